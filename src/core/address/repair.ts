@@ -1,0 +1,218 @@
+import { getPublicSuffix, parse } from 'tldts'
+import { fail, ok, type Result } from '../result.ts'
+import { type AddressKind, classify, isOwnHost, type Surroundings } from './classify.ts'
+import { type Offer, offersFor } from './offers.ts'
+import { parseUrl } from './site.ts'
+
+/** Longest address kept, inclusive. RFC 9110 §4.1 asks everybody to handle this much. */
+export const ADDRESS_MAX_CHARS = 8_000
+
+/** One change made to what was pasted, told in plain words. */
+export interface Repair {
+  readonly what: string
+  readonly from: string
+  readonly to: string
+}
+
+export interface RepairedAddress {
+  readonly address: string
+  readonly kind: AddressKind
+  /** In the order they were made; empty when the address was fine as it came. */
+  readonly repairs: readonly Repair[]
+  /** Changes that may help and were not made. */
+  readonly offers: readonly Offer[]
+}
+
+export type AddressFault =
+  | 'address-empty'
+  | 'address-too-long'
+  | 'address-control-character'
+  | 'address-forbidden-scheme'
+  | 'address-unknown-scheme'
+  | 'address-unreadable'
+
+const FORBIDDEN_SCHEMES = new Set(['javascript', 'data', 'vbscript', 'file', 'blob', 'about', 'filesystem', 'view-source', 'ws', 'wss'])
+const FOLLOWED_SCHEMES = new Set(['http', 'https', 'mailto', 'tel', 'sms', 'ftp'])
+/** C0 without tab, line feed and carriage return (those come from wrapped lines and are repaired), DEL and C1. */
+const CONTROL = /[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f]/
+/** Soft hyphen, zero-width space, word joiner, byte order mark, bidi marks and embeddings: never meant in an address. */
+const INVISIBLE = /[\u00ad\u200b\u200e\u200f\u202a-\u202e\u2060-\u2069\ufeff]/g
+/** Joiners have meaning between letters of some scripts, so only those at the ends go. */
+const OUTER_JOINERS = /^[\u200c\u200d]+|[\u200c\u200d]+$/g
+const PAIRS: readonly (readonly [string, string])[] = [
+  ['<', '>'], ['"', '"'], ["'", "'"], ['`', '`'], ['“', '”'], ['„', '“'], ['‘', '’'], ['‚', '‘'], ['«', '»'], ['‹', '›'],
+  ['(', ')'], ['[', ']'], ['{', '}'],
+]
+const QUOTES_AT_EDGE = /^["'`“”„‘’‚«»‹›]+|["'`“”„‘’‚«»‹›]+$/g
+const SENTENCE_END = /[.,;:!…。，、]+$/
+
+type Step = (text: string) => string
+
+/**
+ * Mends what people paste, and says what it mended. A valid address never changes meaning; an inside page given
+ * with the site's own domain becomes its path (PRODUCT 6.1).
+ * @param text - as pasted
+ * @param around - the site, and the page the link is to stand on
+ */
+export function repair(text: string, around: Surroundings): Result<RepairedAddress, AddressFault> {
+  if (text.length > ADDRESS_MAX_CHARS) return fail('address-too-long', { length: text.length, limit: ADDRESS_MAX_CHARS })
+  if (CONTROL.test(text)) return fail('address-control-character')
+  const repairs: Repair[] = []
+  let now = text
+  const mend = (what: string, step: Step): void => {
+    const next = step(now)
+    if (next !== now) repairs.push({ what, from: now, to: next })
+    now = next
+  }
+
+  mend('Took out characters that cannot be seen', (t) => t.replace(INVISIBLE, '').replace(OUTER_JOINERS, ''))
+  mend('Took off the space around it', (t) => t.trim())
+  mend('Joined an address that was broken over lines', (t) => t.replace(/\s*[\r\n\t]+\s*/g, ''))
+  mend('Took off the quotes, brackets or punctuation around it', bare)
+  if (now === '') return fail('address-empty')
+  const early = schemeFault(now)
+  if (early !== null) return early
+  mend('Put back “&” where the code for it stood', (t) => t.replace(/&(?:amp|#0*38|#x0*26);/gi, '&'))
+  mend('Wrote it as a mail address', asMail)
+  mend('Wrote it as a phone number', asPhone)
+  if (!/^(?:mailto|tel|sms):/i.test(now)) {
+    mend('Turned backslashes round', turnBackslashes)
+    mend('Left one “http” of two', dropDoubledScheme)
+    mend('Mended the start of the address', mendScheme)
+    mend('Took the space out of the host name', closeUpHost)
+    mend('Put “https://” in front', (t) => addScheme(t, around))
+    mend('Wrote spaces as %20', (t) => t.replace(/[\s\u00a0]+/g, '%20'))
+  }
+  const late = schemeFault(now)
+  if (late !== null) return late
+  const url = parseUrl(now, around.page)
+  if (url === null || !isPlausible(now, url)) return fail('address-unreadable', { address: now })
+  mend('Kept only the path: the page is one of yours', (t) => insidePath(t, around))
+  const kind = classify(now, around)
+  if (kind === null) return fail('address-unknown-scheme', { scheme: url.protocol.slice(0, -1) })
+  return ok({ address: now, kind, repairs, offers: offersFor(now) })
+}
+
+/** Peels quotes, brackets and the punctuation of the sentence the address stood in. */
+function bare(text: string): string {
+  const linked = /^\[[^\]]*\]\((\S+)\)$/.exec(text)
+  let now = linked?.[1] ?? text
+  for (;;) {
+    const before = now
+    for (const [open, close] of PAIRS) {
+      if (now.length > 2 && now.startsWith(open) && now.endsWith(close)) now = now.slice(1, -1).trim()
+    }
+    now = now.replace(QUOTES_AT_EDGE, '').replace(/^[<([{]+(?=\S)/, '')
+    now = dropLooseClosers(now)
+    // "…" alone, "." and ".." are paths, not sentence ends.
+    if (!/^\.{1,2}$|\/\.{1,2}$/.test(now)) now = now.replace(SENTENCE_END, (end) => (schemeOnly(now) ? end : ''))
+    if (now === before) return now
+  }
+}
+
+/** "mailto:" or "http:" alone keep their colon: what follows is missing, not punctuated. */
+const schemeOnly = (text: string): boolean => /^[a-z]+:$/i.test(text)
+
+function dropLooseClosers(text: string): string {
+  for (const [open, close] of [['(', ')'], ['[', ']'], ['{', '}'], ['<', '>']] as const) {
+    if (text.endsWith(close) && count(text, close) > count(text, open)) return text.slice(0, -1)
+  }
+  return text
+}
+
+const count = (text: string, mark: string): number => text.split(mark).length - 1
+
+function schemeOf(text: string): string | null {
+  const found = /^\s*([a-z][a-z0-9+.-]*)\s*:(.*)$/is.exec(text)
+  if (found?.[1] === undefined) return null
+  const rest = found[2] ?? ''
+  const isHostAndPort = /^\d{1,5}(?:[/?#]|$)/.test(rest) && (found[1].includes('.') || found[1].toLowerCase() === 'localhost')
+  return isHostAndPort ? null : found[1].toLowerCase()
+}
+
+function schemeFault(text: string) {
+  if (/^[a-z]:[\\/]/i.test(text)) return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place on your own computer; readers cannot reach it' })
+  // Escapes and entities must not smuggle a scheme past: look at the text a careless reader would decode it to.
+  const shown = text.replace(/&colon;|&#0*58;|&#x0*3a;/gi, ':').replace(/&(?:tab|newline);|&#x?0*[9ad];/gi, '')
+  const scheme = schemeOf(shown)
+  if (scheme === null || FOLLOWED_SCHEMES.has(scheme) || /^h?t?tp?s?$/.test(scheme)) return null
+  if (FORBIDDEN_SCHEMES.has(scheme)) {
+    const why = scheme === 'file' ? 'it points into one computer; readers cannot reach it' : 'it runs or carries code instead of leading somewhere'
+    return fail('address-forbidden-scheme', { scheme, why })
+  }
+  return /^[a-z]+$/.test(scheme) || shown.includes('://') ? fail('address-unknown-scheme', { scheme }) : null
+}
+
+function asMail(text: string): string {
+  if (/^mailto:/i.test(text)) return text.replace(/^mailto:\s*\/*\s*/i, (start) => (start.toLowerCase() === 'mailto:' ? start : 'mailto:'))
+  return /^[^\s@:/?#]+@[^\s@:/?#]+\.[^\s@:/?#.]+(?:\?\S*)?$/.test(text) ? `mailto:${text}` : text
+}
+
+function asPhone(text: string): string {
+  const number = /^(?:tel:|phone:)?\s*((?:\+|00|0|\()[\d\s().\-/\u00a0\u2011-\u2013]{5,24})$/i.exec(text)?.[1]
+  if (number === undefined) return text
+  const digits = number.replace(/\(0\)/g, '').replace(/[^\d+]/g, '')
+  return digits.replace('+', '').length >= 6 && !/^\d+\.\d+\.\d+\.\d+$/.test(number.trim()) ? `tel:${digits}` : text
+}
+
+function turnBackslashes(text: string): string {
+  const end = text.search(/[?#]/)
+  const stem = end === -1 ? text : text.slice(0, end)
+  return stem.replaceAll('\\', '/') + (end === -1 ? '' : text.slice(end))
+}
+
+/** `http://https://…`, `https://http//…`, `http:http://…`: the last one is the one that was copied. */
+function dropDoubledScheme(text: string): string {
+  let now = text
+  while (/^https?\s*(?::\/*|\/\/)\s*https?\s*(?::(?!\d+(?:[/?#]|$))|\/\/)/i.test(now)) now = now.replace(/^https?\s*(?::\/*|\/\/)\s*/i, '')
+  return now
+}
+
+/** Slips in the scheme itself: `http:/x`, `http//x`, `http:///x`, `htp://x`, `ttps://x`, `http;//x`. */
+function mendScheme(text: string): string {
+  if (/^https?:\/\/[^/]/i.test(text)) return text
+  const slip = /^(https?|h?tt?ps?|htp?s?|hhttps?|htttps?)\s*(?:[:;]\s*\/*|\/\/+)\s*(?=[^\s/])/i.exec(text)
+  if (slip?.[1] === undefined) return text
+  if (/^[:;]\d/.test(text.slice(slip[1].length))) return text
+  return `${/s$/i.test(slip[1]) ? 'https' : 'http'}://${text.slice(slip[0].length)}`
+}
+
+function closeUpHost(text: string): string {
+  return text.replace(/^(https?:\/\/)([^/?#]*)/i, (_, scheme: string, host: string) => scheme + host.replace(/[\s\u00a0]+/g, ''))
+}
+
+function addScheme(text: string, around: Surroundings): string {
+  if (/^(?:https?|ftp):/i.test(text) || /^(?:[/?#]|\.{1,2}(?:\/|$))/.test(text) === true) {
+    return text.startsWith('//') && text.length > 2 ? `https:${text}` : text
+  }
+  const host = /^([^/?#\s:@]+)(?::\d{1,5})?(?=[/?#]|$)/.exec(text)?.[1]?.toLowerCase()
+  if (host === undefined) return text
+  const known = around.siteHosts.includes(host) || around.shortHosts.some((short) => short.host === host)
+  const isLocal = host === 'localhost' || host.endsWith('.localhost') || /^\d{1,3}(?:\.\d{1,3}){3}$/.test(host)
+  if (isLocal) return `http://${text}`
+  return known || looksLikeHost(host) ? `https://${text}` : text
+}
+
+function looksLikeHost(host: string): boolean {
+  const read = parse(host)
+  return host.includes('.') && read.isIcann === true && read.domain !== null && getPublicSuffix(host) !== host
+}
+
+/** A word or a sentence is no address, although the URL parser would take it for a relative one. */
+function isPlausible(text: string, url: URL): boolean {
+  if (/^(?:mailto|tel|sms):/i.test(text)) return /^(?:mailto|tel|sms):\S+$/i.test(text) && (url.protocol !== 'mailto:' || text.includes('@') || text.includes('?'))
+  if (/^(?:https?|ftp):/i.test(text)) {
+    return url.hostname !== '' && (url.hostname === 'localhost' || url.hostname.includes('.') || url.hostname.startsWith('['))
+  }
+  if (/^(?:[/?#]|\.{1,2}(?:\/|$))/.test(text)) return true
+  return !text.includes('%20') && /[./]/.test(text)
+}
+
+/** RFC 3986 §4.2: a reference that keeps the page's own host needs only the path. */
+function insidePath(text: string, around: Surroundings): string {
+  if (!/^https?:/i.test(text)) return text
+  const url = parseUrl(text)
+  if (url === null || !isOwnHost(url, around)) return text
+  const rest = text.replace(/^https?:\/\/[^/?#]*/i, '')
+  return rest.startsWith('/') ? rest : `/${rest}`
+}

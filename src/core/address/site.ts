@@ -1,0 +1,31 @@
+import { getDomain } from 'tldts'
+
+/**
+ * The site a host belongs to: its registrable domain by the public suffix list, private section included
+ * (two people's pages on one hosting company are two sites).
+ * @param host - a host name in any case, without port; an IP address is its own site
+ * @returns lower case; the host itself where no registrable domain exists (`localhost`, an IP address, a bare suffix)
+ */
+export function siteOfHost(host: string): string {
+  const lower = host.toLowerCase().replace(/\.$/, '')
+  return getDomain(lower, { allowPrivateDomains: true }) ?? lower
+}
+
+/**
+ * The site an address leads to.
+ * @param address - absolute; anything else answers null
+ * @returns see {@link siteOfHost}; null for addresses without a host (mail, phone, relative)
+ */
+export function siteOf(address: string): string | null {
+  const url = parseUrl(address)
+  return url === null || url.hostname === '' ? null : siteOfHost(url.hostname)
+}
+
+/** `new URL` as a value: null where it would throw. */
+export function parseUrl(address: string, base?: string): URL | null {
+  try {
+    return new URL(address, base)
+  } catch {
+    return null
+  }
+}

@@ -1,0 +1,174 @@
+import { fail, ok, type Result } from '../result.ts'
+import { escapeAttribute } from './attributes.ts'
+import { type LinkTag, scanLinks } from './links.ts'
+import type { Patch, PatchSet } from './patch.ts'
+import { type AttributeChanges, tagPatches } from './rewrite.ts'
+import { walkTags } from './tokenizer.ts'
+
+export type EditFault = 'nothing-selected' | 'not-text' | 'link-not-found' | 'crosses-blocks'
+
+/** Elements that an `a` may stand around words in, or be cut by, without the page changing its shape. */
+const INLINE = new Set(
+  'a abbr acronym b bdi bdo big cite code data del dfn em font i img ins kbd mark nobr q s samp small span strike strong sub sup time tt u var wbr br'.split(' '),
+)
+
+/** A stretch of source that is nothing but words and inline elements opened and closed within it. */
+interface Run {
+  from: number
+  to: number
+}
+
+/**
+ * Makes a link of the words between two source offsets. Formatting that begins or ends inside the range is respected: the
+ * range is linked in as many pieces as stay well-formed, and links already in it give way (the new one replaces them).
+ * Text is never rewritten: only tags are put in or taken out.
+ * @param from - offset in a text run; the same for `to`, exclusive
+ * @param attributes - of the new tag, in order; values undecoded text, null ones are left out
+ */
+export function wrapLink(html: string, from: number, to: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
+  if (from >= to) return fail('nothing-selected')
+  const inside = scanLinks(html).links.filter((link) => link.element === 'a' && link.start < to && link.outerEnd > from)
+  const runs = runsBetween(html, from, to, new Set(inside.flatMap((link) => [link.start, link.contentEnd])))
+  if (runs.length === 0) return fail('not-text')
+  const open = `<a${Object.entries(attributes)
+    .filter((entry): entry is [string, string] => entry[1] !== null)
+    .map(([name, value]) => ` ${name}="${escapeAttribute(value)}"`)
+    .join('')}>`
+  const patches: Patch[] = []
+  for (const run of runs) {
+    patches.push({ from: run.from, to: run.from, insert: open }, { from: run.to, to: run.to, insert: '</a>' })
+  }
+  for (const link of inside) patches.push(...withdraw(html, link, from, to))
+  return ok(mergeAt(patches))
+}
+
+/** Takes an old link off the range and leaves it on what lies outside of the range. */
+function withdraw(html: string, link: LinkTag, from: number, to: number): Patch[] {
+  const tag = html.slice(link.start, link.end)
+  const patches: Patch[] = []
+  if (link.end < from) patches.push({ from, to: from, insert: '</a>' })
+  else patches.push({ from: link.start, to: link.end, insert: '' })
+  if (link.contentEnd > to) patches.push({ from: to, to, insert: tag })
+  else if (link.outerEnd > link.contentEnd) patches.push({ from: link.contentEnd, to: link.outerEnd, insert: '' })
+  return patches
+}
+
+/** Puts patches in order; at one place closing tags come before opening ones, and insertions before removals. */
+function mergeAt(patches: readonly Patch[]): PatchSet {
+  const rank = (patch: Patch): number => (patch.insert.startsWith('</') ? 0 : patch.insert !== '' ? 1 : 2)
+  const sorted = [...patches].sort((a, b) => a.from - b.from || a.to - b.to || rank(a) - rank(b))
+  const merged: Patch[] = []
+  for (const patch of sorted) {
+    const last = merged[merged.length - 1]
+    if (last !== undefined && last.from === patch.from && last.to === last.from) merged[merged.length - 1] = { from: patch.from, to: patch.to, insert: last.insert + patch.insert }
+    else merged.push(patch)
+  }
+  return merged
+}
+
+/**
+ * Splits a range into pieces that an `a` can go around: pieces end where an element opened before the piece closes, or one
+ * that stays open starts, and where a block begins or ends. Pieces of white space alone are left out.
+ * @param leaving - where tags start that the same edit takes out; they cut nothing
+ */
+function runsBetween(html: string, from: number, to: number, leaving: ReadonlySet<number>): Run[] {
+  interface Mark {
+    readonly at: number
+    readonly end: number
+    readonly kind: 'open' | 'close' | 'void' | 'cut'
+    readonly name: string
+  }
+  const marks: Mark[] = []
+  const texts: Run[] = []
+  walkTags(html, {
+    open(name, start, _nameEnd, end, inert) {
+      if (end <= from || start >= to || leaving.has(start)) return
+      const kind = inert || !INLINE.has(name) ? 'cut' : name === 'img' || name === 'br' || name === 'wbr' ? 'void' : name === 'a' ? 'cut' : 'open'
+      marks.push({ at: start, end, kind, name })
+    },
+    close(name, start, end, inert) {
+      if (end <= from || start >= to || leaving.has(start)) return
+      marks.push({ at: start, end, kind: inert || !INLINE.has(name) || name === 'a' ? 'cut' : 'close', name })
+    },
+    text(start, end, inert) {
+      if (!inert && start < to && end > from && html.slice(Math.max(start, from), Math.min(end, to)).trim() !== '') {
+        texts.push({ from: Math.max(start, from), to: Math.min(end, to) })
+      }
+    },
+  })
+  // Pair the tags that open and close within the range; the others cut it.
+  const cuts: Mark[] = []
+  const opened: Mark[] = []
+  for (const mark of marks) {
+    if (mark.kind === 'open') opened.push(mark)
+    else if (mark.kind === 'cut') {
+      cuts.push(mark, ...opened.splice(0))
+    } else if (mark.kind === 'close') {
+      if (opened[opened.length - 1]?.name === mark.name) opened.pop()
+      else cuts.push(mark, ...opened.splice(0))
+    }
+  }
+  cuts.push(...opened)
+  cuts.sort((a, b) => a.at - b.at)
+
+  const runs: Run[] = []
+  let start = from
+  const keep = (end: number): void => {
+    const within = texts.filter((text) => text.from < end && text.to > start)
+    const first = within[0]
+    const last = within[within.length - 1]
+    if (first === undefined || last === undefined) return
+    const piece = { from: start, to: end }
+    // White space at the ends of a piece belongs to the page, not to the link, unless it was selected inside one text.
+    if (piece.from !== from) piece.from = trimFrom(html, Math.max(first.from, start))
+    if (piece.to !== to) piece.to = trimTo(html, Math.min(last.to, end))
+    if (piece.from < piece.to) runs.push(widen(piece, start, end, marks))
+  }
+  for (const cut of cuts) {
+    if (cut.at > start) keep(Math.min(cut.at, to))
+    start = Math.max(start, cut.end)
+  }
+  if (start < to) keep(to)
+  return runs
+}
+
+/** Inline elements that stand whole inside a piece must stay whole: a trimmed edge may not fall between their tags. */
+function widen(piece: Run, start: number, end: number, marks: readonly { at: number; end: number; kind: string }[]): Run {
+  const isTag = (mark: { kind: string }): boolean => mark.kind !== 'cut'
+  const from = marks.filter((mark) => isTag(mark) && mark.at >= start && mark.end <= piece.from)[0]?.at ?? piece.from
+  const to = marks.filter((mark) => isTag(mark) && mark.at >= piece.to && mark.end <= end).pop()?.end ?? piece.to
+  return { from, to }
+}
+
+function trimFrom(html: string, at: number): number {
+  let i = at
+  while (/\s/.test(html.charAt(i))) i++
+  return i
+}
+
+function trimTo(html: string, at: number): number {
+  let i = at
+  while (i > 0 && /\s/.test(html.charAt(i - 1))) i--
+  return i
+}
+
+/** Gives the link whose start tag begins at `start` other attributes. */
+export function setLink(html: string, start: number, changes: AttributeChanges): Result<PatchSet, EditFault> {
+  const link = linkAt(html, start)
+  return link === null ? fail('link-not-found', { start }) : ok(tagPatches(html, link, changes))
+}
+
+/** Takes a link off and leaves what it hung on. A map area loses its destination and stays. */
+export function unwrapLink(html: string, start: number): Result<PatchSet, EditFault> {
+  const link = linkAt(html, start)
+  if (link === null) return fail('link-not-found', { start })
+  if (link.element === 'area') return ok(tagPatches(html, link, { href: null }))
+  const patches: Patch[] = [{ from: link.start, to: link.end, insert: '' }]
+  if (link.outerEnd > link.contentEnd) patches.push({ from: link.contentEnd, to: link.outerEnd, insert: '' })
+  return ok(patches)
+}
+
+/** The link whose start tag begins exactly at `start`; null when there is none. */
+export function linkAt(html: string, start: number): LinkTag | null {
+  return scanLinks(html).links.find((link) => link.start === start) ?? null
+}

@@ -1,0 +1,70 @@
+import { attributeNamed, attributeValue, escapeAttribute } from './attributes.ts'
+import { type LinkTag, type PageLinks, scanLinks } from './links.ts'
+import { applyPatches, type Patch, type PatchSet } from './patch.ts'
+
+/** New values by attribute name in lower case: text to set, null to take the attribute off. Names left out stay as they are. */
+export type AttributeChanges = Readonly<Record<string, string | null>>
+
+/**
+ * The smallest patches that give a start tag these attributes. Quoting, order, case and spacing of everything else stay.
+ * An attribute whose decoded value is already right is not touched, so twice equals once.
+ */
+export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nameEnd'>, changes: AttributeChanges): PatchSet {
+  const patches: Patch[] = []
+  let added = ''
+  for (const [name, value] of Object.entries(changes)) {
+    const present = attributeNamed(link.attributes, name)
+    if (value === null) {
+      // A duplicate left behind would start to count once the first is gone.
+      for (const attribute of link.attributes) if (attribute.name === name) patches.push(removal(html, attribute.start, attribute.end))
+    } else if (present === null) added += ` ${name}="${escapeAttribute(value)}"`
+    else if (attributeValue(html, present) !== value) {
+      if (present.quote === '"') patches.push({ from: present.valueStart, to: present.valueEnd, insert: escapeAttribute(value) })
+      else if (present.quote === "'" && !value.includes("'")) patches.push({ from: present.valueStart, to: present.valueEnd, insert: value.replaceAll('&', '&amp;') })
+      else patches.push({ from: present.nameEnd, to: present.end, insert: `="${escapeAttribute(value)}"` })
+    }
+  }
+  if (added !== '') {
+    const at = placeForNew(link, patches)
+    patches.push({ from: at, to: at, insert: added })
+  }
+  return patches.sort((a, b) => a.from - b.from || a.to - b.to)
+}
+
+/**
+ * New attributes go behind the destination, where people look for them; where that is not safe (`href=` without a value
+ * would take the next word for it) they go right behind the tag name, which always is.
+ */
+function placeForNew(link: Pick<LinkTag, 'attributes' | 'nameEnd'>, patches: PatchSet): number {
+  const href = attributeNamed(link.attributes, 'href') ?? attributeNamed(link.attributes, 'xlink:href')
+  if (href === null || (href.quote === '' && href.valueEnd === href.valueStart)) return link.nameEnd
+  return patches.some((patch) => patch.to > href.start && patch.from <= href.end) ? link.nameEnd : href.end
+}
+
+/** Takes the white space before an attribute along, so that no gap is left; one separator always remains. */
+function removal(html: string, start: number, end: number): Patch {
+  let from = start
+  while (from > 0 && /\s/.test(html.charAt(from - 1))) from--
+  const next = html.charAt(end)
+  const isSeparated = next === '>' || next === '/' || /\s/.test(next)
+  return { from: isSeparated ? from : start, to: end, insert: '' }
+}
+
+/** What {@link rewriteLinks} answers: the new text, the patches that led there, and the links as they were. */
+export interface Rewritten extends PageLinks {
+  readonly html: string
+  readonly patches: PatchSet
+}
+
+/**
+ * Gives links new attributes. Only start tags whose attributes change are touched; every other character stays.
+ * @param decide - the changes for one link; an empty object leaves it alone
+ */
+export function rewriteLinks(html: string, decide: (link: LinkTag, page: PageLinks) => AttributeChanges): Rewritten {
+  const page = scanLinks(html)
+  const patches: Patch[] = []
+  for (const link of page.links) {
+    for (const patch of tagPatches(html, link, decide(link, page))) patches.push(patch)
+  }
+  return { ...page, html: applyPatches(html, patches), patches }
+}

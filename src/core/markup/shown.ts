@@ -1,0 +1,93 @@
+import { decodeHTML } from 'entities'
+import { escapeAttribute, readAttributes, valueOf } from './attributes.ts'
+import { scanLinks } from './links.ts'
+import { applyPatches, type Patch } from './patch.ts'
+import { walkTags } from './tokenizer.ts'
+
+/** Start of the comment that stands before each text run of a shown page; the run's source offset follows. */
+export const RUN_MARK = 'run:'
+/** Attribute that carries a link's source offset in a shown page. */
+export const LINK_MARK = 'data-rope-at'
+
+/**
+ * The page as readers see it, with the source offset of every text run and every link written into it, for a frame in
+ * which people select words. Comments carry the text offsets because style sheets cannot see them. Scripts stay in the
+ * text: the frame's security policy keeps them off. A page that would send its reader elsewhere stays where it is.
+ * @param base - absolute address of the page, for its pictures and styles
+ * @param attributes - more attributes for the link that starts at an offset (how it will be delivered)
+ */
+export function shownPage(html: string, base: string, attributes: (start: number) => Readonly<Record<string, string>>): string {
+  const patches: Patch[] = []
+  const links = new Set(scanLinks(html).links.map((link) => link.start))
+  let headAt: number | null = null
+  let isHeadOpen = true
+  walkTags(html, {
+    open(name, start, nameEnd, end, inert) {
+      if (isHeadOpen && (name === 'html' || name === 'head')) headAt = end
+      else if (headAt === null) headAt = start
+      if (name !== 'html') isHeadOpen = false
+      if (inert) return
+      if (links.has(start)) {
+        const extra = Object.entries(attributes(start)).map(([key, value]) => ` ${key}="${escapeAttribute(value)}"`)
+        patches.push({ from: nameEnd, to: nameEnd, insert: ` ${LINK_MARK}="${start}"${extra.join('')}` })
+      } else if (name === 'meta' && /^refresh$/i.test(valueOf(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
+        patches.push({ from: start, to: end, insert: '' })
+      }
+    },
+    text(start, end, inert) {
+      if (headAt === null && html.slice(start, end).trim() !== '') headAt = start
+      if (headAt === null || inert) return
+      if (html.slice(start, end).trim() !== '') {
+        isHeadOpen = false
+        patches.push({ from: start, to: start, insert: `<!--${RUN_MARK}${start}-->` })
+      }
+    },
+  })
+  const at = headAt ?? html.length
+  patches.push({ from: at, to: at, insert: `<base href="${escapeAttribute(base)}">` })
+  return applyPatches(html, ordered(patches))
+}
+
+/** At one place the base comes first, then the run marks. */
+function ordered(patches: readonly Patch[]): Patch[] {
+  return [...patches].sort((a, b) => a.from - b.from || a.to - b.to || Number(b.insert.startsWith('<base')) - Number(a.insert.startsWith('<base')))
+}
+
+/**
+ * Finds the source offset for a place in the text that a browser shows for one run.
+ * @param runStart - source offset of the run
+ * @param shown - how many UTF-16 code units of the shown text lie before the place
+ * @param isAfterPre - the run opens a `pre`, `listing` or `textarea`, whose first line end is not shown
+ */
+export function sourceOffset(html: string, runStart: number, shown: number, isAfterPre = false): number {
+  let i = runStart
+  let seen = 0
+  if (isAfterPre) i += /^(?:\r\n|\n|\r)/.exec(html.slice(i, i + 2))?.[0].length ?? 0
+  while (seen < shown && i < html.length) {
+    const c = html.charAt(i)
+    if (c === '\r' && html.charAt(i + 1) === '\n') {
+      i += 2
+      seen += 1
+    } else if (c === '&') {
+      const [length, decoded] = reference(html, i)
+      i += length
+      seen += decoded
+    } else {
+      if (c !== '\0') seen += 1 // NUL is dropped from body text
+      i += 1
+    }
+  }
+  return i
+}
+
+/** Length of the character reference at `at` in the source and of what it stands for; [1, 1] for a lone "&". */
+function reference(html: string, at: number): [number, number] {
+  const found = /^&(?:#x[0-9a-f]+;?|#\d+;?|[a-z][a-z0-9]*;?)/i.exec(html.slice(at, at + 40))?.[0]
+  if (found === undefined) return [1, 1]
+  const decoded = decodeHTML(found)
+  if (decoded === found) return [1, 1]
+  // "&notit" stands for "¬it": the part that stays as it was does not belong to the reference.
+  let tail = 0
+  while (tail < found.length && tail < decoded.length && found[found.length - 1 - tail] === decoded[decoded.length - 1 - tail] && found[found.length - 1 - tail] !== ';') tail++
+  return [found.length - tail, decoded.length - tail]
+}

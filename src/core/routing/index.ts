@@ -1,0 +1,1 @@
+export { type CompiledShortLink, compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from './short-links.ts'

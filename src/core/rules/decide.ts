@@ -1,0 +1,101 @@
+import type { AttributeChanges } from '../markup/index.ts'
+import { type Answer, BY_HAND, type LinkFacts } from './facts.ts'
+import { hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
+import type { CompiledRule, Rule } from './rule.ts'
+
+/** Who decided: a rule, a person, the source as it came, or our own care (`noopener` where a new tab opens). */
+export type Reason =
+  | { readonly by: 'rule'; readonly id: string; readonly number: number; readonly name: string }
+  | { readonly by: 'hand' }
+  | { readonly by: 'source' }
+
+/** What a link is delivered with, and because of whom, attribute by attribute. */
+export interface Decision {
+  /** Value of `rel`; null for none. */
+  readonly rel: string | null
+  /** Value of `target`; null for none. */
+  readonly target: string | null
+  readonly because: {
+    readonly hints: Reason
+    readonly opens: Reason
+    /** Null when nobody spoke: `noopener` comes with a new tab, or stays as written. */
+    readonly noopener: Reason | null
+    readonly noreferrer: Reason | null
+  }
+}
+
+const BY_SOURCE: Reason = { by: 'source' }
+const HAND: Reason = { by: 'hand' }
+
+/**
+ * Decides one link: for each attribute the first rule that speaks, unless a person set it by hand and that rule is not
+ * binding. Tokens of `rel` that no rule speaks of stay. A new tab brings `noopener`, unless the link asks for `opener` or
+ * a rule says otherwise (PRODUCT 6.3).
+ */
+export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decision {
+  const matching = rules.filter((compiled) => compiled.matches(facts))
+  const hints = firstSaying(matching, 'hints')
+  const opens = firstSaying(matching, 'opens')
+  const noopener = firstSaying(matching, 'noopener')
+  const noreferrer = firstSaying(matching, 'noreferrer')
+  const ruledHints = hints !== null && !yields(facts, hints, 'hints') ? hints : null
+  const ruledOpens = opens !== null && !yields(facts, opens, 'opens') ? opens : null
+
+  let rel: RelTokens = facts.rel
+  if (ruledHints?.rule.what.hints !== undefined) rel = withHints(rel, ruledHints.rule.what.hints)
+  const target = decideTarget(facts, ruledOpens?.rule.what.opens)
+  const isDecided = ruledOpens !== null || facts.handSet.includes('opens')
+  if (noopener !== null) rel = noopener.rule.what.noopener === true ? withToken(rel, 'noopener') : withoutToken(rel, 'noopener')
+  else if (isDecided && opensNewTab(target ?? facts.baseTarget) && !hasToken(rel, 'opener')) rel = withToken(rel, 'noopener')
+  if (noreferrer !== null) rel = noreferrer.rule.what.noreferrer === true ? withToken(rel, 'noreferrer') : withoutToken(rel, 'noreferrer')
+  return {
+    rel: rel.length === 0 ? null : rel.join(' '),
+    target,
+    because: {
+      hints: reasonFor(facts, ruledHints, 'hints'),
+      opens: reasonFor(facts, ruledOpens, 'opens'),
+      noopener: noopener === null ? null : byRule(noopener),
+      noreferrer: noreferrer === null ? null : byRule(noreferrer),
+    },
+  }
+}
+
+function firstSaying(rules: readonly CompiledRule[], attribute: keyof Rule['what']): CompiledRule | null {
+  return rules.find(({ rule }) => rule.what[attribute] !== undefined) ?? null
+}
+
+const yields = (facts: LinkFacts, { rule }: CompiledRule, answer: Answer): boolean => facts.handSet.includes(answer) && !rule.isBinding
+
+function reasonFor(facts: LinkFacts, decided: CompiledRule | null, answer: Answer): Reason {
+  if (decided !== null) return byRule(decided)
+  return facts.handSet.includes(answer) ? HAND : BY_SOURCE
+}
+
+const byRule = ({ rule, number }: CompiledRule): Reason => ({ by: 'rule', id: rule.id, number, name: rule.name })
+
+/** Same tab: a target that names a frame is left alone; one that `base` would send to a new tab is told to stay. */
+function decideTarget(facts: LinkFacts, opens: 'new tab' | 'same tab' | undefined): string | null {
+  if (opens === 'new tab') return facts.target?.toLowerCase() === '_blank' ? facts.target : '_blank'
+  if (opens !== 'same tab' || !opensNewTab(facts.target ?? facts.baseTarget)) return facts.target
+  return opensNewTab(facts.baseTarget) ? '_self' : null
+}
+
+/**
+ * The decision as changes to the tag. `rel` is left alone when it holds the same tokens already; our own mark is taken off.
+ * @param facts - of the same link
+ * @param rel - the attribute as written; null when absent
+ */
+export function changesFor(decision: Decision, facts: LinkFacts, rel: string | null): AttributeChanges {
+  const changes: Record<string, string | null> = {}
+  if ((decision.rel ?? '') !== facts.rel.join(' ')) changes.rel = decision.rel
+  else if (decision.rel === null && rel !== null && facts.rel.length > 0) changes.rel = null
+  if (decision.target !== facts.target) changes.target = decision.target
+  if (facts.origin === 'written here') changes[BY_HAND] = null
+  return changes
+}
+
+/** A reason in plain words. */
+export function sayReason(reason: Reason): string {
+  if (reason.by === 'rule') return `rule ${reason.number}: ${reason.name}`
+  return reason.by === 'hand' ? 'set by hand' : 'as it was written'
+}

@@ -1,0 +1,91 @@
+import { type AddressKind, classifyUrl, parseUrl, type Surroundings, shortLinkSlug, siteOfHost } from '../address/index.ts'
+import { type LinkTag, type PageLinks, valueOf } from '../markup/index.ts'
+import { type RelTokens, relTokens } from './rel.ts'
+
+/**
+ * Attribute by which a page's source says that a link was made or decided here by a person: the names of the answers that
+ * are hand-set ("hints", "opens"), or nothing when all is left to the rules. Never delivered.
+ */
+export const BY_HAND = 'data-by-hand'
+
+export const ANSWERS = ['hints', 'opens'] as const
+export type Answer = (typeof ANSWERS)[number]
+
+/** What a rule can know about one link. */
+export interface LinkFacts {
+  readonly kind: AddressKind | null
+  /** Absolute, as parsed; null when the destination is no address. */
+  readonly address: string | null
+  /** Registrable domain it leads to. Of one of our short links: where that leads. Null for mail, phone and the unreadable. */
+  readonly site: string | null
+  /** The same as `site` belongs to a partner. */
+  readonly isPartner: boolean
+  /** Path of the page the link hangs on. */
+  readonly page: string
+  readonly origin: 'written here' | 'imported'
+  readonly shows: 'text' | 'picture'
+  readonly handSet: readonly Answer[]
+  readonly rel: RelTokens
+  /** As written; null when absent. */
+  readonly target: string | null
+  readonly baseTarget: string | null
+}
+
+/** Finds the destination of one of the site's short links; null when there is none of that name. */
+export type ShortLinkFinder = (host: string, slug: string) => string | null
+
+/** What a link's source says, before anybody looks at where it leads. The columns of a stored placement. */
+export interface WrittenLink {
+  readonly href: string
+  readonly rel: string | null
+  readonly target: string | null
+  /** Value of {@link BY_HAND}; null when absent. */
+  readonly byHand: string | null
+  readonly shows: 'text' | 'picture'
+  readonly baseHref: string | null
+  readonly baseTarget: string | null
+}
+
+/** Reads a scanned link. */
+export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, 'baseHref' | 'baseTarget'>): WrittenLink {
+  return {
+    href: link.href,
+    rel: link.rel,
+    target: link.target,
+    byHand: valueOf(html, link.attributes, BY_HAND),
+    shows: link.element === 'area' || (link.hasPicture && !link.hasText) ? 'picture' : 'text',
+    baseHref: page.baseHref,
+    baseTarget: page.baseTarget,
+  }
+}
+
+/** Puts a link into its surroundings. `around.page` is the page's own address, before `base`. */
+export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: ShortLinkFinder): LinkFacts {
+  const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)
+  const url = parseUrl(link.href, base)
+  const kind = url === null ? null : classifyUrl(url, base === around.page ? link.href : '', around)
+  const leads = url === null ? null : kind === 'short link' ? shortDestination(url, around, findShortLink) : url
+  const site = leads === null || leads.hostname === '' ? null : siteOfHost(leads.hostname)
+  const hand = relTokens(link.byHand)
+  return {
+    kind,
+    address: url?.href ?? null,
+    site,
+    isPartner: site !== null && around.partnerSites.has(site),
+    page: pathOf(around.page),
+    origin: link.byHand === null ? 'imported' : 'written here',
+    shows: link.shows,
+    handSet: ANSWERS.filter((answer) => hand.includes(answer)),
+    rel: relTokens(link.rel),
+    target: link.target,
+    baseTarget: link.baseTarget,
+  }
+}
+
+function shortDestination(url: URL, around: Surroundings, find: ShortLinkFinder): URL | null {
+  const short = shortLinkSlug(url, around)
+  const destination = short === null ? null : find(short.host, short.slug)
+  return destination === null ? null : parseUrl(destination)
+}
+
+const pathOf = (address: string): string => parseUrl(address)?.pathname ?? '/'

@@ -1,0 +1,6 @@
+export { changesFor, type Decision, decide, type Reason, sayReason } from './decide.ts'
+export { type DeliveredLink, type DeliveredPage, deliverPage } from './deliver.ts'
+export { ANSWERS, type Answer, BY_HAND, factsOf, type LinkFacts, type ShortLinkFinder, type WrittenLink, writtenLink } from './facts.ts'
+export { type Impact, type ImpactGroup, impact, type PlacementFacts } from './impact.ts'
+export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints } from './rel.ts'
+export { type CompiledRule, compileRules, type Rule, wildcard } from './rule.ts'
