@@ -5,7 +5,7 @@ import type { Patch, PatchSet } from './patch.ts'
 import { type AttributeChanges, tagPatches } from './rewrite.ts'
 import { walkTags } from './tokenizer.ts'
 
-export type EditFault = 'nothing-selected' | 'not-text' | 'link-not-found' | 'crosses-blocks'
+export type EditFault = 'nothing-selected' | 'not-text' | 'link-not-found'
 
 /** Elements that an `a` may stand around words in, or be cut by, without the page changing its shape. */
 const INLINE = new Set(
@@ -22,14 +22,16 @@ interface Run {
  * Makes a link of the words between two source offsets. Formatting that begins or ends inside the range is respected: the
  * range is linked in as many pieces as stay well-formed, and links already in it give way (the new one replaces them).
  * Text is never rewritten: only tags are put in or taken out.
- * @param from - offset in a text run; the same for `to`, exclusive
+ * @param wantedFrom - offset in a text run; the same for `wantedTo`, exclusive
  * @param attributes - of the new tag, in order; values undecoded text, null ones are left out
  */
-export function wrapLink(html: string, from: number, to: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
+export function wrapLink(html: string, wantedFrom: number, wantedTo: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
+  const from = pastUnshownLineEnd(html, wantedFrom)
+  const to = pastUnshownLineEnd(html, wantedTo)
   if (from >= to) return fail('nothing-selected')
   const inside = scanLinks(html).links.filter((link) => link.element === 'a' && link.start < to && link.outerEnd > from)
   const runs = runsBetween(html, from, to, new Set(inside.flatMap((link) => [link.start, link.contentEnd])))
-  if (runs.length === 0) return fail('not-text')
+  if (runs === null || runs.length === 0) return fail('not-text')
   const open = `<a${Object.entries(attributes)
     .filter((entry): entry is [string, string] => entry[1] !== null)
     .map(([name, value]) => ` ${name}="${escapeAttribute(value)}"`)
@@ -40,6 +42,12 @@ export function wrapLink(html: string, from: number, to: number, attributes: Att
   }
   for (const link of inside) patches.push(...withdraw(html, link, from, to))
   return ok(mergeAt(patches))
+}
+
+/** The first line end in a `pre` is not shown while it comes first: a tag before it would bring it out. */
+function pastUnshownLineEnd(html: string, at: number): number {
+  const opens = /<(?:pre|listing)(?:[\s/][^<>]*)?>$/i.test(html.slice(Math.max(0, at - 1000), at))
+  return opens ? at + (/^(?:\r\n|\n|\r)/.exec(html.slice(at, at + 2))?.[0].length ?? 0) : at
 }
 
 /** Takes an old link off the range and leaves it on what lies outside of the range. */
@@ -70,8 +78,9 @@ function mergeAt(patches: readonly Patch[]): PatchSet {
  * Splits a range into pieces that an `a` can go around: pieces end where an element opened before the piece closes, or one
  * that stays open starts, and where a block begins or ends. Pieces of white space alone are left out.
  * @param leaving - where tags start that the same edit takes out; they cut nothing
+ * @returns null when an end of the range lies inside a tag
  */
-function runsBetween(html: string, from: number, to: number, leaving: ReadonlySet<number>): Run[] {
+function runsBetween(html: string, from: number, to: number, leaving: ReadonlySet<number>): Run[] | null {
   interface Mark {
     readonly at: number
     readonly end: number
@@ -80,13 +89,20 @@ function runsBetween(html: string, from: number, to: number, leaving: ReadonlySe
   }
   const marks: Mark[] = []
   const texts: Run[] = []
+  let isInsideTag = false
+  const look = (start: number, end: number): void => {
+    if ((start < from && from < end) || (start < to && to < end)) isInsideTag = true
+  }
   walkTags(html, {
-    open(name, start, _nameEnd, end, inert) {
+    open(name, start, _nameEnd, tagEnd, inert) {
+      look(start, tagEnd)
+      const end = pastUnshownLineEnd(html, tagEnd)
       if (end <= from || start >= to || leaving.has(start)) return
       const kind = inert || !INLINE.has(name) ? 'cut' : name === 'img' || name === 'br' || name === 'wbr' ? 'void' : name === 'a' ? 'cut' : 'open'
       marks.push({ at: start, end, kind, name })
     },
     close(name, start, end, inert) {
+      look(start, end)
       if (end <= from || start >= to || leaving.has(start)) return
       marks.push({ at: start, end, kind: inert || !INLINE.has(name) || name === 'a' ? 'cut' : 'close', name })
     },
@@ -96,6 +112,7 @@ function runsBetween(html: string, from: number, to: number, leaving: ReadonlySe
       }
     },
   })
+  if (isInsideTag) return null
   // Pair the tags that open and close within the range; the others cut it.
   const cuts: Mark[] = []
   const opened: Mark[] = []

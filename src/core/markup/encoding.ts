@@ -160,6 +160,7 @@ export function decodeSource(bytes: Uint8Array, encoding: string): string {
 export function patchBytes(bytes: Uint8Array, encoding: string, text: string, patches: PatchSet): Result<Uint8Array, 'encoding-unpatchable'> {
   if (patches.length === 0) return ok(bytes)
   const offsets = byteOffsets(bytes, encoding, text, patches.flatMap((patch) => [patch.from, patch.to]))
+  if (offsets === null) return fail('encoding-unpatchable', { encoding })
   const inserts = patches.map((patch) => writable(patch.insert, encoding))
   const encoded = inserts.map((insert) => encode(insert, encoding))
   const parts: Uint8Array[] = []
@@ -208,12 +209,16 @@ function concat(parts: readonly Uint8Array[]): Uint8Array {
   return out
 }
 
-/** The byte offsets of character offsets, which must rise. */
-function byteOffsets(bytes: Uint8Array, encoding: string, text: string, at: readonly number[]): readonly number[] {
+/** The byte offsets of character offsets, which must rise; null where the platform's decoder gives up on broken bytes. */
+function byteOffsets(bytes: Uint8Array, encoding: string, text: string, at: readonly number[]): readonly number[] | null {
   if (isSingleByte(encoding)) return at
   if (encoding.startsWith('utf-16')) return at.map((offset) => offset * 2)
   if (encoding === 'utf-8' && !text.includes('\uFFFD')) return utf8Offsets(text, at)
-  return streamedOffsets(bytes, encoding, text, at)
+  try {
+    return streamedOffsets(bytes, encoding, text, at)
+  } catch {
+    return null // Node's streaming GB18030 decoder throws at a four-byte sequence that is cut off
+  }
 }
 
 function utf8Offsets(text: string, at: readonly number[]): readonly number[] {

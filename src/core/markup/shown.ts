@@ -86,8 +86,8 @@ function reference(html: string, at: number): [number, number] {
   if (found === undefined) return [1, 1]
   const decoded = decodeHTML(found)
   if (decoded === found) return [1, 1]
-  // "&notit" stands for "¬it": the part that stays as it was does not belong to the reference.
+  // "&notit;" stands for "¬it;": what stayed as it was is no part of the reference. "&semi;" stands for ";" alone.
   let tail = 0
-  while (tail < found.length && tail < decoded.length && found[found.length - 1 - tail] === decoded[decoded.length - 1 - tail] && found[found.length - 1 - tail] !== ';') tail++
+  while (tail < decoded.length - 1 && found.at(-1 - tail) === decoded.at(-1 - tail)) tail++
   return [found.length - tail, decoded.length - tail]
 }

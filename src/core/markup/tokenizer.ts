@@ -41,6 +41,7 @@ export function walkTags(html: string, sink: TagSink): void {
   const length = html.length
   const tag: TagEnd = { end: -1, selfClosing: false }
   const foreign: ForeignElement[] = []
+  const lookUps = { left: LOOK_BACKS }
   let templates = 0
   let textStart = 0
   let from = 0
@@ -81,7 +82,7 @@ export function walkTags(html: string, sink: TagSink): void {
         if (tag.end === -1) break
         flush(lt)
         const name = html.slice(lt + 2, nameEnd).toLowerCase()
-        if (foreign.length > 0) closeForeign(foreign, name)
+        if (foreign.length > 0) closeForeign(html, foreign, name, lt, lookUps)
         if (name === 'template' && templates > 0 && !inForeign()) templates--
         sink.close?.(name, lt, tag.end, templates > 0)
         from = tag.end
@@ -189,22 +190,39 @@ function endOfScript(html: string, from: number): number {
 
 function foreignElement(html: string, name: string, nameEnd: number, end: number, open: readonly ForeignElement[]): ForeignElement {
   const outer = open[open.length - 1]
-  const svg = name === 'svg' || (name !== 'math' && (outer?.svg ?? false))
+  // Inside MathML an "svg" is just another MathML element, except in annotation-xml; and the other way round.
+  const isOutermost = outer === undefined || outer.html || (outer.name === 'annotation-xml' && name === 'svg')
+  const svg = isOutermost ? name === 'svg' : outer.svg
   if (svg) return { name, svg, html: HTML_INSIDE_SVG.has(name) }
   if (name === 'annotation-xml') return { name, svg, html: /encoding\s*=\s*["']?(?:text\/html|application\/xhtml\+xml)["'\s>]/i.test(html.slice(nameEnd, end)) }
   return { name, svg, html: HTML_INSIDE_MATH.has(name) }
 }
 
-function closeForeign(foreign: ForeignElement[], name: string): void {
-  if ((name === 'p' || name === 'br') && foreign[foreign.length - 1]?.html === false) {
+/** An end tag inside SVG or MathML: closes the foreign element of its name, or the HTML element around all of it. */
+function closeForeign(html: string, foreign: ForeignElement[], name: string, at: number, lookUps: { left: number }): void {
+  const leave = (): void => {
     while (foreign.length > 0 && foreign[foreign.length - 1]?.html === false) foreign.pop()
-    return
   }
+  const isHtml = foreign[foreign.length - 1]?.html !== false
+  if (!isHtml && (name === 'p' || name === 'br')) return leave()
   for (let i = foreign.length - 1; i >= 0; i--) {
     if (foreign[i]?.name !== name) continue
     foreign.length = i
     return
   }
+  if (!isHtml && isLeftOpen(html, name, at, lookUps)) leave()
+}
+
+/** How often a page may make us look back over what came before; a page that asks more often is broken all over. */
+const LOOK_BACKS = 50
+
+/** Tells whether an element of that name was opened before `at` and not closed. Only malformed SVG or MathML needs to know. */
+function isLeftOpen(html: string, name: string, at: number, lookUps: { left: number }): boolean {
+  if (lookUps.left === 0 || !/^[a-z][a-z0-9-]*$/.test(name)) return false
+  lookUps.left--
+  let open = 0
+  for (const tag of html.slice(0, at).matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi'))) open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
+  return open > 0
 }
 
 function isBreakoutFont(html: string, nameEnd: number, end: number): boolean {
