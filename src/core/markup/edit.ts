@@ -45,7 +45,7 @@ export function wrapLink(html: string, wantedFrom: number, wantedTo: number, att
 }
 
 /** The first line end in a `pre` is not shown while it comes first: a tag before it would bring it out. */
-function pastUnshownLineEnd(html: string, at: number): number {
+export function pastUnshownLineEnd(html: string, at: number): number {
   const opens = /<(?:pre|listing)(?:[\s/][^<>]*)?>$/i.test(html.slice(Math.max(0, at - 1000), at))
   return opens ? at + (/^(?:\r\n|\n|\r)/.exec(html.slice(at, at + 2))?.[0].length ?? 0) : at
 }

@@ -161,7 +161,7 @@ export function patchBytes(bytes: Uint8Array, encoding: string, text: string, pa
   if (patches.length === 0) return ok(bytes)
   const offsets = byteOffsets(bytes, encoding, text, patches.flatMap((patch) => [patch.from, patch.to]))
   if (offsets === null) return fail('encoding-unpatchable', { encoding })
-  const inserts = patches.map((patch) => writable(patch.insert, encoding))
+  const inserts = patches.map((patch) => writableIn(patch.insert, encoding))
   const encoded = inserts.map((insert) => encode(insert, encoding))
   const parts: Uint8Array[] = []
   let at = 0
@@ -186,7 +186,7 @@ function isSelfSynchronising(encoding: string, text: string): boolean {
 const isSingleByte = (encoding: string): boolean => /^(?:windows-|iso-8859-|koi8-|macintosh$|x-mac-|ibm866$)/.test(encoding)
 
 /** Text that the encoding can write: characters it may lack become character references. */
-function writable(text: string, encoding: string): string {
+export function writableIn(text: string, encoding: string): string {
   if (encoding === 'utf-8' || encoding.startsWith('utf-16')) return text
   return text.replace(/[^\0-\x7f]/gu, (character) => `&#${character.codePointAt(0)};`)
 }

@@ -1,5 +1,6 @@
 import { decodeHTML } from 'entities'
 import { escapeAttribute, readAttributes, valueOf } from './attributes.ts'
+import { pastUnshownLineEnd } from './edit.ts'
 import { scanLinks } from './links.ts'
 import { applyPatches, type Patch } from './patch.ts'
 import { walkTags } from './tokenizer.ts'
@@ -39,7 +40,8 @@ export function shownPage(html: string, base: string, attributes: (start: number
       if (headAt === null || inert) return
       if (html.slice(start, end).trim() !== '') {
         isHeadOpen = false
-        patches.push({ from: start, to: start, insert: `<!--${RUN_MARK}${start}-->` })
+        const at = pastUnshownLineEnd(html, start)
+        patches.push({ from: at, to: at, insert: `<!--${RUN_MARK}${at}-->` })
       }
     },
   })
@@ -57,12 +59,10 @@ function ordered(patches: readonly Patch[]): Patch[] {
  * Finds the source offset for a place in the text that a browser shows for one run.
  * @param runStart - source offset of the run
  * @param shown - how many UTF-16 code units of the shown text lie before the place
- * @param isAfterPre - the run opens a `pre`, `listing` or `textarea`, whose first line end is not shown
  */
-export function sourceOffset(html: string, runStart: number, shown: number, isAfterPre = false): number {
+export function sourceOffset(html: string, runStart: number, shown: number): number {
   let i = runStart
   let seen = 0
-  if (isAfterPre) i += /^(?:\r\n|\n|\r)/.exec(html.slice(i, i + 2))?.[0].length ?? 0
   while (seen < shown && i < html.length) {
     const c = html.charAt(i)
     if (c === '\r' && html.charAt(i + 1) === '\n') {
@@ -90,4 +90,34 @@ function reference(html: string, at: number): [number, number] {
   let tail = 0
   while (tail < decoded.length - 1 && found.at(-1 - tail) === decoded.at(-1 - tail)) tail++
   return [found.length - tail, decoded.length - tail]
+}
+
+/** Words found in the text of a page. Offsets are of the source; `run` and `shown` say where a browser shows them. */
+export interface FoundWords {
+  readonly from: number
+  readonly to: number
+  readonly run: number
+  readonly shown: number
+  readonly length: number
+}
+
+/**
+ * Finds words as a reader sees them, within single text runs, without regard to case.
+ * @param most - how many places are looked for at most
+ */
+export function findWords(html: string, words: string, most: number): readonly FoundWords[] {
+  const wanted = words.toLowerCase()
+  const found: FoundWords[] = []
+  if (wanted.trim() === '') return found
+  walkTags(html, {
+    text(start, end, inert) {
+      if (inert || found.length >= most) return
+      const run = pastUnshownLineEnd(html, start)
+      const shownText = decodeHTML(html.slice(run, end).replace(/\r\n?/g, '\n').replaceAll('\0', '')).toLowerCase()
+      for (let at = shownText.indexOf(wanted); at !== -1 && found.length < most; at = shownText.indexOf(wanted, at + 1)) {
+        found.push({ from: sourceOffset(html, run, at), to: sourceOffset(html, run, at + wanted.length), run, shown: at, length: wanted.length })
+      }
+    },
+  })
+  return found
 }

@@ -4,3 +4,6 @@ export { ANSWERS, type Answer, BY_HAND, factsOf, type LinkFacts, type ShortLinkF
 export { type Impact, type ImpactGroup, impact, type PlacementFacts } from './impact.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints } from './rel.ts'
 export { type CompiledRule, compileRules, type Rule, wildcard } from './rule.ts'
+export { type CompiledSite, compileSite, originOf, type SiteSetup } from './site.ts'
+export { sayHints, sayWhat, sayWhich, type Strand, strandOf } from './say.ts'
+export { type HandAnswers, handChanges } from './hand.ts'

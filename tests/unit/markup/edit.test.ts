@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import { applyPatches, invertPatches, linkText, rebasePatches, scanLinks, setLink, sourceOffset, unwrapLink, wrapLink } from '../../../src/core/markup/index.ts'
+import { applyPatches, findWords, invertPatches, linkText, rebasePatches, scanLinks, setLink, sourceOffset, unwrapLink, wrapLink } from '../../../src/core/markup/index.ts'
 import { awkwardPages, treeText } from './awkward.ts'
 
 /** Links the words between « and ». */
@@ -88,7 +88,9 @@ test('finds the source place of a shown place across references, line ends and N
     const rest = html.slice(at).replaceAll('\0', '')
     if (shown[k] !== undefined && /[a-z]/.test(shown[k] ?? '')) assert.equal(rest[0], shown[k], `place ${k}`)
   }
-  assert.equal(sourceOffset('\nx', 0, 0, true), 1, 'the first line end of a pre is not shown')
+  const [found, none] = findWords('<pre>\n&amp;co</pre><p>x</p>', '&CO', 5)
+  assert.deepEqual(found, { from: 6, to: 13, run: 6, shown: 0, length: 3 }, 'the first line end of a pre is not shown')
+  assert.equal(none, undefined)
 })
 
 test('a link made over a link around two blocks reads the same', () => {

@@ -1,0 +1,118 @@
+import { zipSync } from 'fflate'
+import { runImport } from '../src/jobs/imports.ts'
+import { loadClicks } from '../src/data/clicks.ts'
+import { inTransaction, rows } from '../src/data/database.ts'
+import type { Role } from '../src/data/models.ts'
+import type { Rule } from '../src/core/rules/index.ts'
+import type { Result } from '../src/core/result.ts'
+import { BY_HAND } from '../src/core/rules/index.ts'
+import { wrapLink } from '../src/core/markup/index.ts'
+import type { Actor, Context, Services } from '../src/services/index.ts'
+import { actorFor, hashPassword } from '../src/services/people.ts'
+import { DEMO_FILES, DEMO_PAGES, destinations, renderPage } from './pages.ts'
+import { seeded } from './random.ts'
+
+const SEED = 4471
+/** The demo runs on loopback only, and the start command prints this. */
+export const DEMO_PASSWORD = 'ten-past-seven'
+export const DEMO_PEOPLE: readonly { readonly email: string; readonly name: string; readonly role: Role }[] = [
+  { email: 'mara@slow-ferry.example', name: 'Mara Quill', role: 'owner' },
+  { email: 'tobin@slow-ferry.example', name: 'Tobin Reeve', role: 'editor' },
+  { email: 'deckhand@slow-ferry.example', name: 'Ish Calder', role: 'contributor' },
+]
+
+const RULES: readonly Rule[] = [
+  { id: 'paid', name: 'Two partners are paid', isOn: true, isBinding: false, where: {}, which: { sites: ['gannet-line.localhost', 'bothy-beds.localhost'] }, what: { hints: ['sponsored', 'nofollow'] } },
+  { id: 'outside', name: 'Outside links open a new tab', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } },
+  { id: 'inside', name: 'Inside links stay in the tab', isOn: true, isBinding: false, where: {}, which: { kinds: ['inside page', 'section'] }, what: { opens: 'same tab' } },
+]
+
+const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])[] = [
+  ['smock', 'smock', 'The waxed smock'], ['boots', 'boots', 'Deck boots'], ['cap', 'cap', 'The oilskin cap'], ['bunks', 'six', 'Six bunks above the net loft'], ['loft', 'loft', 'The net loft'],
+  ['map', 'sheet', 'Sheet 14, all four islands'], ['tides', 'tides', 'Reading Tides'], ['birds', 'birds', 'Birds of the Skerries'], ['hide', 'hide', 'The northern hide'], ['wind', 'weather', 'Harbour weather'],
+]
+
+/** Fills an empty database with The Slow Ferry, the same every time. @returns an API token with all scopes */
+export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
+  const { db, settings } = context
+  const { Site, Host, Person, Partner } = db.models
+  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London' })
+  await Host.bulkCreate([
+    { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
+    { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
+  ])
+  const passwordHash = await hashPassword(DEMO_PASSWORD)
+  const people = await Person.bulkCreate(DEMO_PEOPLE.map((person) => ({ ...person, siteId: site.id, passwordHash })), { returning: true })
+  const [owner, editor] = people.map((person) => actorFor(person, null, ['*']))
+  if (owner === undefined || editor === undefined) throw new Error('The demo has no people')
+  await Partner.bulkCreate(
+    (
+      [['Gannet & Line', 'gannet-line.localhost'], ['Bothy Beds', 'bothy-beds.localhost'], ['Contour Kiosk', 'contour-kiosk.localhost'], ['Kelp Lane Books', 'kelp-lane-books.localhost'], ['Tidemark', 'tidemark.localhost']] as const
+    ).map(([name, domain]) => ({ siteId: site.id, name, sites: [domain] })),
+  )
+  const where = destinations(settings.standInsPort, settings.port)
+  await bringIn(context, services, owner, where)
+  must(await services.rules.save(owner, { version: 0, rules: [...RULES] }))
+  await makeShortLinks(context, services, owner, where)
+  must(await services.publications.create(owner, { all: true }))
+  await leaveDrafts(services, editor, where)
+  return must(await services.people.makeToken(owner, { name: 'The demo’s own token', scopes: ['*'] }))
+}
+
+async function bringIn(context: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
+  const text = new TextEncoder()
+  const entries: Record<string, Uint8Array> = {}
+  for (const page of DEMO_PAGES) entries[page.name] = text.encode(renderPage(page, where))
+  for (const [name, content] of Object.entries(DEMO_FILES)) entries[name] = text.encode(content)
+  const job = must(await services.imports.start(owner, { name: 'slow-ferry.zip', bytes: zipSync(entries), dryRun: false }))
+  await runImport(context.db, job, context.log)
+  const done = must(await services.jobs.get(owner, job))
+  if (done.state !== 'done') throw new Error(`The demo could not be brought in: ${done.message ?? done.state}`)
+}
+
+async function makeShortLinks({ db }: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
+  const random = seeded(SEED)
+  const lines: string[] = []
+  const rollups = new Map<string, { shortLinkId: string; day: string; visit: string; clicks: number }>()
+  const days = Array.from({ length: 14 }, (_, i) => new Date(Date.now() - i * 86_400_000).toISOString().slice(0, 10))
+  for (const [i, [slug, to, title]] of SHORT_LINKS.entries()) {
+    const link = must(await services.shortLinks.create(owner, { destination: where[to] ?? '', slug, title }))
+    for (const day of days.slice(1)) {
+      const clicks = Math.floor(random() * (22 - 2 * i))
+      for (let click = 0; click < clicks; click++) {
+        const visitor = Math.floor(random() * 2 ** 48).toString(16).padStart(16, '0')
+        const time = new Date(Math.floor(random() * 86_400_000)).toISOString().slice(11, 23)
+        lines.push(`${day}T${time}Z\t${link.id}\tperson\t${visitor}\t${random() < 0.6 ? 'phone' : 'computer'}\ten\t\\N`)
+      }
+      if (clicks > 0) rollups.set(`${link.id} ${day}`, { shortLinkId: link.id, day, visit: 'person', clicks })
+    }
+  }
+  await loadClicks(db, { node: 'demo', segment: 'seed', from: 0, to: 1, lines, days, rollups: [...rollups.values()] })
+  // Made over some weeks rather than in one second, so that lists have an order to show.
+  await inTransaction(db, (transaction) =>
+    rows(
+      db,
+      `UPDATE short_links SET created_at = created_at - (SELECT array_position($1::text[], s.slug) FROM short_link_slugs s WHERE s.short_link_id = short_links.id) * interval '53 hours'`,
+      [SHORT_LINKS.map(([slug]) => slug).reverse()],
+      transaction,
+    ),
+  )
+}
+
+/** Two pages are being worked on, so that the ledge has something to say. */
+async function leaveDrafts(services: Services, editor: Actor, where: Readonly<Record<string, string>>): Promise<void> {
+  for (const [path, words, to, hand] of [['/islands/skarrow.html', 'twenty minutes', 'chart', ''], ['/about.html', 'one deckhand', 'prints', 'hints']] as const) {
+    const [page] = must(await services.pages.list(editor, { path, limit: 1 })).items
+    if (page === undefined) throw new Error(`The demo has no ${path}`)
+    const { source, version } = must(await services.pages.source(editor, page.id))
+    const at = source.indexOf(words)
+    const href = to === 'chart' ? '../files/chart.svg' : (where[to] ?? '')
+    const patches = must(wrapLink(source, at, at + words.length, { href, [BY_HAND]: hand, rel: hand === 'hints' ? 'nofollow' : null }))
+    must(await services.pages.change(editor, page.id, { version, patchSets: [[...patches]] }))
+  }
+}
+
+function must<T>(result: Result<T>): T {
+  if (!result.ok) throw new Error(`The demo could not be set up: ${result.fault} ${JSON.stringify(result.detail)}`)
+  return result.value
+}

@@ -1,0 +1,55 @@
+import { z } from 'zod'
+import { Id } from './shared.ts'
+
+/** Largest upload, and what it may unpack to. Told in the message that refuses more. */
+export const UPLOAD_MAX_BYTES = 300 * 1024 * 1024
+export const UNPACKED_MAX_BYTES = 500 * 1024 * 1024
+export const ENTRIES_MAX = 20_000
+/** Largest page: an editor cannot work on more, and nobody would read it. */
+export const PAGE_MAX_BYTES = 20 * 1024 * 1024
+export const FILE_MAX_BYTES = 100 * 1024 * 1024
+
+export const ImportItem = z.object({
+  name: z.string().meta({ description: 'As in the upload' }),
+  path: z.string().nullable(),
+  what: z.enum(['page', 'file']).nullable(),
+  outcome: z.enum(['new', 'changed', 'same', 'refused']),
+  reason: z.string().nullable(),
+  title: z.string().nullable(),
+  encoding: z.string().nullable(),
+  links: z.int().nullable(),
+  bytes: z.int(),
+})
+export type ImportItem = z.infer<typeof ImportItem>
+
+export const ImportReport = z
+  .object({
+    isDryRun: z.boolean(),
+    new: z.int(),
+    changed: z.int(),
+    same: z.int(),
+    refused: z.int(),
+    folder: z.string().nullable().meta({ description: 'The one folder that everything lies in; can be left off' }),
+    items: z.array(ImportItem),
+  })
+  .meta({ id: 'ImportReport' })
+export type ImportReport = z.infer<typeof ImportReport>
+
+export const ImportInput = z.object({ upload: Id, dryRun: z.boolean(), leaveOff: z.string().max(500).default(''), name: z.string().max(500) })
+export type ImportInput = z.infer<typeof ImportInput>
+
+export const ImportApply = z.strictObject({ dryRun: z.boolean().default(false), leaveOff: z.string().max(500).optional() })
+
+export const Job = z
+  .object({
+    id: Id,
+    kind: z.string(),
+    state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
+    done: z.int(),
+    total: z.int(),
+    report: ImportReport.nullable(),
+    message: z.string().nullable(),
+  })
+  .meta({ id: 'Job' })
+export type Job = z.infer<typeof Job>
+export const JobStarted = z.object({ job: Id })

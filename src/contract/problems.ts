@@ -1,0 +1,54 @@
+import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
+
+const MB = 1024 * 1024
+
+/** Every refusal the API knows: its HTTP status and the sentence a person reads (RFC 9457 "title"). One row a fault. */
+export const PROBLEMS = {
+  'not-signed-in': [401, 'Please sign in first.'],
+  forbidden: [403, 'Your role does not allow this.'],
+  'cross-site': [403, 'This request came from another site, so it was not carried out.'],
+  'not-found': [404, 'There is nothing here by that name.'],
+  'wrong-method': [405, 'This address does not take that kind of request.'],
+  'wrong-password': [401, 'That e-mail address and password do not go together.'],
+  'too-many-tries': [429, 'Too many tries. Please wait a little before the next one.'],
+  'invalid-body': [422, 'Something in the request cannot be used.'],
+  'not-json': [400, 'The request is not readable as JSON.'],
+  'moved-on': [409, 'Somebody saved a newer version in the meantime. Nothing of yours was lost, and nothing of theirs.'],
+  'address-empty': [422, 'There is no address in this.'],
+  'address-too-long': [422, 'This address is too long. 8,000 characters are the most.'],
+  'address-control-character': [422, 'This address holds control characters that nobody can see. Copy it again from the browser’s address bar.'],
+  'address-forbidden-scheme': [422, 'Readers cannot follow an address like this.'],
+  'address-unknown-scheme': [422, 'Browsers do not know this kind of address.'],
+  'address-unreadable': [422, 'This is not an address. Copy it from the browser’s address bar.'],
+  'address-not-outside': [422, 'A short link needs a full web address to lead to.'],
+  'slug-taken': [409, 'This short link is taken.'],
+  'slug-reserved': [422, 'This word is asked for by robots and browsers, so it cannot be a short link.'],
+  'slug-malformed': [422, 'A short link takes small letters, digits, and hyphens between them.'],
+  'slug-too-long': [422, 'This is too long to be said. 60 characters are the most.'],
+  'no-short-host': [422, 'This site has no such host for short links.'],
+  'unknown-host': [422, 'This host is not one of the site’s.'],
+  'patches-unfit': [422, 'The change does not fit the text it was made on.'],
+  'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],
+  'upload-missing': [422, 'Choose a zip file, or HTML files, to bring in.'],
+  'upload-too-large': [413, `An upload can have ${UPLOAD_MAX_BYTES / MB} MB, and ${UNPACKED_MAX_BYTES / MB} MB unpacked.`],
+  'job-not-ready': [409, 'This job is not in a state in which that can be done.'],
+  'nothing-to-publish': [422, 'Everything is live already.'],
+  'name-taken': [409, 'That name is taken.'],
+  'database-away': [503, 'The database does not answer. What you did is kept in this browser and is saved when it is back.'],
+  internal: [500, 'Something went wrong on our side.'],
+} as const satisfies Record<string, readonly [number, string]>
+
+export type Fault = keyof typeof PROBLEMS
+
+export const isFault = (name: string): name is Fault => name in PROBLEMS
+
+/** An RFC 9457 problem as it travels. `detail` says what was wrong in this case; `fault` is for programs. */
+export interface Problem {
+  readonly type: string
+  readonly title: string
+  readonly status: number
+  readonly detail?: string
+  readonly fault: Fault
+  readonly facts?: Readonly<Record<string, unknown>>
+  readonly id?: string
+}

@@ -1,0 +1,18 @@
+import { z } from 'zod'
+
+export const Id = z.uuid()
+export const Version = z.int().positive()
+
+/** Lists come in pages: `cursor` is what the page before said in `next`. */
+export const Paging = z.object({
+  cursor: z.string().max(500).optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+})
+
+export const ADDRESS_KIND = z.enum(['inside page', 'section', 'outside', 'file', 'mail', 'phone', 'short link', 'partner'])
+
+/** `rel` and `target` of a link; null where the attribute is absent. */
+export const Marks = z.object({ rel: z.string().nullable(), target: z.string().nullable() })
+
+/** A text of sensible length, without white space at its ends. */
+export const line = (most: number): z.ZodString => z.string().trim().max(most)

@@ -1,0 +1,47 @@
+import { z } from 'zod'
+import { Id, line, Paging, Version } from './shared.ts'
+
+export const ShortLinkStatus = z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)])
+
+export const ShortLink = z
+  .object({
+    id: Id,
+    address: z.string(),
+    slug: z.string(),
+    host: z.string(),
+    destination: z.string(),
+    title: z.string(),
+    status: ShortLinkStatus,
+    clicks: z.int().meta({ description: 'By people; bots, prefetches and HEAD requests are not counted' }),
+    version: Version,
+    createdAt: z.iso.datetime(),
+  })
+  .meta({ id: 'ShortLink' })
+export type ShortLink = z.infer<typeof ShortLink>
+
+export const ShortLinkNew = z.strictObject({
+  destination: z.string().max(100_000),
+  slug: z.string().max(200).optional().meta({ description: 'The best suggestion when left out' }),
+  host: z.string().max(255).optional().meta({ description: 'The site’s first short host when left out' }),
+  title: line(300).optional(),
+  status: ShortLinkStatus.optional(),
+})
+export type ShortLinkNew = z.infer<typeof ShortLinkNew>
+
+export const ShortLinkChange = z.strictObject({ version: Version, destination: z.string().max(100_000).optional(), title: line(300).optional(), status: ShortLinkStatus.optional() })
+export type ShortLinkChange = z.infer<typeof ShortLinkChange>
+
+export const ShortLinkQuery = Paging.extend({ slug: z.string().max(200).optional(), search: z.string().max(200).optional() })
+export type ShortLinkQuery = z.infer<typeof ShortLinkQuery>
+export const ShortLinkList = z.object({ items: z.array(ShortLink), next: z.string().nullable(), total: z.int() })
+
+export const SuggestRequest = z.strictObject({ destination: z.string().max(100_000), title: line(300).optional(), host: z.string().max(255).optional() })
+export const SuggestAnswer = z.object({
+  destination: z.string(),
+  repairs: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
+  offers: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
+  stem: z.string().meta({ description: 'What stands before the slug' }),
+  suggestions: z.array(z.object({ slug: z.string(), why: z.string() })),
+})
+export type SuggestAnswer = z.infer<typeof SuggestAnswer>
+export type ShortLinkList = z.infer<typeof ShortLinkList>

@@ -1,0 +1,49 @@
+import { normalise, type Surroundings } from '../address/index.ts'
+import { compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from '../routing/index.ts'
+import type { ShortLinkFinder } from './facts.ts'
+import { type CompiledRule, compileRules, type Rule } from './rule.ts'
+
+/** What rules and addresses need to know of a site. */
+export interface SiteSetup {
+  readonly siteId: string
+  readonly name: string
+  /** Main hosts first. */
+  readonly hosts: readonly { readonly id: string; readonly host: string; readonly kind: 'site' | 'short'; readonly prefix: string }[]
+  readonly partners: readonly { readonly id: string; readonly name: string; readonly sites: readonly string[] }[]
+  readonly rules: readonly Rule[]
+  readonly shortLinks: readonly ShortLinkRoute[]
+}
+
+/** One site's set-up, compiled. */
+export interface CompiledSite {
+  readonly setup: SiteSetup
+  readonly rules: readonly CompiledRule[]
+  readonly shortLinks: ShortLinkTable
+  readonly findShortLink: ShortLinkFinder
+  /** Origin of the site's own pages, such as "http://slow-ferry.localhost:4300". */
+  readonly origin: string
+  /** The surroundings of a link on the page at `path`. */
+  around(path: string): Surroundings
+}
+
+/** Origin of a host as visitors type it: local names carry our port, real ones stand behind their own. */
+export function originOf(host: string, port: number): string {
+  return host === 'localhost' || host.endsWith('.localhost') ? `http://${host}:${port}` : `https://${host}`
+}
+
+/** @param port - the one this installation answers on */
+export function compileSite(setup: SiteSetup, port: number): CompiledSite {
+  const shortLinks = compileShortLinks(setup.shortLinks)
+  const siteHosts = setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
+  const shortHosts = setup.hosts.filter(({ kind }) => kind === 'short').map(({ host, prefix }) => ({ host, prefix }))
+  const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
+  const origin = originOf(siteHosts[0] ?? 'localhost', port)
+  return {
+    setup,
+    rules: compileRules(setup.rules),
+    shortLinks,
+    findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
+    origin,
+    around: (path) => ({ siteHosts, shortHosts, partnerSites, port, page: normalise(path, origin) ?? origin }),
+  }
+}

@@ -1,0 +1,89 @@
+import { pipeline } from 'node:stream/promises'
+import { Readable } from 'node:stream'
+import { from as copyFrom } from 'pg-copy-streams'
+import type { Database } from './database.ts'
+
+/** A stretch of one delivery node's log, cut at line ends. Lines are in PostgreSQL's COPY text format. */
+export interface ClickBatch {
+  readonly node: string
+  readonly segment: string
+  /** Bytes of the segment that this stretch starts and ends at. */
+  readonly from: number
+  readonly to: number
+  readonly lines: readonly string[]
+  /** Days of the lines, as "2026-11-24", UTC. */
+  readonly days: readonly string[]
+  /** Clicks by "short link, day, visit". */
+  readonly rollups: readonly { readonly shortLinkId: string; readonly day: string; readonly visit: string; readonly clicks: number }[]
+}
+
+/** Any fixed number: only one loader makes partitions at a time. */
+const PARTITION_LOCK = 7_062_402
+
+/** How far a segment has been loaded, in bytes. */
+export async function loadedBytes(db: Database, node: string, segment: string): Promise<number> {
+  const { rows } = await db.pool.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [node, segment])
+  return Number(rows[0]?.loaded_bytes ?? 0)
+}
+
+/**
+ * Loads a stretch of the log, its roll-ups and how far it got in one transaction, so that no crash loses or doubles a click.
+ * @returns false when somebody else has loaded from there already
+ */
+export async function loadClicks(db: Database, batch: ClickBatch): Promise<boolean> {
+  await makePartitions(db, batch.days)
+  const client = await db.pool.connect()
+  let isBroken = false
+  try {
+    await client.query('BEGIN')
+    await client.query('SELECT pg_advisory_xact_lock(hashtext($1))', [`${batch.node}/${batch.segment}`])
+    const { rows } = await client.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [batch.node, batch.segment])
+    if (Number(rows[0]?.loaded_bytes ?? 0) !== batch.from) {
+      await client.query('ROLLBACK')
+      return false
+    }
+    const copy = client.query(copyFrom('COPY clicks (at, short_link_id, visit, visitor, device, language, referrer) FROM STDIN'))
+    await pipeline(Readable.from(batch.lines.length === 0 ? [] : [`${batch.lines.join('\n')}\n`]), copy)
+    await client.query(
+      `INSERT INTO click_rollups (short_link_id, day, visit, clicks)
+       SELECT "shortLinkId", day, visit, clicks FROM jsonb_to_recordset($1::jsonb) AS x("shortLinkId" uuid, day date, visit text, clicks bigint)
+       ON CONFLICT (short_link_id, day, visit) DO UPDATE SET clicks = click_rollups.clicks + excluded.clicks`,
+      [JSON.stringify(batch.rollups)],
+    )
+    await client.query(
+      'INSERT INTO click_loads (node, segment, loaded_bytes) VALUES ($1, $2, $3) ON CONFLICT (node, segment) DO UPDATE SET loaded_bytes = $3',
+      [batch.node, batch.segment, batch.to],
+    )
+    await client.query('COMMIT')
+    return true
+  } catch (error) {
+    isBroken = true // whatever the transaction had done goes with the connection
+    throw error
+  } finally {
+    client.release(isBroken)
+  }
+}
+
+/** Forgets a segment whose file is gone. */
+export async function forgetSegment(db: Database, node: string, segment: string): Promise<void> {
+  await db.pool.query('DELETE FROM click_loads WHERE node = $1 AND segment = $2', [node, segment])
+}
+
+const made = new Set<string>()
+
+async function makePartitions(db: Database, days: readonly string[]): Promise<void> {
+  for (const day of days) {
+    const key = `${db.url} ${day}`
+    if (made.has(key)) continue
+    const next = new Date(Date.parse(`${day}T00:00:00Z`) + 86_400_000).toISOString().slice(0, 10)
+    const client = await db.pool.connect()
+    try {
+      await client.query('SELECT pg_advisory_lock($1)', [PARTITION_LOCK])
+      await client.query(`CREATE TABLE IF NOT EXISTS clicks_${day.replaceAll('-', '')} PARTITION OF clicks FOR VALUES FROM ('${day} 00:00Z') TO ('${next} 00:00Z')`)
+      made.add(key)
+    } finally {
+      await client.query('SELECT pg_advisory_unlock($1)', [PARTITION_LOCK]).catch(() => {})
+      client.release()
+    }
+  }
+}

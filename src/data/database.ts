@@ -1,0 +1,72 @@
+import pg from 'pg'
+import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
+import { Umzug } from 'umzug'
+import { MIGRATIONS } from './migrations/index.ts'
+import { defineModels, type Models } from './models.ts'
+
+/** An open connection pool with the models that live on it. */
+export interface Database {
+  readonly sequelize: Sequelize
+  readonly models: Models
+  /** For what an ORM does not do: COPY and LISTEN. */
+  readonly pool: pg.Pool
+  readonly url: string
+}
+
+/** Most connections one process holds for queries. PostgreSQL's default is 100 for everybody. */
+const POOL_SIZE = 10
+
+/** Opens a pool; connects when first used. */
+export function openDatabase(url: string): Database {
+  const sequelize = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: POOL_SIZE }, define: { underscored: true, createdAt: false, updatedAt: false } })
+  const pool = new pg.Pool({ connectionString: url, max: 3 })
+  pool.on('error', () => {}) // an idle connection that breaks is replaced at the next use, where an error can be told
+  return { sequelize, models: defineModels(sequelize), pool, url }
+}
+
+export async function closeDatabase(db: Database): Promise<void> {
+  await Promise.allSettled([db.sequelize.close(), db.pool.end()])
+}
+
+/** Any fixed number: two processes that start at once migrate one after the other. */
+const MIGRATION_LOCK = 7_062_401
+
+/** Brings the tables up to date. */
+export async function migrate(db: Database): Promise<void> {
+  const client = await db.pool.connect()
+  try {
+    await client.query('SELECT pg_advisory_lock($1)', [MIGRATION_LOCK])
+    await db.sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, run_at timestamptz NOT NULL DEFAULT now())')
+    const umzug = new Umzug({
+      migrations: MIGRATIONS.map(({ name, up }) => ({ name, up: async () => void (await db.sequelize.transaction((transaction) => db.sequelize.query(up, { transaction }))) })),
+      storage: {
+        logMigration: async ({ name }) => void (await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name] })),
+        unlogMigration: async ({ name }) => void (await db.sequelize.query('DELETE FROM migrations WHERE name = $1', { bind: [name] })),
+        executed: async () => (await rows<{ name: string }>(db, 'SELECT name FROM migrations ORDER BY name')).map(({ name }) => name),
+      },
+      logger: undefined,
+    })
+    await umzug.up()
+    await client.query('SELECT pg_advisory_unlock($1)', [MIGRATION_LOCK])
+  } finally {
+    client.release()
+  }
+}
+
+/** Runs a query and hands back its rows. Values are bound as $1, $2 …; the row type is the query's promise. */
+export function rows<Row extends object>(db: Database, sql: string, bind: readonly unknown[] = [], transaction?: Transaction): Promise<Row[]> {
+  return db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...(transaction === undefined ? {} : { transaction }) })
+}
+
+/** Everything in `work` happens, or nothing. */
+export function inTransaction<T>(db: Database, work: (transaction: Transaction) => Promise<T>): Promise<T> {
+  return db.sequelize.transaction(work)
+}
+
+/** Channel on which delivery hears that there is something new. */
+export const SNAPSHOT_CHANNEL = 'maprope_snapshot'
+
+/** Counts the snapshot up and announces it when the transaction commits. */
+export async function announceSnapshot(db: Database, transaction: Transaction): Promise<void> {
+  await rows(db, `WITH next AS (UPDATE snapshot_state SET version = version + 1 RETURNING version) SELECT pg_notify('${SNAPSHOT_CHANNEL}', version::text) FROM next`, [], transaction)
+}

@@ -1,0 +1,177 @@
+import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize'
+
+export interface SiteRow {
+  id: string
+  name: string
+  timeZone: string
+  version: number
+}
+export interface HostRow {
+  id: string
+  siteId: string
+  host: string
+  kind: 'site' | 'short'
+  prefix: string
+  isMain: boolean
+}
+export type Role = 'owner' | 'editor' | 'contributor'
+export interface PersonRow {
+  id: string
+  siteId: string
+  email: string
+  name: string
+  role: Role
+  passwordHash: string
+}
+export interface SessionRow {
+  id: string
+  personId: string
+  tokenHash: string
+  expiresAt: Date
+}
+export interface TokenRow {
+  id: string
+  personId: string
+  name: string
+  tokenHash: string
+  scopes: string[]
+  revokedAt: Date | null
+}
+export interface PageRow {
+  id: string
+  siteId: string
+  path: string
+  sourceName: string
+  title: string
+  encoding: string
+  draftHash: string
+  liveHash: string | null
+  liveEncoding: string | null
+  importHash: string | null
+  draftAt: Date
+  liveAt: Date | null
+  editedBy: string | null
+  version: number
+}
+export interface FileRow {
+  id: string
+  siteId: string
+  path: string
+  mediaType: string
+  bytes: number
+  draftHash: string
+  liveHash: string | null
+  version: number
+}
+export interface PartnerRow {
+  id: string
+  siteId: string
+  name: string
+  sites: string[]
+  version: number
+}
+export interface RuleListRow {
+  siteId: string
+  version: number
+  list: unknown
+  personId: string | null
+  createdAt: Date
+}
+export interface ShortLinkRow {
+  id: string
+  siteId: string
+  hostId: string
+  destination: string
+  title: string
+  status: number
+  version: number
+  createdAt: Date
+}
+export interface ShortLinkSlugRow {
+  hostId: string
+  slug: string
+  shortLinkId: string
+  isMain: boolean
+}
+export interface ShortLinkChangeRow {
+  shortLinkId: string
+  version: number
+  destination: string
+  title: string
+  status: number
+  personId: string | null
+}
+export interface JobRow {
+  id: string
+  siteId: string
+  kind: string
+  state: 'waiting' | 'running' | 'done' | 'failed' | 'cancelled'
+  done: number
+  total: number
+  input: unknown
+  report: unknown
+  message: string | null
+  isCancelAsked: boolean
+  personId: string | null
+}
+export interface AuditRow {
+  siteId: string
+  personId: string | null
+  tokenId: string | null
+  action: string
+  subject: string | null
+  detail: unknown
+}
+
+type Table<Row extends object> = ModelStatic<Model<Row, Partial<Row>> & Row>
+
+export interface Models {
+  readonly Site: Table<SiteRow>
+  readonly Host: Table<HostRow>
+  readonly Person: Table<PersonRow>
+  readonly Session: Table<SessionRow>
+  readonly Token: Table<TokenRow>
+  readonly Page: Table<PageRow>
+  readonly File: Table<FileRow>
+  readonly Partner: Table<PartnerRow>
+  readonly RuleList: Table<RuleListRow>
+  readonly ShortLink: Table<ShortLinkRow>
+  readonly ShortLinkSlug: Table<ShortLinkSlugRow>
+  readonly ShortLinkChange: Table<ShortLinkChangeRow>
+  readonly Job: Table<JobRow>
+  readonly Audit: Table<AuditRow>
+}
+
+const { TEXT, INTEGER, BOOLEAN, DATE, JSONB, UUID, ARRAY, BIGINT } = DataTypes
+const id = { type: UUID, primaryKey: true, defaultValue: DataTypes.UUIDV4 }
+const maybeText = { type: TEXT, allowNull: true }
+const version = { type: INTEGER, defaultValue: 1 }
+
+/** The tables of migrations/, one model each. What SQL does better (placements, clicks, blobs) has no model. */
+export function defineModels(sequelize: Sequelize): Models {
+  const table = <Row extends object>(name: string, attributes: Parameters<Sequelize['define']>[1]): Table<Row> =>
+    sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
+  return {
+    Site: table('sites', { id, name: TEXT, timeZone: TEXT, version }),
+    Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN }),
+    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: TEXT }),
+    Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
+    Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE }),
+    Page: table('pages', {
+      id, siteId: UUID, path: TEXT, sourceName: TEXT, title: TEXT, encoding: TEXT, draftHash: TEXT, liveHash: maybeText, liveEncoding: maybeText,
+      importHash: maybeText, draftAt: DATE, liveAt: DATE, editedBy: UUID, version,
+    }),
+    File: table('files', { id, siteId: UUID, path: TEXT, mediaType: TEXT, bytes: INTEGER, draftHash: TEXT, liveHash: maybeText, version }),
+    Partner: table('partners', { id, siteId: UUID, name: TEXT, sites: ARRAY(TEXT), version }),
+    RuleList: table('rules', { siteId: { type: UUID, primaryKey: true }, version: { type: INTEGER, primaryKey: true }, list: JSONB, personId: UUID, createdAt: DATE }),
+    ShortLink: table('short_links', { id, siteId: UUID, hostId: UUID, destination: TEXT, title: TEXT, status: INTEGER, version, createdAt: DATE }),
+    ShortLinkSlug: table('short_link_slugs', { hostId: { type: UUID, primaryKey: true }, slug: { type: TEXT, primaryKey: true }, shortLinkId: UUID, isMain: BOOLEAN }),
+    ShortLinkChange: table('short_link_changes', {
+      shortLinkId: { type: UUID, primaryKey: true }, version: { type: INTEGER, primaryKey: true }, destination: TEXT, title: TEXT, status: INTEGER, personId: UUID,
+    }),
+    Job: table('jobs', {
+      id, siteId: UUID, kind: TEXT, state: TEXT, done: INTEGER, total: INTEGER, input: JSONB, report: JSONB, message: TEXT, isCancelAsked: BOOLEAN, personId: UUID,
+    }),
+    Audit: table('audit', { id: { type: BIGINT, primaryKey: true, autoIncrement: true }, siteId: UUID, personId: UUID, tokenId: UUID, action: TEXT, subject: TEXT, detail: JSONB }),
+  }
+}

@@ -1,0 +1,68 @@
+import { Transaction } from 'sequelize'
+import { z } from 'zod'
+import { RuleList } from '../contract/rules.ts'
+import { type Database, rows } from './database.ts'
+import { readSiteSetup, siteIds, snapshotVersion } from './sites.ts'
+
+const Row = z.object({ id: z.string(), name: z.string(), sites: z.array(z.string()) })
+const Setup = z.object({
+  siteId: z.string(),
+  name: z.string(),
+  hosts: z.array(z.object({ id: z.string(), host: z.string(), kind: z.enum(['site', 'short']), prefix: z.string() })),
+  partners: z.array(Row),
+  rules: RuleList.shape.rules,
+  shortLinks: z.array(
+    z.object({
+      id: z.string(),
+      host: z.string(),
+      prefix: z.string(),
+      slug: z.string(),
+      destination: z.string(),
+      status: z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)]),
+    }),
+  ),
+})
+
+/** All that delivery answers from, but for the contents, which it keeps by their hash. */
+export const Snapshot = z.object({
+  version: z.number(),
+  sites: z.array(
+    z.object({
+      setup: Setup,
+      pages: z.array(z.object({ path: z.string(), hash: z.string(), encoding: z.string() })),
+      files: z.array(z.object({ path: z.string(), hash: z.string(), mediaType: z.string(), bytes: z.number() })),
+    }),
+  ),
+})
+export type Snapshot = z.infer<typeof Snapshot>
+
+/** Reads everything as of one moment. */
+export function readSnapshot(db: Database): Promise<Snapshot> {
+  return db.sequelize.transaction({ isolationLevel: Transaction.ISOLATION_LEVELS.REPEATABLE_READ, readOnly: true }, async (transaction) => {
+    const version = await snapshotVersion(db, transaction)
+    const sites: Snapshot['sites'] = []
+    for (const siteId of await siteIds(db, transaction)) {
+      const setup = await readSiteSetup(db, siteId, transaction)
+      if (setup === null) continue
+      const pages = await rows<Snapshot['sites'][number]['pages'][number]>(
+        db,
+        'SELECT path, live_hash AS hash, live_encoding AS encoding FROM pages WHERE site_id = $1 AND live_hash IS NOT NULL',
+        [siteId],
+        transaction,
+      )
+      const files = await rows<Snapshot['sites'][number]['files'][number]>(
+        db,
+        'SELECT path, live_hash AS hash, media_type AS "mediaType", bytes FROM files WHERE site_id = $1 AND live_hash IS NOT NULL',
+        [siteId],
+        transaction,
+      )
+      sites.push({ setup: setup as Snapshot['sites'][number]['setup'], pages, files })
+    }
+    return { version, sites }
+  })
+}
+
+/** Contents by hash; those that are gone are left out. */
+export async function readBlobs(db: Database, hashes: readonly string[]): Promise<{ hash: string; bytes: Buffer }[]> {
+  return rows(db, 'SELECT hash, bytes FROM blobs WHERE hash = ANY($1::text[])', [hashes])
+}

@@ -1,0 +1,31 @@
+import type { Transaction } from 'sequelize'
+import { type Database, rows } from './database.ts'
+
+/** Bytes kept in one row; small enough that nothing has to hold an upload twice. */
+const PART_BYTES = 4 * 1024 * 1024
+
+/** Keeps an upload until its job is done, so that any process can carry it out. */
+export async function putUpload(db: Database, id: string, bytes: Uint8Array, transaction: Transaction): Promise<void> {
+  for (let part = 0; part * PART_BYTES < bytes.length; part++) {
+    await rows(db, 'INSERT INTO uploads (id, part, bytes) VALUES ($1, $2, $3)', [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES))], transaction)
+  }
+}
+
+/** @returns null when it is no longer kept */
+export async function getUpload(db: Database, id: string): Promise<Buffer | null> {
+  const parts: Buffer[] = []
+  for (;;) {
+    const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM uploads WHERE id = $1 AND part = $2', [id, parts.length])
+    if (row === undefined) return parts.length === 0 ? null : Buffer.concat(parts)
+    parts.push(row.bytes)
+  }
+}
+
+export async function dropUpload(db: Database, id: string): Promise<void> {
+  await rows(db, 'DELETE FROM uploads WHERE id = $1', [id])
+}
+
+/** Uploads nobody came back for. @returns how many parts went */
+export async function dropOldUploads(db: Database): Promise<number> {
+  return (await rows(db, `DELETE FROM uploads WHERE created_at < now() - interval '1 day' RETURNING 1`)).length
+}

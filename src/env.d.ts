@@ -1,0 +1,6 @@
+/// <reference types="astro/client" />
+declare namespace App {
+  interface Locals extends Readonly<import('./studio.ts').StudioLocals> {
+    actor: import('./services/index.ts').Actor | null
+  }
+}

@@ -1,0 +1,57 @@
+import path from 'node:path'
+import { z } from 'zod'
+
+const Environment = z.object({
+  PORT: z.coerce.number().int().min(1).max(65_535).default(4300),
+  MAPROPE_DATA: z.string().min(1).default('.data'),
+  MAPROPE_DATABASE_URL: z.url(),
+  MAPROPE_ROLE: z.string().default('studio,delivery,jobs'),
+  MAPROPE_SECRET: z.string().min(16, 'MAPROPE_SECRET needs at least 16 characters'),
+  MAPROPE_STUDIO_HOST: z.string().default('localhost'),
+  MAPROPE_STAND_INS_PORT: z.coerce.number().int().optional(),
+  MAPROPE_TRUSTED_PROXY: z.string().default(''),
+  MAPROPE_ASTRO_DEV: z.url().optional(),
+  MAPROPE_LOG: z.enum(['silent', 'error', 'warn', 'info', 'debug']).default('info'),
+})
+
+export const ROLES = ['studio', 'delivery', 'jobs'] as const
+export type ProcessRole = (typeof ROLES)[number]
+
+/** What the process was told from outside, read once. */
+export interface Settings {
+  readonly port: number
+  /** Absolute folder for everything this copy keeps on disk. */
+  readonly dataFolder: string
+  readonly databaseUrl: string
+  readonly roles: ReadonlySet<ProcessRole>
+  readonly secret: string
+  /** Host names on which the studio answers, besides the loopback names. */
+  readonly studioHosts: readonly string[]
+  readonly standInsPort: number
+  /** Peers whose X-Forwarded-For is believed. */
+  readonly trustedProxies: ReadonlySet<string>
+  readonly astroDev: string | null
+  readonly logLevel: string
+}
+
+/** @throws Error with a sentence for the terminal when a variable cannot be used */
+export function readSettings(environment: Readonly<Record<string, string | undefined>>): Settings {
+  const read = Environment.safeParse(environment)
+  if (!read.success) throw new Error(`The environment cannot be used:\n${z.prettifyError(read.error)}`)
+  const values = read.data
+  const roles = values.MAPROPE_ROLE.split(',').map((role) => role.trim())
+  const known = ROLES.filter((role) => roles.includes(role))
+  if (known.length !== roles.length) throw new Error(`MAPROPE_ROLE takes ${ROLES.join(', ')}; not "${values.MAPROPE_ROLE}"`)
+  return {
+    port: values.PORT,
+    dataFolder: path.resolve(values.MAPROPE_DATA),
+    databaseUrl: values.MAPROPE_DATABASE_URL,
+    roles: new Set(known),
+    secret: values.MAPROPE_SECRET,
+    studioHosts: ['localhost', '127.0.0.1', '[::1]', ...values.MAPROPE_STUDIO_HOST.toLowerCase().split(',')],
+    standInsPort: values.MAPROPE_STAND_INS_PORT ?? values.PORT + 1,
+    trustedProxies: new Set(values.MAPROPE_TRUSTED_PROXY.split(',').filter((peer) => peer !== '')),
+    astroDev: values.MAPROPE_ASTRO_DEV ?? null,
+    logLevel: values.MAPROPE_LOG,
+  }
+}

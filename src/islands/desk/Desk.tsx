@@ -1,0 +1,87 @@
+import { useQuery } from '@tanstack/react-query'
+import type { ReactNode } from 'react'
+import type { Desk as DeskData } from '../../contract/desk.ts'
+import { ask } from '../../ui/api.ts'
+import { PlacementRow } from '../../ui/PlacementRow.tsx'
+import { Queries } from '../../ui/query.tsx'
+import { RopeLegend } from '../../ui/Rope.tsx'
+
+interface DeskProps {
+  initial: DeskData
+  canEditRules: boolean
+  canImport: boolean
+}
+
+/** What needs a hand today: a short ranked list, each with the one action that mends it. */
+export function Desk(props: DeskProps) {
+  return (
+    <Queries>
+      <DeskList {...props} />
+    </Queries>
+  )
+}
+
+function DeskList({ initial, canEditRules, canImport }: DeskProps) {
+  const { data = initial } = useQuery({ queryKey: ['desk'], queryFn: ({ signal }) => ask<DeskData>('GET', '/desk', undefined, signal), initialData: initial, refetchInterval: 60_000 })
+  const { unmarked, unpublished } = data
+  const drafts = unpublished.pages.length + unpublished.morePages
+  const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.hasRules
+  return (
+    <div className="mx-auto grid max-w-[940px] gap-5 px-5 py-8">
+      <header className="flex flex-wrap items-baseline gap-x-4">
+        <h1 className="text-[26px]">What needs a hand today</h1>
+        <p className="text-ink-soft">
+          {data.links} links on {data.pages} pages
+        </p>
+      </header>
+      {data.pages === 0 && (
+        <Matter title="There are no pages yet" action={canImport ? { words: 'Bring in a site', href: '/pages?bring-in' } : null}>
+          Bring in your site as a zip or a folder of HTML files. A dry run shows what would happen first.
+        </Matter>
+      )}
+      {unmarked.total > 0 && (
+        <Matter isBroken title={`${unmarked.total} paid ${unmarked.total === 1 ? 'link does' : 'links do'} not say so`} action={canEditRules ? { words: 'Mark them with a rule', href: '/rules?mark-partners' } : null}>
+          They lead to partners’ sites, on {unmarked.pages} {unmarked.pages === 1 ? 'page' : 'pages'}, and search engines are not told that they are paid (<code>sponsored</code>).
+          <div className="mt-3 -mx-4 divide-y border-y" data-testid="unmarked">
+            {unmarked.examples.map((placement) => (
+              <PlacementRow key={`${placement.pageId} ${placement.start}`} placement={placement} href={`/pages/${placement.pageId}?link=${placement.start}`} />
+            ))}
+          </div>
+          {unmarked.total > unmarked.examples.length && <p className="note mt-2">and {unmarked.total - unmarked.examples.length} more</p>}
+        </Matter>
+      )}
+      {data.pages > 0 && !data.hasRules && (
+        <Matter title="No rule says how links open" action={canEditRules ? { words: 'Write the first rule', href: '/rules' } : null}>
+          One sentence can mark every paid link and send every outside link to a new tab, on old pages and new.
+        </Matter>
+      )}
+      {drafts > 0 && (
+        <Matter title={`${drafts} ${drafts === 1 ? 'page differs' : 'pages differ'} from the live site`} action={{ words: `Open “${unpublished.pages[0]?.title ?? ''}”`, href: `/pages/${unpublished.pages[0]?.id ?? ''}` }}>
+          {unpublished.pages.slice(0, 3).map((page) => (
+            <span key={page.id} className="block">
+              {page.title} <span className="note">{page.isNew ? 'new' : 'changed'}{page.by === null ? '' : ` by ${page.by}`}</span>
+            </span>
+          ))}
+        </Matter>
+      )}
+      {isQuiet && <p className="sheet px-5 py-8 text-center">All quiet. Every paid link says so, and readers see the newest of every page.</p>}
+      <RopeLegend />
+    </div>
+  )
+}
+
+function Matter({ title, action, isBroken = false, children }: { title: string; action: { words: string; href: string } | null; isBroken?: boolean; children: ReactNode }) {
+  return (
+    <section className="sheet overflow-hidden px-4 py-4">
+      <header className="mb-1.5 flex flex-wrap items-center justify-between gap-3">
+        <h2 className={`text-[18px] ${isBroken ? 'text-red' : ''}`}>{title}</h2>
+        {action !== null && (
+          <a className="button max-w-full" href={action.href}>
+            <span className="truncate">{action.words}</span>
+          </a>
+        )}
+      </header>
+      <div className="text-[15px]">{children}</div>
+    </section>
+  )
+}

@@ -1,0 +1,59 @@
+import { applyPatches, type PatchSet, setLink, tagPatches, wrapLink } from '../../core/markup/index.ts'
+import { BY_HAND, type CompiledSite, changesFor, type DeliveredLink, decide, type Decision, factsOf, type HandAnswers, handChanges, type LinkFacts, writtenLink } from '../../core/rules/index.ts'
+import { type Result, ok } from '../../core/result.ts'
+
+/** What a person has picked on the page: words to link, a link, or nothing. Offsets are of the source. */
+export type Choice =
+  | { readonly kind: 'nothing' }
+  | { readonly kind: 'words'; readonly from: number; readonly to: number; readonly words: string }
+  | { readonly kind: 'link'; readonly start: number }
+
+/** A link as it would be delivered if it stood in the page with this destination and these answers. */
+export interface Prospect {
+  readonly facts: LinkFacts
+  readonly decision: Decision
+  readonly tag: string
+}
+
+/** Works a new link out before it is made. */
+export function prospect(site: CompiledSite, path: string, href: string, answers: HandAnswers): Prospect {
+  const changes = handChanges({ rel: null, target: null, byHand: null }, answers)
+  const facts = factsOf({ href, rel: changes.rel ?? null, target: changes.target ?? null, byHand: changes[BY_HAND] ?? '', shows: 'text', baseHref: null, baseTarget: null }, site.around(path), site.findShortLink)
+  const decision = decide(site.rules, facts)
+  const attributes = [['href', href], ['rel', decision.rel], ['target', decision.target]].filter(([, value]) => value !== null)
+  return { facts, decision, tag: `<a ${attributes.map(([name, value]) => `${name}="${value ?? ''}"`).join(' ')}>` }
+}
+
+/** Patches that link the chosen words. */
+export function makeLink(text: string, choice: Extract<Choice, { kind: 'words' }>, href: string, answers: HandAnswers): Result<PatchSet> {
+  return wrapLink(text, choice.from, choice.to, { href, ...handChanges({ rel: null, target: null, byHand: null }, answers) })
+}
+
+/** Patches that give a link another destination or other answers. */
+export function changeLink(text: string, { link }: DeliveredLink, change: { href?: string; answers?: HandAnswers }): Result<PatchSet> {
+  const written = writtenLink(text, link, { baseHref: null, baseTarget: null })
+  const hand = change.answers === undefined ? (written.byHand === null ? { [BY_HAND]: '' } : {}) : handChanges(written, change.answers)
+  const patches = setLink(text, link.start, { ...(change.href === undefined ? {} : { href: change.href }), ...hand })
+  return patches.ok ? ok(patches.value) : patches
+}
+
+/** The answers that stand on a link now. */
+export function answersOn(text: string, { link, facts }: DeliveredLink): HandAnswers {
+  const written = writtenLink(text, link, { baseHref: null, baseTarget: null })
+  const set = facts.handSet
+  const tokens = (written.rel ?? '').toLowerCase().split(/\s+/)
+  return {
+    ...(set.includes('hints') ? { hints: (['sponsored', 'nofollow', 'ugc'] as const).filter((hint) => tokens.includes(hint)) } : {}),
+    ...(set.includes('opens') ? { opens: written.target === null ? 'same tab' : 'new tab' } : {}),
+  }
+}
+
+/** A link's start tag as it is delivered. */
+export function deliveredTag(text: string, { link, facts, decision }: DeliveredLink): string {
+  const tag = text.slice(link.start, link.end)
+  const shift = ({ start, nameEnd, valueStart, valueEnd, end, ...rest }: DeliveredLink['link']['attributes'][number]) => ({
+    ...rest, start: start - link.start, nameEnd: nameEnd - link.start, valueStart: valueStart - link.start, valueEnd: valueEnd - link.start, end: end - link.start,
+  })
+  return applyPatches(tag, tagPatches(tag, { attributes: link.attributes.map(shift), nameEnd: link.nameEnd - link.start }, changesFor(decision, facts, link.rel)))
+}
+

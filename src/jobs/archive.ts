@@ -1,0 +1,99 @@
+import { promisify } from 'node:util'
+import { gunzip } from 'node:zlib'
+import yauzl from 'yauzl'
+import { ENTRIES_MAX, FILE_MAX_BYTES, PAGE_MAX_BYTES, UNPACKED_MAX_BYTES } from '../contract/imports.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+
+const MB = 1024 * 1024
+
+/** One file of an upload. `read` unpacks it, or says in plain words why it cannot be had. */
+export interface ArchiveEntry {
+  readonly name: string
+  /** As the archive says; reading stops when there turns out to be more. */
+  readonly bytes: number
+  /** Why it is left out, known before it is read. */
+  readonly refused: string | null
+  read(): Promise<Result<Buffer, 'unreadable'>>
+}
+
+/** Opens an upload: a zip, or one file by its name. The refusal's `why` is in plain words. */
+export async function openArchive(name: string, bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
+  const isZip = bytes.length > 3 && bytes[0] === 0x50 && bytes[1] === 0x4b && ((bytes[2] ?? 0) === 3 || (bytes[2] ?? 0) === 5)
+  if (!isZip) {
+    if (/\.zip$/i.test(name)) return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
+    return ok([{ name: name.replace(/^.*[\\/]/, ''), bytes: bytes.length, refused: null, read: async () => ok(bytes) }])
+  }
+  try {
+    return await openZip(bytes)
+  } catch {
+    return fail('archive-unreadable', { why: 'This zip is damaged and cannot be opened. Pack the site again and try once more.' })
+  }
+}
+
+async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
+  const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, { lazyEntries: true, decodeStrings: false, validateEntrySizes: true })
+  if (zip.entryCount > ENTRIES_MAX) return fail('archive-unreadable', { why: `This zip holds ${zip.entryCount} files; ${ENTRIES_MAX} are the most. Bring the site in in parts.` })
+  const entries: ArchiveEntry[] = []
+  let unpacked = 0
+  await new Promise<void>((resolve, reject) => {
+    zip.on('error', reject)
+    zip.on('end', resolve)
+    zip.on('entry', (entry: yauzl.Entry) => {
+      unpacked += entry.uncompressedSize
+      const name = decodeName(entry)
+      if (!name.endsWith('/')) entries.push({ name, bytes: entry.uncompressedSize, refused: whyRefused(name, entry), read: () => readEntry(zip, entry) })
+      zip.readEntry()
+    })
+    zip.readEntry()
+  })
+  if (unpacked > UNPACKED_MAX_BYTES) {
+    return fail('archive-unreadable', { why: `Unpacked, this zip would take ${Math.ceil(unpacked / MB)} MB; ${UNPACKED_MAX_BYTES / MB} MB are the most. Bring the site in in parts.` })
+  }
+  return ok(entries)
+}
+
+/** Zip names are UTF-8 where the entry says so, else code page 437 or, as most tools write, UTF-8 all the same. */
+function decodeName(entry: yauzl.Entry): string {
+  const raw = entry.fileName as unknown as Buffer
+  const text = raw.toString('utf8')
+  return text.includes('\uFFFD') ? yauzl.getFileNameLowLevel(entry.generalPurposeBitFlag, raw, entry.extraFields, false) : text
+}
+
+function whyRefused(name: string, entry: yauzl.Entry): string | null {
+  const parts = name.split(/[\\/]/)
+  if (parts.includes('..') || /^[\\/]|^[a-z]:/i.test(name)) return 'Its name points outside of the zip, so it was left out.'
+  if (name.includes('\0') || parts.some((part) => part === '' || part === '.')) return 'Its name cannot be used as an address.'
+  if (name.includes('\\')) return 'Its name holds a backslash, which no address can.'
+  if (parts.some((part) => part === '__MACOSX' || part === '.DS_Store' || part === 'Thumbs.db')) return 'A file of the operating system, not of the site.'
+  if (parts.some((part) => part.startsWith('.') && part !== '.well-known')) return 'Its name starts with a full stop, which marks hidden files.'
+  if (entry.isEncrypted()) return 'It is locked with a password.'
+  return sizeFault(name, entry.uncompressedSize)
+}
+
+const isPage = (name: string): boolean => /\.(?:html?|xhtml|shtml)(?:\.gz)?$/i.test(name)
+
+/** Too large to be brought in; null when it is not. */
+export function sizeFault(name: string, bytes: number): string | null {
+  const limit = isPage(name) ? PAGE_MAX_BYTES : FILE_MAX_BYTES
+  return bytes > limit ? `It has ${Math.ceil(bytes / MB)} MB; ${limit / MB} MB are the most for a ${isPage(name) ? 'page' : 'file'}.` : null
+}
+
+async function readEntry(zip: yauzl.ZipFile, entry: yauzl.Entry): Promise<Result<Buffer, 'unreadable'>> {
+  try {
+    const stream = await promisify(zip.openReadStream.bind(zip) as (entry: yauzl.Entry, done: (error: Error | null, stream: NodeJS.ReadableStream) => void) => void)(entry)
+    const parts: Buffer[] = []
+    for await (const part of stream) parts.push(part as Buffer)
+    return ok(Buffer.concat(parts))
+  } catch {
+    return fail('unreadable', { why: 'It is damaged in the zip, or larger than the zip says.' })
+  }
+}
+
+/** Unpacks a page kept as .gz. */
+export async function unpackGzip(bytes: Buffer): Promise<Result<Buffer, 'unreadable'>> {
+  try {
+    return ok(await promisify(gunzip)(bytes, { maxOutputLength: PAGE_MAX_BYTES }))
+  } catch {
+    return fail('unreadable', { why: `It cannot be unpacked, or is larger than ${PAGE_MAX_BYTES / MB} MB.` })
+  }
+}

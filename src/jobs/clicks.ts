@@ -1,0 +1,100 @@
+import { open, readdir, rm, stat } from 'node:fs/promises'
+import path from 'node:path'
+import type { Logger } from 'pino'
+import { type ClickBatch, forgetSegment, loadClicks, loadedBytes } from '../data/clicks.ts'
+import type { Database } from '../data/database.ts'
+
+/** Most of a segment that goes into one transaction. */
+const BATCH_BYTES = 4 * 1024 * 1024
+/** A whole line as the log writes it; half a line (a crash, a full disk) was never answered, or is there once more. */
+const LINE = /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t[^\t\\]+$|^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t\\N$/
+
+/**
+ * Moves the click logs of this machine into PostgreSQL, every stretch once.
+ * @returns how many clicks were loaded
+ */
+export async function loadClickLogs(db: Database, folder: string, log: Logger): Promise<number> {
+  let clicks = 0
+  for (const node of await readdir(folder).catch(() => [])) {
+    const segments = (await readdir(path.join(folder, node))).filter((name) => name.endsWith('.log')).sort()
+    for (const segment of segments) clicks += await loadSegment(db, { file: path.join(folder, node, segment), node, segment, isClosed: isClosed(segment, segments) }, log)
+  }
+  return clicks
+}
+
+/** Nobody writes to a segment any more: its process has opened a later one, or is gone. */
+function isClosed(segment: string, segments: readonly string[]): boolean {
+  const [startedAt, pid] = segment.split('-')
+  const own = segments.filter((each) => each.startsWith(`${startedAt}-${pid}-`))
+  return own[own.length - 1] !== segment || !isRunning(Number(pid))
+}
+
+function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch (error) {
+    return error instanceof Error && 'code' in error && error.code === 'EPERM'
+  }
+}
+
+async function loadSegment(db: Database, { file, node, segment, isClosed }: { file: string; node: string; segment: string; isClosed: boolean }, log: Logger): Promise<number> {
+  let at = await loadedBytes(db, node, segment)
+  let clicks = 0
+  const { size } = await stat(file)
+  const handle = await open(file)
+  try {
+    while (at < size) {
+      const chunk = Buffer.alloc(Math.min(BATCH_BYTES, size - at))
+      const { bytesRead } = await handle.read(chunk, 0, chunk.length, at)
+      const end = chunk.subarray(0, bytesRead).lastIndexOf(10) + 1
+      if (end === 0) break // the last line is still being written
+      const batch = readBatch(chunk.toString('utf8', 0, end), { node, segment, from: at, to: at + end }, log)
+      if (!(await loadClicks(db, batch))) break
+      clicks += batch.lines.length
+      at += end
+    }
+  } finally {
+    await handle.close()
+  }
+  if (isClosed && (await stat(file)).size - at < BATCH_BYTES && !(await hasWholeLine(file, at))) {
+    await rm(file)
+    await forgetSegment(db, node, segment)
+  }
+  return clicks
+}
+
+async function hasWholeLine(file: string, from: number): Promise<boolean> {
+  const handle = await open(file)
+  try {
+    const chunk = Buffer.alloc(BATCH_BYTES)
+    const { bytesRead } = await handle.read(chunk, 0, chunk.length, from)
+    return chunk.subarray(0, bytesRead).includes(10)
+  } finally {
+    await handle.close()
+  }
+}
+
+function readBatch(text: string, place: Pick<ClickBatch, 'node' | 'segment' | 'from' | 'to'>, log: Logger): ClickBatch {
+  const lines: string[] = []
+  const days = new Set<string>()
+  const rollups = new Map<string, ClickBatch['rollups'][number]>()
+  let spoilt = 0
+  for (const line of text.split('\n')) {
+    if (line === '') continue
+    const found = LINE.exec(line)
+    const day = found?.[1] ?? found?.[4]
+    const shortLinkId = found?.[2] ?? found?.[5]
+    const visit = found?.[3] ?? found?.[6]
+    if (day === undefined || shortLinkId === undefined || visit === undefined) {
+      spoilt++
+      continue
+    }
+    lines.push(line)
+    days.add(day)
+    const key = `${shortLinkId} ${day} ${visit}`
+    rollups.set(key, { shortLinkId, day, visit, clicks: (rollups.get(key)?.clicks ?? 0) + 1 })
+  }
+  if (spoilt > 0) log.warn({ segment: place.segment, lines: spoilt }, 'half lines in the click log were passed over')
+  return { ...place, lines, days: [...days], rollups: [...rollups.values()] }
+}

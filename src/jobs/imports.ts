@@ -1,0 +1,178 @@
+import { createHash } from 'node:crypto'
+import { lookup } from 'mrmime'
+import type { Logger } from 'pino'
+import type { Transaction } from 'sequelize'
+import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
+import { isPageName, pathForName, readPage } from '../core/content/index.ts'
+import { looksLikeHtml } from '../core/markup/index.ts'
+import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
+import { fileHashes, upsertFile } from '../data/files.ts'
+import { storable, upsertImported } from '../data/pages.ts'
+import { dropUpload, getUpload } from '../data/uploads.ts'
+import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
+
+/** How often progress is written down and a wish to cancel is looked for. */
+const PROGRESS_MS = 250
+
+class Cancelled extends Error {}
+
+/** What is kept of the site under each path, to tell new from changed. */
+interface Kept {
+  readonly pages: ReadonlyMap<string, { readonly hash: string; readonly importHash: string | null }>
+  readonly files: ReadonlyMap<string, string>
+}
+
+/** An entry that was read and judged. */
+interface Judged {
+  readonly item: ImportItem
+  readonly content: { readonly kind: 'page' | 'file'; readonly name: string; readonly path: string; readonly bytes: Buffer; readonly hash: string } | null
+}
+
+/** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
+export async function runImport(db: Database, jobId: string, log: Logger): Promise<void> {
+  const { Job } = db.models
+  const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
+    db,
+    `UPDATE jobs SET state = 'running', updated_at = now() WHERE id = $1 AND state = 'waiting' RETURNING site_id, input, person_id`,
+    [jobId],
+  )
+  if (claimed === undefined) return // cancelled before it began, or somebody else has it
+  const input = ImportInput.parse(claimed.input)
+  try {
+    const report = await importUpload(db, { jobId, siteId: claimed.site_id, personId: claimed.person_id, input })
+    await Job.update({ state: 'done', report: JSON.parse(JSON.stringify(report, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))) as unknown }, { where: { id: jobId } })
+    if (!input.dryRun) await dropUpload(db, input.upload)
+  } catch (error) {
+    if (error instanceof Cancelled) {
+      await Job.update({ state: 'cancelled', message: 'Stopped before anything was changed.' }, { where: { id: jobId } })
+      return
+    }
+    const told = error instanceof ImportFailure ? error.message : 'Something went wrong on our side. Nothing was changed.'
+    if (!(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
+    await Job.update({ state: 'failed', message: told }, { where: { id: jobId } })
+  }
+}
+
+/** A reason that people can do something about. */
+class ImportFailure extends Error {}
+
+async function importUpload(
+  db: Database,
+  { jobId, siteId, personId, input }: { jobId: string; siteId: string; personId: string | null; input: ImportInput },
+): Promise<ImportReport> {
+  const upload = await getUpload(db, input.upload)
+  if (upload === null) throw new ImportFailure('The upload is no longer here. Please choose the file again.')
+  const opened = await openArchive(input.name, upload)
+  if (!opened.ok) throw new ImportFailure(String(opened.detail.why))
+  const entries = opened.value
+  const kept = await readKept(db, siteId)
+  const progress = progressWriter(db, jobId, entries.length)
+  const taken = new Map<string, string>()
+  const items: ImportItem[] = []
+
+  const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
+    for (const entry of entries) {
+      await progress(items.length)
+      const judged = await judgeEntry(entry, input.leaveOff, kept, taken)
+      items.push(judged.item)
+      if (store !== null) await store(judged)
+    }
+    await progress(items.length, true)
+  }
+  if (input.dryRun) await each(null)
+  else await inTransaction(db, (transaction) => each((judged) => storeJudged(db, siteId, personId, judged, transaction)).then(() => announceSnapshot(db, transaction)))
+
+  const count = (outcome: ImportItem['outcome']): number => items.filter((item) => item.outcome === outcome).length
+  return { isDryRun: input.dryRun, new: count('new'), changed: count('changed'), same: count('same'), refused: count('refused'), folder: commonFolder(entries, input.leaveOff), items }
+}
+
+function progressWriter(db: Database, jobId: string, total: number): (done: number, isLast?: boolean) => Promise<void> {
+  let writtenAt = 0
+  return async (done, isLast = false) => {
+    if (!isLast && Date.now() - writtenAt < PROGRESS_MS) return
+    writtenAt = Date.now()
+    const [job] = await rows<{ asked: boolean }>(db, 'UPDATE jobs SET done = $2, total = $3, updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked', [jobId, done, total])
+    if (job?.asked === true) throw new Cancelled()
+  }
+}
+
+async function readKept(db: Database, siteId: string): Promise<Kept> {
+  const pages = await rows<{ path: string; hash: string; importHash: string | null }>(db, 'SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1', [siteId])
+  return { pages: new Map(pages.map((page) => [page.path, page])), files: new Map((await fileHashes(db, siteId)).map(({ path, hash }) => [path, hash])) }
+}
+
+/** Magic numbers of what is most often misnamed as a page. */
+const NOT_HTML: readonly (readonly [string, string])[] = [
+  ['\x89PNG', 'a PNG picture'], ['\xff\xd8\xff', 'a JPEG picture'], ['GIF8', 'a GIF picture'], ['%PDF-', 'a PDF document'], ['PK\x03\x04', 'a zip or office document'],
+  ['\xd0\xcf\x11\xe0', 'an office document'], ['\x1f\x8b', 'a gzip archive'], ['MZ', 'a program'], ['\x7fELF', 'a program'],
+]
+
+async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, taken: Map<string, string>): Promise<Judged> {
+  const refuse = (reason: string): Judged => ({
+    content: null,
+    item: { name: entry.name, path: null, what: null, outcome: 'refused', reason, title: null, encoding: null, links: null, bytes: entry.bytes },
+  })
+  const early = entry.refused ?? sizeFault(entry.name, entry.bytes)
+  if (early !== null) return refuse(early)
+  const isInside = leaveOff !== '' && entry.name.startsWith(`${leaveOff}/`)
+  const inSite = isInside ? entry.name.slice(leaveOff.length + 1) : entry.name
+  const isPacked = /\.(?:html?|xhtml|shtml)\.gz$/i.test(inSite)
+  const name = isPacked ? inSite.replace(/\.gz$/i, '') : inSite
+  const read = await entry.read()
+  const unpacked = read.ok && isPacked ? await unpackGzip(read.value) : read
+  if (!unpacked.ok) return refuse(String(unpacked.detail.why))
+  const bytes = unpacked.value
+  const late = sizeFault(name, bytes.length)
+  if (late !== null) return refuse(late)
+  const isPage = isPageName(name) || (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
+  const path = isPage ? pathForName(name) : filePath(name)
+  const twin = taken.get(path)
+  if (twin !== undefined) return refuse(`It would have the same address as ${twin}.`)
+  const hash = createHash('sha256').update(bytes).digest('hex')
+  if (!isPage) {
+    taken.set(path, entry.name)
+    if (kept.pages.has(path)) return refuse('A page of the site has this address.')
+    const before = kept.files.get(path)
+    const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
+    return { content: { kind: 'file', name, path, bytes, hash }, item: { name: entry.name, path, what: 'file', outcome, reason: null, title: null, encoding: null, links: null, bytes: bytes.length } }
+  }
+  const head = bytes.toString('latin1', 0, 8)
+  const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
+  if (misnamed !== undefined) return refuse(`It is named like a page, but it is ${misnamed[1]}.`)
+  const page = readPage(bytes)
+  if (!looksLikeHtml(page.text)) return refuse('It is named like a page, but it holds no text that a browser could show.')
+  taken.set(path, entry.name)
+  const before = kept.pages.get(path)
+  const outcome = before === undefined ? 'new' : before.hash === hash ? 'same' : 'changed'
+  const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
+  return {
+    content: { kind: 'page', name, path, bytes, hash },
+    item: {
+      name: entry.name, path, what: 'page', outcome, title: page.title ?? name, encoding: page.encoding, links: page.placements.length, bytes: bytes.length,
+      reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
+    },
+  }
+}
+
+const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/index.html')
+
+async function storeJudged(db: Database, siteId: string, personId: string | null, { item, content }: Judged, transaction: Transaction): Promise<void> {
+  if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) return
+  const { path, bytes, hash } = content
+  if (content.kind === 'file') {
+    await upsertFile(db, { siteId, path, mediaType: lookup(path) ?? 'application/octet-stream', hash, bytes }, transaction)
+    return
+  }
+  const { encoding, title, placements } = readPage(bytes)
+  const sourceName = content.name
+  await upsertImported(db, { siteId, path, sourceName, content: { hash, bytes, encoding, title: title ?? sourceName, placements }, personId }, transaction)
+}
+
+/** The one folder that everything lies in, when there is one: people often pack the folder instead of what is in it. */
+function commonFolder(entries: readonly ArchiveEntry[], leaveOff: string): string | null {
+  if (leaveOff !== '') return leaveOff
+  const names = entries.filter(({ refused }) => refused === null).map(({ name }) => name)
+  const [first = ''] = names
+  const folder = first.split('/')[0] ?? ''
+  return folder !== '' && folder !== first && names.every((name) => name.startsWith(`${folder}/`)) ? folder : null
+}

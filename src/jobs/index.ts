@@ -1,0 +1,79 @@
+import PgBoss from 'pg-boss'
+import type { Logger } from 'pino'
+import { z } from 'zod'
+import { type Database, rows } from '../data/database.ts'
+import { dropOldUploads } from '../data/uploads.ts'
+import { loadClickLogs } from './clicks.ts'
+import { runImport } from './imports.ts'
+
+const IMPORTS = 'imports'
+const Work = z.object({ job: z.uuid() })
+/** A running job writes its progress several times a second; silence this long means that its process is gone. */
+const SILENCE_SECONDS = 30
+const RESCUE_MS = 10_000
+/** People look for a click "within a few seconds". */
+const LOAD_CLICKS_MS = 1_000
+const HOUSEKEEPING_MS = 60 * 60 * 1000
+
+/** Sends work to the job floor. */
+export interface JobQueue {
+  enqueue(queue: string, data: object): Promise<void>
+  stop(): Promise<void>
+}
+
+/** @param isWorking - also carries jobs out in this process */
+export async function openJobQueue(db: Database, isWorking: boolean, log: Logger): Promise<JobQueue> {
+  const boss = new PgBoss({ connectionString: db.url, max: 3, supervise: isWorking, schedule: false })
+  boss.on('error', (error) => log.warn({ err: error }, 'the job queue stumbled'))
+  await boss.start()
+  await boss.createQueue(IMPORTS)
+  const timers: NodeJS.Timeout[] = []
+  const enqueue = async (queue: string, data: object): Promise<void> => void (await boss.send(queue, data, { retryLimit: 0 }))
+  if (isWorking) {
+    await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
+      for (const { data } of jobs) await runImport(db, Work.parse(data).job, log)
+    })
+    const rescue = async (): Promise<void> => {
+      const left = await rows<{ id: string }>(db, `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`, [SILENCE_SECONDS])
+      for (const { id } of left) await enqueue(IMPORTS, { job: id })
+    }
+    timers.push(every(RESCUE_MS, rescue, log), every(HOUSEKEEPING_MS, () => dropOldUploads(db), log))
+  }
+  return {
+    enqueue,
+    async stop() {
+      for (const timer of timers) clearInterval(timer)
+      await boss.stop({ graceful: true, timeout: 5_000 }).catch(() => {})
+    },
+  }
+}
+
+/** Moves click logs to the database again and again. @returns what ends it, after one last round */
+export function startClickLoader(db: Database, folder: string, log: Logger): () => Promise<void> {
+  const timer = every(LOAD_CLICKS_MS, () => loadClickLogs(db, folder, log), log)
+  return async () => {
+    clearInterval(timer)
+    await loadClickLogs(db, folder, log).catch(() => {})
+  }
+}
+
+/** Repeats work, one round at a time; a round that fails is told once and tried again. */
+function every(ms: number, work: () => Promise<unknown>, log: Logger): NodeJS.Timeout {
+  let isBusy = false
+  let isFailing = false
+  return setInterval(() => {
+    if (isBusy) return
+    isBusy = true
+    work()
+      .then(() => {
+        isFailing = false
+      })
+      .catch((error: unknown) => {
+        if (!isFailing) log.warn({ err: error }, 'background work failed; it is tried again')
+        isFailing = true
+      })
+      .finally(() => {
+        isBusy = false
+      })
+  }, ms).unref()
+}

@@ -1,0 +1,85 @@
+import type { APIContext, APIRoute } from 'astro'
+import type { z } from 'zod'
+import type { Operation } from '../../../contract/api.ts'
+import { type Fault, isFault, PROBLEMS, type Problem } from '../../../contract/problems.ts'
+import type { FaultDetail, Result } from '../../../core/result.ts'
+import type { Actor, Services } from '../../../services/index.ts'
+
+type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
+
+interface Call<O extends Operation> {
+  readonly actor: Actor
+  readonly services: Services
+  readonly body: Input<O['body']>
+  readonly query: Input<O['query']>
+  /** The path's {id}; "" where it has none. */
+  readonly id: string
+  readonly request: Request
+}
+
+/** A refusal as RFC 9457 problem details. A 409 also carries what stands there now. */
+export function problem(fault: string, detail: FaultDetail = {}, id?: string): Response {
+  const known: Fault = isFault(fault) ? fault : 'internal'
+  const [status, title] = PROBLEMS[known]
+  const why = typeof detail.why === 'string' ? detail.why : undefined
+  const body: Problem = { type: `urn:map-rope:${known}`, title, status, fault: known, ...(why === undefined ? {} : { detail: why }), facts: detail, ...(id === undefined ? {} : { id }) }
+  const headers: Record<string, string> = { 'Content-Type': 'application/problem+json' }
+  if (typeof detail.retryAfterSeconds === 'number') headers['Retry-After'] = String(detail.retryAfterSeconds)
+  return new Response(JSON.stringify(body), { status, headers })
+}
+
+/** An endpoint: parses by the contract, calls one service, answers. */
+export function answer<O extends Operation>(operation: O, call: (call: Call<O>) => Promise<Result<unknown>>): APIRoute {
+  return async (context) => {
+    const { actor, services } = context.locals
+    if (actor === null) return problem('not-signed-in')
+    const id = context.params.id ?? ''
+    if (operation.path.includes('{id}') && !/^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(id)) return problem('not-found')
+    const body = await readBody(operation, context)
+    if (body instanceof Response) return body
+    const query = operation.query?.safeParse(Object.fromEntries(context.url.searchParams))
+    if (query?.success === false) return invalid(query.error)
+    return guarded(context, async () => {
+      const result = await call({ actor, services, body: body as Input<O['body']>, query: query?.data as Input<O['query']>, id, request: context.request })
+      if (!result.ok) return problem(result.fault, result.detail)
+      if (result.value instanceof Response) return result.value
+      return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(result.value, { status: operation.status })
+    })
+  }
+}
+
+/** Errors that nobody expected: told with a number, never with their inside. A database that is away is its own case. */
+export async function guarded({ locals }: Pick<APIContext, 'locals'>, work: () => Promise<Response>): Promise<Response> {
+  try {
+    return await work()
+  } catch (error) {
+    if (isDatabaseAway(error)) {
+      locals.log.warn({ err: error, requestId: locals.requestId }, 'the database does not answer')
+      return problem('database-away', {}, locals.requestId)
+    }
+    locals.log.error({ err: error, requestId: locals.requestId }, 'an endpoint failed')
+    return problem('internal', {}, locals.requestId)
+  }
+}
+
+/** Sequelize names its connection errors; the driver below it has codes (PostgreSQL class 57P: shutting down; sockets: ECONN…). */
+export function isDatabaseAway(error: unknown): boolean {
+  if (!(error instanceof Error)) return false
+  if (/^Sequelize(?:Connection|HostNot|AccessDenied)/.test(error.name)) return true
+  const original = 'original' in error && error.original instanceof Error ? error.original : error
+  const code = 'code' in original ? String(original.code) : ''
+  return /^(?:ECONN|EPIPE|57P0|08)/.test(code) || /Connection terminated|connection manager was closed/i.test(original.message)
+}
+
+async function readBody(operation: Operation, { request }: APIContext): Promise<unknown> {
+  if (operation.body === undefined) return undefined
+  const json: unknown = await request.json().catch(() => undefined)
+  if (json === undefined) return problem('not-json')
+  const read = operation.body.safeParse(json)
+  return read.success ? read.data : invalid(read.error)
+}
+
+function invalid(error: z.ZodError): Response {
+  const issues = error.issues.map(({ path, message }) => ({ where: path.join('.'), message }))
+  return problem('invalid-body', { why: issues.map(({ where, message }) => (where === '' ? message : `${where}: ${message}`)).join('; '), issues })
+}

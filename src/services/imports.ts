@@ -1,0 +1,34 @@
+import { randomUUID } from 'node:crypto'
+import { ImportInput, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { fail, type Result } from '../core/result.ts'
+import { inTransaction } from '../data/database.ts'
+import { putUpload } from '../data/uploads.ts'
+import type { Actor, Context } from './context.ts'
+import type { jobsService } from './jobs.ts'
+
+export function importsService({ db }: Context, jobs: ReturnType<typeof jobsService>) {
+  return {
+    /** Keeps an upload and starts looking at it; a dry run changes nothing. */
+    async start(
+      actor: Actor,
+      { name, bytes, dryRun, leaveOff }: { name: string; bytes: Uint8Array; dryRun: boolean; leaveOff?: string | undefined },
+    ): Promise<Result<string, 'forbidden' | 'upload-too-large' | 'upload-missing'>> {
+      if (!actor.can('imports:run')) return fail('forbidden')
+      if (bytes.length === 0) return fail('upload-missing')
+      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
+      const upload = randomUUID()
+      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      return jobs.startImport(actor, { upload, dryRun, leaveOff: leaveOff ?? '', name })
+    },
+
+    /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
+    async again(actor: Actor, id: string, change: { dryRun: boolean; leaveOff?: string | undefined }): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
+      if (!actor.can('imports:run')) return fail('forbidden')
+      const before = await jobs.input(actor, id)
+      if (before === null) return fail('not-found')
+      const input = ImportInput.parse(before.input)
+      if (before.state !== 'done' || !input.dryRun) return fail('job-not-ready', { state: before.state })
+      return jobs.startImport(actor, { ...input, dryRun: change.dryRun, leaveOff: change.leaveOff ?? input.leaveOff })
+    },
+  }
+}

@@ -1,0 +1,74 @@
+import { UniqueConstraintError } from 'sequelize'
+import type { Partner, PartnerChange, PartnerNew } from '../contract/partners.ts'
+import { parseUrl, siteOfHost } from '../core/address/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { PartnerRow } from '../data/models.ts'
+import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+
+type PartnerFault = 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
+
+const shown = ({ id, name, sites, version }: PartnerRow): Partner => ({ id, name, sites, version })
+
+/** Sites as people paste them, whole addresses included, as registrable domains. */
+function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable'> {
+  const sites: string[] = []
+  for (const text of typed) {
+    const url = parseUrl(/^[a-z]+:\/\//i.test(text) ? text : `https://${text}`)
+    if (url === null || !url.hostname.includes('.')) return fail('address-unreadable', { address: text })
+    sites.push(siteOfHost(url.hostname))
+  }
+  return ok([...new Set(sites)])
+}
+
+export function partnersService({ db }: Context) {
+  const { Partner } = db.models
+  const save = async (actor: Actor, change: PartnerNew, action: string, store: (sites: string[], transaction: Parameters<Parameters<typeof write>[1]>[0]) => Promise<PartnerRow | null>) => {
+    if (!actor.can('partners:edit')) return fail('forbidden')
+    const sites = sitesOf(change.sites)
+    if (!sites.ok) return sites
+    try {
+      return await write(db, async (transaction) => {
+        const row = await store(sites.value, transaction)
+        if (row === null) return fail('moved-on')
+        await announce(db, transaction)
+        await writeAudit(db, actor, action, row.id, { name: change.name, sites: sites.value }, transaction)
+        return ok(shown(row))
+      })
+    } catch (error) {
+      if (error instanceof UniqueConstraintError) return fail('name-taken', { name: change.name })
+      throw error
+    }
+  }
+
+  return {
+    async list(actor: Actor): Promise<Result<{ items: Partner[] }, 'forbidden'>> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const found = await Partner.findAll({ where: { siteId: actor.siteId }, order: ['name'] })
+      return ok({ items: found.map((row) => shown(row.get({ plain: true }))) })
+    },
+
+    create(actor: Actor, change: PartnerNew): Promise<Result<Partner, PartnerFault>> {
+      return save(actor, change, 'partners:create', async (sites, transaction) => (await Partner.create({ siteId: actor.siteId, name: change.name, sites }, { transaction })).get({ plain: true }))
+    },
+
+    change(actor: Actor, id: string, change: PartnerChange): Promise<Result<Partner, PartnerFault>> {
+      return save(actor, change, 'partners:edit', async (sites, transaction) => {
+        const [, [row]] = await Partner.update(
+          { name: change.name, sites, version: change.version + 1 },
+          { where: { id, siteId: actor.siteId, version: change.version }, returning: true, transaction },
+        )
+        return row?.get({ plain: true }) ?? null
+      })
+    },
+
+    async remove(actor: Actor, id: string): Promise<Result<null, PartnerFault>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        if ((await Partner.destroy({ where: { id, siteId: actor.siteId }, transaction })) === 0) return fail('not-found')
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'partners:delete', id, {}, transaction)
+        return ok(null)
+      })
+    },
+  }
+}

@@ -1,0 +1,105 @@
+import type { ImpactAnswer, RewriteAnswer, RulesChange } from '../contract/rules.ts'
+import { RuleList } from '../contract/rules.ts'
+import { applyPatches, linkText, readAttributes, scanLinks, tagPatches } from '../core/markup/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { changesFor, compileRules, type Decision, decide, deliverPage, impact, type Rule } from '../core/rules/index.ts'
+import { rows } from '../data/database.ts'
+import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { becauseOf, type Judged, type placementsService } from './placements.ts'
+
+interface StoredList {
+  readonly version: number
+  readonly rules: readonly Rule[]
+}
+
+export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+  const current = async (siteId: string): Promise<StoredList> => {
+    const [row] = await rows<{ version: number; list: unknown }>(db, 'SELECT version, list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1', [siteId])
+    return row === undefined ? { version: 0, rules: [] } : { version: row.version, rules: RuleList.shape.rules.parse(row.list) }
+  }
+
+  return {
+    async list(actor: Actor): Promise<Result<StoredList, 'forbidden'>> {
+      return actor.can('rules:read') ? ok(await current(actor.siteId)) : fail('forbidden')
+    },
+
+    /** Puts a new version of the whole list on top of the one it was made on. */
+    async save(actor: Actor, change: RulesChange): Promise<Result<StoredList, 'forbidden' | 'moved-on'>> {
+      if (!actor.can('rules:edit')) return fail('forbidden')
+      const version = change.version + 1
+      const saved = await write(db, async (transaction) => {
+        const kept = await rows(
+          db,
+          `INSERT INTO rules (site_id, version, list, person_id) SELECT $1, $2, $3::jsonb, $4
+           WHERE $2 = (SELECT coalesce(max(version), 0) + 1 FROM rules WHERE site_id = $1) ON CONFLICT DO NOTHING RETURNING version`,
+          [actor.siteId, version, JSON.stringify(change.rules), actor.personId],
+          transaction,
+        )
+        if (kept.length === 0) return fail('moved-on')
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'rules:edit', null, { version, rules: change.rules.length }, transaction)
+        return ok({ version, rules: change.rules })
+      })
+      return saved.ok ? saved : fail('moved-on', { current: await current(actor.siteId) })
+    },
+
+    /** Versions of the list, newest first. */
+    async history(actor: Actor): Promise<Result<{ items: { version: number; by: string | null; at: string; rules: number }[] }, 'forbidden'>> {
+      if (!actor.can('rules:read')) return fail('forbidden')
+      const found = await rows<{ version: number; by: string | null; at: Date; rules: number }>(
+        db,
+        `SELECT version, (SELECT name FROM people WHERE people.id = rules.person_id) AS by, created_at AS at, jsonb_array_length(list) AS rules
+         FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 100`,
+        [actor.siteId],
+      )
+      return ok({ items: found.map((each) => ({ ...each, at: new Date(each.at).toISOString() })) })
+    },
+
+    /** What a list would change against the one in force, before it is saved. */
+    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
+      if (!actor.can('rules:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const all = await placements.judgeAll(actor.siteId, view)
+      const draft = compileRules(rules)
+      const found = impact(all.map(({ row, facts }) => ({ pageId: row.pageId, facts })), view.rules, draft)
+      return ok({
+        ...found,
+        groups: found.groups.map((group) => ({
+          ...group,
+          examples: group.examples.flatMap((index) => {
+            const judged = all[index]
+            if (judged === undefined) return []
+            const { row, facts } = judged
+            return [{ page: row.path, pageId: row.pageId, text: row.text, tagBefore: tagWith(judged, judged.decision), tagAfter: tagWith(judged, decide(draft, facts)) }]
+          }),
+        })),
+      })
+    },
+
+    /** The rules in force on any HTML; nothing is stored. */
+    async rewrite(actor: Actor, { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined }): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host'>> {
+      if (!actor.can('rules:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, ''))) return fail('unknown-host', { host })
+      const page = deliverPage(html, view.rules, view.around(path ?? '/'), view.findShortLink)
+      return ok({
+        html: page.html,
+        links: page.delivered.map(({ link, facts, decision }) => ({
+          text: linkText(html, link),
+          href: link.href,
+          kind: facts.kind,
+          before: { rel: link.rel, target: link.target },
+          after: { rel: decision.rel, target: decision.target },
+          because: becauseOf(decision),
+        })),
+      })
+    },
+  }
+}
+
+/** The stored start tag with a decision written into it. */
+function tagWith({ row, facts }: Judged, decision: Decision): string {
+  const [link] = scanLinks(row.tag).links
+  const nameEnd = /^<[a-z]+/i.exec(row.tag)?.[0].length ?? 0
+  return applyPatches(row.tag, tagPatches(row.tag, link ?? { attributes: readAttributes(row.tag, nameEnd), nameEnd }, changesFor(decision, facts, row.rel)))
+}

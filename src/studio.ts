@@ -1,0 +1,76 @@
+import { randomUUID } from 'node:crypto'
+import { createReadStream, existsSync, statSync } from 'node:fs'
+import http, { type IncomingMessage, type ServerResponse } from 'node:http'
+import path from 'node:path'
+import { pathToFileURL } from 'node:url'
+import { lookup } from 'mrmime'
+import type { Logger } from 'pino'
+import type { Visitors } from './delivery/visitor.ts'
+import type { Settings } from './environment.ts'
+import type { Services } from './services/index.ts'
+
+/** What a screen or endpoint finds in `Astro.locals` besides the actor. */
+export interface StudioLocals {
+  readonly services: Services
+  readonly log: Logger
+  readonly requestId: string
+}
+
+type AstroHandler = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void, locals: object) => void
+
+/** The studio's side of the server: its assets, and Astro for the rest, with the services handed over (they exist once). */
+export async function openStudio({ services, settings, log, visitors, distFolder }: { services: Services; settings: Settings; log: Logger; visitors: Visitors; distFolder: string }) {
+  if (settings.astroDev !== null) return forwardTo(new URL(settings.astroDev), log)
+  const client = path.join(distFolder, 'client')
+  const entry = (await import(pathToFileURL(path.join(distFolder, 'server', 'entry.mjs')).href)) as { handler: AstroHandler }
+  return (request: IncomingMessage, response: ServerResponse): void => {
+    if (serveAsset(client, request, response)) return
+    const requestId = randomUUID()
+    // Only what we decided ourselves may tell Astro who asks: it believes these headers from anybody.
+    const address = visitors.addressOf(request)
+    for (const name of ['forwarded', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port']) delete request.headers[name]
+    request.headers['x-forwarded-for'] = address
+    response.setHeader('X-Request-Id', requestId)
+    const startedAt = performance.now()
+    response.on('finish', () => log.debug({ requestId, method: request.method, url: request.url, status: response.statusCode, ms: Math.round(performance.now() - startedAt) }, 'studio'))
+    const locals: StudioLocals = { services, log, requestId }
+    entry.handler(request, response, (error) => failed(error, requestId, log, response), locals)
+  }
+}
+
+function failed(error: unknown, requestId: string, log: Logger, response: ServerResponse): void {
+  log.error({ err: error, requestId }, 'the studio could not answer')
+  if (!response.headersSent) response.writeHead(500, { 'Content-Type': 'text/plain; charset=utf-8' })
+  response.end(`Something went wrong on our side. Its number is ${requestId}.`)
+}
+
+/** Hashed names never change, so browsers may keep them for good. */
+function serveAsset(folder: string, request: IncomingMessage, response: ServerResponse): boolean {
+  const pathname = (request.url ?? '/').split('?', 1)[0] ?? '/'
+  if (pathname === '/' || pathname.includes('..') || pathname.includes('%') || !/\.[a-z0-9]+$/i.test(pathname)) return false
+  const file = path.join(folder, pathname)
+  if (!existsSync(file) || !statSync(file).isFile()) return false
+  response.writeHead(200, {
+    'Content-Type': lookup(file) ?? 'application/octet-stream',
+    'Content-Length': statSync(file).size,
+    'Cache-Control': pathname.startsWith('/_astro/') ? 'public, max-age=31536000, immutable' : 'no-cache',
+    'X-Content-Type-Options': 'nosniff',
+    // The frame that shows pages has no origin of its own; its one script is a module of ours.
+    'Access-Control-Allow-Origin': '*',
+  })
+  if (request.method === 'HEAD') response.end()
+  else createReadStream(file).pipe(response)
+  return true
+}
+
+/** Development: Astro's own server renders, ours keeps answering for the public hosts on the same port. */
+function forwardTo(target: URL, log: Logger) {
+  return (request: IncomingMessage, response: ServerResponse): void => {
+    const onward = http.request({ host: target.hostname, port: target.port, method: request.method, path: request.url, headers: request.headers }, (answer) => {
+      response.writeHead(answer.statusCode ?? 502, answer.headers)
+      answer.pipe(response)
+    })
+    onward.on('error', (error) => failed(error, 'dev', log, response))
+    request.pipe(onward)
+  }
+}

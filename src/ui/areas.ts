@@ -1,0 +1,7 @@
+/** The areas as stops, in the order of the work. An area joins when its screen does. */
+export const AREAS = [
+  { name: 'Desk', path: '/' },
+  { name: 'Pages', path: '/pages' },
+  { name: 'Short links', path: '/short-links' },
+  { name: 'Rules', path: '/rules' },
+] as const
