@@ -35,7 +35,7 @@ export const DEMO_PAGES: readonly DemoPage[] = [
   { name: 'islands/great-mew.html', title: 'Great Mew on foot', body: [
     'Great Mew is three miles round if you keep to the shore and four if you do not. Click [here](sheets) for the map we use, and [here](weather) for the wind.',
     'The path below the light is slippery until May. We wore [deck boots](boots) and were glad of them; the [winter notes](winter) say why.',
-    'There is no shop. There is a bench, a view of [Tern Holm](tern), and a box with [somebody’s photographs of the crossing](prints).' ] },
+    'There is no shop. There is a bench, a view of Tern Holm, and a box with [somebody’s photographs of the crossing](prints).' ] },
   { name: 'islands/tern-holm.html', title: 'Tern Holm, population nine', body: [
     'Nobody lives on Tern Holm in winter except the keeper and, since last year, her sister. The boat calls on [Tuesdays and Fridays](times).',
     'Take [Birds of the Skerries](birds) and leave it in the hut when you go. The [northern hide](hide) is open from April.',
@@ -51,7 +51,7 @@ export const DEMO_PAGES: readonly DemoPage[] = [
   { name: 'what-to-pack.html', title: 'What to pack', body: [
     'One bag. A [waxed smock](smock), [boots that have been wet before](boots), an [oilskin cap](cap) and something to read on the return, such as [Reading Tides](tides).',
     'The [sheet map 14](sheet) covers all four islands. Our [packing list](list) fits on one page and has a line for soup.',
-    'Things we have never needed: an umbrella, a second umbrella, [a drone](society).' ] },
+    'Things we have never needed: an umbrella, a second umbrella.' ] },
   { name: 'rooms-by-the-quay.html', title: 'Rooms by the quay', body: [
     'Four places to sleep within sight of a rope. [Six bunks](six) above the net loft for those who share, [the loft itself](loft) for those who do not.',
     'Book by [mail](mail); the house has no telephone and likes it. The [timetables](times) say which boat still gets you there for supper.',
@@ -59,19 +59,19 @@ export const DEMO_PAGES: readonly DemoPage[] = [
   { name: 'walks/causeway.html', title: 'The causeway on foot', body: [
     'Two hours over, two hours back, and four hours of dry stones to do it in. Start from [Hollin](hollin) as the ebb begins; the [tide table](times) is pinned to the hut.',
     'The [chart](chart) shows the last safe turn. The [sheet from Contour Kiosk](sheet) shows it better. Do not follow [somebody else’s footprints](prints).',
-    'What we carried is in [what to pack](pack). The one thing that mattered was the [smock](network).' ] },
+    'The one thing that mattered was the [smock](network).' ] },
   { name: 'harbour-notes/spring.html', title: 'Harbour notes: spring', body: [
     'The first terns came on the second of April, the first visitors on the third. The [hide](hide) has a new roof.',
     'Written in part for Gannet & Line, who repaired our awning: the [spring smocks](smock) are in, and the [deck boots](boots) come in small sizes now.',
-    'The [history of the Hollin boats](society) has a new chapter. Our own, [about us](about), has a new deckhand.' ] },
+    'The [history of the Hollin boats](society) has a new chapter. Our own has a new deckhand.' ] },
   { name: 'harbour-notes/winter.html', title: 'Harbour notes: winter', body: [
     'Three weeks without a boat to [Tern Holm](tern). The keeper had [books](birds) and the rest of us had [soup](rooms).',
     'The light on [Great Mew](mew) was out for a night; [the weather page](weather) was not.',
     'We read [Reading Tides](tides) aloud, twice. Next year: [Birds of the Skerries](birds).' ] },
   { name: 'about.html', title: 'About us', body: [
     'The Slow Ferry is written by three people and one deckhand. Write to [the deckhand](mail).',
-    'Some links on these pages earn us a little when you buy something. They pay for the rope. Our [partners](pack) have no say in what we write.',
-    'We began as a notice on the wall of [Hollin quay](hollin), next to the [timetable](times).' ] },
+    'Some links on these pages earn us a little when you buy something. They pay for the rope. Our partners have no say in what we write.',
+    'We began as a notice on the wall of [Hollin quay](hollin), next to the timetable.' ] },
 ]
 
 const NAVIGATION: readonly (readonly [string, string])[] = [

@@ -1,4 +1,4 @@
-import { type AddressKind, classifyUrl, parseUrl, type Surroundings, shortLinkSlug, siteOfHost } from '../address/index.ts'
+import { type AddressKind, classifyUrl, isOwnHost, parseUrl, type Surroundings, shortLinkSlug, siteOfHost } from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueOf } from '../markup/index.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 
@@ -20,6 +20,8 @@ export interface LinkFacts {
   readonly site: string | null
   /** The same as `site` belongs to a partner. */
   readonly isPartner: boolean
+  /** Readers leave the site by it: straight, or by one of our short links. */
+  readonly isOutside: boolean
   /** Path of the page the link hangs on. */
   readonly page: string
   readonly origin: 'written here' | 'imported'
@@ -72,6 +74,7 @@ export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: 
     address: url?.href ?? null,
     site,
     isPartner: site !== null && around.partnerSites.has(site),
+    isOutside: kind === 'outside' || kind === 'partner' || (kind === 'short link' && leads !== null && !isOwnHost(leads, around)),
     page: pathOf(around.page),
     origin: link.byHand === null ? 'imported' : 'written here',
     shows: link.shows,

@@ -65,11 +65,11 @@ function compileTests(rule: Rule): Test {
   return (facts) => tests.every((test) => test(facts))
 }
 
-/** A partner's site is outside too: a rule for outside links means it as well. */
+/** A rule for outside links means every link by which readers leave: partners' sites, and short links that lead away. */
 function kindTest(kinds: readonly AddressKind[]): Test {
   const wanted = new Set<AddressKind | null>(kinds)
-  if (wanted.has('outside')) wanted.add('partner')
-  return (facts) => wanted.has(facts.kind)
+  const meansOutside = wanted.has('outside')
+  return (facts) => wanted.has(facts.kind) || (meansOutside && facts.isOutside)
 }
 
 function siteTest(sites: readonly string[]): Test {

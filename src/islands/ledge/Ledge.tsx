@@ -36,13 +36,13 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
   return (
     <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3" aria-label="What differs from the live site">
       <SavingWords saving={saving} />
-      <span className="flex-1" />
-      <span role="status">
+      <span className="flex-1 max-md:hidden" />
+      <span role="status" className="max-md:min-w-0 max-md:flex-1">
         {data === undefined ? (error === null ? 'Looking at the live site…' : wordsOf(error)) : differs ? <><b>{countWords(pages, data.files)}</b> {pages + data.files === 1 ? 'differs' : 'differ'} from the live site</> : 'Everything is live'}
       </span>
       {differs && (
         <button type="button" className="button button-deck" onClick={() => setLooking(true)}>
-          See what differs
+          See<span className="max-md:hidden">what differs</span>
         </button>
       )}
       {differs && canPublish && (

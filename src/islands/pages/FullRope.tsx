@@ -9,16 +9,15 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
   const url = leads === null || leads === undefined ? null : new URL(leads)
   return (
     <ol className="relative grid gap-3.5 pl-8" aria-label="The rope of this link">
-      <StrandDown strand={strand} />
-      <Stop mark={<circle cx="8" cy="8" r="4" fill="var(--ink)" />}>{words === '' ? 'picture on this page' : `“${words}” on this page`}</Stop>
+      <Stop strand={strand} mark={<circle cx="8" cy="8" r="4" fill="var(--ink)" />}>{words === '' ? 'picture on this page' : `“${words}” on this page`}</Stop>
       {facts.kind === 'short link' && facts.address !== null && (
-        <Stop mark={<rect x="3.5" y="3.5" width="9" height="9" transform="rotate(45 8 8)" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="2" />}>
+        <Stop strand={strand} mark={<rect x="3.5" y="3.5" width="9" height="9" transform="rotate(45 8 8)" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="2" />}>
           <b>short link</b>
           <span className="address block text-ink-soft">{facts.address.replace(/^https?:\/\//, '')}</span>
         </Stop>
       )}
       {partner !== undefined && (
-        <Stop mark={<path d="M8 1.5 L14 13 L2 13 Z" fill="var(--rope)" stroke="var(--ink)" strokeWidth="1.6" />}>
+        <Stop strand={strand} mark={<path d="M8 1.5 L14 13 L2 13 Z" fill="var(--rope)" stroke="var(--ink)" strokeWidth="1.6" />}>
           <b>partner</b> · {partner.name}
         </Stop>
       )}
@@ -27,8 +26,9 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
           <span className="text-red">{facts.kind === 'short link' ? 'There is no short link of this name.' : 'This is no address.'}</span>
         ) : (
           <>
-            <b>{url.host === '' ? url.protocol.replace(':', '') : url.host}</b> <span className="note">not checked yet</span>
-            <span className="address block text-ink-soft">{`${url.host === '' ? url.pathname : url.pathname + url.search + url.hash}`}</span>
+            <b>{url.host === '' ? url.protocol.replace(':', '') : url.host}</b>
+            <span className="address block text-ink-soft">{url.host === '' ? url.pathname : url.pathname + url.search + url.hash}</span>
+            <span className="note block">not checked yet</span>
           </>
         )}
       </Stop>
@@ -41,16 +41,17 @@ function destinationOf(address: string, site: CompiledSite): string | null {
   return site.shortLinks.match(hostname, pathname)?.location ?? null
 }
 
-function Stop({ mark, children }: { mark: ReactNode; children: ReactNode }) {
+/** One stop, and the strand on to the next one; the last stop has none. */
+function Stop({ mark, strand, children }: { mark: ReactNode; strand?: Strand; children: ReactNode }) {
   return (
     <li className="relative leading-snug">
+      {strand !== undefined && <span aria-hidden="true" className="absolute top-2.5 -bottom-6 -left-6 -translate-x-1/2" style={{ borderLeft: STRAND_LINES[strand] }} />}
       <svg aria-hidden="true" width="16" height="16" className="absolute top-0.5 -left-8">{mark}</svg>
       {children}
     </li>
   )
 }
 
-function StrandDown({ strand }: { strand: Strand }) {
-  const style = { vouched: ['2.6px', 'solid', 'var(--sea)'], nofollow: ['2.6px', 'dashed', 'var(--rope-text)'], sponsored: ['5px', 'double', 'var(--rope-text)'], ugc: ['3px', 'dotted', 'var(--visitor)'] }[strand]
-  return <span aria-hidden="true" className="absolute top-2.5 bottom-5 left-2 -translate-x-1/2" style={{ borderLeft: style.join(' ') }} />
+const STRAND_LINES: Readonly<Record<Strand, string>> = {
+  vouched: '2.6px solid var(--sea)', nofollow: '2.6px dashed var(--rope-text)', sponsored: '5px double var(--rope-text)', ugc: '3px dotted var(--visitor)',
 }

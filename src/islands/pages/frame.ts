@@ -31,8 +31,9 @@ function restyle(css: string): void {
   if (!style.isConnected) (document.head ?? document.documentElement).append(style)
 }
 
-/** Opening a document anew takes its listeners off. */
+/** Opening a document anew takes its listeners off, and its window's. */
 function listen(): void {
+  addEventListener('message', onMessage)
   document.addEventListener('selectionchange', () => setTimeout(tellSelection, 0))
   document.addEventListener('click', onClick, true)
   document.addEventListener('auxclick', (event) => event.preventDefault(), true)
@@ -113,10 +114,12 @@ function point({ link, words }: Extract<ToFrame, { type: 'point' }>): void {
   }
 }
 
-addEventListener('message', (event: MessageEvent<ToFrame>) => {
+function onMessage(event: MessageEvent<ToFrame>): void {
   if (event.source !== parent) return
   if (event.data.type === 'show') show(event.data.html, event.data.css)
   else if (event.data.type === 'style') restyle(event.data.css)
   else if (event.data.type === 'point') point(event.data)
-})
+}
+
+addEventListener('message', onMessage)
 tell({ type: 'ready' })

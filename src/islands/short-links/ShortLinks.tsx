@@ -67,7 +67,7 @@ function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onE
         <a className="address block truncate font-semibold no-underline hover:underline" href={link.address} target="_blank" rel="noopener" title={link.address}>
           {link.address.replace(/^https?:\/\//, '')}
         </a>
-        <span className="note block truncate">{link.title === '' ? 'no title' : link.title}</span>
+        <span className="note block truncate"><span className="md:hidden">{link.clicks} {link.clicks === 1 ? 'click' : 'clicks'} · </span>{link.title === '' ? 'no title' : link.title}</span>
       </span>
       <span className="max-md:hidden">
         <Rope strand="vouched" knots={[{ kind: 'short link', address: link.address }]} end={{ opens: 'same tab', lands: null }} width={110} />

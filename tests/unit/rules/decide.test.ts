@@ -25,7 +25,8 @@ const deliver = (html: string, rules: readonly Rule[] = STANDARD): string => del
 
 const cases = [
   ['marks a partner link and opens it in a new tab', '<a href="https://gannet-line.example/a">x</a>', STANDARD, '<a href="https://gannet-line.example/a" rel="sponsored nofollow noopener" target="_blank">x</a>'],
-  ['a partner by way of a short link is a partner', '<a href="https://sferry.example/go/smock">x</a>', STANDARD, '<a href="https://sferry.example/go/smock" rel="sponsored nofollow">x</a>'],
+  ['a partner by way of a short link is a partner', '<a href="https://sferry.example/go/smock">x</a>', STANDARD, '<a href="https://sferry.example/go/smock" rel="sponsored nofollow noopener" target="_blank">x</a>'],
+  ['a short link of ours that leads nowhere is not outside', '<a href="https://sferry.example/go/gone">x</a>', STANDARD, '<a href="https://sferry.example/go/gone">x</a>'],
   ['keeps the tokens nobody speaks of', '<a rel="me license" href="https://tides.example/">x</a>', STANDARD, '<a rel="me license noopener" href="https://tides.example/" target="_blank">x</a>'],
   ['takes a new tab off an inside link', '<a target="_blank" href="/timetables">x</a>', STANDARD, '<a href="/timetables">x</a>'],
   ['leaves a frame name alone in the same tab', '<a target="main" href="/timetables">x</a>', STANDARD, '<a target="main" href="/timetables">x</a>'],

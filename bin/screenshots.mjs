@@ -1,0 +1,74 @@
+// npm run screenshots: one picture of each main view, from the demo data of a running copy (npm start), into docs/screenshots.
+import { mkdirSync } from 'node:fs'
+import path from 'node:path'
+import { chromium } from 'playwright-core'
+import { needDebian, projectFolder } from './prepare.mjs'
+
+needDebian('chromium')
+const port = Number(process.env.PORT ?? 4300)
+const folder = path.resolve(process.argv[2] ?? path.join(projectFolder, 'docs/screenshots'))
+const only = process.argv.slice(3)
+mkdirSync(folder, { recursive: true })
+
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
+const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
+const page = await context.newPage()
+page.on('console', (message) => message.type() === 'error' && console.log(`${page.url()}: ${message.text()}`))
+const at = (route) => page.goto(`http://localhost:${port}${route}`, { waitUntil: 'networkidle' })
+const phone = () => page.setViewportSize({ width: 390, height: 844 })
+const desk = () => page.setViewportSize({ width: 1280, height: 800 })
+
+async function editor() {
+  const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/pages?path=/islands/skarrow.html`)).json()
+  await at(`/pages/${items[0].id}`)
+  await page.waitForSelector('iframe[data-shown=true]')
+  await page.frameLocator('iframe').getByText('waxed smock from').click()
+  await page.waitForTimeout(300)
+}
+
+const views = {
+  'sign-in': () => at('/sign-in'),
+  desk: () => at('/'),
+  pages: () => at('/pages'),
+  editor,
+  'short-links': async () => {
+    await at('/short-links')
+    await page.getByLabel('Long address').fill(`http://https://kelp-lane-books.localhost:${port + 1}/books/birds-of-the-skerries?via=slow-ferry&utm_source=mail`)
+    await page.waitForTimeout(900)
+  },
+  rules: async () => {
+    await at('/rules?mark-partners')
+    await page.waitForTimeout(1200)
+  },
+  'desk-dark': async () => {
+    await page.emulateMedia({ colorScheme: 'dark' })
+    await at('/')
+  },
+  'rules-dark': async () => {
+    await at('/rules?mark-partners')
+    await page.waitForTimeout(1000)
+  },
+  'desk-phone': async () => {
+    await page.emulateMedia({ colorScheme: 'light' })
+    await phone()
+    await at('/')
+  },
+  'editor-phone': editor,
+  'short-links-phone': () => at('/short-links'),
+  'bring-in': async () => {
+    await desk()
+    await at('/pages?bring-in')
+    await page.waitForTimeout(400)
+  },
+}
+
+for (const [name, open] of Object.entries(views)) {
+  await open()
+  if (only.length === 0 || only.includes(name)) await page.screenshot({ path: path.join(folder, `${name}.png`) })
+  if (name !== 'sign-in') continue
+  await page.getByLabel('E-mail address').fill('mara@slow-ferry.example')
+  await page.getByLabel('Password').fill('ten-past-seven')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.waitForURL(`http://localhost:${port}/`)
+}
+await browser.close()

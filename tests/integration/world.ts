@@ -1,0 +1,108 @@
+import { randomBytes } from 'node:crypto'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { after } from 'node:test'
+import { zipSync } from 'fflate'
+import pg from 'pg'
+import pino from 'pino'
+import type { ImportReport } from '../../src/contract/imports.ts'
+import type { Result } from '../../src/core/result.ts'
+import { closeDatabase, type Database, migrate, openDatabase } from '../../src/data/database.ts'
+import type { Role } from '../../src/data/models.ts'
+import { readSettings, type Settings } from '../../src/environment.ts'
+import { runImport } from '../../src/jobs/imports.ts'
+import { type Actor, type Context, createServices, type Services } from '../../src/services/index.ts'
+import { actorFor, hashPassword } from '../../src/services/people.ts'
+
+/** A database of its own, with one empty site and one person of each role. */
+export interface World {
+  readonly db: Database
+  readonly settings: Settings
+  readonly context: Context
+  readonly services: Services
+  readonly owner: Actor
+  readonly editor: Actor
+  readonly contributor: Actor
+  readonly folder: string
+}
+
+const cleanUps: (() => Promise<void> | void)[] = []
+after(async () => {
+  for (const cleanUp of cleanUps.reverse()) await cleanUp()
+})
+
+export const PASSWORD = 'soup-at-the-quay'
+const silent = pino({ level: 'silent' })
+
+/** Makes an empty database in the tests' cluster; it goes when the file's tests are over. */
+export async function emptyDatabase(): Promise<string> {
+  const base = process.env.MAPROPE_TEST_DATABASE_URL
+  if (base === undefined) throw new Error('Run the integration tests with: npm test')
+  const name = `test_${randomBytes(6).toString('hex')}`
+  const admin = new pg.Client({ connectionString: base })
+  await admin.connect()
+  await admin.query(`CREATE DATABASE ${name}`)
+  await admin.end()
+  cleanUps.push(async () => {
+    const client = new pg.Client({ connectionString: base })
+    await client.connect()
+    await client.query(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`)
+    await client.end()
+  })
+  return base.replace(/\/[^/]*$/, `/${name}`)
+}
+
+export async function makeWorld(): Promise<World> {
+  const url = await emptyDatabase()
+  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-'))
+  const settings = readSettings({ MAPROPE_DATABASE_URL: url, MAPROPE_DATA: folder, MAPROPE_SECRET: 'a secret for tests only', PORT: '4999' })
+  const db = openDatabase(url)
+  await migrate(db)
+  const { Site, Host, Person } = db.models
+  const site = await Site.create({ name: 'A site', timeZone: 'UTC' })
+  await Host.bulkCreate([
+    { siteId: site.id, host: 'site.localhost', kind: 'site', prefix: '', isMain: true },
+    { siteId: site.id, host: 'short.localhost', kind: 'short', prefix: 'go', isMain: true },
+  ])
+  const passwordHash = await hashPassword(PASSWORD)
+  const make = async (role: Role): Promise<Actor> => actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }), null, ['*'])
+  const context: Context = { db, settings, log: silent, enqueue: async () => {} }
+  cleanUps.push(async () => {
+    await closeDatabase(db)
+    rmSync(folder, { recursive: true, force: true })
+  })
+  return { db, settings, context, services: createServices(context), owner: await make('owner'), editor: await make('editor'), contributor: await make('contributor'), folder }
+}
+
+/** The answer, or the test fails with the refusal. */
+export function must<T>(result: Result<T>): T {
+  if (!result.ok) throw new Error(`refused: ${result.fault} ${JSON.stringify(result.detail)}`)
+  return result.value
+}
+
+export const text = (content: string): Uint8Array => new TextEncoder().encode(content)
+
+/** Packs files by name. */
+export const zipOf = (files: Readonly<Record<string, Uint8Array | string>>): Uint8Array =>
+  zipSync(Object.fromEntries(Object.entries(files).map(([name, content]) => [name, typeof content === 'string' ? text(content) : content])))
+
+/** Imports an upload and runs its job to the end. */
+export async function bringIn({ services, owner, db }: World, bytes: Uint8Array, options: { dryRun?: boolean; name?: string; leaveOff?: string } = {}) {
+  const job = must(await services.imports.start(owner, { name: options.name ?? 'site.zip', bytes, dryRun: options.dryRun ?? false, leaveOff: options.leaveOff }))
+  await runImport(db, job, silent)
+  return { job, ...must(await services.jobs.get(owner, job)) }
+}
+
+/** The report of an import that was carried out. */
+export function reportOf(job: { state: string; report: ImportReport | null; message: string | null }): ImportReport {
+  if (job.report === null) throw new Error(`no report: ${job.state} ${job.message ?? ''}`)
+  return job.report
+}
+
+/** The id of the page at a path. */
+export async function pageAt({ services, owner }: World, at: string): Promise<string> {
+  const [page] = must(await services.pages.list(owner, { path: at, limit: 1 })).items
+  if (page === undefined) throw new Error(`no page at ${at}`)
+  return page.id
+}
