@@ -1,0 +1,2 @@
+export function freePort(): Promise<number>
+export function startPostgres(dataFolder: string, options?: { forTests?: boolean }): Promise<{ url: string; stop: () => void }>

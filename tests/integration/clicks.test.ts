@@ -1,0 +1,144 @@
+import assert from 'node:assert/strict'
+import { randomUUID } from 'node:crypto'
+import { appendFileSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import type { IncomingMessage } from 'node:http'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { before, test } from 'node:test'
+import pino from 'pino'
+import { rows } from '../../src/data/database.ts'
+import { ClickLog, clickFolder } from '../../src/delivery/click-log.ts'
+import { Visitors } from '../../src/delivery/visitor.ts'
+import { loadClickLogs } from '../../src/jobs/clicks.ts'
+import { makeWorld, type World } from './world.ts'
+
+const log = pino({ level: 'silent' })
+const NOW = Date.UTC(2026, 4, 3, 23, 59, 59, 7)
+const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36'
+
+let world: World
+before(async () => {
+  world = await makeWorld()
+})
+
+const asked = (headers: Record<string, string> = {}, remoteAddress = '10.1.2.3'): IncomingMessage => ({ method: 'GET', headers: { 'user-agent': AGENT, ...headers }, socket: { remoteAddress } }) as unknown as IncomingMessage
+const folder = (): string => mkdtempSync(path.join(tmpdir(), 'map-rope-clicks-'))
+const counted = async (id: string): Promise<number> => (await rows<{ n: number }>(world.db, 'SELECT count(*)::int AS n FROM clicks WHERE short_link_id = $1', [id]))[0]?.n ?? 0
+const rolledUp = async (id: string): Promise<number> => (await rows<{ n: number }>(world.db, 'SELECT coalesce(sum(clicks), 0)::int AS n FROM click_rollups WHERE short_link_id = $1', [id]))[0]?.n ?? 0
+/** A segment of a process that is gone. */
+const DEAD = '1700000000000-4194999-000001.log'
+
+test('a click is in the log before its answer ends, and those that come together are written together', async () => {
+  const data = folder()
+  const clicks = new ClickLog(data, log)
+  const id = randomUUID()
+  const seen: number[] = []
+  const lines = (): number => readdirSync(path.join(clickFolder(data), clicks.node)).reduce((sum, file) => sum + readFileSync(path.join(clickFolder(data), clicks.node, file), 'utf8').split('\n').length - 1, 0)
+  const visitors = new Visitors('secret', new Set())
+  await Promise.all(Array.from({ length: 20 }, () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), id, NOW), () => { seen.push(lines()); resolve() }))))
+  assert.deepEqual(seen, Array.from({ length: 20 }, () => 20))
+  clicks.close()
+  assert.equal(await loadClickLogs(world.db, clickFolder(data), log), 20)
+  assert.deepEqual([await counted(id), await rolledUp(id)], [20, 20])
+})
+
+test('loading again, or twice at once, doubles nothing; what is added later is loaded then', async () => {
+  const data = folder()
+  const clicks = new ClickLog(data, log)
+  const id = randomUUID()
+  const visitors = new Visitors('secret', new Set())
+  const click = () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), id, NOW), resolve))
+  await click()
+  await Promise.all(Array.from({ length: 5 }, () => loadClickLogs(world.db, clickFolder(data), log)))
+  assert.equal(await counted(id), 1)
+  await click()
+  await loadClickLogs(world.db, clickFolder(data), log)
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.deepEqual([await counted(id), await rolledUp(id)], [2, 2])
+  clicks.close()
+})
+
+test('half a line at the end was never answered: it is left, and nothing else with it', async () => {
+  const id = randomUUID()
+  const data = folder()
+  const node = path.join(clickFolder(data), randomUUID())
+  mkdirSync(node, { recursive: true })
+  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  writeFileSync(path.join(node, DEAD), `${line}\n${line}\n${line.slice(0, 30)}`)
+  assert.equal(await loadClickLogs(world.db, clickFolder(data), log), 2)
+  assert.equal(await counted(id), 2)
+  assert.deepEqual(readdirSync(node), [], 'a loaded segment of a process that is gone goes')
+})
+
+test('a half line in the middle, left by a full disk, is passed over', async () => {
+  const id = randomUUID()
+  const data = folder()
+  const node = path.join(clickFolder(data), randomUUID())
+  mkdirSync(node, { recursive: true })
+  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  writeFileSync(path.join(node, DEAD), `${line}\n${line.slice(0, 41)}`)
+  appendFileSync(path.join(node, DEAD), `\n${line}\n`)
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.equal(await counted(id), 2)
+})
+
+test('a load that breaks off leaves no trace and is made up for by the next', async () => {
+  const id = randomUUID()
+  const data = folder()
+  const node = path.join(clickFolder(data), randomUUID())
+  mkdirSync(node, { recursive: true })
+  const visitors = new Visitors('secret', new Set())
+  writeFileSync(path.join(node, DEAD), `${visitors.clickLine(asked(), id, NOW)}\n${visitors.clickLine(asked(), id, NOW)}\n`)
+  await rows(world.db, 'ALTER TABLE click_loads ADD CONSTRAINT broken CHECK (loaded_bytes < 0) NOT VALID')
+  await assert.rejects(loadClickLogs(world.db, clickFolder(data), log))
+  assert.deepEqual([await counted(id), await rolledUp(id)], [0, 0])
+  await rows(world.db, 'ALTER TABLE click_loads DROP CONSTRAINT broken')
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.deepEqual([await counted(id), await rolledUp(id)], [2, 2])
+})
+
+test('while the disk takes nothing clicks are held and answered, and written once it does', async () => {
+  const data = folder()
+  const clicks = new ClickLog(data, log)
+  const id = randomUUID()
+  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  const place = path.join(clickFolder(data), clicks.node)
+  const { rmSync } = await import('node:fs')
+  rmSync(place, { recursive: true })
+  await new Promise<void>((resolve) => clicks.append(line, resolve))
+  assert.equal(clicks.isWell, false)
+  mkdirSync(place)
+  await new Promise<void>((resolve) => clicks.append(line, resolve))
+  assert.equal(clicks.isWell, true)
+  clicks.close()
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.equal(await counted(id), 2)
+})
+
+test('no network address is kept, and a visitor is somebody else the next day', () => {
+  const visitors = new Visitors('secret', new Set())
+  const id = randomUUID()
+  const visitor = (at: number, address?: string): string | undefined => visitors.clickLine(asked({}, address), id, at).split('\t')[3]
+  assert.doesNotMatch(visitors.clickLine(asked(), id, NOW), /10\.1\.2\.3/)
+  assert.equal(visitor(NOW), visitor(NOW - 60_000))
+  assert.notEqual(visitor(NOW), visitor(NOW + 60_000))
+  assert.notEqual(visitor(NOW), visitor(NOW, '10.1.2.4'))
+})
+
+test('what a proxy says of the address counts only when the proxy is trusted', () => {
+  const behind = asked({ 'x-forwarded-for': '203.0.113.7, 10.0.0.2' }, '10.0.0.1')
+  assert.equal(new Visitors('s', new Set()).addressOf(behind), '10.0.0.1')
+  assert.equal(new Visitors('s', new Set(['10.0.0.1', '10.0.0.2'])).addressOf(behind), '203.0.113.7')
+})
+
+test('whatever a visitor sends, the line stays one line of the log’s form', async () => {
+  const data = folder()
+  const clicks = new ClickLog(data, log)
+  const id = randomUUID()
+  const visitors = new Visitors('secret', new Set())
+  const odd = ['https://a.example\\t/', 'https://x\\N/', 'javascript:x', 'https://müll.example/', `https://${'a'.repeat(300)}/`, 'https://ok.example/a\tb']
+  for (const referer of odd) await new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked({ referer, 'accept-language': 'zz\\N,\t' }), id, NOW), resolve))
+  clicks.close()
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.equal(await counted(id), odd.length)
+})

@@ -1,0 +1,57 @@
+import { type ChildProcess, fork } from 'node:child_process'
+import { mkdtempSync, readFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { freePort } from '../../bin/postgres.mjs'
+import { emptyDatabase } from './world.ts'
+
+/** A running copy of the built server with the demo, on its own port and database. */
+export interface Copy {
+  readonly port: number
+  readonly url: string
+  readonly token: string
+  readonly folder: string
+  server: ChildProcess
+  start(environment?: Readonly<Record<string, string>>): Promise<ChildProcess>
+  stop(): Promise<void>
+}
+
+const project = path.resolve(import.meta.dirname, '../..')
+
+/** Starts a copy from nothing. The stand-ins run on the port after the server's. */
+export async function startCopy(given: { databaseUrl?: string; withStandIns?: boolean } = {}): Promise<Copy> {
+  const databaseUrl = given.databaseUrl ?? (await emptyDatabase())
+  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
+  const port = await freePort()
+  const standIns = await freePort()
+  const environment = { ...process.env, NODE_ENV: 'production', PORT: String(port), MAPROPE_DATA: folder, MAPROPE_DATABASE_URL: databaseUrl, MAPROPE_SECRET: 'a secret for tests only', MAPROPE_STAND_INS_PORT: String(standIns), MAPROPE_LOG: 'error' }
+  const children: ChildProcess[] = []
+  const run = (file: string, more: Readonly<Record<string, string>> = {}): Promise<ChildProcess> =>
+    new Promise((resolve, reject) => {
+      const child = fork(path.join(project, 'dist', file), [], { cwd: project, env: { ...environment, ...more }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+      children.push(child)
+      if (file === 'setup.mjs') child.once('exit', (code) => (code === 0 ? resolve(child) : reject(new Error(`${file} failed`))))
+      else {
+        child.once('message', () => resolve(child))
+        child.once('exit', (code) => reject(new Error(`${file} ended (${code})`)))
+      }
+    })
+  await run('setup.mjs')
+  const start = (more?: Readonly<Record<string, string>>) => run('server.mjs', more)
+  if (given.withStandIns === true) await run('stand-ins.mjs')
+  return {
+    port,
+    url: `http://localhost:${port}`,
+    token: readFileSync(path.join(folder, 'demo-token'), 'utf8').trim(),
+    folder,
+    server: await start(),
+    start,
+    async stop() {
+      await Promise.all(children.map((child) => new Promise<void>((resolve) => {
+        if (child.exitCode !== null || child.signalCode !== null) return resolve()
+        child.once('exit', () => resolve())
+        child.kill('SIGTERM')
+      })))
+    },
+  }
+}
