@@ -101,7 +101,7 @@ function Editor({ source, setup, port, canEdit, chosenLink }: PageEditorProps & 
   }
   return (
     <>
-      <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh]" aria-label="The page">
+      <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh] max-lg:flex-none" aria-label="The page">
         <header className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-2.5">
           <h1 className="min-w-0 truncate text-[20px]">{source.title}</h1>
           <a className="address truncate text-ink-soft" href={source.address} target="_blank" rel="noopener">{source.path} <ExternalLink size={13} aria-hidden="true" className="inline" /><span className="sr-only">(live page, opens a new tab)</span></a>

@@ -1,0 +1,78 @@
+import { after, before } from 'node:test'
+import { AxeBuilder } from '@axe-core/playwright'
+import { type Browser, type BrowserContext, chromium, type Page } from 'playwright-core'
+import { type Copy, startCopy } from '../integration/copy.ts'
+
+const FLAGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+
+/** A running copy with the demo, and a browser to use it with. */
+export interface Studio {
+  copy: Copy
+  browser: Browser
+  /** Signs somebody in, in a browser of their own. Errors on the console fail the test that looks at `errors`. */
+  enter(name: 'mara' | 'tobin' | 'deckhand', options?: Parameters<Browser['newContext']>[0]): Promise<{ page: Page; context: BrowserContext; errors: string[] }>
+}
+
+/** Starts one copy for a file of tests. */
+export function useStudio(): Studio {
+  const studio = {} as Studio
+  before(async () => {
+    studio.copy = await startCopy({ withStandIns: true })
+    studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS })
+    studio.enter = async (name, options) => {
+      const context = await studio.browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce', permissions: ['clipboard-read', 'clipboard-write'], ...options })
+      const page = await context.newPage()
+      const errors: string[] = []
+      page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
+      page.on('pageerror', (error) => errors.push(error.message))
+      await page.goto(`${studio.copy.url}/sign-in`)
+      await page.getByLabel('E-mail address').fill(`${name}@slow-ferry.example`)
+      await page.getByLabel('Password').fill('ten-past-seven')
+      await page.getByRole('button', { name: 'Sign in' }).click()
+      await page.waitForURL(`${studio.copy.url}/`)
+      return { page, context, errors }
+    }
+  })
+  after(async () => {
+    await studio.browser?.close()
+    await studio.copy?.stop()
+  })
+  return studio
+}
+
+/** What axe finds against WCAG 2.2 A and AA, in words; the sandboxed page that people wrote is not ours to judge. */
+export async function axeFinds(page: Page): Promise<string[]> {
+  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).exclude('iframe').analyze()
+  return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`)
+}
+
+/** Opens the editor of a demo page and waits until the page is shown in it. */
+export async function openPage(page: Page, studio: Studio, at: string): Promise<string> {
+  const { items } = (await (await page.request.get(`${studio.copy.url}/api/v1/pages?path=${at}`)).json()) as { items: { id: string }[] }
+  const id = items[0]?.id ?? ''
+  await page.goto(`${studio.copy.url}/pages/${id}`)
+  await page.waitForSelector('iframe[data-shown=true]')
+  return id
+}
+
+/** Selects words in the shown page, as a hand with a mouse would. */
+export async function selectWords(page: Page, words: string): Promise<void> {
+  const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
+  if (frame === undefined) throw new Error('no page is shown')
+  await frame.evaluate((wanted) => {
+    const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
+    for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
+      const at = (node as Text).data.indexOf(wanted)
+      if (at === -1) continue
+      document.getSelection()?.setBaseAndExtent(node, at, node, at + wanted.length)
+      return
+    }
+    throw new Error(`"${wanted}" is not on the page`)
+  }, words)
+  await page.getByRole('heading', { name: `Link “${words}”` }).waitFor()
+}
+
+/** The source of a draft as the server has it. */
+export async function sourceOf(page: Page, studio: Studio, id: string): Promise<string> {
+  return ((await (await page.request.get(`${studio.copy.url}/api/v1/pages/${id}`)).json()) as { source: string }).source
+}

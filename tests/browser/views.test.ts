@@ -1,0 +1,98 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import { axeFinds, openPage, selectWords, useStudio } from './studio.ts'
+
+const studio = useStudio()
+
+for (const colorScheme of ['light', 'dark'] as const) {
+  test(`axe finds nothing in any view, ${colorScheme}, and no view writes errors to the console`, async () => {
+    const { page, errors } = await studio.enter('mara', { colorScheme })
+    const found: string[] = []
+    const look = async (view: string): Promise<void> => {
+      found.push(...(await axeFinds(page)).map((words) => `${view}: ${words}`))
+    }
+    await look('Desk')
+    await page.getByRole('button', { name: 'See' }).click()
+    await page.getByRole('dialog').waitFor()
+    await look('what differs')
+    for (const [view, route] of [['Pages', '/pages'], ['Rules', '/rules?mark-partners'], ['Short links', '/short-links'], ['bring in', '/pages?bring-in']] as const) {
+      await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
+      await look(view)
+    }
+    await page.goto(`${studio.copy.url}/short-links`)
+    await page.getByLabel('Long address').fill('https://tides.example/tide-table?utm_source=x')
+    await page.getByText('Free and easy to say').waitFor()
+    await look('a short link being made')
+    await openPage(page, studio, '/islands/skarrow.html')
+    await look('editor')
+    await selectWords(page, 'nobody on it')
+    await page.keyboard.press('Control+k')
+    await page.keyboard.insertText('tide')
+    await look('editor with words chosen')
+    await page.goto(`${studio.copy.url}/nowhere`)
+    await look('nothing there')
+    await page.goto(`${studio.copy.url}/sign-in`)
+    assert.deepEqual(found, [])
+    assert.deepEqual(errors.filter((words) => !words.includes('404')), [])
+  })
+}
+
+test('on a phone nothing is wider than the screen', async () => {
+  const { page } = await studio.enter('tobin', { viewport: { width: 390, height: 844 } })
+  const wide: string[] = []
+  for (const route of ['/', '/pages', '/rules?mark-partners', '/short-links', '/pages?bring-in']) {
+    await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
+    if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push(route)
+  }
+  await openPage(page, studio, '/islands/skarrow.html')
+  if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push('editor')
+  assert.deepEqual(wide, [])
+})
+
+test('words can be linked with the keyboard alone', async () => {
+  const { page } = await studio.enter('tobin')
+  await openPage(page, studio, '/islands/hollin.html')
+  const field = page.getByLabel('Words of the page to link')
+  await field.focus()
+  await page.keyboard.type('under water')
+  await page.getByText('1 place').waitFor()
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'Link “under water”' }).waitFor()
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('/timetables.html')
+  await page.keyboard.press('Enter')
+  await page.locator('[data-saving=saved]').waitFor()
+  assert.equal(await page.frameLocator('iframe').getByRole('link', { name: 'under water' }).getAttribute('href'), '/timetables.html')
+})
+
+test('a contributor writes, and is shown nothing that is not theirs to do', async () => {
+  const { page } = await studio.enter('deckhand')
+  assert.equal(await page.getByRole('button', { name: 'Publish' }).count(), 0)
+  await page.goto(`${studio.copy.url}/rules`)
+  await page.getByText('Outside links open a new tab').waitFor()
+  assert.equal(await page.getByRole('button', { name: 'New rule' }).count(), 0)
+  await page.goto(`${studio.copy.url}/short-links`)
+  assert.equal(await page.getByLabel('Long address').count(), 0)
+  await page.goto(`${studio.copy.url}/pages`)
+  assert.equal(await page.getByRole('button', { name: 'Bring in a site' }).count(), 0)
+})
+
+test('what the shown page brings along cannot act: no scripts, no way out, no session', async () => {
+  const { page } = await studio.enter('mara')
+  await openPage(page, studio, '/islands/skarrow.html')
+  const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
+  assert.ok(frame)
+  assert.equal(await frame.evaluate(() => origin), 'null')
+  assert.equal(await frame.evaluate(() => { try { return document.cookie } catch { return 'refused' } }), 'refused')
+  await frame.evaluate(() => {
+    const script = document.createElement('script')
+    script.textContent = 'document.documentElement.dataset.ran = "yes"'
+    document.head.append(script)
+    document.body.insertAdjacentHTML('beforeend', '<img src="x" onerror="document.documentElement.dataset.ran = 1">')
+  })
+  await page.waitForTimeout(300)
+  assert.equal(await frame.evaluate(() => document.documentElement.dataset.ran), undefined)
+  await page.frameLocator('iframe').getByRole('link', { name: 'Timetables' }).click()
+  await page.getByRole('heading', { name: 'Timetables', level: 2 }).waitFor()
+  assert.ok(frame.url().endsWith('/pages/frame'))
+})
