@@ -1,9 +1,13 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
 
-/** One for all islands of a screen: React's context does not reach from one to the next, this module does. */
-export const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } })
+const options = { defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }
 
+/** One for all islands of a screen: React's context does not reach from one to the next, this module does. Browser only. */
+export const queries = new QueryClient(options)
+
+/** On the server each rendering has a client of its own: what one person is shown must never be kept for the next. */
 export function Queries({ children }: { children: ReactNode }) {
-  return <QueryClientProvider client={queries}>{children}</QueryClientProvider>
+  const [client] = useState(() => (typeof window === 'undefined' ? new QueryClient(options) : queries))
+  return <QueryClientProvider client={client}>{children}</QueryClientProvider>
 }
