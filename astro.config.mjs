@@ -14,7 +14,16 @@ export default defineConfig({
   security: { checkOrigin: false, allowedDomains: [{}] }, // src/middleware.ts checks origins, of JSON too
   experimental: {
     csp: {
-      directives: ["default-src 'self'", "img-src 'self' data:", "font-src 'self' data:", "object-src 'none'", "base-uri 'self'", "frame-src 'self'", "frame-ancestors 'none'", "form-action 'self'"],
+      directives: [
+        "default-src 'self'",
+        "img-src 'self' data:",
+        "font-src 'self' data:",
+        "object-src 'none'",
+        "base-uri 'self'",
+        "frame-src 'self'",
+        "frame-ancestors 'none'",
+        "form-action 'self'",
+      ],
       // React 19's script that replays form actions submitted before hydration.
       scriptDirective: { hashes: ['sha256-CwHpiObGc0Kj6qtRFzUVGqk0apwmCrylJaQU+RajuJ0='] },
     },

@@ -12,11 +12,16 @@ export async function launch({ port, dataFolder, forTests = false, environment =
   const children = []
   let postgres = null
   const stop = async () => {
-    await Promise.all(children.map((child) => new Promise((resolve) => {
-      if (child.exitCode !== null || child.signalCode !== null) return resolve()
-      child.once('exit', resolve)
-      child.kill('SIGTERM')
-    })))
+    await Promise.all(
+      children.map(
+        (child) =>
+          new Promise((resolve) => {
+            if (child.exitCode !== null || child.signalCode !== null) return resolve()
+            child.once('exit', resolve)
+            child.kill('SIGTERM')
+          }),
+      ),
+    )
     postgres?.stop()
     rmSync(lock, { force: true })
   }
@@ -36,11 +41,20 @@ export async function launch({ port, dataFolder, forTests = false, environment =
     }
     const role = settings.MAPROPE_ROLE ?? 'studio,delivery,jobs'
     if (role.includes('studio')) {
-      const setup = spawnSync(process.execPath, ['--enable-source-maps', 'dist/setup.mjs'], { cwd: projectFolder, env: settings, stdio: ['ignore', 'inherit', 'inherit'] })
+      const setup = spawnSync(process.execPath, ['--enable-source-maps', 'dist/setup.mjs'], {
+        cwd: projectFolder,
+        env: settings,
+        stdio: ['ignore', 'inherit', 'inherit'],
+      })
       if (setup.status !== 0) throw new Error('The set-up of the database failed; its message is above.')
     }
     const program = async (file) => {
-      const child = fork(path.join(projectFolder, file), [], { cwd: projectFolder, env: settings, execArgv: ['--enable-source-maps'], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+      const child = fork(path.join(projectFolder, file), [], {
+        cwd: projectFolder,
+        env: settings,
+        execArgv: ['--enable-source-maps'],
+        stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      })
       children.push(child)
       await new Promise((resolve, reject) => {
         child.once('message', resolve)
@@ -63,7 +77,9 @@ function takeLock(dataFolder) {
   if (existsSync(file)) {
     const pid = Number(readFileSync(file, 'utf8'))
     if (pid !== process.pid && existsSync(`/proc/${pid}`) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes('node')) {
-      throw new Error(`Map Rope is running already with this data (process ${pid}). For a second copy choose another folder and port:\n\n    MAPROPE_DATA=.data-2 PORT=4400 npm start\n`)
+      throw new Error(
+        `Map Rope is running already with this data (process ${pid}). For a second copy choose another folder and port:\n\n    MAPROPE_DATA=.data-2 PORT=4400 npm start\n`,
+      )
     }
   }
   writeFileSync(file, String(process.pid))

@@ -1,10 +1,21 @@
 // Map Rope's own PostgreSQL cluster: loopback only, under MAPROPE_DATA, made once and started and stopped with the application.
 import { execFileSync, spawnSync } from 'node:child_process'
-import { randomBytes } from 'node:crypto'
-import { accessSync, chmodSync, constants, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createHash, randomBytes } from 'node:crypto'
+import {
+  accessSync,
+  chmodSync,
+  constants,
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
 import { createServer } from 'node:net'
 import path from 'node:path'
-import { createHash } from 'node:crypto'
 
 const isRoot = process.getuid?.() === 0
 
@@ -22,7 +33,9 @@ export async function startPostgres(dataFolder, { forTests = false } = {}) {
   const data = path.join(folder, 'data')
   const password = keptPassword(dataFolder)
   const run = (program, args, options = {}) => {
-    const [command, rest] = isRoot ? ['runuser', ['-u', 'postgres', '--', path.join(bin, program), ...args]] : [path.join(bin, program), args]
+    const [command, rest] = isRoot
+      ? ['runuser', ['-u', 'postgres', '--', path.join(bin, program), ...args]]
+      : [path.join(bin, program), args]
     return spawnSync(command, rest, { encoding: 'utf8', cwd: '/', ...options })
   }
   if (!existsSync(path.join(data, 'PG_VERSION'))) {
@@ -30,7 +43,19 @@ export async function startPostgres(dataFolder, { forTests = false } = {}) {
     const passwordFile = path.join(folder, 'first-password')
     writeFileSync(passwordFile, password, { mode: 0o600 })
     if (isRoot) execFileSync('chown', ['postgres', passwordFile])
-    const made = run('initdb', ['-D', data, '-U', 'maprope', '-A', 'scram-sha-256', `--pwfile=${passwordFile}`, '-E', 'UTF8', '--locale=C.UTF-8', ...(forTests ? ['--no-sync'] : [])])
+    const made = run('initdb', [
+      '-D',
+      data,
+      '-U',
+      'maprope',
+      '-A',
+      'scram-sha-256',
+      `--pwfile=${passwordFile}`,
+      '-E',
+      'UTF8',
+      '--locale=C.UTF-8',
+      ...(forTests ? ['--no-sync'] : []),
+    ])
     rmSync(passwordFile, { force: true })
     if (made.status !== 0) throw new Error(`PostgreSQL could not make its folder ${data}:\n${made.stderr}`)
   }
@@ -41,9 +66,14 @@ export async function startPostgres(dataFolder, { forTests = false } = {}) {
     for (let tries = 0; port === undefined; tries++) {
       const wanted = await freePort()
       const options = `-p ${wanted} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${forTests ? ' -c fsync=off -c full_page_writes=off' : ''}`
-      const started = run('pg_ctl', ['-D', data, '-w', '-t', '60', '-l', path.join(folder, 'log'), '-o', options, 'start'], { stdio: ['ignore', 'ignore', 'pipe'] })
+      const started = run('pg_ctl', ['-D', data, '-w', '-t', '60', '-l', path.join(folder, 'log'), '-o', options, 'start'], {
+        stdio: ['ignore', 'ignore', 'pipe'],
+      })
       if (started.status === 0) port = wanted
-      else if (tries === 2) throw new Error(`PostgreSQL does not start. Its own words are in ${path.join(folder, 'log')}:\n${lastLines(path.join(folder, 'log'))}`)
+      else if (tries === 2)
+        throw new Error(
+          `PostgreSQL does not start. Its own words are in ${path.join(folder, 'log')}:\n${lastLines(path.join(folder, 'log'))}`,
+        )
     }
   }
   return {

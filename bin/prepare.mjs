@@ -19,19 +19,26 @@ export function needDebian(...names) {
   if (packages.length === 0) return
   const sudo = process.getuid?.() === 0 ? [] : ['sudo', '-n']
   const mayInstall = sudo.length === 0 || spawnSync('sudo', ['-n', 'true'], { stdio: 'ignore' }).status === 0
-  if (!mayInstall) stop(`Map Rope needs Debian packages that this user may not install. Please have these installed, then start again:\n\n    apt-get install ${packages.join(' ')}\n`)
+  if (!mayInstall)
+    stop(
+      `Map Rope needs Debian packages that this user may not install. Please have these installed, then start again:\n\n    apt-get install ${packages.join(' ')}\n`,
+    )
   console.log(`Installing Debian packages: ${packages.join(' ')} …`)
   const environment = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
-  const apt = (...args) => spawnSync([...sudo, 'apt-get'][0], [...sudo, 'apt-get', ...args].slice(1), { stdio: ['ignore', 'ignore', 'inherit'], env: environment })
+  const apt = (...args) =>
+    spawnSync([...sudo, 'apt-get'][0], [...sudo, 'apt-get', ...args].slice(1), { stdio: ['ignore', 'ignore', 'inherit'], env: environment })
   apt('-q', 'update')
-  if (apt('-qy', 'install', '--no-install-recommends', ...packages).status !== 0) stop(`Debian's package tool could not install: ${packages.join(' ')}`)
+  if (apt('-qy', 'install', '--no-install-recommends', ...packages).status !== 0)
+    stop(`Debian's package tool could not install: ${packages.join(' ')}`)
 }
 
 /** npm packages exactly as locked; kept while the lock file is the same. */
 export function needNpm() {
   const [major = 0, minor = 0] = process.versions.node.split('.').map(Number)
   if (major < 20 || (major === 20 && minor < 19)) stop(`Map Rope needs Node 20.19 or newer; this is ${process.version}.`)
-  const lock = createHash('sha256').update(readFileSync(path.join(projectFolder, 'package-lock.json'))).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(path.join(projectFolder, 'package-lock.json')))
+    .digest('hex')
   const stamp = path.join(projectFolder, 'node_modules', '.map-rope-lock')
   if (existsSync(stamp) && readFileSync(stamp, 'utf8') === lock) return
   console.log('Installing npm packages …')
@@ -57,7 +64,9 @@ function filesOf(name) {
   const full = path.join(projectFolder, name)
   if (!existsSync(full)) return []
   try {
-    return readdirSync(full, { recursive: true, withFileTypes: true }).filter((entry) => entry.isFile()).map((entry) => path.relative(projectFolder, path.join(entry.parentPath, entry.name)))
+    return readdirSync(full, { recursive: true, withFileTypes: true })
+      .filter((entry) => entry.isFile())
+      .map((entry) => path.relative(projectFolder, path.join(entry.parentPath, entry.name)))
   } catch {
     return [name]
   }
@@ -65,7 +74,11 @@ function filesOf(name) {
 
 /** Runs a program in the project's folder, showing what it says; a failure ends everything. */
 export function run(program, args, environment = {}) {
-  const { status } = spawnSync(program, args, { cwd: projectFolder, stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, ...environment } })
+  const { status } = spawnSync(program, args, {
+    cwd: projectFolder,
+    stdio: ['ignore', 'inherit', 'inherit'],
+    env: { ...process.env, ...environment },
+  })
   if (status !== 0) process.exit(status ?? 1)
 }
 

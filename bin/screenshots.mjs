@@ -10,7 +10,18 @@ const folder = path.resolve(process.argv[2] ?? path.join(projectFolder, 'docs/sc
 const only = process.argv.slice(3)
 mkdirSync(folder, { recursive: true })
 
-const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync'] })
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: [
+    '--no-sandbox',
+    '--disable-gpu',
+    '--disable-quic',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+  ],
+})
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
 const page = await context.newPage()
 page.on('console', (message) => message.type() === 'error' && console.log(`${page.url()}: ${message.text()}`))
@@ -33,7 +44,9 @@ const views = {
   editor,
   'short-links': async () => {
     await at('/short-links')
-    await page.getByLabel('Long address').fill(`http://https://kelp-lane-books.localhost:${port + 1}/books/birds-of-the-skerries?via=slow-ferry&utm_source=mail`)
+    await page
+      .getByLabel('Long address')
+      .fill(`http://https://kelp-lane-books.localhost:${port + 1}/books/birds-of-the-skerries?via=slow-ferry&utm_source=mail`)
     await page.waitForTimeout(900)
   },
   rules: async () => {

@@ -9,7 +9,9 @@ needNpm()
 needBuild()
 const wanted = process.argv.slice(2)
 const kinds = ['unit', 'integration', 'browser'].filter((kind) => wanted.length === 0 || wanted.includes(kind))
-const postgres = kinds.some((kind) => kind !== 'unit') ? await startPostgres(path.resolve(process.env.MAPROPE_DATA ?? path.join(projectFolder, '.data-test')), { forTests: true }) : null
+const postgres = kinds.some((kind) => kind !== 'unit')
+  ? await startPostgres(path.resolve(process.env.MAPROPE_DATA ?? path.join(projectFolder, '.data-test')), { forTests: true })
+  : null
 const failed = []
 try {
   for (const kind of kinds) {

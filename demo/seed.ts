@@ -1,12 +1,12 @@
 import { zipSync } from 'fflate'
-import { runImport } from '../src/jobs/imports.ts'
+import { wrapLink } from '../src/core/markup/index.ts'
+import type { Result } from '../src/core/result.ts'
+import type { Rule } from '../src/core/rules/index.ts'
+import { BY_HAND } from '../src/core/rules/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
 import type { Role } from '../src/data/models.ts'
-import type { Rule } from '../src/core/rules/index.ts'
-import type { Result } from '../src/core/result.ts'
-import { BY_HAND } from '../src/core/rules/index.ts'
-import { wrapLink } from '../src/core/markup/index.ts'
+import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { actorFor, hashPassword } from '../src/services/people.ts'
 import { DEMO_FILES, DEMO_PAGES, destinations, renderPage } from './pages.ts'
@@ -22,14 +22,46 @@ export const DEMO_PEOPLE: readonly { readonly email: string; readonly name: stri
 ]
 
 const RULES: readonly Rule[] = [
-  { id: 'paid', name: 'Two partners are paid', isOn: true, isBinding: false, where: {}, which: { sites: ['gannet-line.localhost', 'bothy-beds.localhost'] }, what: { hints: ['sponsored', 'nofollow'] } },
-  { id: 'outside', name: 'Outside links open a new tab', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } },
-  { id: 'inside', name: 'Inside links stay in the tab', isOn: true, isBinding: false, where: {}, which: { kinds: ['inside page', 'section'] }, what: { opens: 'same tab' } },
+  {
+    id: 'paid',
+    name: 'Two partners are paid',
+    isOn: true,
+    isBinding: false,
+    where: {},
+    which: { sites: ['gannet-line.localhost', 'bothy-beds.localhost'] },
+    what: { hints: ['sponsored', 'nofollow'] },
+  },
+  {
+    id: 'outside',
+    name: 'Outside links open a new tab',
+    isOn: true,
+    isBinding: false,
+    where: {},
+    which: { kinds: ['outside'] },
+    what: { opens: 'new tab' },
+  },
+  {
+    id: 'inside',
+    name: 'Inside links stay in the tab',
+    isOn: true,
+    isBinding: false,
+    where: {},
+    which: { kinds: ['inside page', 'section'] },
+    what: { opens: 'same tab' },
+  },
 ]
 
 const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])[] = [
-  ['smock', 'smock', 'The waxed smock'], ['boots', 'boots', 'Deck boots'], ['cap', 'cap', 'The oilskin cap'], ['bunks', 'six', 'Six bunks above the net loft'], ['loft', 'loft', 'The net loft'],
-  ['map', 'sheet', 'Sheet 14, all four islands'], ['tides', 'tides', 'Reading Tides'], ['birds', 'birds', 'Birds of the Skerries'], ['hide', 'hide', 'The northern hide'], ['wind', 'weather', 'Harbour weather'],
+  ['smock', 'smock', 'The waxed smock'],
+  ['boots', 'boots', 'Deck boots'],
+  ['cap', 'cap', 'The oilskin cap'],
+  ['bunks', 'six', 'Six bunks above the net loft'],
+  ['loft', 'loft', 'The net loft'],
+  ['map', 'sheet', 'Sheet 14, all four islands'],
+  ['tides', 'tides', 'Reading Tides'],
+  ['birds', 'birds', 'Birds of the Skerries'],
+  ['hide', 'hide', 'The northern hide'],
+  ['wind', 'weather', 'Harbour weather'],
 ]
 
 /** Fills an empty database with The Slow Ferry, the same every time. @returns an API token with all scopes */
@@ -42,12 +74,21 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
     { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
   ])
   const passwordHash = await hashPassword(DEMO_PASSWORD)
-  const people = await Person.bulkCreate(DEMO_PEOPLE.map((person) => ({ ...person, siteId: site.id, passwordHash })), { returning: true })
+  const people = await Person.bulkCreate(
+    DEMO_PEOPLE.map((person) => ({ ...person, siteId: site.id, passwordHash })),
+    { returning: true },
+  )
   const [owner, editor] = people.map((person) => actorFor(person, null, ['*']))
   if (owner === undefined || editor === undefined) throw new Error('The demo has no people')
   await Partner.bulkCreate(
     (
-      [['Gannet & Line', 'gannet-line.localhost'], ['Bothy Beds', 'bothy-beds.localhost'], ['Contour Kiosk', 'contour-kiosk.localhost'], ['Kelp Lane Books', 'kelp-lane-books.localhost'], ['Tidemark', 'tidemark.localhost']] as const
+      [
+        ['Gannet & Line', 'gannet-line.localhost'],
+        ['Bothy Beds', 'bothy-beds.localhost'],
+        ['Contour Kiosk', 'contour-kiosk.localhost'],
+        ['Kelp Lane Books', 'kelp-lane-books.localhost'],
+        ['Tidemark', 'tidemark.localhost'],
+      ] as const
     ).map(([name, domain]) => ({ siteId: site.id, name, sites: [domain] })),
   )
   const where = destinations(settings.standInsPort, settings.port)
@@ -80,7 +121,9 @@ async function makeShortLinks({ db }: Context, services: Services, owner: Actor,
     for (const day of days.slice(1)) {
       const clicks = Math.floor(random() * (22 - 2 * i))
       for (let click = 0; click < clicks; click++) {
-        const visitor = Math.floor(random() * 2 ** 48).toString(16).padStart(16, '0')
+        const visitor = Math.floor(random() * 2 ** 48)
+          .toString(16)
+          .padStart(16, '0')
         const time = new Date(Math.floor(random() * 86_400_000)).toISOString().slice(11, 23)
         lines.push(`${day}T${time}Z\t${link.id}\tperson\t${visitor}\t${random() < 0.6 ? 'phone' : 'computer'}\ten\t\\N`)
       }
@@ -101,7 +144,10 @@ async function makeShortLinks({ db }: Context, services: Services, owner: Actor,
 
 /** Two pages are being worked on, so that the ledge has something to say. */
 async function leaveDrafts(services: Services, editor: Actor, where: Readonly<Record<string, string>>): Promise<void> {
-  for (const [path, words, to, hand] of [['/islands/skarrow.html', 'twenty minutes', 'chart', ''], ['/about.html', 'one deckhand', 'prints', 'hints']] as const) {
+  for (const [path, words, to, hand] of [
+    ['/islands/skarrow.html', 'twenty minutes', 'chart', ''],
+    ['/about.html', 'one deckhand', 'prints', 'hints'],
+  ] as const) {
     const [page] = must(await services.pages.list(editor, { path, limit: 1 })).items
     if (page === undefined) throw new Error(`The demo has no ${path}`)
     const { source, version } = must(await services.pages.source(editor, page.id))

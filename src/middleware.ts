@@ -14,7 +14,10 @@ export const onRequest = defineMiddleware(async (context, next) => {
   const bearer = /^Bearer\s+(\S+)$/i.exec(request.headers.get('authorization') ?? '')?.[1]
   const session = cookies.get(SESSION_COOKIE)?.value
   if (!SAFE_METHODS.has(request.method) && bearer === undefined && !isSameOrigin(request, url)) {
-    return withHeaders(isApi ? problem('cross-site') : new Response('This request came from another site, so it was not carried out.', { status: 403 }), url)
+    return withHeaders(
+      isApi ? problem('cross-site') : new Response('This request came from another site, so it was not carried out.', { status: 403 }),
+      url,
+    )
   }
   const answer = await guarded(context, async () => {
     if (bearer !== undefined) locals.actor = await locals.services.people.bearer(bearer)
@@ -37,11 +40,17 @@ function isSameOrigin(request: Request, url: URL): boolean {
 }
 
 function brokenScreen(status: number): Response {
-  const words = status === 503 ? 'The database does not answer at the moment. Nothing is lost; try again shortly.' : 'Something went wrong on our side. Try again, or go back to the Desk.'
-  return new Response(`<!doctype html><html lang="en"><meta charset="utf-8"><title>Map Rope</title><p>${words}</p><p><a href="">Try again</a></p></html>`, {
-    status,
-    headers: { 'Content-Type': 'text/html; charset=utf-8', 'Retry-After': '5' },
-  })
+  const words =
+    status === 503
+      ? 'The database does not answer at the moment. Nothing is lost; try again shortly.'
+      : 'Something went wrong on our side. Try again, or go back to the Desk.'
+  return new Response(
+    `<!doctype html><html lang="en"><meta charset="utf-8"><title>Map Rope</title><p>${words}</p><p><a href="">Try again</a></p></html>`,
+    {
+      status,
+      headers: { 'Content-Type': 'text/html; charset=utf-8', 'Retry-After': '5' },
+    },
+  )
 }
 
 function withHeaders(response: Response, url: URL): Response {
@@ -60,4 +69,3 @@ function withHeaders(response: Response, url: URL): Response {
   else headers.set('Content-Security-Policy', "default-src 'none'; frame-ancestors 'none'")
   return answer
 }
-

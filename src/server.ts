@@ -29,7 +29,11 @@ if (has('delivery')) {
   delivery = { store, clicks: new ClickLog(settings.dataFolder, log), visitors, log }
   const stopLoader = startClickLoader(db, clickFolder(settings.dataFolder), log)
   const { clicks } = delivery
-  endings.push(() => store.stop(), () => clicks.close(), stopLoader)
+  endings.push(
+    () => store.stop(),
+    () => clicks.close(),
+    stopLoader,
+  )
 }
 if (has('studio') || has('jobs')) {
   await migrate(db)
@@ -45,10 +49,12 @@ const server = createServer((request, response) => {
   const host = hostOf(request.headers.host)
   const snapshot = delivery?.store.current ?? null
   const entry = snapshot?.hosts.get(host)
-  if (delivery !== null && snapshot !== null && entry !== undefined && !isHealth(request.url)) return respond(delivery, snapshot, entry, host, request, response)
+  if (delivery !== null && snapshot !== null && entry !== undefined && !isHealth(request.url))
+    return respond(delivery, snapshot, entry, host, request, response)
   if (isHealth(request.url)) return void health(request, response)
   if (studio !== null && settings.studioHosts.includes(host)) return studio(request, response)
-  if (delivery !== null && snapshot === null) return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
+  if (delivery !== null && snapshot === null)
+    return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
   say(response, 421, 'This name is not answered here.', request.method)
 })
 // Slow or idle clients must not hold connections for ever; uploads may take their time.
@@ -75,11 +81,20 @@ async function health(request: IncomingMessage, response: ServerResponse): Promi
     if (studio !== null || has('jobs')) await rows(db, 'SELECT 1').catch(() => reasons.push('the database does not answer'))
   }
   const body = JSON.stringify({ ok: reasons.length === 0, reasons })
-  response.writeHead(reasons.length === 0 ? 200 : 503, { 'Content-Type': 'application/json', 'Cache-Control': 'no-store', 'X-Request-Id': randomUUID() }).end(body)
+  response
+    .writeHead(reasons.length === 0 ? 200 : 503, {
+      'Content-Type': 'application/json',
+      'Cache-Control': 'no-store',
+      'X-Request-Id': randomUUID(),
+    })
+    .end(body)
 }
 
 server.on('error', (error: NodeJS.ErrnoException) => {
-  const told = error.code === 'EADDRINUSE' ? `Port ${settings.port} is taken by another program. Stop it, or choose another port: PORT=4400 npm start` : error.message
+  const told =
+    error.code === 'EADDRINUSE'
+      ? `Port ${settings.port} is taken by another program. Stop it, or choose another port: PORT=4400 npm start`
+      : error.message
   console.error(told)
   process.exit(1)
 })

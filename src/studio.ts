@@ -19,7 +19,19 @@ export interface StudioLocals {
 type AstroHandler = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void, locals: object) => void
 
 /** The studio's side of the server: its assets, and Astro for the rest, with the services handed over (they exist once). */
-export async function openStudio({ services, settings, log, visitors, distFolder }: { services: Services; settings: Settings; log: Logger; visitors: Visitors; distFolder: string }) {
+export async function openStudio({
+  services,
+  settings,
+  log,
+  visitors,
+  distFolder,
+}: {
+  services: Services
+  settings: Settings
+  log: Logger
+  visitors: Visitors
+  distFolder: string
+}) {
   if (settings.astroDev !== null) return forwardTo(new URL(settings.astroDev), log)
   const client = path.join(distFolder, 'client')
   const entry = (await import(pathToFileURL(path.join(distFolder, 'server', 'entry.mjs')).href)) as { handler: AstroHandler }
@@ -32,7 +44,12 @@ export async function openStudio({ services, settings, log, visitors, distFolder
     request.headers['x-forwarded-for'] = address
     response.setHeader('X-Request-Id', requestId)
     const startedAt = performance.now()
-    response.on('finish', () => log.debug({ requestId, method: request.method, url: request.url, status: response.statusCode, ms: Math.round(performance.now() - startedAt) }, 'studio'))
+    response.on('finish', () =>
+      log.debug(
+        { requestId, method: request.method, url: request.url, status: response.statusCode, ms: Math.round(performance.now() - startedAt) },
+        'studio',
+      ),
+    )
     const locals: StudioLocals = { services, log, requestId }
     entry.handler(request, response, (error) => failed(error, requestId, log, response), locals)
   }
@@ -66,10 +83,13 @@ function serveAsset(folder: string, request: IncomingMessage, response: ServerRe
 /** Development: Astro's own server renders, ours keeps answering for the public hosts on the same port. */
 function forwardTo(target: URL, log: Logger) {
   return (request: IncomingMessage, response: ServerResponse): void => {
-    const onward = http.request({ host: target.hostname, port: target.port, method: request.method, path: request.url, headers: request.headers }, (answer) => {
-      response.writeHead(answer.statusCode ?? 502, answer.headers)
-      answer.pipe(response)
-    })
+    const onward = http.request(
+      { host: target.hostname, port: target.port, method: request.method, path: request.url, headers: request.headers },
+      (answer) => {
+        response.writeHead(answer.statusCode ?? 502, answer.headers)
+        answer.pipe(response)
+      },
+    )
     onward.on('error', (error) => failed(error, 'dev', log, response))
     request.pipe(onward)
   }

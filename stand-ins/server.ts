@@ -2,20 +2,37 @@
 import { createServer, type ServerResponse } from 'node:http'
 
 const SITES: Readonly<Record<string, { readonly name: string; readonly pages: Readonly<Record<string, string>> }>> = {
-  'gannet-line': { name: 'Gannet & Line', pages: { '/': 'Waterproofs since the last storm', '/smocks/waxed': 'The waxed smock', '/boots/deck': 'Deck boots', '/caps/oilskin': 'The oilskin cap' } },
-  'bothy-beds': { name: 'Bothy Beds', pages: { '/': 'Rooms with a rope', '/rooms/six-bunks': 'Six bunks', '/rooms/net-loft': 'The net loft' } },
-  'contour-kiosk': { name: 'Contour Kiosk', pages: { '/': 'Maps for wet pockets', '/sheets': 'All sheets', '/sheets/14': 'Sheet 14: Skarrow and the holms' } },
-  'kelp-lane-books': { name: 'Kelp Lane Books', pages: { '/': 'Books', '/books/reading-tides': 'Reading Tides', '/books/birds-of-the-skerries': 'Birds of the Skerries' } },
+  'gannet-line': {
+    name: 'Gannet & Line',
+    pages: {
+      '/': 'Waterproofs since the last storm',
+      '/smocks/waxed': 'The waxed smock',
+      '/boots/deck': 'Deck boots',
+      '/caps/oilskin': 'The oilskin cap',
+    },
+  },
+  'bothy-beds': {
+    name: 'Bothy Beds',
+    pages: { '/': 'Rooms with a rope', '/rooms/six-bunks': 'Six bunks', '/rooms/net-loft': 'The net loft' },
+  },
+  'contour-kiosk': {
+    name: 'Contour Kiosk',
+    pages: { '/': 'Maps for wet pockets', '/sheets': 'All sheets', '/sheets/14': 'Sheet 14: Skarrow and the holms' },
+  },
+  'kelp-lane-books': {
+    name: 'Kelp Lane Books',
+    pages: { '/': 'Books', '/books/reading-tides': 'Reading Tides', '/books/birds-of-the-skerries': 'Birds of the Skerries' },
+  },
   ternwatch: { name: 'Ternwatch', pages: { '/': 'Ternwatch', '/hides/north': 'The northern hide' } },
   'harbour-weather': { name: 'Harbour Weather', pages: { '/': 'Harbour Weather', '/skarrow': 'Wind over Skarrow' } },
   'loft-prints': { name: 'Loft Prints', pages: { '/': 'Loft Prints', '/crossing': 'Photographs of the crossing' } },
   'ferry-society': { name: 'The Ferry Society', pages: { '/': 'The Ferry Society', '/history': 'Every boat that ever crossed' } },
 }
 
-const escape = (text: string): string => text.replace(/[&<>"]/g, (mark) => `&#${mark.charCodeAt(0)};`)
+const escapeHtml = (text: string): string => text.replace(/[&<>"]/g, (mark) => `&#${mark.charCodeAt(0)};`)
 
 function page(response: ServerResponse, status: number, title: string, site: string, note: string): void {
-  const body = `<!doctype html><html lang="en"><meta charset="utf-8"><title>${escape(title)} · ${escape(site)}</title><body style="font:18px/1.6 system-ui;margin:12vh auto;max-width:36rem;padding:0 1rem"><p>${escape(site)}</p><h1>${escape(title)}</h1><p>${escape(note)}</p></body></html>`
+  const body = `<!doctype html><html lang="en"><meta charset="utf-8"><title>${escapeHtml(title)} · ${escapeHtml(site)}</title><body style="font:18px/1.6 system-ui;margin:12vh auto;max-width:36rem;padding:0 1rem"><p>${escapeHtml(site)}</p><h1>${escapeHtml(title)}</h1><p>${escapeHtml(note)}</p></body></html>`
   response.writeHead(status, { 'Content-Type': 'text/html; charset=utf-8', 'Content-Length': Buffer.byteLength(body) }).end(body)
 }
 
@@ -26,7 +43,8 @@ const server = createServer((request, response) => {
   if (name === 'tidemark') {
     const hop = /^\/c\/(\d+)\/([a-z-]+)$/.exec(url.pathname)
     const shop = hop?.[2]
-    if (shop === undefined || SITES[shop] === undefined) return page(response, 404, 'No such programme', 'Tidemark', 'Ask the programme for its address.')
+    if (shop === undefined || SITES[shop] === undefined)
+      return page(response, 404, 'No such programme', 'Tidemark', 'Ask the programme for its address.')
     const target = new URL(url.searchParams.get('to') ?? '/', `http://${shop}.localhost:${port}`)
     target.searchParams.set('p', hop?.[1] ?? '')
     response.writeHead(301, { Location: target.href, 'Content-Length': '0' }).end()

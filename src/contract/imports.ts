@@ -35,7 +35,12 @@ export const ImportReport = z
   .meta({ id: 'ImportReport' })
 export type ImportReport = z.infer<typeof ImportReport>
 
-export const ImportInput = z.object({ upload: Id, dryRun: z.boolean(), leaveOff: z.string().max(500).default(''), name: z.string().max(500) })
+export const ImportInput = z.object({
+  upload: Id,
+  dryRun: z.boolean(),
+  leaveOff: z.string().max(500).default(''),
+  name: z.string().max(500),
+})
 export type ImportInput = z.infer<typeof ImportInput>
 
 export const ImportApply = z.strictObject({ dryRun: z.boolean().default(false), leaveOff: z.string().max(500).optional() })

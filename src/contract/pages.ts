@@ -27,7 +27,9 @@ export const PageQuery = Paging.extend({
 export type PageQuery = z.infer<typeof PageQuery>
 export const PageList = z.object({ items: z.array(Page), next: z.string().nullable(), total: z.int() })
 
-export const PageSource = Page.extend({ source: z.string().meta({ description: 'The decoded text of the draft; offsets count in its UTF-16 code units' }) })
+export const PageSource = Page.extend({
+  source: z.string().meta({ description: 'The decoded text of the draft; offsets count in its UTF-16 code units' }),
+})
 export type PageSource = z.infer<typeof PageSource>
 
 const Patch = z.strictObject({ from: z.int().min(0), to: z.int().min(0), insert: z.string().max(2_000_000) })
@@ -47,7 +49,10 @@ export const Placement = z
     kind: ADDRESS_KIND.nullable(),
     site: z.string().nullable(),
     isPartner: z.boolean(),
-    lands: z.boolean().nullable().meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
+    lands: z
+      .boolean()
+      .nullable()
+      .meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
     before: Marks,
     after: Marks,
     because: z.object({ rel: z.string(), target: z.string() }),
@@ -56,7 +61,11 @@ export const Placement = z
   .meta({ id: 'Placement' })
 export type Placement = z.infer<typeof Placement>
 
-export const PlacementQuery = Paging.extend({ page: z.string().max(2_000).optional(), site: z.string().max(253).optional(), unmarked: z.stringbool().optional() })
+export const PlacementQuery = Paging.extend({
+  page: z.string().max(2_000).optional(),
+  site: z.string().max(253).optional(),
+  unmarked: z.stringbool().optional(),
+})
 export type PlacementQuery = z.infer<typeof PlacementQuery>
 export const PlacementList = z.object({ items: z.array(Placement), next: z.string().nullable() })
 export type PageList = z.infer<typeof PageList>

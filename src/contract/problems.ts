@@ -16,7 +16,10 @@ export const PROBLEMS = {
   'moved-on': [409, 'Somebody saved a newer version in the meantime. Nothing of yours was lost, and nothing of theirs.'],
   'address-empty': [422, 'There is no address in this.'],
   'address-too-long': [422, 'This address is too long. 8,000 characters are the most.'],
-  'address-control-character': [422, 'This address holds control characters that nobody can see. Copy it again from the browser’s address bar.'],
+  'address-control-character': [
+    422,
+    'This address holds control characters that nobody can see. Copy it again from the browser’s address bar.',
+  ],
   'address-forbidden-scheme': [422, 'Readers cannot follow an address like this.'],
   'address-unknown-scheme': [422, 'Browsers do not know this kind of address.'],
   'address-unreadable': [422, 'This is not an address. Copy it from the browser’s address bar.'],

@@ -11,7 +11,9 @@ export type Publication = z.infer<typeof Publication>
 
 /** What differs from the live site. */
 export const Unpublished = z.object({
-  pages: z.array(z.object({ id: Id, path: z.string(), title: z.string(), isNew: z.boolean(), by: z.string().nullable(), at: z.iso.datetime() })),
+  pages: z.array(
+    z.object({ id: Id, path: z.string(), title: z.string(), isNew: z.boolean(), by: z.string().nullable(), at: z.iso.datetime() }),
+  ),
   morePages: z.int(),
   files: z.int(),
 })

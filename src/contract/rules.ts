@@ -14,7 +14,14 @@ export const RuleBody: z.ZodType<Rule> = z
     where: z.strictObject({ under: z.array(line(500).startsWith('/', 'A path starts with “/”')).max(50).optional() }),
     which: z.strictObject({
       kinds: z.array(ADDRESS_KIND).max(8).optional(),
-      sites: z.array(line(253).toLowerCase().regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, 'Write the site alone, such as gannet-line.example')).max(500).optional(),
+      sites: z
+        .array(
+          line(253)
+            .toLowerCase()
+            .regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, 'Write the site alone, such as gannet-line.example'),
+        )
+        .max(500)
+        .optional(),
       partner: z.boolean().optional(),
       address: line(500).optional(),
       origin: z.enum(['written here', 'imported']).optional(),
@@ -22,7 +29,10 @@ export const RuleBody: z.ZodType<Rule> = z
     }),
     what: z
       .strictObject({
-        hints: z.array(z.enum(['sponsored', 'nofollow', 'ugc'])).max(3).optional(),
+        hints: z
+          .array(z.enum(['sponsored', 'nofollow', 'ugc']))
+          .max(3)
+          .optional(),
         opens: z.enum(['new tab', 'same tab']).optional(),
         noopener: z.boolean().optional(),
         noreferrer: z.boolean().optional(),
@@ -59,7 +69,11 @@ export type ImpactAnswer = z.infer<typeof ImpactAnswer>
 
 export const RuleVersion = z.object({ version: Version, by: z.string().nullable(), at: z.iso.datetime(), rules: z.int() })
 
-export const RewriteRequest = z.object({ html: z.string().max(20_000_000), host: z.string().max(255).optional(), path: z.string().max(2_000).optional() })
+export const RewriteRequest = z.object({
+  html: z.string().max(20_000_000),
+  host: z.string().max(255).optional(),
+  path: z.string().max(2_000).optional(),
+})
 export const RewriteAnswer = z.object({
   html: z.string(),
   links: z.array(

@@ -28,14 +28,23 @@ export const ShortLinkNew = z.strictObject({
 })
 export type ShortLinkNew = z.infer<typeof ShortLinkNew>
 
-export const ShortLinkChange = z.strictObject({ version: Version, destination: z.string().max(100_000).optional(), title: line(300).optional(), status: ShortLinkStatus.optional() })
+export const ShortLinkChange = z.strictObject({
+  version: Version,
+  destination: z.string().max(100_000).optional(),
+  title: line(300).optional(),
+  status: ShortLinkStatus.optional(),
+})
 export type ShortLinkChange = z.infer<typeof ShortLinkChange>
 
 export const ShortLinkQuery = Paging.extend({ slug: z.string().max(200).optional(), search: z.string().max(200).optional() })
 export type ShortLinkQuery = z.infer<typeof ShortLinkQuery>
 export const ShortLinkList = z.object({ items: z.array(ShortLink), next: z.string().nullable(), total: z.int() })
 
-export const SuggestRequest = z.strictObject({ destination: z.string().max(100_000), title: line(300).optional(), host: z.string().max(255).optional() })
+export const SuggestRequest = z.strictObject({
+  destination: z.string().max(100_000),
+  title: line(300).optional(),
+  host: z.string().max(255).optional(),
+})
 export const SuggestAnswer = z.object({
   destination: z.string(),
   repairs: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),

@@ -1,5 +1,5 @@
-import { pipeline } from 'node:stream/promises'
 import { Readable } from 'node:stream'
+import { pipeline } from 'node:stream/promises'
 import { from as copyFrom } from 'pg-copy-streams'
 import type { Database } from './database.ts'
 
@@ -22,7 +22,10 @@ const PARTITION_LOCK = 7_062_402
 
 /** How far a segment has been loaded, in bytes. */
 export async function loadedBytes(db: Database, node: string, segment: string): Promise<number> {
-  const { rows } = await db.pool.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [node, segment])
+  const { rows } = await db.pool.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [
+    node,
+    segment,
+  ])
   return Number(rows[0]?.loaded_bytes ?? 0)
 }
 
@@ -37,7 +40,10 @@ export async function loadClicks(db: Database, batch: ClickBatch): Promise<boole
   try {
     await client.query('BEGIN')
     await client.query('SELECT pg_advisory_xact_lock(hashtext($1))', [`${batch.node}/${batch.segment}`])
-    const { rows } = await client.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [batch.node, batch.segment])
+    const { rows } = await client.query<{ loaded_bytes: string }>('SELECT loaded_bytes FROM click_loads WHERE node = $1 AND segment = $2', [
+      batch.node,
+      batch.segment,
+    ])
     if (Number(rows[0]?.loaded_bytes ?? 0) !== batch.from) {
       await client.query('ROLLBACK')
       return false
@@ -79,7 +85,9 @@ async function makePartitions(db: Database, days: readonly string[]): Promise<vo
     const client = await db.pool.connect()
     try {
       await client.query('SELECT pg_advisory_lock($1)', [PARTITION_LOCK])
-      await client.query(`CREATE TABLE IF NOT EXISTS clicks_${day.replaceAll('-', '')} PARTITION OF clicks FOR VALUES FROM ('${day} 00:00Z') TO ('${next} 00:00Z')`)
+      await client.query(
+        `CREATE TABLE IF NOT EXISTS clicks_${day.replaceAll('-', '')} PARTITION OF clicks FOR VALUES FROM ('${day} 00:00Z') TO ('${next} 00:00Z')`,
+      )
       made.add(key)
     } finally {
       await client.query('SELECT pg_advisory_unlock($1)', [PARTITION_LOCK]).catch(() => {})

@@ -18,7 +18,12 @@ const POOL_SIZE = 10
 
 /** Opens a pool; connects when first used. */
 export function openDatabase(url: string): Database {
-  const sequelize = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: POOL_SIZE }, define: { underscored: true, createdAt: false, updatedAt: false } })
+  const sequelize = new Sequelize(url, {
+    dialect: 'postgres',
+    logging: false,
+    pool: { max: POOL_SIZE },
+    define: { underscored: true, createdAt: false, updatedAt: false },
+  })
   const pool = new pg.Pool({ connectionString: url, max: 3 })
   pool.on('error', () => {}) // an idle connection that breaks is replaced at the next use, where an error can be told
   return { sequelize, models: defineModels(sequelize), pool, url }
@@ -38,7 +43,10 @@ export async function migrate(db: Database): Promise<void> {
     await client.query('SELECT pg_advisory_lock($1)', [MIGRATION_LOCK])
     await db.sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, run_at timestamptz NOT NULL DEFAULT now())')
     const umzug = new Umzug({
-      migrations: MIGRATIONS.map(({ name, up }) => ({ name, up: async () => void (await db.sequelize.transaction((transaction) => db.sequelize.query(up, { transaction }))) })),
+      migrations: MIGRATIONS.map(({ name, up }) => ({
+        name,
+        up: async () => void (await db.sequelize.transaction((transaction) => db.sequelize.query(up, { transaction }))),
+      })),
       storage: {
         logMigration: async ({ name }) => void (await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name] })),
         unlogMigration: async ({ name }) => void (await db.sequelize.query('DELETE FROM migrations WHERE name = $1', { bind: [name] })),
@@ -54,7 +62,12 @@ export async function migrate(db: Database): Promise<void> {
 }
 
 /** Runs a query and hands back its rows. Values are bound as $1, $2 …; the row type is the query's promise. */
-export function rows<Row extends object>(db: Database, sql: string, bind: readonly unknown[] = [], transaction?: Transaction): Promise<Row[]> {
+export function rows<Row extends object>(
+  db: Database,
+  sql: string,
+  bind: readonly unknown[] = [],
+  transaction?: Transaction,
+): Promise<Row[]> {
   return db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...(transaction === undefined ? {} : { transaction }) })
 }
 
@@ -68,5 +81,10 @@ export const SNAPSHOT_CHANNEL = 'maprope_snapshot'
 
 /** Counts the snapshot up and announces it when the transaction commits. */
 export async function announceSnapshot(db: Database, transaction: Transaction): Promise<void> {
-  await rows(db, `WITH next AS (UPDATE snapshot_state SET version = version + 1 RETURNING version) SELECT pg_notify('${SNAPSHOT_CHANNEL}', version::text) FROM next`, [], transaction)
+  await rows(
+    db,
+    `WITH next AS (UPDATE snapshot_state SET version = version + 1 RETURNING version) SELECT pg_notify('${SNAPSHOT_CHANNEL}', version::text) FROM next`,
+    [],
+    transaction,
+  )
 }

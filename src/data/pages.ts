@@ -8,7 +8,11 @@ export const storable = (text: string): string =>
   text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')
 
 /** Keeps contents by their hash; those already kept are left as they are. */
-export async function putBlobs(db: Database, blobs: readonly { hash: string; bytes: Uint8Array }[], transaction: Transaction): Promise<void> {
+export async function putBlobs(
+  db: Database,
+  blobs: readonly { hash: string; bytes: Uint8Array }[],
+  transaction: Transaction,
+): Promise<void> {
   for (const { hash, bytes } of blobs) {
     await rows(db, 'INSERT INTO blobs (hash, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING', [hash, Buffer.from(bytes)], transaction)
   }
@@ -101,7 +105,13 @@ export async function updateDraft(
 /** Puts an imported page in its place, new or over the one of that path. @returns its id */
 export async function upsertImported(
   db: Database,
-  { siteId, path, sourceName, content, personId }: { siteId: string; path: string; sourceName: string; content: NewContent; personId: string | null },
+  {
+    siteId,
+    path,
+    sourceName,
+    content,
+    personId,
+  }: { siteId: string; path: string; sourceName: string; content: NewContent; personId: string | null },
   transaction: Transaction,
 ): Promise<string> {
   await putBlobs(db, [content], transaction)
@@ -119,7 +129,13 @@ export async function upsertImported(
   return id
 }
 
-async function keepRevision(db: Database, pageId: string, madeBy: string, personId: string | null, transaction: Transaction): Promise<void> {
+async function keepRevision(
+  db: Database,
+  pageId: string,
+  madeBy: string,
+  personId: string | null,
+  transaction: Transaction,
+): Promise<void> {
   await rows(
     db,
     `INSERT INTO page_revisions (page_id, version, hash, encoding, title, made_by, person_id) SELECT id, version, draft_hash, encoding, title, $2, $3 FROM pages WHERE id = $1`,
@@ -129,7 +145,11 @@ async function keepRevision(db: Database, pageId: string, madeBy: string, person
 }
 
 /** Derives the placements of pages anew. */
-export async function replacePlacements(db: Database, pages: readonly { pageId: string; placements: readonly FoundPlacement[] }[], transaction: Transaction): Promise<void> {
+export async function replacePlacements(
+  db: Database,
+  pages: readonly { pageId: string; placements: readonly FoundPlacement[] }[],
+  transaction: Transaction,
+): Promise<void> {
   await rows(db, 'DELETE FROM placements WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
   const found = pages.flatMap(({ pageId, placements }) => placements.map((each) => ({ page_id: pageId, ...each })))
   if (found.length === 0) return
@@ -163,7 +183,10 @@ export interface PlacementRow {
 }
 
 /** Placements in the order of path and place. `after` is the last one seen. */
-export function listPlacements(db: Database, filter: { siteId: string; path?: string | undefined; after?: { path: string; ordinal: number } | undefined; limit?: number }): Promise<PlacementRow[]> {
+export function listPlacements(
+  db: Database,
+  filter: { siteId: string; path?: string | undefined; after?: { path: string; ordinal: number } | undefined; limit?: number },
+): Promise<PlacementRow[]> {
   return rows<PlacementRow>(
     db,
     `SELECT l.page_id AS "pageId", p.path, p.title, l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.shows,
@@ -177,6 +200,10 @@ export function listPlacements(db: Database, filter: { siteId: string; path?: st
 
 /** Every path that a page or file of the site has. */
 export async function ownPaths(db: Database, siteId: string): Promise<Set<string>> {
-  const found = await rows<{ path: string }>(db, 'SELECT path FROM pages WHERE site_id = $1 UNION SELECT path FROM files WHERE site_id = $1', [siteId])
+  const found = await rows<{ path: string }>(
+    db,
+    'SELECT path FROM pages WHERE site_id = $1 UNION SELECT path FROM files WHERE site_id = $1',
+    [siteId],
+  )
   return new Set(found.map(({ path }) => path))
 }

@@ -23,7 +23,11 @@ export async function unpublishedPages(db: Database, siteId: string, limit: numb
 }
 
 export async function unpublishedFiles(db: Database, siteId: string): Promise<number> {
-  const [count] = await rows<{ total: number }>(db, 'SELECT count(*)::int AS total FROM files WHERE site_id = $1 AND live_hash IS DISTINCT FROM draft_hash', [siteId])
+  const [count] = await rows<{ total: number }>(
+    db,
+    'SELECT count(*)::int AS total FROM files WHERE site_id = $1 AND live_hash IS DISTINCT FROM draft_hash',
+    [siteId],
+  )
   return count?.total ?? 0
 }
 
@@ -32,7 +36,13 @@ export async function unpublishedFiles(db: Database, siteId: string): Promise<nu
  * @param pageIds - null for every page
  * @returns null when nothing differed from the live site
  */
-export async function publish(db: Database, siteId: string, pageIds: readonly string[] | null, personId: string, transaction: Transaction): Promise<string | null> {
+export async function publish(
+  db: Database,
+  siteId: string,
+  pageIds: readonly string[] | null,
+  personId: string,
+  transaction: Transaction,
+): Promise<string | null> {
   await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction) // one publication after the other
   const [made] = await rows<{ id: string }>(
     db,

@@ -50,7 +50,11 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
 }
 
 /** Takes a slug for a short link. @returns false when somebody else has it */
-export async function takeSlug(db: Database, slug: { hostId: string; slug: string; shortLinkId: string }, transaction: Transaction): Promise<boolean> {
+export async function takeSlug(
+  db: Database,
+  slug: { hostId: string; slug: string; shortLinkId: string },
+  transaction: Transaction,
+): Promise<boolean> {
   const taken = await rows(
     db,
     'INSERT INTO short_link_slugs (host_id, slug, short_link_id) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING slug',
@@ -61,5 +65,7 @@ export async function takeSlug(db: Database, slug: { hostId: string; slug: strin
 }
 
 export async function takenSlugs(db: Database, hostId: string): Promise<Set<string>> {
-  return new Set((await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1', [hostId])).map(({ slug }) => slug))
+  return new Set(
+    (await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1', [hostId])).map(({ slug }) => slug),
+  )
 }

@@ -7,9 +7,24 @@ import { type Database, rows } from './database.ts'
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
   const [site] = await rows<{ name: string }>(db, 'SELECT name FROM sites WHERE id = $1', [siteId], transaction)
   if (site === undefined) return null
-  const hosts = await rows<SiteSetup['hosts'][number]>(db, `SELECT id, host, kind, prefix FROM hosts WHERE site_id = $1 ORDER BY is_main DESC, host`, [siteId], transaction)
-  const partners = await rows<SiteSetup['partners'][number]>(db, `SELECT id, name, sites FROM partners WHERE site_id = $1 ORDER BY name`, [siteId], transaction)
-  const [rules] = await rows<{ list: unknown }>(db, 'SELECT list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1', [siteId], transaction)
+  const hosts = await rows<SiteSetup['hosts'][number]>(
+    db,
+    `SELECT id, host, kind, prefix FROM hosts WHERE site_id = $1 ORDER BY is_main DESC, host`,
+    [siteId],
+    transaction,
+  )
+  const partners = await rows<SiteSetup['partners'][number]>(
+    db,
+    `SELECT id, name, sites FROM partners WHERE site_id = $1 ORDER BY name`,
+    [siteId],
+    transaction,
+  )
+  const [rules] = await rows<{ list: unknown }>(
+    db,
+    'SELECT list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1',
+    [siteId],
+    transaction,
+  )
   const shortLinks = await rows<SiteSetup['shortLinks'][number]>(
     db,
     `SELECT l.id, h.host, h.prefix, s.slug, l.destination, l.status FROM short_link_slugs s JOIN short_links l ON l.id = s.short_link_id

@@ -7,7 +7,12 @@ const PART_BYTES = 4 * 1024 * 1024
 /** Keeps an upload until its job is done, so that any process can carry it out. */
 export async function putUpload(db: Database, id: string, bytes: Uint8Array, transaction: Transaction): Promise<void> {
   for (let part = 0; part * PART_BYTES < bytes.length; part++) {
-    await rows(db, 'INSERT INTO uploads (id, part, bytes) VALUES ($1, $2, $3)', [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES))], transaction)
+    await rows(
+      db,
+      'INSERT INTO uploads (id, part, bytes) VALUES ($1, $2, $3)',
+      [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES))],
+      transaction,
+    )
   }
 }
 

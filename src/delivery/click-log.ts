@@ -84,7 +84,8 @@ export class ClickLog {
       if (!this.#isFailing) this.#log.error({ err: error }, 'the click log cannot be written; clicks are held in memory')
       this.#isFailing = true
       this.#held = lines.slice(-HELD_LINES_MAX)
-      if (lines.length > HELD_LINES_MAX) this.#log.error({ lost: lines.length - HELD_LINES_MAX }, 'clicks were lost: the disk has been full for too long')
+      if (lines.length > HELD_LINES_MAX)
+        this.#log.error({ lost: lines.length - HELD_LINES_MAX }, 'clicks were lost: the disk has been full for too long')
     }
   }
 
@@ -92,6 +93,9 @@ export class ClickLog {
     if (this.#descriptor !== -1) closeSync(this.#descriptor)
     this.#sequence++
     this.#segmentBytes = 0
-    this.#descriptor = openSync(path.join(this.#folder, `${this.#startedAt}-${process.pid}-${String(this.#sequence).padStart(6, '0')}.log`), 'a')
+    this.#descriptor = openSync(
+      path.join(this.#folder, `${this.#startedAt}-${process.pid}-${String(this.#sequence).padStart(6, '0')}.log`),
+      'a',
+    )
   }
 }

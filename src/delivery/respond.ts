@@ -21,12 +21,20 @@ export interface Delivery {
 const DELIVERED_MAX_BYTES = 64 * 1024 * 1024
 
 /** Answers a request for a host of the snapshot. The request sees this one snapshot, whatever comes meanwhile (invariant 2). */
-export function respond(delivery: Delivery, snapshot: CompiledSnapshot, entry: HostEntry, host: string, request: IncomingMessage, response: ServerResponse): void {
+export function respond(
+  delivery: Delivery,
+  snapshot: CompiledSnapshot,
+  entry: HostEntry,
+  host: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): void {
   const url = request.url ?? '/'
   const query = url.indexOf('?')
   const path = query === -1 ? url : url.slice(0, query)
   if (entry.kind === 'short') return shortLink(delivery, entry, host, path, request, response)
-  if (request.method !== 'GET' && request.method !== 'HEAD') return say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
+  if (request.method !== 'GET' && request.method !== 'HEAD')
+    return say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
   content(delivery, snapshot, entry, path, url.slice(path.length), request, response).catch((error: unknown) => {
     delivery.log.error({ err: error, path }, 'a page could not be delivered')
     if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
@@ -34,17 +42,41 @@ export function respond(delivery: Delivery, snapshot: CompiledSnapshot, entry: H
   })
 }
 
-function shortLink({ clicks, visitors }: Delivery, entry: HostEntry, host: string, path: string, request: IncomingMessage, response: ServerResponse): void {
+function shortLink(
+  { clicks, visitors }: Delivery,
+  entry: HostEntry,
+  host: string,
+  path: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): void {
   const { method } = request
   if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'A short link can only be followed.', method, { Allow: 'GET, HEAD' })
   const found = entry.site.shortLinks.match(host, path)
   if (found === null) return say(response, 404, path === '/' ? entry.site.setup.name : 'There is no short link of this name.', method)
   // Kept by nobody, so that each click is seen and a changed destination holds at once.
-  response.writeHead(found.status, ['Location', found.location, 'Cache-Control', 'private, no-store', 'X-Robots-Tag', 'noindex, nofollow', 'Content-Length', '0'])
+  response.writeHead(found.status, [
+    'Location',
+    found.location,
+    'Cache-Control',
+    'private, no-store',
+    'X-Robots-Tag',
+    'noindex, nofollow',
+    'Content-Length',
+    '0',
+  ])
   clicks.append(visitors.clickLine(request, found.id, Date.now()), () => response.end())
 }
 
-async function content(delivery: Delivery, snapshot: CompiledSnapshot, entry: HostEntry, path: string, query: string, request: IncomingMessage, response: ServerResponse): Promise<void> {
+async function content(
+  delivery: Delivery,
+  snapshot: CompiledSnapshot,
+  entry: HostEntry,
+  path: string,
+  query: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): Promise<void> {
   const place = locate(entry, path)
   if (place === null) return say(response, 404, 'There is no page at this address.', request.method)
   if ('moved' in place) {
@@ -62,7 +94,10 @@ async function content(delivery: Delivery, snapshot: CompiledSnapshot, entry: Ho
   sendFile(delivery, place.file, request, response)
 }
 
-type Place = { page: { path: string; hash: string; encoding: string } } | { file: { hash: string; mediaType: string; bytes: number } } | { moved: string }
+type Place =
+  | { page: { path: string; hash: string; encoding: string } }
+  | { file: { hash: string; mediaType: string; bytes: number } }
+  | { moved: string }
 
 /** Finds what a path names, tolerant of percent-encoding, index files and the closing slash. */
 function locate({ pages, files, site }: HostEntry, path: string): Place | null {
@@ -80,7 +115,12 @@ function locate({ pages, files, site }: HostEntry, path: string): Place | null {
 
 const pathnameOf = (address: string): string => (address.startsWith('/') ? address : new URL(address).pathname)
 
-async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapshot, { site }: HostEntry, page: { path: string; hash: string; encoding: string }) {
+async function deliveredPage(
+  { store, log }: Delivery,
+  snapshot: CompiledSnapshot,
+  { site }: HostEntry,
+  page: { path: string; hash: string; encoding: string },
+) {
   const key = `${site.setup.siteId} ${page.path}`
   const ready = snapshot.delivered.get(key)
   if (ready !== undefined) return ready
@@ -109,16 +149,26 @@ function isFresh(request: IncomingMessage, etag: string): boolean {
   return known !== undefined && (known === '*' || known.split(',').some((each) => each.trim().replace(/^W\//, '') === etag))
 }
 
-function sendFile({ store, log }: Delivery, file: { hash: string; mediaType: string; bytes: number }, request: IncomingMessage, response: ServerResponse): void {
+function sendFile(
+  { store, log }: Delivery,
+  file: { hash: string; mediaType: string; bytes: number },
+  request: IncomingMessage,
+  response: ServerResponse,
+): void {
   const etag = `"${file.hash.slice(0, 24)}"`
   const headers: Record<string, string | number> = {
-    'Content-Type': file.mediaType, ETag: etag, 'Cache-Control': 'no-cache', 'Accept-Ranges': 'bytes', 'X-Content-Type-Options': 'nosniff',
+    'Content-Type': file.mediaType,
+    ETag: etag,
+    'Cache-Control': 'no-cache',
+    'Accept-Ranges': 'bytes',
+    'X-Content-Type-Options': 'nosniff',
   }
   // Web fonts are only loaded across origins where the server allows it; the studio shows pages in a frame of no origin.
   if (file.mediaType.startsWith('font/')) headers['Access-Control-Allow-Origin'] = '*'
   if (isFresh(request, etag)) return void response.writeHead(304, headers).end()
   const range = rangeOf(request.headers.range, file.bytes)
-  if (range === 'unsatisfiable') return void response.writeHead(416, { 'Content-Range': `bytes */${file.bytes}`, 'Content-Length': '0' }).end()
+  if (range === 'unsatisfiable')
+    return void response.writeHead(416, { 'Content-Range': `bytes */${file.bytes}`, 'Content-Length': '0' }).end()
   const { from, to } = range ?? { from: 0, to: file.bytes - 1 }
   if (range !== null) headers['Content-Range'] = `bytes ${from}-${to}/${file.bytes}`
   headers['Content-Length'] = file.bytes === 0 ? 0 : to - from + 1
@@ -143,12 +193,24 @@ function rangeOf(header: string | undefined, size: number): { from: number; to: 
 }
 
 /** A short page of our own, for people who ended up where nothing is. */
-export function say(response: ServerResponse, status: number, sentence: string, method: string | undefined, headers: Readonly<Record<string, string>> = {}): void {
+export function say(
+  response: ServerResponse,
+  status: number,
+  sentence: string,
+  method: string | undefined,
+  headers: Readonly<Record<string, string>> = {},
+): void {
   const words = sentence.replace(/[&<>]/g, (mark) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[mark] ?? mark)
   const body = Buffer.from(
     `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
       `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><p>${words}</p></body></html>`,
   )
-  response.writeHead(status, { ...headers, 'Content-Type': 'text/html; charset=utf-8', 'Content-Length': body.length, 'X-Robots-Tag': 'noindex', 'Cache-Control': 'no-store' })
+  response.writeHead(status, {
+    ...headers,
+    'Content-Type': 'text/html; charset=utf-8',
+    'Content-Length': body.length,
+    'X-Robots-Tag': 'noindex',
+    'Cache-Control': 'no-store',
+  })
   response.end(method === 'HEAD' ? undefined : body)
 }

@@ -69,7 +69,9 @@ export class SnapshotStore {
   /** Takes the copy on disk, then goes after the newest. Returns once there is something to answer from, or nothing to be had. */
   async start(): Promise<void> {
     await this.#readKept()
-    const fresh = this.refresh().catch((error: unknown) => this.#log.warn({ err: error }, 'the database does not answer; delivery goes on from its copy'))
+    const fresh = this.refresh().catch((error: unknown) =>
+      this.#log.warn({ err: error }, 'the database does not answer; delivery goes on from its copy'),
+    )
     if (this.current === null) await fresh
     void this.#listen()
     this.#timer = setInterval(() => void this.#catchUp(), CATCH_UP_MS)
@@ -118,7 +120,8 @@ export class SnapshotStore {
       const kept = Snapshot.parse(JSON.parse(await readFile(path.join(this.#folder, 'snapshot.json'), 'utf8')))
       this.current = compileSnapshot(kept, this.#port)
     } catch (error) {
-      if (existsSync(path.join(this.#folder, 'snapshot.json'))) this.#log.warn({ err: error }, 'the kept snapshot cannot be read; waiting for the database')
+      if (existsSync(path.join(this.#folder, 'snapshot.json')))
+        this.#log.warn({ err: error }, 'the kept snapshot cannot be read; waiting for the database')
     }
   }
 
@@ -133,8 +136,13 @@ export class SnapshotStore {
       }
     }
     // Contents that no snapshot on this disk names; the one being replaced may still be answered from, so its own stay.
-    const before = new Set([...(this.current?.hosts.values() ?? [])].flatMap(({ pages, files }) => [...pages.values(), ...files.values()].map(({ hash }) => hash)))
-    for (const name of kept) if (/^[0-9a-f]{64}$/.test(name) && !wanted.has(name) && !before.has(name)) await rm(this.blobFile(name), { force: true })
+    const before = new Set(
+      [...(this.current?.hosts.values() ?? [])].flatMap(({ pages, files }) =>
+        [...pages.values(), ...files.values()].map(({ hash }) => hash),
+      ),
+    )
+    for (const name of kept)
+      if (/^[0-9a-f]{64}$/.test(name) && !wanted.has(name) && !before.has(name)) await rm(this.blobFile(name), { force: true })
   }
 
   async #listen(): Promise<void> {
@@ -147,7 +155,10 @@ export class SnapshotStore {
         })
         await client.connect()
         this.#listener = client
-        client.on('notification', () => void this.refresh().catch((error: unknown) => this.#log.warn({ err: error }, 'a new snapshot could not be read')))
+        client.on(
+          'notification',
+          () => void this.refresh().catch((error: unknown) => this.#log.warn({ err: error }, 'a new snapshot could not be read')),
+        )
         await client.query(`LISTEN ${SNAPSHOT_CHANNEL}`)
         await this.#catchUp()
         await lost

@@ -26,9 +26,15 @@ export class Visitors {
     const userAgent = headers['user-agent']
     const agent = this.#agent(userAgent)
     const purpose = headers['sec-purpose'] ?? headers.purpose ?? headers['x-moz']
-    const visit = request.method === 'HEAD' || purpose !== undefined ? visitOf({ method: request.method ?? 'GET', userAgent, purpose: purpose?.toString() }) : agent.visit
+    const visit =
+      request.method === 'HEAD' || purpose !== undefined
+        ? visitOf({ method: request.method ?? 'GET', userAgent, purpose: purpose?.toString() })
+        : agent.visit
     const at = this.#timeStamp(nowMs)
-    const visitor = createHash('sha256').update(`${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`).digest('hex').slice(0, 16)
+    const visitor = createHash('sha256')
+      .update(`${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`)
+      .digest('hex')
+      .slice(0, 16)
     const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `${at}\t${shortLinkId}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}`
@@ -39,7 +45,13 @@ export class Visitors {
     const peer = request.socket.remoteAddress ?? ''
     const forwarded = request.headers['x-forwarded-for']
     if (forwarded === undefined || !this.#trusted.has(peer)) return peer
-    return String(forwarded).split(',').map((each) => each.trim()).reverse().find((each) => !this.#trusted.has(each)) ?? peer
+    return (
+      String(forwarded)
+        .split(',')
+        .map((each) => each.trim())
+        .reverse()
+        .find((each) => !this.#trusted.has(each)) ?? peer
+    )
   }
 
   #agent(userAgent: string | undefined): { visit: Visit; device: Device } {

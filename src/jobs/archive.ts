@@ -20,7 +20,8 @@ export interface ArchiveEntry {
 export async function openArchive(name: string, bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
   const isZip = bytes.length > 3 && bytes[0] === 0x50 && bytes[1] === 0x4b && ((bytes[2] ?? 0) === 3 || (bytes[2] ?? 0) === 5)
   if (!isZip) {
-    if (/\.zip$/i.test(name)) return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
+    if (/\.zip$/i.test(name))
+      return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
     return ok([{ name: name.replace(/^.*[\\/]/, ''), bytes: bytes.length, refused: null, read: async () => ok(bytes) }])
   }
   try {
@@ -31,8 +32,15 @@ export async function openArchive(name: string, bytes: Buffer): Promise<Result<r
 }
 
 async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
-  const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, { lazyEntries: true, decodeStrings: false, validateEntrySizes: true })
-  if (zip.entryCount > ENTRIES_MAX) return fail('archive-unreadable', { why: `This zip holds ${zip.entryCount} files; ${ENTRIES_MAX} are the most. Bring the site in in parts.` })
+  const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, {
+    lazyEntries: true,
+    decodeStrings: false,
+    validateEntrySizes: true,
+  })
+  if (zip.entryCount > ENTRIES_MAX)
+    return fail('archive-unreadable', {
+      why: `This zip holds ${zip.entryCount} files; ${ENTRIES_MAX} are the most. Bring the site in in parts.`,
+    })
   const entries: ArchiveEntry[] = []
   let unpacked = 0
   await new Promise<void>((resolve, reject) => {
@@ -41,13 +49,16 @@ async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], '
     zip.on('entry', (entry: yauzl.Entry) => {
       unpacked += entry.uncompressedSize
       const name = decodeName(entry)
-      if (!name.endsWith('/')) entries.push({ name, bytes: entry.uncompressedSize, refused: whyRefused(name, entry), read: () => readEntry(zip, entry) })
+      if (!name.endsWith('/'))
+        entries.push({ name, bytes: entry.uncompressedSize, refused: whyRefused(name, entry), read: () => readEntry(zip, entry) })
       zip.readEntry()
     })
     zip.readEntry()
   })
   if (unpacked > UNPACKED_MAX_BYTES) {
-    return fail('archive-unreadable', { why: `Unpacked, this zip would take ${Math.ceil(unpacked / MB)} MB; ${UNPACKED_MAX_BYTES / MB} MB are the most. Bring the site in in parts.` })
+    return fail('archive-unreadable', {
+      why: `Unpacked, this zip would take ${Math.ceil(unpacked / MB)} MB; ${UNPACKED_MAX_BYTES / MB} MB are the most. Bring the site in in parts.`,
+    })
   }
   return ok(entries)
 }
@@ -64,8 +75,10 @@ function whyRefused(name: string, entry: yauzl.Entry): string | null {
   if (parts.includes('..') || /^[\\/]|^[a-z]:/i.test(name)) return 'Its name points outside of the zip, so it was left out.'
   if (name.includes('\0') || parts.some((part) => part === '' || part === '.')) return 'Its name cannot be used as an address.'
   if (name.includes('\\')) return 'Its name holds a backslash, which no address can.'
-  if (parts.some((part) => part === '__MACOSX' || part === '.DS_Store' || part === 'Thumbs.db')) return 'A file of the operating system, not of the site.'
-  if (parts.some((part) => part.startsWith('.') && part !== '.well-known')) return 'Its name starts with a full stop, which marks hidden files.'
+  if (parts.some((part) => part === '__MACOSX' || part === '.DS_Store' || part === 'Thumbs.db'))
+    return 'A file of the operating system, not of the site.'
+  if (parts.some((part) => part.startsWith('.') && part !== '.well-known'))
+    return 'Its name starts with a full stop, which marks hidden files.'
   if (entry.isEncrypted()) return 'It is locked with a password.'
   return sizeFault(name, entry.uncompressedSize)
 }
@@ -80,7 +93,9 @@ export function sizeFault(name: string, bytes: number): string | null {
 
 async function readEntry(zip: yauzl.ZipFile, entry: yauzl.Entry): Promise<Result<Buffer, 'unreadable'>> {
   try {
-    const stream = await promisify(zip.openReadStream.bind(zip) as (entry: yauzl.Entry, done: (error: Error | null, stream: NodeJS.ReadableStream) => void) => void)(entry)
+    const stream = await promisify(
+      zip.openReadStream.bind(zip) as (entry: yauzl.Entry, done: (error: Error | null, stream: NodeJS.ReadableStream) => void) => void,
+    )(entry)
     const parts: Buffer[] = []
     for await (const part of stream) parts.push(part as Buffer)
     return ok(Buffer.concat(parts))

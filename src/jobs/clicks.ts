@@ -7,7 +7,8 @@ import type { Database } from '../data/database.ts'
 /** Most of a segment that goes into one transaction. */
 const BATCH_BYTES = 4 * 1024 * 1024
 /** A whole line as the log writes it; half a line (a crash, a full disk) was never answered, or is there once more. */
-const LINE = /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t[^\t\\]+$|^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t\\N$/
+const LINE =
+  /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t[^\t\\]+$|^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t\\N$/
 
 /**
  * Moves the click logs of this machine into PostgreSQL, every stretch once.
@@ -17,7 +18,8 @@ export async function loadClickLogs(db: Database, folder: string, log: Logger): 
   let clicks = 0
   for (const node of await readdir(folder).catch(() => [])) {
     const segments = (await readdir(path.join(folder, node))).filter((name) => name.endsWith('.log')).sort()
-    for (const segment of segments) clicks += await loadSegment(db, { file: path.join(folder, node, segment), node, segment, isClosed: isClosed(segment, segments) }, log)
+    for (const segment of segments)
+      clicks += await loadSegment(db, { file: path.join(folder, node, segment), node, segment, isClosed: isClosed(segment, segments) }, log)
   }
   return clicks
 }
@@ -38,7 +40,11 @@ function isRunning(pid: number): boolean {
   }
 }
 
-async function loadSegment(db: Database, { file, node, segment, isClosed }: { file: string; node: string; segment: string; isClosed: boolean }, log: Logger): Promise<number> {
+async function loadSegment(
+  db: Database,
+  { file, node, segment, isClosed }: { file: string; node: string; segment: string; isClosed: boolean },
+  log: Logger,
+): Promise<number> {
   let at = await loadedBytes(db, node, segment)
   let clicks = 0
   const { size } = await stat(file)

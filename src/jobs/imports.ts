@@ -25,7 +25,13 @@ interface Kept {
 /** An entry that was read and judged. */
 interface Judged {
   readonly item: ImportItem
-  readonly content: { readonly kind: 'page' | 'file'; readonly name: string; readonly path: string; readonly bytes: Buffer; readonly hash: string } | null
+  readonly content: {
+    readonly kind: 'page' | 'file'
+    readonly name: string
+    readonly path: string
+    readonly bytes: Buffer
+    readonly hash: string
+  } | null
 }
 
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
@@ -40,7 +46,13 @@ export async function runImport(db: Database, jobId: string, log: Logger): Promi
   const input = ImportInput.parse(claimed.input)
   try {
     const report = await importUpload(db, { jobId, siteId: claimed.site_id, personId: claimed.person_id, input })
-    await Job.update({ state: 'done', report: JSON.parse(JSON.stringify(report, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))) as unknown }, { where: { id: jobId } })
+    await Job.update(
+      {
+        state: 'done',
+        report: JSON.parse(JSON.stringify(report, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))) as unknown,
+      },
+      { where: { id: jobId } },
+    )
     if (!input.dryRun) await dropUpload(db, input.upload)
   } catch (error) {
     if (error instanceof Cancelled) {
@@ -80,10 +92,21 @@ async function importUpload(
     await progress(items.length, true)
   }
   if (input.dryRun) await each(null)
-  else await inTransaction(db, (transaction) => each((judged) => storeJudged(db, siteId, personId, judged, transaction)).then(() => announceSnapshot(db, transaction)))
+  else
+    await inTransaction(db, (transaction) =>
+      each((judged) => storeJudged(db, siteId, personId, judged, transaction)).then(() => announceSnapshot(db, transaction)),
+    )
 
   const count = (outcome: ImportItem['outcome']): number => items.filter((item) => item.outcome === outcome).length
-  return { isDryRun: input.dryRun, new: count('new'), changed: count('changed'), same: count('same'), refused: count('refused'), folder: commonFolder(entries, input.leaveOff), items }
+  return {
+    isDryRun: input.dryRun,
+    new: count('new'),
+    changed: count('changed'),
+    same: count('same'),
+    refused: count('refused'),
+    folder: commonFolder(entries, input.leaveOff),
+    items,
+  }
 }
 
 function progressWriter(db: Database, jobId: string, total: number): (done: number, isLast?: boolean) => Promise<void> {
@@ -91,26 +114,54 @@ function progressWriter(db: Database, jobId: string, total: number): (done: numb
   return async (done, isLast = false) => {
     if (!isLast && Date.now() - writtenAt < PROGRESS_MS) return
     writtenAt = Date.now()
-    const [job] = await rows<{ asked: boolean }>(db, 'UPDATE jobs SET done = $2, total = $3, updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked', [jobId, done, total])
+    const [job] = await rows<{ asked: boolean }>(
+      db,
+      'UPDATE jobs SET done = $2, total = $3, updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked',
+      [jobId, done, total],
+    )
     if (job?.asked === true) throw new Cancelled()
   }
 }
 
 async function readKept(db: Database, siteId: string): Promise<Kept> {
-  const pages = await rows<{ path: string; hash: string; importHash: string | null }>(db, 'SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1', [siteId])
-  return { pages: new Map(pages.map((page) => [page.path, page])), files: new Map((await fileHashes(db, siteId)).map(({ path, hash }) => [path, hash])) }
+  const pages = await rows<{ path: string; hash: string; importHash: string | null }>(
+    db,
+    'SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1',
+    [siteId],
+  )
+  return {
+    pages: new Map(pages.map((page) => [page.path, page])),
+    files: new Map((await fileHashes(db, siteId)).map(({ path, hash }) => [path, hash])),
+  }
 }
 
 /** Magic numbers of what is most often misnamed as a page. */
 const NOT_HTML: readonly (readonly [string, string])[] = [
-  ['\x89PNG', 'a PNG picture'], ['\xff\xd8\xff', 'a JPEG picture'], ['GIF8', 'a GIF picture'], ['%PDF-', 'a PDF document'], ['PK\x03\x04', 'a zip or office document'],
-  ['\xd0\xcf\x11\xe0', 'an office document'], ['\x1f\x8b', 'a gzip archive'], ['MZ', 'a program'], ['\x7fELF', 'a program'],
+  ['\x89PNG', 'a PNG picture'],
+  ['\xff\xd8\xff', 'a JPEG picture'],
+  ['GIF8', 'a GIF picture'],
+  ['%PDF-', 'a PDF document'],
+  ['PK\x03\x04', 'a zip or office document'],
+  ['\xd0\xcf\x11\xe0', 'an office document'],
+  ['\x1f\x8b', 'a gzip archive'],
+  ['MZ', 'a program'],
+  ['\x7fELF', 'a program'],
 ]
 
 async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, taken: Map<string, string>): Promise<Judged> {
   const refuse = (reason: string): Judged => ({
     content: null,
-    item: { name: entry.name, path: null, what: null, outcome: 'refused', reason, title: null, encoding: null, links: null, bytes: entry.bytes },
+    item: {
+      name: entry.name,
+      path: null,
+      what: null,
+      outcome: 'refused',
+      reason,
+      title: null,
+      encoding: null,
+      links: null,
+      bytes: entry.bytes,
+    },
   })
   const early = entry.refused ?? sizeFault(entry.name, entry.bytes)
   if (early !== null) return refuse(early)
@@ -124,7 +175,8 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
   const bytes = unpacked.value
   const late = sizeFault(name, bytes.length)
   if (late !== null) return refuse(late)
-  const isPage = isPageName(name) || (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
+  const isPage =
+    isPageName(name) || (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
   const path = isPage ? pathForName(name) : filePath(name)
   const twin = taken.get(path)
   if (twin !== undefined) return refuse(`It would have the same address as ${twin}.`)
@@ -134,7 +186,10 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
     if (kept.pages.has(path)) return refuse('A page of the site has this address.')
     const before = kept.files.get(path)
     const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
-    return { content: { kind: 'file', name, path, bytes, hash }, item: { name: entry.name, path, what: 'file', outcome, reason: null, title: null, encoding: null, links: null, bytes: bytes.length } }
+    return {
+      content: { kind: 'file', name, path, bytes, hash },
+      item: { name: entry.name, path, what: 'file', outcome, reason: null, title: null, encoding: null, links: null, bytes: bytes.length },
+    }
   }
   const head = bytes.toString('latin1', 0, 8)
   const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
@@ -148,7 +203,14 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
   return {
     content: { kind: 'page', name, path, bytes, hash },
     item: {
-      name: entry.name, path, what: 'page', outcome, title: page.title ?? name, encoding: page.encoding, links: page.placements.length, bytes: bytes.length,
+      name: entry.name,
+      path,
+      what: 'page',
+      outcome,
+      title: page.title ?? name,
+      encoding: page.encoding,
+      links: page.placements.length,
+      bytes: bytes.length,
       reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
     },
   }
@@ -156,7 +218,13 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
 
 const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/index.html')
 
-async function storeJudged(db: Database, siteId: string, personId: string | null, { item, content }: Judged, transaction: Transaction): Promise<void> {
+async function storeJudged(
+  db: Database,
+  siteId: string,
+  personId: string | null,
+  { item, content }: Judged,
+  transaction: Transaction,
+): Promise<void> {
   if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) return
   const { path, bytes, hash } = content
   if (content.kind === 'file') {
@@ -165,7 +233,11 @@ async function storeJudged(db: Database, siteId: string, personId: string | null
   }
   const { encoding, title, placements } = readPage(bytes)
   const sourceName = content.name
-  await upsertImported(db, { siteId, path, sourceName, content: { hash, bytes, encoding, title: title ?? sourceName, placements }, personId }, transaction)
+  await upsertImported(
+    db,
+    { siteId, path, sourceName, content: { hash, bytes, encoding, title: title ?? sourceName, placements }, personId },
+    transaction,
+  )
 }
 
 /** The one folder that everything lies in, when there is one: people often pack the folder instead of what is in it. */

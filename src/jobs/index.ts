@@ -34,10 +34,17 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       for (const { data } of jobs) await runImport(db, Work.parse(data).job, log)
     })
     const rescue = async (): Promise<void> => {
-      const left = await rows<{ id: string }>(db, `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`, [SILENCE_SECONDS])
+      const left = await rows<{ id: string }>(
+        db,
+        `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
+        [SILENCE_SECONDS],
+      )
       for (const { id } of left) await enqueue(IMPORTS, { job: id })
     }
-    timers.push(every(RESCUE_MS, rescue, log), every(HOUSEKEEPING_MS, () => dropOldUploads(db), log))
+    timers.push(
+      every(RESCUE_MS, rescue, log),
+      every(HOUSEKEEPING_MS, () => dropOldUploads(db), log),
+    )
   }
   return {
     enqueue,

@@ -50,7 +50,14 @@ export class SiteViews {
 }
 
 /** Writes down who did what. Details must hold no secret. */
-export async function writeAudit(db: Database, actor: Actor, action: string, subject: string | null, detail: object, transaction: Transaction): Promise<void> {
+export async function writeAudit(
+  db: Database,
+  actor: Actor,
+  action: string,
+  subject: string | null,
+  detail: object,
+  transaction: Transaction,
+): Promise<void> {
   await rows(
     db,
     'INSERT INTO audit (site_id, person_id, token_id, action, subject, detail) VALUES ($1, $2, $3, $4, $5, $6::jsonb)',

@@ -9,7 +9,12 @@ import type { publicationsService } from './publications.ts'
 /** Links shown with a finding; the finding's own view has them all. */
 const EXAMPLES = 5
 
-export function deskService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>, publications: ReturnType<typeof publicationsService>) {
+export function deskService(
+  { db }: Context,
+  views: SiteViews,
+  placements: ReturnType<typeof placementsService>,
+  publications: ReturnType<typeof publicationsService>,
+) {
   return {
     /** What needs a hand today. */
     async look(actor: Actor): Promise<Result<Desk, 'forbidden'>> {
@@ -22,7 +27,11 @@ export function deskService({ db }: Context, views: SiteViews, placements: Retur
       const [count] = await rows<{ pages: number }>(db, 'SELECT count(*)::int AS pages FROM pages WHERE site_id = $1', [actor.siteId])
       return ok({
         unpublished: unpublished.value,
-        unmarked: { total: unmarked.length, pages: new Set(unmarked.map(({ row }) => row.pageId)).size, examples: unmarked.slice(0, EXAMPLES).map((judged) => shownPlacement(judged, paths)) },
+        unmarked: {
+          total: unmarked.length,
+          pages: new Set(unmarked.map(({ row }) => row.pageId)).size,
+          examples: unmarked.slice(0, EXAMPLES).map((judged) => shownPlacement(judged, paths)),
+        },
         pages: count?.pages ?? 0,
         links: all.length,
         hasPartners: view.setup.partners.length > 0,

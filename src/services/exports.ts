@@ -30,7 +30,10 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             if (stored === null) continue
             const delivered = deliverBytes(stored, encoding, view.rules, view.around(page.path), view.findShortLink)
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
-            yield { name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName, bytes: delivered.ok ? delivered.value.bytes : stored }
+            yield {
+              name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName,
+              bytes: delivered.ok ? delivered.value.bytes : stored,
+            }
           }
           after = items[items.length - 1]?.path
           more = items.length === PAGES_AT_ONCE

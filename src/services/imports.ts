@@ -22,7 +22,11 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
     },
 
     /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
-    async again(actor: Actor, id: string, change: { dryRun: boolean; leaveOff?: string | undefined }): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
+    async again(
+      actor: Actor,
+      id: string,
+      change: { dryRun: boolean; leaveOff?: string | undefined },
+    ): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
       const before = await jobs.input(actor, id)
       if (before === null) return fail('not-found')

@@ -6,7 +6,8 @@ import { type Actor, type Context, write, writeAudit } from './context.ts'
 /** Queue on which imports travel to the job floor. */
 export const IMPORT_QUEUE = 'imports'
 
-const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job => JobShape.parse({ id, kind, state, done, total, report, message })
+const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =>
+  JobShape.parse({ id, kind, state, done, total, report, message })
 
 export function jobsService({ db, enqueue }: Context) {
   const { Job } = db.models
@@ -21,7 +22,10 @@ export function jobsService({ db, enqueue }: Context) {
     async startImport(actor: Actor, input: ImportInput): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
       const saved = await write(db, async (transaction) => {
-        const job = await Job.create({ siteId: actor.siteId, kind: 'import', state: 'waiting', input, personId: actor.personId }, { transaction })
+        const job = await Job.create(
+          { siteId: actor.siteId, kind: 'import', state: 'waiting', input, personId: actor.personId },
+          { transaction },
+        )
         await writeAudit(db, actor, 'imports:run', job.id, { name: input.name, dryRun: input.dryRun }, transaction)
         return ok(job.id)
       })

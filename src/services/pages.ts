@@ -52,7 +52,11 @@ export function pagesService({ db }: Context, views: SiteViews) {
         limit: query.limit,
       })
       const last = items[items.length - 1]
-      return ok({ items: items.map((page) => shown(page, origin)), next: items.length === query.limit && last !== undefined ? cursorOf(last.path) : null, total })
+      return ok({
+        items: items.map((page) => shown(page, origin)),
+        next: items.length === query.limit && last !== undefined ? cursorOf(last.path) : null,
+        total,
+      })
     },
 
     /** The draft as text, ready to be edited. */
@@ -68,14 +72,20 @@ export function pagesService({ db }: Context, views: SiteViews) {
      * Puts patch sets on top of a version of the draft. Bytes outside the patches stay.
      * A newer version refuses with "moved-on" and the source as it now is, so that a person sees both.
      */
-    async change(actor: Actor, id: string, change: PageChange): Promise<Result<Page, 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'>> {
+    async change(
+      actor: Actor,
+      id: string,
+      change: PageChange,
+    ): Promise<Result<Page, 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const { origin } = await views.of(actor)
       const movedOn = async () => {
         const current = await findPage(db, actor.siteId, id)
-        return current === null ? fail('not-found') : fail('moved-on', { current: { ...shown(current, origin), source: (await sourceOf(current)).text } })
+        return current === null
+          ? fail('not-found')
+          : fail('moved-on', { current: { ...shown(current, origin), source: (await sourceOf(current)).text } })
       }
       if (page.version !== change.version) return movedOn()
       const draft = await sourceOf(page)

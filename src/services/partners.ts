@@ -22,7 +22,12 @@ function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable
 
 export function partnersService({ db }: Context) {
   const { Partner } = db.models
-  const save = async (actor: Actor, change: PartnerNew, action: string, store: (sites: string[], transaction: Parameters<Parameters<typeof write>[1]>[0]) => Promise<PartnerRow | null>) => {
+  const save = async (
+    actor: Actor,
+    change: PartnerNew,
+    action: string,
+    store: (sites: string[], transaction: Parameters<Parameters<typeof write>[1]>[0]) => Promise<PartnerRow | null>,
+  ) => {
     if (!actor.can('partners:edit')) return fail('forbidden')
     const sites = sitesOf(change.sites)
     if (!sites.ok) return sites
@@ -48,7 +53,9 @@ export function partnersService({ db }: Context) {
     },
 
     create(actor: Actor, change: PartnerNew): Promise<Result<Partner, PartnerFault>> {
-      return save(actor, change, 'partners:create', async (sites, transaction) => (await Partner.create({ siteId: actor.siteId, name: change.name, sites }, { transaction })).get({ plain: true }))
+      return save(actor, change, 'partners:create', async (sites, transaction) =>
+        (await Partner.create({ siteId: actor.siteId, name: change.name, sites }, { transaction })).get({ plain: true }),
+      )
     },
 
     change(actor: Actor, id: string, change: PartnerChange): Promise<Result<Partner, PartnerFault>> {

@@ -51,10 +51,16 @@ export function peopleService({ db }: Context) {
 
   return {
     /** @param place - the network address the attempt came from; kept in memory only */
-    async signIn(email: string, password: string, place: string): Promise<Result<{ token: string; actor: Actor }, 'wrong-password' | 'too-many-tries'>> {
+    async signIn(
+      email: string,
+      password: string,
+      place: string,
+    ): Promise<Result<{ token: string; actor: Actor }, 'wrong-password' | 'too-many-tries'>> {
       const account = `${email.toLowerCase()} ${place}`
       const [used, usedHere] = await Promise.all([byAccount.get(account), byPlace.get(place)])
-      const full = [used, usedHere].find((each, i) => each !== null && each !== undefined && each.consumedPoints >= (i === 0 ? TRIES_PER_ACCOUNT : TRIES_PER_PLACE))
+      const full = [used, usedHere].find(
+        (each, i) => each !== null && each !== undefined && each.consumedPoints >= (i === 0 ? TRIES_PER_ACCOUNT : TRIES_PER_PLACE),
+      )
       if (full) return fail('too-many-tries', { retryAfterSeconds: Math.ceil(full.msBeforeNext / 1000) })
       const person = await Person.findOne({ where: { email: email.toLowerCase() } })
       const isRight = await verify(person?.passwordHash ?? (await nobody), password)
@@ -66,7 +72,10 @@ export function peopleService({ db }: Context) {
       const token = randomBytes(32).toString('base64url')
       const actor = actorFor(person, null, ['*'])
       return write(db, async (transaction) => {
-        await Session.create({ personId: person.id, tokenHash: digest(token), expiresAt: new Date(Date.now() + SESSION_MS) }, { transaction })
+        await Session.create(
+          { personId: person.id, tokenHash: digest(token), expiresAt: new Date(Date.now() + SESSION_MS) },
+          { transaction },
+        )
         await writeAudit(db, actor, 'people:sign-in', person.id, {}, transaction)
         return ok({ token, actor })
       })
@@ -92,9 +101,13 @@ export function peopleService({ db }: Context) {
       return person === null ? null : actorFor(person, found.id, found.scopes)
     },
 
-    async makeToken(actor: Actor, { name, scopes }: TokenNew): Promise<Result<{ id: string; name: string; scopes: string[]; createdAt: string; token: string }, 'forbidden'>> {
+    async makeToken(
+      actor: Actor,
+      { name, scopes }: TokenNew,
+    ): Promise<Result<{ id: string; name: string; scopes: string[]; createdAt: string; token: string }, 'forbidden'>> {
       if (!actor.can('tokens:edit') || scopes.some((scope) => scope !== '*' && !actor.can(scope))) return fail('forbidden')
-      if (scopes.includes('*') && PERMISSIONS.some((permission) => ROLE_PERMISSIONS[actor.role].has(permission) && !actor.can(permission))) return fail('forbidden')
+      if (scopes.includes('*') && PERMISSIONS.some((permission) => ROLE_PERMISSIONS[actor.role].has(permission) && !actor.can(permission)))
+        return fail('forbidden')
       const token = `mr_${randomBytes(32).toString('base64url')}`
       return write(db, async (transaction) => {
         const made = await Token.create({ personId: actor.personId, name, scopes, tokenHash: digest(token) }, { transaction })
@@ -106,7 +119,10 @@ export function peopleService({ db }: Context) {
     async revokeToken(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('tokens:edit')) return fail('forbidden')
       return write(db, async (transaction) => {
-        const [count] = await Token.update({ revokedAt: new Date() }, { where: { id, personId: actor.personId, revokedAt: null }, transaction })
+        const [count] = await Token.update(
+          { revokedAt: new Date() },
+          { where: { id, personId: actor.personId, revokedAt: null }, transaction },
+        )
         if (count === 0) return fail('not-found')
         await writeAudit(db, actor, 'tokens:revoke', id, {}, transaction)
         return ok(null)

@@ -19,11 +19,14 @@ export function judge(view: CompiledSite, row: PlacementRow): Judged {
 }
 
 /** Leads to a partner and does not say so. */
-export const isUnmarked = ({ facts, decision }: Judged): boolean => facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
+export const isUnmarked = ({ facts, decision }: Judged): boolean =>
+  facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
 
 /** Why `rel` and `target` are what they are, in plain words. */
 export function becauseOf({ because }: Decision): { rel: string; target: string } {
-  const extras = [because.noopener, because.noreferrer].filter((reason) => reason !== null && reason.by === 'rule').map((reason) => (reason === null ? '' : sayReason(reason)))
+  const extras = [because.noopener, because.noreferrer]
+    .filter((reason) => reason !== null && reason.by === 'rule')
+    .map((reason) => (reason === null ? '' : sayReason(reason)))
   return { rel: [...new Set([sayReason(because.hints), ...extras])].join('; '), target: sayReason(because.opens) }
 }
 
@@ -95,7 +98,9 @@ export function placementsService({ db }: Context, views: SiteViews) {
         for (const page of items) {
           const bytes = await getBlob(db, page.draftHash)
           if (bytes === null) continue
-          await inTransaction(db, (transaction) => replacePlacements(db, [{ pageId: page.id, placements: readPage(bytes, page.encoding).placements }], transaction))
+          await inTransaction(db, (transaction) =>
+            replacePlacements(db, [{ pageId: page.id, placements: readPage(bytes, page.encoding).placements }], transaction),
+          )
         }
         done += items.length
         after = items[items.length - 1]?.path

@@ -14,7 +14,11 @@ interface StoredList {
 
 export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
   const current = async (siteId: string): Promise<StoredList> => {
-    const [row] = await rows<{ version: number; list: unknown }>(db, 'SELECT version, list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1', [siteId])
+    const [row] = await rows<{ version: number; list: unknown }>(
+      db,
+      'SELECT version, list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1',
+      [siteId],
+    )
     return row === undefined ? { version: 0, rules: [] } : { version: row.version, rules: RuleList.shape.rules.parse(row.list) }
   }
 
@@ -44,7 +48,9 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     },
 
     /** Versions of the list, newest first. */
-    async history(actor: Actor): Promise<Result<{ items: { version: number; by: string | null; at: string; rules: number }[] }, 'forbidden'>> {
+    async history(
+      actor: Actor,
+    ): Promise<Result<{ items: { version: number; by: string | null; at: string; rules: number }[] }, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const found = await rows<{ version: number; by: string | null; at: Date; rules: number }>(
         db,
@@ -61,7 +67,11 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       const view = await views.of(actor)
       const all = await placements.judgeAll(actor.siteId, view)
       const draft = compileRules(rules)
-      const found = impact(all.map(({ row, facts }) => ({ pageId: row.pageId, facts })), view.rules, draft)
+      const found = impact(
+        all.map(({ row, facts }) => ({ pageId: row.pageId, facts })),
+        view.rules,
+        draft,
+      )
       return ok({
         ...found,
         groups: found.groups.map((group) => ({
@@ -70,17 +80,29 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
             const judged = all[index]
             if (judged === undefined) return []
             const { row, facts } = judged
-            return [{ page: row.path, pageId: row.pageId, text: row.text, tagBefore: tagWith(judged, judged.decision), tagAfter: tagWith(judged, decide(draft, facts)) }]
+            return [
+              {
+                page: row.path,
+                pageId: row.pageId,
+                text: row.text,
+                tagBefore: tagWith(judged, judged.decision),
+                tagAfter: tagWith(judged, decide(draft, facts)),
+              },
+            ]
           }),
         })),
       })
     },
 
     /** The rules in force on any HTML; nothing is stored. */
-    async rewrite(actor: Actor, { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined }): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host'>> {
+    async rewrite(
+      actor: Actor,
+      { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined },
+    ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
-      if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, ''))) return fail('unknown-host', { host })
+      if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
+        return fail('unknown-host', { host })
       const page = deliverPage(html, view.rules, view.around(path ?? '/'), view.findShortLink)
       return ok({
         html: page.html,
@@ -101,5 +123,8 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
 function tagWith({ row, facts }: Judged, decision: Decision): string {
   const [link] = scanLinks(row.tag).links
   const nameEnd = /^<[a-z]+/i.exec(row.tag)?.[0].length ?? 0
-  return applyPatches(row.tag, tagPatches(row.tag, link ?? { attributes: readAttributes(row.tag, nameEnd), nameEnd }, changesFor(decision, facts, row.rel)))
+  return applyPatches(
+    row.tag,
+    tagPatches(row.tag, link ?? { attributes: readAttributes(row.tag, nameEnd), nameEnd }, changesFor(decision, facts, row.rel)),
+  )
 }

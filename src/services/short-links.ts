@@ -8,14 +8,23 @@ import { type SlugFault, slugFault, suggestSlugs } from '../core/slugs/index.ts'
 import { type ListedShortLink, listShortLinks, takenSlugs, takeSlug } from '../data/short-links.ts'
 import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
-type ShortLinkFault = AddressFault | SlugFault | 'forbidden' | 'not-found' | 'moved-on' | 'slug-taken' | 'no-short-host' | 'address-not-outside'
+type ShortLinkFault =
+  | AddressFault
+  | SlugFault
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'slug-taken'
+  | 'no-short-host'
+  | 'address-not-outside'
 
 /** Where a short link is sent unless said otherwise: found, may change later (RFC 9110 §15.4.3). */
 const DEFAULT_STATUS = 302
 
 export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   const { ShortLink, ShortLinkChange } = db.models
-  const stemOf = ({ host, prefix }: { host: string; prefix: string }): string => `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
+  const stemOf = ({ host, prefix }: { host: string; prefix: string }): string =>
+    `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
   const shown = (row: ListedShortLink): ShortLink =>
     ShortLinkShape.parse({ ...row, address: stemOf(row) + row.slug, createdAt: new Date(row.createdAt).toISOString() })
   const one = async (siteId: string, id: string): Promise<ShortLink | null> => {
@@ -24,12 +33,24 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   }
 
   return {
-    async list(actor: Actor, query: ShortLinkQuery): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden'>> {
+    async list(
+      actor: Actor,
+      query: ShortLinkQuery,
+    ): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('short-links:read')) return fail('forbidden')
       const after = readCursor(query.cursor) as { at: string; id: string } | undefined
-      const found = await listShortLinks(db, { siteId: actor.siteId, slug: query.slug?.toLowerCase(), search: query.search, after, limit: query.limit })
+      const found = await listShortLinks(db, {
+        siteId: actor.siteId,
+        slug: query.slug?.toLowerCase(),
+        search: query.search,
+        after,
+        limit: query.limit,
+      })
       const last = found.items[found.items.length - 1]
-      const next = found.items.length === query.limit && last !== undefined ? cursorOf({ at: new Date(last.createdAt).toISOString(), id: last.id }) : null
+      const next =
+        found.items.length === query.limit && last !== undefined
+          ? cursorOf({ at: new Date(last.createdAt).toISOString(), id: last.id })
+          : null
       return ok({ items: found.items.map(shown), next, total: found.total })
     },
 
@@ -40,7 +61,10 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     },
 
     /** Mends a pasted destination and suggests slugs that are free on the host. */
-    async suggest(actor: Actor, { destination, title, host }: { destination: string; title?: string | undefined; host?: string | undefined }): Promise<Result<SuggestAnswer, ShortLinkFault>> {
+    async suggest(
+      actor: Actor,
+      { destination, title, host }: { destination: string; title?: string | undefined; host?: string | undefined },
+    ): Promise<Result<SuggestAnswer, ShortLinkFault>> {
       if (!actor.can('short-links:read')) return fail('forbidden')
       const view = await views.of(actor)
       const short = shortHost(view, host)
@@ -66,14 +90,21 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (!mended.ok) return mended
       const destination = mended.value.address
       const title = wanted.title ?? ''
-      const slug = wanted.slug?.trim().toLowerCase() || suggestSlugs(destination, title, (each) => view.shortLinks.find(short.host, each) !== null)[0]?.slug || ''
+      const slug =
+        wanted.slug?.trim().toLowerCase() ||
+        suggestSlugs(destination, title, (each) => view.shortLinks.find(short.host, each) !== null)[0]?.slug ||
+        ''
       const fault = slugFault(slug)
       if (fault !== null) return fail(fault, { slug })
       const status = wanted.status ?? DEFAULT_STATUS
       const saved = await write(db, async (transaction) => {
         const id = randomUUID()
-        await ShortLink.create({ id, siteId: actor.siteId, hostId: short.id, destination, title, status, createdAt: new Date() }, { transaction })
-        if (!(await takeSlug(db, { hostId: short.id, slug, shortLinkId: id }, transaction))) return fail('slug-taken', { slug, leadsTo: view.findShortLink(short.host, slug) })
+        await ShortLink.create(
+          { id, siteId: actor.siteId, hostId: short.id, destination, title, status, createdAt: new Date() },
+          { transaction },
+        )
+        if (!(await takeSlug(db, { hostId: short.id, slug, shortLinkId: id }, transaction)))
+          return fail('slug-taken', { slug, leadsTo: view.findShortLink(short.host, slug) })
         await ShortLinkChange.create({ shortLinkId: id, version: 1, destination, title, status, personId: actor.personId }, { transaction })
         await announce(db, transaction)
         await writeAudit(db, actor, 'short-links:create', id, { slug, destination }, transaction)
@@ -136,7 +167,8 @@ function mendDestination(view: CompiledSite, text: string): Result<RepairedAddre
   const mended = repair(text, view.around('/'))
   if (!mended.ok) return mended
   const { kind, address } = mended.value
-  if (kind === 'inside page' || kind === 'file') return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
+  if (kind === 'inside page' || kind === 'file')
+    return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
   if (kind === 'short link') return fail('address-not-outside', { why: 'it leads to another short link; paste what that one leads to' })
   return kind === 'outside' || kind === 'partner' ? mended : fail('address-not-outside', { kind })
 }

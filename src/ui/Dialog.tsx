@@ -3,7 +3,19 @@ import { X } from 'lucide-react'
 import type { ReactNode } from 'react'
 
 /** A window over the screen: closes with Escape, keeps the focus, gives it back. */
-export function Dialog({ title, isOpen, onClose, children, isWide = false }: { title: string; isOpen: boolean; onClose: () => void; children: ReactNode; isWide?: boolean }) {
+export function Dialog({
+  title,
+  isOpen,
+  onClose,
+  children,
+  isWide = false,
+}: {
+  title: string
+  isOpen: boolean
+  onClose: () => void
+  children: ReactNode
+  isWide?: boolean
+}) {
   return (
     <Primitive.Root open={isOpen} onOpenChange={(open) => !open && onClose()}>
       <Primitive.Portal>

@@ -11,7 +11,12 @@ export interface RopeEnd {
   readonly lands: boolean | null
 }
 
-const STRAND_WORDS: Readonly<Record<Strand, string>> = { vouched: 'vouched for', nofollow: 'not vouched for', sponsored: 'paid', ugc: 'a visitor’s' }
+const STRAND_WORDS: Readonly<Record<Strand, string>> = {
+  vouched: 'vouched for',
+  nofollow: 'not vouched for',
+  sponsored: 'paid',
+  ugc: 'a visitor’s',
+}
 const END_WORDS = { 'new tab': 'opens a new tab', 'same tab': 'same tab', file: 'a file' } as const
 
 /** The rope in words; drawn and written always go together. */
@@ -27,7 +32,14 @@ export function Rope({ strand, knots = [], end, width = 220 }: { strand: Strand;
   const isBroken = end.lands === false
   const step = (last - 4) / (knots.length + 1)
   return (
-    <svg role="img" aria-label={ropeWords(strand, knots, end)} width={width} height={22} viewBox={`0 0 ${width} 22`} className="block max-w-full shrink-0">
+    <svg
+      role="img"
+      aria-label={ropeWords(strand, knots, end)}
+      width={width}
+      height={22}
+      viewBox={`0 0 ${width} 22`}
+      className="block max-w-full shrink-0"
+    >
       <title>{ropeWords(strand, knots, end)}</title>
       <circle cx={4} cy={11} r={3} fill="var(--ink)" />
       <StrandLine strand={strand} from={4} to={last - (isBroken ? 8 : 4)} isBroken={isBroken} />
@@ -50,23 +62,55 @@ function StrandLine({ strand, from, to, isBroken }: { strand: Strand; from: numb
     )
   }
   const dash = strand === 'nofollow' ? '8 4' : strand === 'ugc' ? '1.5 4.5' : undefined
-  return <line x1={from} x2={to} y1={11} y2={11} stroke={color} strokeWidth={strand === 'ugc' ? 3 : 2.6} strokeDasharray={dash} strokeLinecap={strand === 'ugc' ? 'round' : 'butt'} />
+  return (
+    <line
+      x1={from}
+      x2={to}
+      y1={11}
+      y2={11}
+      stroke={color}
+      strokeWidth={strand === 'ugc' ? 3 : 2.6}
+      strokeDasharray={dash}
+      strokeLinecap={strand === 'ugc' ? 'round' : 'butt'}
+    />
+  )
 }
 
 function KnotMark({ knot: { kind, address }, x }: { knot: Knot; x: number }) {
   return (
     <g>
       <title>{`${kind}: ${address}`}</title>
-      {kind === 'short link' && <rect x={x - 5} y={6} width={10} height={10} transform={`rotate(45 ${x} 11)`} fill="var(--sheet)" stroke="var(--ink)" strokeWidth={2} />}
+      {kind === 'short link' && (
+        <rect
+          x={x - 5}
+          y={6}
+          width={10}
+          height={10}
+          transform={`rotate(45 ${x} 11)`}
+          fill="var(--sheet)"
+          stroke="var(--ink)"
+          strokeWidth={2}
+        />
+      )}
       {kind === 'hop' && <rect x={x - 4.5} y={6.5} width={9} height={9} fill="var(--ink)" />}
-      {kind === 'partner' && <path d={`M${x} 5 L${x + 6} 15.5 L${x - 6} 15.5 Z`} fill="var(--rope)" stroke="var(--ink)" strokeWidth={1.6} />}
+      {kind === 'partner' && (
+        <path d={`M${x} 5 L${x + 6} 15.5 L${x - 6} 15.5 Z`} fill="var(--rope)" stroke="var(--ink)" strokeWidth={1.6} />
+      )}
     </g>
   )
 }
 
 function EndMark({ x, end: { opens, lands } }: { x: number; end: RopeEnd }) {
   if (lands === false) {
-    return <path d={`M${x - 8} 11 q6 -2 11 -8 M${x - 8} 11 q8 0 13 -1 M${x - 8} 11 q6 2 11 7`} stroke="var(--red)" strokeWidth={2} fill="none" strokeLinecap="round" />
+    return (
+      <path
+        d={`M${x - 8} 11 q6 -2 11 -8 M${x - 8} 11 q8 0 13 -1 M${x - 8} 11 q6 2 11 7`}
+        stroke="var(--red)"
+        strokeWidth={2}
+        fill="none"
+        strokeLinecap="round"
+      />
+    )
   }
   const color = lands === null ? 'var(--edge)' : 'var(--ink)'
   if (opens === 'file') return <rect x={x - 5} y={6} width={10} height={10} fill="var(--sheet)" stroke={color} strokeWidth={2.2} />

@@ -14,7 +14,8 @@ export class Refusal extends Error {
 }
 
 /** The server cannot be reached, or its database: what was done is kept and tried again. */
-export const isAway = (error: unknown): boolean => error instanceof Refusal && (error.fault === 'offline' || error.fault === 'database-away')
+export const isAway = (error: unknown): boolean =>
+  error instanceof Refusal && (error.fault === 'offline' || error.fault === 'database-away')
 
 /** Asks the API. @param path - below /api/v1. @throws Refusal */
 export async function ask<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
@@ -22,7 +23,11 @@ export async function ask<T>(method: string, path: string, body?: unknown, signa
   try {
     response = await fetch(`/api/v1${path}`, {
       method,
-      ...(body === undefined ? {} : body instanceof FormData ? { body } : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+      ...(body === undefined
+        ? {}
+        : body instanceof FormData
+          ? { body }
+          : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
       ...(signal === undefined ? {} : { signal }),
     })
   } catch (error) {
@@ -34,7 +39,11 @@ export async function ask<T>(method: string, path: string, body?: unknown, signa
   if (problem === null) throw new Refusal('offline', `Map Rope answered in a way nobody understands (${response.status}).`)
   if (problem.fault === 'not-signed-in') location.assign(`/sign-in?next=${encodeURIComponent(location.pathname)}`)
   const number = problem.id === undefined || problem.status < 500 ? '' : ` Its number is ${problem.id}.`
-  throw new Refusal(problem.fault, (problem.detail === undefined ? problem.title : `${problem.title} ${capital(problem.detail)}`) + number, problem.facts)
+  throw new Refusal(
+    problem.fault,
+    (problem.detail === undefined ? problem.title : `${problem.title} ${capital(problem.detail)}`) + number,
+    problem.facts,
+  )
 }
 
 const capital = (text: string): string => `${text.charAt(0).toUpperCase()}${text.slice(1)}${/[.!?”]$/.test(text) ? '' : '.'}`

@@ -1,9 +1,9 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { openPage, selectWords, sourceOf, useStudio } from './studio.ts'
+import { aStudio, openPage, selectWords, sourceOf } from './studio.ts'
 
-const studio = useStudio()
+const studio = aStudio()
 
 async function link(page: Page, words: string, address: string): Promise<void> {
   await selectWords(page, words)

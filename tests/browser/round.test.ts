@@ -4,14 +4,19 @@ import path from 'node:path'
 import { test } from 'node:test'
 import { unzipSync } from 'fflate'
 import { zipOf } from '../integration/world.ts'
-import { openPage, selectWords, sourceOf, useStudio } from './studio.ts'
+import { aStudio, openPage, selectWords, sourceOf } from './studio.ts'
 
-const studio = useStudio()
+const studio = aStudio()
 
 /** A site as somebody might bring it in: another encoding, another style, a link that is paid. */
 function broughtSite(standIns: string): Record<string, string | Uint8Array> {
   return {
-    'old/log.html': Uint8Array.from(Buffer.from(`<HTML><HEAD><TITLE>Old log</TITLE><LINK REL=stylesheet HREF=log.css></HEAD>\r\n<BODY><H1>Caf\xe9 log</H1>\r\n<P>We met at the harbour and bought <A HREF="${standIns}/caps/oilskin">a cap</A>.\r\n<SCRIPT>document.title = 'run'</SCRIPT></BODY></HTML>`, 'latin1')),
+    'old/log.html': Uint8Array.from(
+      Buffer.from(
+        `<HTML><HEAD><TITLE>Old log</TITLE><LINK REL=stylesheet HREF=log.css></HEAD>\r\n<BODY><H1>Caf\xe9 log</H1>\r\n<P>We met at the harbour and bought <A HREF="${standIns}/caps/oilskin">a cap</A>.\r\n<SCRIPT>document.title = 'run'</SCRIPT></BODY></HTML>`,
+        'latin1',
+      ),
+    ),
     'old/log.css': 'h1 { color: rgb(1, 2, 3) }',
   }
 }
@@ -93,11 +98,14 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.getByText('1 paid link does not say so').waitFor() // the one whose answer was given by hand
 
   // 5. The live pages, old and new, have the marks; what is stored is unchanged; an outside link lands in a new tab.
-  const visitor = await studio.browser.newContext({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36' }) // a headless one counts as a bot
+  const visitor = await studio.browser.newContext({
+    userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36',
+  }) // a headless one counts as a bot
   const live = await visitor.newPage()
   await live.goto(`http://slow-ferry.localhost:${copy.port}/old/log.html`)
   assert.deepEqual(await visitor.cookies(), [])
-  const marks = (name: string) => live.getByRole('link', { name }).evaluate((a) => [a.getAttribute('rel'), a.getAttribute('target'), a.hasAttribute('data-by-hand')])
+  const marks = (name: string) =>
+    live.getByRole('link', { name }).evaluate((a) => [a.getAttribute('rel'), a.getAttribute('target'), a.hasAttribute('data-by-hand')])
   assert.deepEqual(await marks('a cap'), ['sponsored nofollow noopener', '_blank', false])
   assert.deepEqual(await marks('the harbour'), ['nofollow noopener', '_blank', false])
   assert.deepEqual(await marks('We met'), [null, null, false])
@@ -109,7 +117,10 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   // 6. A short link: paste, take a suggestion, copy; its click shows up, also after the server was killed.
   await page.goto(`${copy.url}/short-links`)
   await page.getByLabel('Long address').fill(`${standIns}/smocks/waxed?p=4471&ref=round`)
-  await page.getByRole('button', { name: /^waxed/ }).first().click()
+  await page
+    .getByRole('button', { name: /^waxed/ })
+    .first()
+    .click()
   await page.getByRole('button', { name: /^Make sferry/ }).click()
   const address = await page.getByTestId('made').innerText()
   await page.getByRole('button', { name: 'Copy', exact: true }).click()
@@ -125,13 +136,19 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
 
   // 7. The site as a zip: every byte outside the changed start tags as it came in.
   await page.goto(`${copy.url}/pages`)
-  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'Take the live site as a zip' }).click()])
+  const [download] = await Promise.all([
+    page.waitForEvent('download'),
+    page.getByRole('link', { name: 'Take the live site as a zip' }).click(),
+  ])
   const files = unzipSync(readFileSync(await download.path()))
   const out = Buffer.from(files['old/log.html'] ?? []).toString('latin1')
   const original = Buffer.from(site['old/log.html'] as Uint8Array).toString('latin1')
   const bare = out.replace(/<a [^>]*>(the harbour|We met)<\/a>/g, '$1').replace(/ rel="[^"]*" target="_blank"/g, '')
   assert.equal(bare, original)
   assert.equal(Buffer.from(files['old/log.css'] ?? []).toString(), site['old/log.css'])
-  assert.deepEqual(errors.filter((words) => !/ERR_CONNECTION_REFUSED|Failed to load resource|Executing inline script/.test(words)), [])
+  assert.deepEqual(
+    errors.filter((words) => !/ERR_CONNECTION_REFUSED|Failed to load resource|Executing inline script/.test(words)),
+    [],
+  )
   await Promise.all([visitor.close(), context.close()])
 })

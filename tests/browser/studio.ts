@@ -3,24 +3,40 @@ import { AxeBuilder } from '@axe-core/playwright'
 import { type Browser, type BrowserContext, chromium, type Page } from 'playwright-core'
 import { type Copy, startCopy } from '../integration/copy.ts'
 
-const FLAGS = ['--no-sandbox', '--disable-gpu', '--disable-quic', '--no-first-run', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+const FLAGS = [
+  '--no-sandbox',
+  '--disable-gpu',
+  '--disable-quic',
+  '--no-first-run',
+  '--disable-background-networking',
+  '--disable-component-update',
+  '--disable-sync',
+]
 
 /** A running copy with the demo, and a browser to use it with. */
 export interface Studio {
   copy: Copy
   browser: Browser
   /** Signs somebody in, in a browser of their own. Errors on the console fail the test that looks at `errors`. */
-  enter(name: 'mara' | 'tobin' | 'deckhand', options?: Parameters<Browser['newContext']>[0]): Promise<{ page: Page; context: BrowserContext; errors: string[] }>
+  enter(
+    name: 'mara' | 'tobin' | 'deckhand',
+    options?: Parameters<Browser['newContext']>[0],
+  ): Promise<{ page: Page; context: BrowserContext; errors: string[] }>
 }
 
 /** Starts one copy for a file of tests. */
-export function useStudio(): Studio {
+export function aStudio(): Studio {
   const studio = {} as Studio
   before(async () => {
     studio.copy = await startCopy({ withStandIns: true })
     studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS })
     studio.enter = async (name, options) => {
-      const context = await studio.browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce', permissions: ['clipboard-read', 'clipboard-write'], ...options })
+      const context = await studio.browser.newContext({
+        viewport: { width: 1280, height: 800 },
+        reducedMotion: 'reduce',
+        permissions: ['clipboard-read', 'clipboard-write'],
+        ...options,
+      })
       const page = await context.newPage()
       const errors: string[] = []
       page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
@@ -42,7 +58,10 @@ export function useStudio(): Studio {
 
 /** What axe finds against WCAG 2.2 A and AA, in words; the sandboxed page that people wrote is not ours to judge. */
 export async function axeFinds(page: Page): Promise<string[]> {
-  const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).exclude('iframe').analyze()
+  const { violations } = await new AxeBuilder({ page })
+    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'])
+    .exclude('iframe')
+    .analyze()
   return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`)
 }
 

@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { axeFinds, openPage, selectWords, useStudio } from './studio.ts'
+import { aStudio, axeFinds, openPage, selectWords } from './studio.ts'
 
-const studio = useStudio()
+const studio = aStudio()
 
 for (const colorScheme of ['light', 'dark'] as const) {
   test(`axe finds nothing in any view, ${colorScheme}, and no view writes errors to the console`, async () => {
@@ -15,7 +15,12 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await page.getByRole('button', { name: 'See' }).click()
     await page.getByRole('dialog').waitFor()
     await look('what differs')
-    for (const [view, route] of [['Pages', '/pages'], ['Rules', '/rules?mark-partners'], ['Short links', '/short-links'], ['bring in', '/pages?bring-in']] as const) {
+    for (const [view, route] of [
+      ['Pages', '/pages'],
+      ['Rules', '/rules?mark-partners'],
+      ['Short links', '/short-links'],
+      ['bring in', '/pages?bring-in'],
+    ] as const) {
       await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
       await look(view)
     }
@@ -33,7 +38,10 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await look('nothing there')
     await page.goto(`${studio.copy.url}/sign-in`)
     assert.deepEqual(found, [])
-    assert.deepEqual(errors.filter((words) => !words.includes('404')), [])
+    assert.deepEqual(
+      errors.filter((words) => !words.includes('404')),
+      [],
+    )
   })
 }
 
@@ -83,7 +91,16 @@ test('what the shown page brings along cannot act: no scripts, no way out, no se
   const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
   assert.ok(frame)
   assert.equal(await frame.evaluate(() => origin), 'null')
-  assert.equal(await frame.evaluate(() => { try { return document.cookie } catch { return 'refused' } }), 'refused')
+  assert.equal(
+    await frame.evaluate(() => {
+      try {
+        return document.cookie
+      } catch {
+        return 'refused'
+      }
+    }),
+    'refused',
+  )
   await frame.evaluate(() => {
     const script = document.createElement('script')
     script.textContent = 'document.documentElement.dataset.ran = "yes"'

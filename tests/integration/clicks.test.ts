@@ -21,10 +21,14 @@ before(async () => {
   world = await makeWorld()
 })
 
-const asked = (headers: Record<string, string> = {}, remoteAddress = '10.1.2.3'): IncomingMessage => ({ method: 'GET', headers: { 'user-agent': AGENT, ...headers }, socket: { remoteAddress } }) as unknown as IncomingMessage
+const asked = (headers: Record<string, string> = {}, remoteAddress = '10.1.2.3'): IncomingMessage =>
+  ({ method: 'GET', headers: { 'user-agent': AGENT, ...headers }, socket: { remoteAddress } }) as unknown as IncomingMessage
 const folder = (): string => mkdtempSync(path.join(tmpdir(), 'map-rope-clicks-'))
-const counted = async (id: string): Promise<number> => (await rows<{ n: number }>(world.db, 'SELECT count(*)::int AS n FROM clicks WHERE short_link_id = $1', [id]))[0]?.n ?? 0
-const rolledUp = async (id: string): Promise<number> => (await rows<{ n: number }>(world.db, 'SELECT coalesce(sum(clicks), 0)::int AS n FROM click_rollups WHERE short_link_id = $1', [id]))[0]?.n ?? 0
+const counted = async (id: string): Promise<number> =>
+  (await rows<{ n: number }>(world.db, 'SELECT count(*)::int AS n FROM clicks WHERE short_link_id = $1', [id]))[0]?.n ?? 0
+const rolledUp = async (id: string): Promise<number> =>
+  (await rows<{ n: number }>(world.db, 'SELECT coalesce(sum(clicks), 0)::int AS n FROM click_rollups WHERE short_link_id = $1', [id]))[0]
+    ?.n ?? 0
 /** A segment of a process that is gone. */
 const DEAD = '1700000000000-4194999-000001.log'
 
@@ -33,10 +37,28 @@ test('a click is in the log before its answer ends, and those that come together
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
   const seen: number[] = []
-  const lines = (): number => readdirSync(path.join(clickFolder(data), clicks.node)).reduce((sum, file) => sum + readFileSync(path.join(clickFolder(data), clicks.node, file), 'utf8').split('\n').length - 1, 0)
+  const lines = (): number =>
+    readdirSync(path.join(clickFolder(data), clicks.node)).reduce(
+      (sum, file) => sum + readFileSync(path.join(clickFolder(data), clicks.node, file), 'utf8').split('\n').length - 1,
+      0,
+    )
   const visitors = new Visitors('secret', new Set())
-  await Promise.all(Array.from({ length: 20 }, () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), id, NOW), () => { seen.push(lines()); resolve() }))))
-  assert.deepEqual(seen, Array.from({ length: 20 }, () => 20))
+  await Promise.all(
+    Array.from(
+      { length: 20 },
+      () =>
+        new Promise<void>((resolve) =>
+          clicks.append(visitors.clickLine(asked(), id, NOW), () => {
+            seen.push(lines())
+            resolve()
+          }),
+        ),
+    ),
+  )
+  assert.deepEqual(
+    seen,
+    Array.from({ length: 20 }, () => 20),
+  )
   clicks.close()
   assert.equal(await loadClickLogs(world.db, clickFolder(data), log), 20)
   assert.deepEqual([await counted(id), await rolledUp(id)], [20, 20])
@@ -136,8 +158,18 @@ test('whatever a visitor sends, the line stays one line of the log’s form', as
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
   const visitors = new Visitors('secret', new Set())
-  const odd = ['https://a.example\\t/', 'https://x\\N/', 'javascript:x', 'https://müll.example/', `https://${'a'.repeat(300)}/`, 'https://ok.example/a\tb']
-  for (const referer of odd) await new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked({ referer, 'accept-language': 'zz\\N,\t' }), id, NOW), resolve))
+  const odd = [
+    'https://a.example\\t/',
+    'https://x\\N/',
+    'javascript:x',
+    'https://müll.example/',
+    `https://${'a'.repeat(300)}/`,
+    'https://ok.example/a\tb',
+  ]
+  for (const referer of odd)
+    await new Promise<void>((resolve) =>
+      clicks.append(visitors.clickLine(asked({ referer, 'accept-language': 'zz\\N,\t' }), id, NOW), resolve),
+    )
   clicks.close()
   await loadClickLogs(world.db, clickFolder(data), log)
   assert.equal(await counted(id), odd.length)

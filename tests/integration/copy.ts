@@ -24,11 +24,24 @@ export async function startCopy(given: { databaseUrl?: string; withStandIns?: bo
   const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
   const port = await freePort()
   const standIns = await freePort()
-  const environment = { ...process.env, NODE_ENV: 'production', PORT: String(port), MAPROPE_DATA: folder, MAPROPE_DATABASE_URL: databaseUrl, MAPROPE_SECRET: 'a secret for tests only', MAPROPE_STAND_INS_PORT: String(standIns), MAPROPE_LOG: 'error' }
+  const environment = {
+    ...process.env,
+    NODE_ENV: 'production',
+    PORT: String(port),
+    MAPROPE_DATA: folder,
+    MAPROPE_DATABASE_URL: databaseUrl,
+    MAPROPE_SECRET: 'a secret for tests only',
+    MAPROPE_STAND_INS_PORT: String(standIns),
+    MAPROPE_LOG: 'error',
+  }
   const children: ChildProcess[] = []
   const run = (file: string, more: Readonly<Record<string, string>> = {}): Promise<ChildProcess> =>
     new Promise((resolve, reject) => {
-      const child = fork(path.join(project, 'dist', file), [], { cwd: project, env: { ...environment, ...more }, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+      const child = fork(path.join(project, 'dist', file), [], {
+        cwd: project,
+        env: { ...environment, ...more },
+        stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+      })
       children.push(child)
       if (file === 'setup.mjs') child.once('exit', (code) => (code === 0 ? resolve(child) : reject(new Error(`${file} failed`))))
       else {
@@ -47,11 +60,16 @@ export async function startCopy(given: { databaseUrl?: string; withStandIns?: bo
     server: await start(),
     start,
     async stop() {
-      await Promise.all(children.map((child) => new Promise<void>((resolve) => {
-        if (child.exitCode !== null || child.signalCode !== null) return resolve()
-        child.once('exit', () => resolve())
-        child.kill('SIGTERM')
-      })))
+      await Promise.all(
+        children.map(
+          (child) =>
+            new Promise<void>((resolve) => {
+              if (child.exitCode !== null || child.signalCode !== null) return resolve()
+              child.once('exit', () => resolve())
+              child.kill('SIGTERM')
+            }),
+        ),
+      )
     },
   }
 }

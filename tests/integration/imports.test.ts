@@ -12,7 +12,10 @@ before(async () => {
   world = await makeWorld()
 })
 
-const outcomes = (job: Parameters<typeof reportOf>[0]): Record<string, string> => Object.fromEntries(reportOf(job).items.map((item) => [item.name, item.reason === null ? item.outcome : `${item.outcome}: ${item.reason}`]))
+const outcomes = (job: Parameters<typeof reportOf>[0]): Record<string, string> =>
+  Object.fromEntries(
+    reportOf(job).items.map((item) => [item.name, item.reason === null ? item.outcome : `${item.outcome}: ${item.reason}`]),
+  )
 
 async function exported(): Promise<Record<string, Uint8Array>> {
   const stream = must(await world.services.exports.siteZip(world.owner, 'draft'))
@@ -22,10 +25,30 @@ async function exported(): Promise<Record<string, Uint8Array>> {
 /** Bytes as they come from elsewhere, one page an encoding. */
 const FOREIGN: Readonly<Record<string, Uint8Array>> = {
   'bom.html': Uint8Array.of(0xef, 0xbb, 0xbf, ...text('<title>Mark</title><a href="x">é</a>')),
-  'utf16.html': Uint8Array.from([...'\ufeff<title>Wide</title><a href="x">港</a>'].flatMap((c) => [c.charCodeAt(0) & 255, c.charCodeAt(0) >> 8])),
+  'utf16.html': Uint8Array.from(
+    [...'\ufeff<title>Wide</title><a href="x">港</a>'].flatMap((c) => [c.charCodeAt(0) & 255, c.charCodeAt(0) >> 8]),
+  ),
   'latin.html': Uint8Array.of(...text('<title>Caf'), 0xe9, ...text('</title><a href=http://out.example/>x</a>')),
-  'sjis.html': Uint8Array.of(...text('<meta charset=shift_jis><title>'), 0x83, 0x5c, 0x8d, 0x60, ...text('</title><a href="http://out.example/">'), 0x8d, 0x60, ...text('</a>')),
-  'gbk.html': Uint8Array.of(...text('<meta charset=gb2312><title>'), 0xb8, 0xdb, ...text('</title><a href=http://out.example/ >'), 0xb8, 0xdb, ...text('</a>')),
+  'sjis.html': Uint8Array.of(
+    ...text('<meta charset=shift_jis><title>'),
+    0x83,
+    0x5c,
+    0x8d,
+    0x60,
+    ...text('</title><a href="http://out.example/">'),
+    0x8d,
+    0x60,
+    ...text('</a>'),
+  ),
+  'gbk.html': Uint8Array.of(
+    ...text('<meta charset=gb2312><title>'),
+    0xb8,
+    0xdb,
+    ...text('</title><a href=http://out.example/ >'),
+    0xb8,
+    0xdb,
+    ...text('</a>'),
+  ),
   'frames.html': text('<frameset cols="*,*"><frame src=a.html><frame src=b.html></frameset>'),
   'broken.html': text('<p><a href="/x"<b>mis<i>nested</b></i></a><a href="open'),
   'deep.html': text(`<title>Deep</title>${'<div>'.repeat(30_000)}<a href=x>y</a>`),
@@ -48,7 +71,12 @@ test('bytes come out as they came in, and again with rules everywhere but in the
   const plain = await exported()
   for (const [name, bytes] of Object.entries(FOREIGN)) assert.deepEqual(Buffer.from(plain[name] ?? []), Buffer.from(bytes), name)
   assert.deepEqual([...(plain['pic.png'] ?? [])], [0x89, 0x50, 0x4e, 0x47])
-  must(await world.services.rules.save(world.owner, { version: 0, rules: [{ id: 'o', name: 'Out', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } }] }))
+  must(
+    await world.services.rules.save(world.owner, {
+      version: 0,
+      rules: [{ id: 'o', name: 'Out', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } }],
+    }),
+  )
   const ruled = await exported()
   for (const name of ['latin.html', 'sjis.html', 'gbk.html']) {
     const out = Buffer.from(ruled[name] ?? []).toString('latin1')
@@ -58,11 +86,23 @@ test('bytes come out as they came in, and again with rules everywhere but in the
 })
 
 test('each bad entry is left out with its reason, and stops no other', async () => {
-  const job = await bringIn(world, zipOf({
-    '../above.html': '<p>', 'a/../../b.html': '<p>', '/root.html': '<p>', 'C:\\x.html': '<p>', '.hidden/x.html': '<p>', '__MACOSX/x.html': '<p>',
-    'picture.html': Uint8Array.of(0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a), 'binary.html': new Uint8Array(3000).map((_, i) => i % 7), 'bad.html.gz': 'not gzip',
-    'twin.html': '<p>1', 'twin.html.gz': gzipSync('<p>2'), 'good.html': '<title>Good</title>',
-  }))
+  const job = await bringIn(
+    world,
+    zipOf({
+      '../above.html': '<p>',
+      'a/../../b.html': '<p>',
+      '/root.html': '<p>',
+      'C:\\x.html': '<p>',
+      '.hidden/x.html': '<p>',
+      '__MACOSX/x.html': '<p>',
+      'picture.html': Uint8Array.of(0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a),
+      'binary.html': new Uint8Array(3000).map((_, i) => i % 7),
+      'bad.html.gz': 'not gzip',
+      'twin.html': '<p>1',
+      'twin.html.gz': gzipSync('<p>2'),
+      'good.html': '<title>Good</title>',
+    }),
+  )
   const found = outcomes(job)
   assert.match(found['../above.html'] ?? '', /refused: Its name points outside/)
   assert.match(found['a/../../b.html'] ?? '', /outside/)
@@ -78,7 +118,10 @@ test('each bad entry is left out with its reason, and stops no other', async () 
 })
 
 test('a packed page is unpacked, and a page of 50 MB is refused with the limit', async () => {
-  const job = await bringIn(world, zipOf({ 'spec.html.gz': gzipSync('<title>Packed</title>'), 'huge.html': new Uint8Array(50 * 1024 * 1024).fill(32) }))
+  const job = await bringIn(
+    world,
+    zipOf({ 'spec.html.gz': gzipSync('<title>Packed</title>'), 'huge.html': new Uint8Array(50 * 1024 * 1024).fill(32) }),
+  )
   const found = outcomes(job)
   assert.equal(found['spec.html.gz'], 'new')
   assert.match(found['huge.html'] ?? '', /50 MB; 20 MB are the most for a page/)
@@ -87,7 +130,11 @@ test('a packed page is unpacked, and a page of 50 MB is refused with the limit',
 
 const bombs = [
   ['says it is too large', () => declare(zipOf({ 'a.html': '<p>' }), UNPACKED_MAX_BYTES + 1), /Unpacked, this zip would take 501 MB/],
-  ['has too many files', () => zipOf(Object.fromEntries(Array.from({ length: ENTRIES_MAX + 1 }, (_, i) => [`${i}.txt`, '']))), /20001 files; 20000 are the most/],
+  [
+    'has too many files',
+    () => zipOf(Object.fromEntries(Array.from({ length: ENTRIES_MAX + 1 }, (_, i) => [`${i}.txt`, '']))),
+    /20001 files; 20000 are the most/,
+  ],
   ['is none', () => text('PK? no'), /named like a zip, but it is none/],
   ['is cut off', () => zipOf({ 'a.html': '<p>' }).slice(0, 40), /damaged/],
 ] as const
@@ -125,7 +172,10 @@ test('the one folder everything lies in is named, and left off on request', asyn
   const zip = zipOf({ 'mysite/index.html': '<title>Front</title>', 'mysite/a.html': '<p>' })
   assert.equal(reportOf(await bringIn(world, zip, { dryRun: true })).folder, 'mysite')
   const job = await bringIn(world, zip, { leaveOff: 'mysite' })
-  assert.deepEqual(reportOf(job).items.map(({ path }) => path), ['/', '/a.html'])
+  assert.deepEqual(
+    reportOf(job).items.map(({ path }) => path),
+    ['/', '/a.html'],
+  )
 })
 
 test('a cancelled import leaves nothing behind', async () => {

@@ -4,16 +4,31 @@ import type { Rule } from '../../src/core/rules/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
-const rule = (id: string, which: Rule['which'], what: Rule['what']): Rule => ({ id, name: id, isOn: true, isBinding: false, where: {}, which, what })
-const STANDARD = [rule('paid', { partner: true }, { hints: ['sponsored', 'nofollow'] }), rule('outside', { kinds: ['outside'] }, { opens: 'new tab' })]
+const rule = (id: string, which: Rule['which'], what: Rule['what']): Rule => ({
+  id,
+  name: id,
+  isOn: true,
+  isBinding: false,
+  where: {},
+  which,
+  what,
+})
+const STANDARD = [
+  rule('paid', { partner: true }, { hints: ['sponsored', 'nofollow'] }),
+  rule('outside', { kinds: ['outside'] }, { opens: 'new tab' }),
+]
 
 let world: World
 before(async () => {
   world = await makeWorld()
-  await bringIn(world, zipOf({
-    'a.html': '<a href="https://gannet-line.example/x?a=1&amp;b=2">smock</a> <a href="https://tides.example/">tides</a> <a href="b.html">b</a>',
-    'b.html': '<a href="http://short.localhost:4999/go/smock">short</a> <a href="missing.html">gone</a>',
-  }))
+  await bringIn(
+    world,
+    zipOf({
+      'a.html':
+        '<a href="https://gannet-line.example/x?a=1&amp;b=2">smock</a> <a href="https://tides.example/">tides</a> <a href="b.html">b</a>',
+      'b.html': '<a href="http://short.localhost:4999/go/smock">short</a> <a href="missing.html">gone</a>',
+    }),
+  )
   must(await world.services.partners.create(world.owner, { name: 'Gannet & Line', sites: ['https://www.gannet-line.example/shop'] }))
   must(await world.services.shortLinks.create(world.owner, { destination: 'https://gannet-line.example/smocks', slug: 'smock' }))
 })
@@ -29,19 +44,28 @@ test('the impact is told before anything is saved, with the tag before and after
   const paid = found.groups.find((group) => group.after.rel === 'sponsored nofollow noopener')
   assert.deepEqual([paid?.links, paid?.pages], [2, 2])
   assert.equal(paid?.examples[0]?.tagBefore, '<a href="https://gannet-line.example/x?a=1&amp;b=2">')
-  assert.equal(paid?.examples[0]?.tagAfter, '<a href="https://gannet-line.example/x?a=1&amp;b=2" rel="sponsored nofollow noopener" target="_blank">')
+  assert.equal(
+    paid?.examples[0]?.tagAfter,
+    '<a href="https://gannet-line.example/x?a=1&amp;b=2" rel="sponsored nofollow noopener" target="_blank">',
+  )
   assert.equal(must(await world.services.rules.list(world.editor)).version, 0)
 })
 
 test('saving keeps every version, touches no stored content, and of two savers one wins', async () => {
   const hashes = () => rows(world.db, 'SELECT draft_hash, version FROM pages ORDER BY path')
   const before = await hashes()
-  const both = await Promise.all([world.services.rules.save(world.owner, { version: 0, rules: STANDARD }), world.services.rules.save(world.editor, { version: 0, rules: [] })])
+  const both = await Promise.all([
+    world.services.rules.save(world.owner, { version: 0, rules: STANDARD }),
+    world.services.rules.save(world.editor, { version: 0, rules: [] }),
+  ])
   assert.equal(both.filter((answer) => answer.ok).length, 1)
   const lost = both.find((answer) => !answer.ok)
   assert.equal(lost?.ok === false ? (lost.detail.current as { version: number }).version : 0, 1)
   must(await world.services.rules.save(world.owner, { version: 1, rules: STANDARD }))
-  assert.deepEqual(must(await world.services.rules.history(world.owner)).items.map(({ version }) => version), [2, 1])
+  assert.deepEqual(
+    must(await world.services.rules.history(world.owner)).items.map(({ version }) => version),
+    [2, 1],
+  )
   assert.deepEqual(await hashes(), before)
 })
 
@@ -50,7 +74,10 @@ test('every placement says what it is delivered with, because of whom, and wheth
   const byText = new Map(items.map((item) => [item.text, item]))
   assert.deepEqual(byText.get('smock')?.after, { rel: 'sponsored nofollow noopener', target: '_blank' })
   assert.deepEqual(byText.get('smock')?.because, { rel: 'rule 1: paid', target: 'rule 2: outside' })
-  assert.deepEqual([byText.get('short')?.kind, byText.get('short')?.site, byText.get('short')?.isPartner], ['short link', 'gannet-line.example', true])
+  assert.deepEqual(
+    [byText.get('short')?.kind, byText.get('short')?.site, byText.get('short')?.isPartner],
+    ['short link', 'gannet-line.example', true],
+  )
   assert.deepEqual([byText.get('b')?.lands, byText.get('gone')?.lands, byText.get('tides')?.lands], [true, false, null])
 })
 
@@ -63,7 +90,9 @@ test('a short link’s new destination changes the marks of pages that use it', 
 })
 
 test('rewrites any HTML by the rules in force, and stores nothing', async () => {
-  const found = must(await world.services.rules.rewrite(world.editor, { html: '<A HREF=https://gannet-line.example/>x</A>', path: '/a.html' }))
+  const found = must(
+    await world.services.rules.rewrite(world.editor, { html: '<A HREF=https://gannet-line.example/>x</A>', path: '/a.html' }),
+  )
   assert.equal(found.html, '<A HREF=https://gannet-line.example/ rel="sponsored nofollow noopener" target="_blank">x</A>')
   assert.deepEqual(found.links[0]?.before, { rel: null, target: null })
   assert.equal((await world.services.rules.rewrite(world.editor, { html: '', host: 'nobody.example' })).ok, false)

@@ -18,20 +18,40 @@ after(() => copy.stop())
 const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36'
 
 /** One request as it goes over the wire; `host` picks who answers. */
-function raw(host: string, target: string, options: { method?: string; headers?: Record<string, string>; body?: string } = {}): Promise<{ status: number; headers: Record<string, string | string[] | undefined>; body: string }> {
+function raw(
+  host: string,
+  target: string,
+  options: { method?: string; headers?: Record<string, string>; body?: string } = {},
+): Promise<{ status: number; headers: Record<string, string | string[] | undefined>; body: string }> {
   return new Promise((resolve, reject) => {
-    const sent = request({ host: '127.0.0.1', port: copy.port, path: target, method: options.method ?? 'GET', agent: false, headers: { host: `${host}:${copy.port}`, 'user-agent': AGENT, ...options.headers } }, (answer) => {
-      let body = ''
-      answer.on('data', (part: Buffer) => { body += part.toString() })
-      answer.on('end', () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }))
-    })
+    const sent = request(
+      {
+        host: '127.0.0.1',
+        port: copy.port,
+        path: target,
+        method: options.method ?? 'GET',
+        agent: false,
+        headers: { host: `${host}:${copy.port}`, 'user-agent': AGENT, ...options.headers },
+      },
+      (answer) => {
+        let body = ''
+        answer.on('data', (part: Buffer) => {
+          body += part.toString()
+        })
+        answer.on('end', () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }))
+      },
+    )
     sent.on('error', reject)
     sent.end(options.body)
   })
 }
 async function api<T = Record<string, unknown>>(method: string, target: string, body?: unknown): Promise<{ status: number; body: T }> {
   const isForm = body instanceof FormData
-  const answer = await fetch(`${copy.url}/api/v1${target}`, { method, headers: { Authorization: `Bearer ${copy.token}`, ...(isForm || body === undefined ? {} : { 'Content-Type': 'application/json' }) }, ...(body === undefined ? {} : { body: isForm ? body : JSON.stringify(body) }) })
+  const answer = await fetch(`${copy.url}/api/v1${target}`, {
+    method,
+    headers: { Authorization: `Bearer ${copy.token}`, ...(isForm || body === undefined ? {} : { 'Content-Type': 'application/json' }) },
+    ...(body === undefined ? {} : { body: isForm ? body : JSON.stringify(body) }),
+  })
   const words = await answer.text()
   return { status: answer.status, body: (words === '' ? null : JSON.parse(words)) as T }
 }
@@ -43,10 +63,14 @@ async function until<T>(look: () => Promise<T | null | false>): Promise<T> {
   }
   return assert.fail('it did not come to pass within ten seconds')
 }
-const clicksOf = async (slug: string): Promise<number> => (await api<{ items: { clicks: number }[] }>('GET', `/short-links?slug=${slug}`)).body.items[0]?.clicks ?? -1
+const clicksOf = async (slug: string): Promise<number> =>
+  (await api<{ items: { clicks: number }[] }>('GET', `/short-links?slug=${slug}`)).body.items[0]?.clicks ?? -1
 
 test('a click survives kill -9 straight after its answer, and is counted once', async () => {
-  const made = await api<{ address: string; clicks: number }>('POST', '/short-links', { destination: 'https://tides.example/', slug: 'killed' })
+  const made = await api<{ address: string; clicks: number }>('POST', '/short-links', {
+    destination: 'https://tides.example/',
+    slug: 'killed',
+  })
   assert.deepEqual([made.status, made.body.clicks], [201, 0])
   await until(async () => (await raw('sferry.localhost', '/go/killed', { method: 'HEAD' })).status === 302)
   for (let round = 1; round <= 3; round++) {
@@ -90,7 +114,11 @@ test('signing in gives a cookie of the studio alone, and the way in is the way o
   assert.deepEqual([desk.headers['x-content-type-options'], desk.headers['x-frame-options']], ['nosniff', 'DENY'])
   // A cookie alone, sent along by a browser from another site, moves nothing.
   for (const headers of [{ origin: 'http://slow-ferry.localhost' }, { 'sec-fetch-site': 'same-site' }, {}]) {
-    const answer = await raw('localhost', '/api/v1/publications', { method: 'POST', headers: { ...session, ...headers, 'content-type': 'application/json' }, body: '{"all":true}' })
+    const answer = await raw('localhost', '/api/v1/publications', {
+      method: 'POST',
+      headers: { ...session, ...headers, 'content-type': 'application/json' },
+      body: '{"all":true}',
+    })
     assert.deepEqual([answer.status, (JSON.parse(answer.body) as { fault: string }).fault], [403, 'cross-site'])
   }
   await raw('localhost', '/sign-out', { method: 'POST', headers: { ...session, origin: copy.url } })
@@ -99,7 +127,11 @@ test('signing in gives a cookie of the studio alone, and the way in is the way o
 
 test('a contributor’s screen offers no rules to change, and the API refuses them', async () => {
   const form = 'email=deckhand%40slow-ferry.example&password=ten-past-seven'
-  const signed = await raw('localhost', '/sign-in', { method: 'POST', headers: { origin: copy.url, 'content-type': 'application/x-www-form-urlencoded' }, body: form })
+  const signed = await raw('localhost', '/sign-in', {
+    method: 'POST',
+    headers: { origin: copy.url, 'content-type': 'application/x-www-form-urlencoded' },
+    body: form,
+  })
   const session = { cookie: String(signed.headers['set-cookie']).split(';')[0] ?? '', origin: copy.url, 'content-type': 'application/json' }
   const refused = await raw('localhost', '/api/v1/rules', { method: 'PUT', headers: session, body: '{"version":1,"rules":[]}' })
   assert.deepEqual([refused.status, (JSON.parse(refused.body) as { fault: string }).fault], [403, 'forbidden'])
@@ -113,14 +145,21 @@ test('an import goes its way through the API: dry run, report, carrying out, pub
   const started = await api<{ job: string }>('POST', '/imports', form)
   assert.equal(started.status, 202)
   type Job = { state: string; done: number; total: number; report: { new: number; isDryRun: boolean } | null }
-  const finished = (id: string) => until(async () => { const { body } = await api<Job>('GET', `/jobs/${id}`); return body.state === 'done' ? body : null })
+  const finished = (id: string) =>
+    until(async () => {
+      const { body } = await api<Job>('GET', `/jobs/${id}`)
+      return body.state === 'done' ? body : null
+    })
   assert.deepEqual((await finished(started.body.job)).report?.new, 1)
   const carried = await api<{ job: string }>('POST', `/imports/${started.body.job}/apply`, { dryRun: false })
   assert.equal((await finished(carried.body.job)).report?.isDryRun, false)
   const { body: list } = await api<{ items: { title: string; state: string }[] }>('GET', '/pages?path=/brought/in.html')
   assert.deepEqual([list.items[0]?.title, list.items[0]?.state], ['Brought in', 'new'])
   assert.equal((await api('POST', '/publications', { all: true })).status, 201)
-  const live = await until(async () => { const answer = await raw('slow-ferry.localhost', '/brought/in.html'); return answer.status === 200 ? answer.body : null })
+  const live = await until(async () => {
+    const answer = await raw('slow-ferry.localhost', '/brought/in.html')
+    return answer.status === 200 ? answer.body : null
+  })
   assert.equal(live, page.replace('/x>', '/x rel="sponsored nofollow noopener" target="_blank">'))
   const zip = await fetch(`${copy.url}/api/v1/exports/site.zip`, { headers: { Authorization: `Bearer ${copy.token}` } })
   assert.equal(Buffer.from(unzipSync(new Uint8Array(await zip.arrayBuffer()))['brought/in.html'] ?? []).toString(), live)
@@ -147,11 +186,28 @@ test('what cannot be used is refused as problem details, with the reason', async
 test('the OpenAPI document names every endpoint there is, and no other', async () => {
   const { body } = await api<{ openapi: string; paths: Record<string, Record<string, unknown>> }>('GET', '/openapi.json')
   assert.match(body.openapi, /^3\.1/)
-  const told = Object.entries(body.paths).flatMap(([route, methods]) => Object.keys(methods).map((method) => `${method} ${route}`)).sort()
-  assert.deepEqual(told, Object.values(API).map(({ method, path: route }) => `${method} ${route}`).sort())
+  const told = Object.entries(body.paths)
+    .flatMap(([route, methods]) => Object.keys(methods).map((method) => `${method} ${route}`))
+    .sort()
+  assert.deepEqual(
+    told,
+    Object.values(API)
+      .map(({ method, path: route }) => `${method} ${route}`)
+      .sort(),
+  )
   const folder = path.resolve(import.meta.dirname, '../../src/pages/api/v1')
-  const files = readdirSync(folder, { recursive: true }).map(String).filter((file) => file.endsWith('.ts') && !/(?:^|\/)_|openapi|\.\.\./.test(file))
-  const routes = new Set(files.map((file) => `/${file.replace(/\.ts$/, '').replace(/\/?index$/, '').replace('[id]', '{id}')}`))
+  const files = readdirSync(folder, { recursive: true })
+    .map(String)
+    .filter((file) => file.endsWith('.ts') && !/(?:^|\/)_|openapi|\.\.\./.test(file))
+  const routes = new Set(
+    files.map(
+      (file) =>
+        `/${file
+          .replace(/\.ts$/, '')
+          .replace(/\/?index$/, '')
+          .replace('[id]', '{id}')}`,
+    ),
+  )
   assert.deepEqual([...routes].sort(), [...new Set(Object.values(API).map(({ path: route }) => route))].sort())
 })
 
@@ -162,19 +218,27 @@ test('with the database gone the studio says so and loses nothing, and visitors 
   assert.ok(page)
   const admin = new pg.Client({ connectionString: base })
   await admin.connect()
-  const { rows } = await admin.query<{ datname: string }>(`SELECT datname FROM pg_stat_activity WHERE datname LIKE 'test_%' GROUP BY 1 ORDER BY max(backend_start) DESC LIMIT 1`)
+  const { rows } = await admin.query<{ datname: string }>(
+    `SELECT datname FROM pg_stat_activity WHERE datname LIKE 'test_%' GROUP BY 1 ORDER BY max(backend_start) DESC LIMIT 1`,
+  )
   const name = rows[0]?.datname ?? ''
   await admin.query(`ALTER DATABASE ${name} ALLOW_CONNECTIONS false`)
   await admin.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [name])
   const change = { version: page.version, patchSets: [[{ from: 0, to: 0, insert: '<!-- kept -->' }]] }
-  const away = await until(async () => { const answer = await api<{ fault: string }>('PATCH', `/pages/${page.id}`, change); return answer.status === 503 ? answer : null })
+  const away = await until(async () => {
+    const answer = await api<{ fault: string }>('PATCH', `/pages/${page.id}`, change)
+    return answer.status === 503 ? answer : null
+  })
   assert.equal(away.body.fault, 'database-away')
   assert.equal((await raw('localhost', '/readyz')).status, 503)
   assert.equal((await raw('sferry.localhost', '/go/smock')).status, 302)
   assert.equal((await raw('slow-ferry.localhost', '/')).status, 200)
   const before = await admin.query(`ALTER DATABASE ${name} ALLOW_CONNECTIONS true`).then(() => clicksOf('smock'))
   assert.ok(before >= 0)
-  const saved = await until(async () => { const answer = await api<{ version: number }>('PATCH', `/pages/${page.id}`, change); return answer.status === 200 ? answer : null })
+  const saved = await until(async () => {
+    const answer = await api<{ version: number }>('PATCH', `/pages/${page.id}`, change)
+    return answer.status === 200 ? answer : null
+  })
   assert.equal(saved.body.version, page.version + 1)
   await until(async () => (await clicksOf('smock')) >= before)
   await admin.end()

@@ -56,7 +56,12 @@ export async function emptyDatabase(): Promise<string> {
 export async function makeWorld(): Promise<World> {
   const url = await emptyDatabase()
   const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-'))
-  const settings = readSettings({ MAPROPE_DATABASE_URL: url, MAPROPE_DATA: folder, MAPROPE_SECRET: 'a secret for tests only', PORT: '4999' })
+  const settings = readSettings({
+    MAPROPE_DATABASE_URL: url,
+    MAPROPE_DATA: folder,
+    MAPROPE_SECRET: 'a secret for tests only',
+    PORT: '4999',
+  })
   const db = openDatabase(url)
   await migrate(db)
   const { Site, Host, Person } = db.models
@@ -66,13 +71,23 @@ export async function makeWorld(): Promise<World> {
     { siteId: site.id, host: 'short.localhost', kind: 'short', prefix: 'go', isMain: true },
   ])
   const passwordHash = await hashPassword(PASSWORD)
-  const make = async (role: Role): Promise<Actor> => actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }), null, ['*'])
+  const make = async (role: Role): Promise<Actor> =>
+    actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }), null, ['*'])
   const context: Context = { db, settings, log: silent, enqueue: async () => {} }
   cleanUps.push(async () => {
     await closeDatabase(db)
     rmSync(folder, { recursive: true, force: true })
   })
-  return { db, settings, context, services: createServices(context), owner: await make('owner'), editor: await make('editor'), contributor: await make('contributor'), folder }
+  return {
+    db,
+    settings,
+    context,
+    services: createServices(context),
+    owner: await make('owner'),
+    editor: await make('editor'),
+    contributor: await make('contributor'),
+    folder,
+  }
 }
 
 /** The answer, or the test fails with the refusal. */
@@ -88,8 +103,19 @@ export const zipOf = (files: Readonly<Record<string, Uint8Array | string>>): Uin
   zipSync(Object.fromEntries(Object.entries(files).map(([name, content]) => [name, typeof content === 'string' ? text(content) : content])))
 
 /** Imports an upload and runs its job to the end. */
-export async function bringIn({ services, owner, db }: World, bytes: Uint8Array, options: { dryRun?: boolean; name?: string; leaveOff?: string } = {}) {
-  const job = must(await services.imports.start(owner, { name: options.name ?? 'site.zip', bytes, dryRun: options.dryRun ?? false, leaveOff: options.leaveOff }))
+export async function bringIn(
+  { services, owner, db }: World,
+  bytes: Uint8Array,
+  options: { dryRun?: boolean; name?: string; leaveOff?: string } = {},
+) {
+  const job = must(
+    await services.imports.start(owner, {
+      name: options.name ?? 'site.zip',
+      bytes,
+      dryRun: options.dryRun ?? false,
+      leaveOff: options.leaveOff,
+    }),
+  )
   await runImport(db, job, silent)
   return { job, ...must(await services.jobs.get(owner, job)) }
 }

@@ -1,4 +1,13 @@
-export { ADDRESS_KINDS, type AddressKind, classify, classifyUrl, isOwnHost, isPagePath, type Surroundings, shortLinkSlug } from './classify.ts'
+export {
+  ADDRESS_KINDS,
+  type AddressKind,
+  classify,
+  classifyUrl,
+  isOwnHost,
+  isPagePath,
+  type Surroundings,
+  shortLinkSlug,
+} from './classify.ts'
 export { isSameAddress, normalise } from './normalise.ts'
 export type { Offer } from './offers.ts'
 export { ADDRESS_MAX_CHARS, type AddressFault, type Repair, type RepairedAddress, repair } from './repair.ts'

@@ -8,7 +8,8 @@ export interface Offer {
   readonly to: string
 }
 
-const TRACKING = /^(?:utm_[a-z_]+|gclid|gbraid|wbraid|dclid|fbclid|msclkid|yclid|ttclid|twclid|igshid|mc_cid|mc_eid|_hsenc|_hsmi|vero_id|oly_enc_id|oly_anon_id|li_fat_id|s_cid)$/i
+const TRACKING =
+  /^(?:utm_[a-z_]+|gclid|gbraid|wbraid|dclid|fbclid|msclkid|yclid|ttclid|twclid|igshid|mc_cid|mc_eid|_hsenc|_hsmi|vero_id|oly_enc_id|oly_anon_id|li_fat_id|s_cid)$/i
 
 /** Query parameters in which search engines and mail programs put the real destination. */
 const CARRIERS = ['url', 'u', 'q', 'uddg', 'to', 'target', 'dest', 'destination', 'redirect', 'goto', 'link', 'href']

@@ -40,8 +40,19 @@ const INVISIBLE = /[\u00ad\u200b\u200e\u200f\u202a-\u202e\u2060-\u2069\ufeff]/g
 /** Joiners have meaning between letters of some scripts, so only those at the ends go. */
 const OUTER_JOINERS = /^[\u200c\u200d]+|[\u200c\u200d]+$/g
 const PAIRS: readonly (readonly [string, string])[] = [
-  ['<', '>'], ['"', '"'], ["'", "'"], ['`', '`'], ['“', '”'], ['„', '“'], ['‘', '’'], ['‚', '‘'], ['«', '»'], ['‹', '›'],
-  ['(', ')'], ['[', ']'], ['{', '}'],
+  ['<', '>'],
+  ['"', '"'],
+  ["'", "'"],
+  ['`', '`'],
+  ['“', '”'],
+  ['„', '“'],
+  ['‘', '’'],
+  ['‚', '‘'],
+  ['«', '»'],
+  ['‹', '›'],
+  ['(', ')'],
+  ['[', ']'],
+  ['{', '}'],
 ]
 const QUOTES_AT_EDGE = /^["'`“”„‘’‚«»‹›]+|["'`“”„‘’‚«»‹›]+$/g
 const SENTENCE_END = /[.,;:!…。，、]+$/
@@ -114,7 +125,12 @@ function bare(text: string): string {
 const schemeOnly = (text: string): boolean => /^[a-z]+:$/i.test(text)
 
 function dropLooseClosers(text: string): string {
-  for (const [open, close] of [['(', ')'], ['[', ']'], ['{', '}'], ['<', '>']] as const) {
+  for (const [open, close] of [
+    ['(', ')'],
+    ['[', ']'],
+    ['{', '}'],
+    ['<', '>'],
+  ] as const) {
     if (text.endsWith(close) && count(text, close) > count(text, open)) return text.slice(0, -1)
   }
   return text
@@ -131,13 +147,15 @@ function schemeOf(text: string): string | null {
 }
 
 function schemeFault(text: string) {
-  if (/^[a-z]:[\\/]/i.test(text)) return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place on your own computer; readers cannot reach it' })
+  if (/^[a-z]:[\\/]/i.test(text))
+    return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place on your own computer; readers cannot reach it' })
   // Escapes and entities must not smuggle a scheme past: look at the text a careless reader would decode it to.
   const shown = text.replace(/&colon;|&#0*58;|&#x0*3a;/gi, ':').replace(/&(?:tab|newline);|&#x?0*[9ad];/gi, '')
   const scheme = schemeOf(shown)
   if (scheme === null || FOLLOWED_SCHEMES.has(scheme) || /^h?t?tp?s?$/.test(scheme)) return null
   if (FORBIDDEN_SCHEMES.has(scheme)) {
-    const why = scheme === 'file' ? 'it points into one computer; readers cannot reach it' : 'it runs or carries code instead of leading somewhere'
+    const why =
+      scheme === 'file' ? 'it points into one computer; readers cannot reach it' : 'it runs or carries code instead of leading somewhere'
     return fail('address-forbidden-scheme', { scheme, why })
   }
   return /^[a-z]+$/.test(scheme) || shown.includes('://') ? fail('address-unknown-scheme', { scheme }) : null
@@ -200,7 +218,8 @@ function looksLikeHost(host: string): boolean {
 
 /** A word or a sentence is no address, although the URL parser would take it for a relative one. */
 function isPlausible(text: string, url: URL): boolean {
-  if (/^(?:mailto|tel|sms):/i.test(text)) return /^(?:mailto|tel|sms):\S+$/i.test(text) && (url.protocol !== 'mailto:' || text.includes('@') || text.includes('?'))
+  if (/^(?:mailto|tel|sms):/i.test(text))
+    return /^(?:mailto|tel|sms):\S+$/i.test(text) && (url.protocol !== 'mailto:' || text.includes('@') || text.includes('?'))
   if (/^(?:https?|ftp):/i.test(text)) {
     return url.hostname !== '' && (url.hostname === 'localhost' || url.hostname.includes('.') || url.hostname.startsWith('['))
   }

@@ -84,7 +84,10 @@ export const isPageName = (name: string): boolean => PAGE_NAME.test(name)
 
 /** Percent-encodes what a path segment cannot hold, in the spelling the URL parser gives (WHATWG URL, path percent-encode set). */
 function encodeSegment(segment: string): string {
-  return segment.replace(/[^A-Za-z0-9\-._~!$&'()*+,;=:@[\]|\\^%]/gu, (character) => encodeURIComponent(character)).replace(/%(?![0-9A-Fa-f]{2})/g, '%25').replaceAll('\\', '%5C')
+  return segment
+    .replace(/[^A-Za-z0-9\-._~!$&'()*+,;=:@[\]|\\^%]/gu, (character) => encodeURIComponent(character))
+    .replace(/%(?![0-9A-Fa-f]{2})/g, '%25')
+    .replaceAll('\\', '%5C')
 }
 
 /** The file name for a page that came without one: "/islands/" is "islands/index.html". */

@@ -60,7 +60,16 @@ export function readTag(html: string, from: number, found: Attribute[] | null, o
     let j = i
     while (j < length && isSpace(html.charCodeAt(j))) j++
     if (html.charCodeAt(j) !== 0x3d) {
-      if (found !== null) found.push({ name: html.slice(start, nameEnd).toLowerCase(), start, nameEnd, valueStart: nameEnd, valueEnd: nameEnd, quote: '', end: nameEnd })
+      if (found !== null)
+        found.push({
+          name: html.slice(start, nameEnd).toLowerCase(),
+          start,
+          nameEnd,
+          valueStart: nameEnd,
+          valueEnd: nameEnd,
+          quote: '',
+          end: nameEnd,
+        })
       continue
     }
     j++
@@ -109,7 +118,7 @@ export function attributeValue(html: string, attribute: Attribute): string {
 }
 
 /** The value of the first attribute of that name, decoded; null when it is absent. */
-export function valueOf(html: string, attributes: readonly Attribute[], name: string): string | null {
+export function valueNamed(html: string, attributes: readonly Attribute[], name: string): string | null {
   const attribute = attributeNamed(attributes, name)
   return attribute === null ? null : attributeValue(html, attribute)
 }

@@ -9,7 +9,9 @@ export type EditFault = 'nothing-selected' | 'not-text' | 'link-not-found'
 
 /** Elements that an `a` may stand around words in, or be cut by, without the page changing its shape. */
 const INLINE = new Set(
-  'a abbr acronym b bdi bdo big cite code data del dfn em font i img ins kbd mark nobr q s samp small span strike strong sub sup time tt u var wbr br'.split(' '),
+  'a abbr acronym b bdi bdo big cite code data del dfn em font i img ins kbd mark nobr q s samp small span strike strong sub sup time tt u var wbr br'.split(
+    ' ',
+  ),
 )
 
 /** A stretch of source that is nothing but words and inline elements opened and closed within it. */
@@ -68,7 +70,8 @@ function mergeAt(patches: readonly Patch[]): PatchSet {
   const merged: Patch[] = []
   for (const patch of sorted) {
     const last = merged[merged.length - 1]
-    if (last !== undefined && last.from === patch.from && last.to === last.from) merged[merged.length - 1] = { from: patch.from, to: patch.to, insert: last.insert + patch.insert }
+    if (last !== undefined && last.from === patch.from && last.to === last.from)
+      merged[merged.length - 1] = { from: patch.from, to: patch.to, insert: last.insert + patch.insert }
     else merged.push(patch)
   }
   return merged
@@ -98,7 +101,8 @@ function runsBetween(html: string, from: number, to: number, leaving: ReadonlySe
       look(start, tagEnd)
       const end = pastUnshownLineEnd(html, tagEnd)
       if (end <= from || start >= to || leaving.has(start)) return
-      const kind = inert || !INLINE.has(name) ? 'cut' : name === 'img' || name === 'br' || name === 'wbr' ? 'void' : name === 'a' ? 'cut' : 'open'
+      const kind =
+        inert || !INLINE.has(name) ? 'cut' : name === 'img' || name === 'br' || name === 'wbr' ? 'void' : name === 'a' ? 'cut' : 'open'
       marks.push({ at: start, end, kind, name })
     },
     close(name, start, end, inert) {

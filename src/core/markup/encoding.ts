@@ -157,9 +157,19 @@ export function decodeSource(bytes: Uint8Array, encoding: string): string {
  * @param text - `decodeSource(bytes, encoding)`; the patches' offsets count in it
  * @returns refused, and nothing done, where the bytes would not read as the patched text
  */
-export function patchBytes(bytes: Uint8Array, encoding: string, text: string, patches: PatchSet): Result<Uint8Array, 'encoding-unpatchable'> {
+export function patchBytes(
+  bytes: Uint8Array,
+  encoding: string,
+  text: string,
+  patches: PatchSet,
+): Result<Uint8Array, 'encoding-unpatchable'> {
   if (patches.length === 0) return ok(bytes)
-  const offsets = byteOffsets(bytes, encoding, text, patches.flatMap((patch) => [patch.from, patch.to]))
+  const offsets = byteOffsets(
+    bytes,
+    encoding,
+    text,
+    patches.flatMap((patch) => [patch.from, patch.to]),
+  )
   if (offsets === null) return fail('encoding-unpatchable', { encoding })
   const inserts = patches.map((patch) => writableIn(patch.insert, encoding))
   const encoded = inserts.map((insert) => encode(insert, encoding))
@@ -174,7 +184,10 @@ export function patchBytes(bytes: Uint8Array, encoding: string, text: string, pa
   parts.push(bytes.subarray(at))
   const patched = concat(parts)
   if (isSelfSynchronising(encoding, text)) return ok(patched)
-  const meant = applyPatches(text, patches.map((patch, i) => ({ ...patch, insert: inserts[i] ?? '' })))
+  const meant = applyPatches(
+    text,
+    patches.map((patch, i) => ({ ...patch, insert: inserts[i] ?? '' })),
+  )
   return decodeSource(patched, encoding) === meant ? ok(patched) : fail('encoding-unpatchable', { encoding })
 }
 

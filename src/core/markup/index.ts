@@ -1,4 +1,4 @@
-export { type Attribute, attributeNamed, attributeValue, escapeAttribute, readAttributes, valueOf } from './attributes.ts'
+export { type Attribute, attributeNamed, attributeValue, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 export { type EditFault, linkAt, setLink, unwrapLink, wrapLink } from './edit.ts'
 export { decodeSource, type EncodingSource, patchBytes, type SniffedEncoding, sniffEncoding, writableIn } from './encoding.ts'
 export { LINK_TEXT_MAX_CHARS, type LinkTag, linkText, type PageLinks, scanLinks } from './links.ts'

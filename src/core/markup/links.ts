@@ -1,5 +1,5 @@
 import { decodeHTML } from 'entities'
-import { type Attribute, attributeNamed, attributeValue, readAttributes, valueOf } from './attributes.ts'
+import { type Attribute, attributeNamed, attributeValue, readAttributes, valueNamed } from './attributes.ts'
 import { walkTags } from './tokenizer.ts'
 
 /** One link start tag (`a` or `area` with a destination) and what hangs in it. Offsets are UTF-16 code units. */
@@ -60,8 +60,8 @@ export function scanLinks(html: string): PageLinks {
       } else if (open !== null && (name === 'img' || name === 'svg' || name === 'picture')) open.hasPicture = true
       else if (name === 'base' && !foreign && (baseHref === null || baseTarget === null)) {
         const attributes = readAttributes(html, nameEnd)
-        baseHref ??= valueOf(html, attributes, 'href')
-        baseTarget ??= valueOf(html, attributes, 'target')
+        baseHref ??= valueNamed(html, attributes, 'href')
+        baseTarget ??= valueNamed(html, attributes, 'target')
       }
     },
     close(name, start, end, inert) {
@@ -86,8 +86,8 @@ function linkTag(html: string, element: 'a' | 'area', start: number, nameEnd: nu
     nameEnd,
     attributes,
     href: attributeValue(html, href).trim(),
-    rel: valueOf(html, attributes, 'rel'),
-    target: valueOf(html, attributes, 'target'),
+    rel: valueNamed(html, attributes, 'rel'),
+    target: valueNamed(html, attributes, 'target'),
     contentEnd: end,
     outerEnd: end,
     hasText: false,
@@ -108,14 +108,15 @@ export const LINK_TEXT_MAX_CHARS = 300
  * Cut to {@link LINK_TEXT_MAX_CHARS}.
  */
 export function linkText(html: string, link: LinkTag): string {
-  if (link.element === 'area') return valueOf(html, link.attributes, 'alt') ?? ''
+  if (link.element === 'area') return valueNamed(html, link.attributes, 'alt') ?? ''
   const slice = html.slice(link.end, link.contentEnd)
-  if (!slice.includes('<')) return fold(decodeHTML(slice.length > 4 * LINK_TEXT_MAX_CHARS ? slice.slice(0, 4 * LINK_TEXT_MAX_CHARS) : slice))
+  if (!slice.includes('<'))
+    return fold(decodeHTML(slice.length > 4 * LINK_TEXT_MAX_CHARS ? slice.slice(0, 4 * LINK_TEXT_MAX_CHARS) : slice))
   let words = ''
   let alt = ''
   walkTags(slice, {
     open(name, _start, nameEnd) {
-      if (name === 'img') alt += ` ${valueOf(slice, readAttributes(slice, nameEnd), 'alt') ?? ''}`
+      if (name === 'img') alt += ` ${valueNamed(slice, readAttributes(slice, nameEnd), 'alt') ?? ''}`
       if (name === 'br') words += ' '
     },
     text(start, end) {

@@ -32,7 +32,9 @@ export function pageTitle(html: string): string | null {
       if (headingDepth > 0) heading += html.slice(start, end)
     },
   })
-  const found = [title, heading].map((text) => decodeHTML(text).replace(/\s+/g, ' ').trim().slice(0, TITLE_MAX_CHARS)).find((text) => text !== '')
+  const found = [title, heading]
+    .map((text) => decodeHTML(text).replace(/\s+/g, ' ').trim().slice(0, TITLE_MAX_CHARS))
+    .find((text) => text !== '')
   return found ?? null
 }
 

@@ -20,7 +20,8 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
     } else if (present === null) added += ` ${name}="${escapeAttribute(value)}"`
     else if (attributeValue(html, present) !== value) {
       if (present.quote === '"') patches.push({ from: present.valueStart, to: present.valueEnd, insert: escapeAttribute(value) })
-      else if (present.quote === "'" && !value.includes("'")) patches.push({ from: present.valueStart, to: present.valueEnd, insert: value.replaceAll('&', '&amp;') })
+      else if (present.quote === "'" && !value.includes("'"))
+        patches.push({ from: present.valueStart, to: present.valueEnd, insert: value.replaceAll('&', '&amp;') })
       else patches.push({ from: present.nameEnd, to: present.end, insert: `="${escapeAttribute(value)}"` })
     }
   }

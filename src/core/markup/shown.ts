@@ -1,5 +1,5 @@
 import { decodeHTML } from 'entities'
-import { escapeAttribute, readAttributes, valueOf } from './attributes.ts'
+import { escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 import { pastUnshownLineEnd } from './edit.ts'
 import { scanLinks } from './links.ts'
 import { applyPatches, type Patch } from './patch.ts'
@@ -31,7 +31,7 @@ export function shownPage(html: string, base: string, attributes: (start: number
       if (links.has(start)) {
         const extra = Object.entries(attributes(start)).map(([key, value]) => ` ${key}="${escapeAttribute(value)}"`)
         patches.push({ from: nameEnd, to: nameEnd, insert: ` ${LINK_MARK}="${start}"${extra.join('')}` })
-      } else if (name === 'meta' && /^refresh$/i.test(valueOf(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
+      } else if (name === 'meta' && /^refresh$/i.test(valueNamed(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
         patches.push({ from: start, to: end, insert: '' })
       }
     },
@@ -52,7 +52,9 @@ export function shownPage(html: string, base: string, attributes: (start: number
 
 /** At one place the base comes first, then the run marks. */
 function ordered(patches: readonly Patch[]): Patch[] {
-  return [...patches].sort((a, b) => a.from - b.from || a.to - b.to || Number(b.insert.startsWith('<base')) - Number(a.insert.startsWith('<base')))
+  return [...patches].sort(
+    (a, b) => a.from - b.from || a.to - b.to || Number(b.insert.startsWith('<base')) - Number(a.insert.startsWith('<base')),
+  )
 }
 
 /**
@@ -115,7 +117,13 @@ export function findWords(html: string, words: string, most: number): readonly F
       const run = pastUnshownLineEnd(html, start)
       const shownText = decodeHTML(html.slice(run, end).replace(/\r\n?/g, '\n').replaceAll('\0', '')).toLowerCase()
       for (let at = shownText.indexOf(wanted); at !== -1 && found.length < most; at = shownText.indexOf(wanted, at + 1)) {
-        found.push({ from: sourceOffset(html, run, at), to: sourceOffset(html, run, at + wanted.length), run, shown: at, length: wanted.length })
+        found.push({
+          from: sourceOffset(html, run, at),
+          to: sourceOffset(html, run, at + wanted.length),
+          run,
+          shown: at,
+          length: wanted.length,
+        })
       }
     },
   })

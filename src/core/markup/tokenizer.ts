@@ -19,8 +19,10 @@ const RAWTEXT = new Set(['style', 'xmp', 'iframe', 'noembed', 'noframes', 'noscr
 
 /** Start tags that end SVG or MathML when met inside them (HTML, "the rules for parsing tokens in foreign content"). */
 const BREAKOUT = new Set(
-  ('b big blockquote body br center code dd div dl dt em embed h1 h2 h3 h4 h5 h6 head hr i img li listing menu meta nobr ol p pre ruby s small ' +
-    'span strong strike sub sup table tt u ul var').split(' '),
+  (
+    'b big blockquote body br center code dd div dl dt em embed h1 h2 h3 h4 h5 h6 head hr i img li listing menu meta nobr ol p pre ruby s small ' +
+    'span strong strike sub sup table tt u ul var'
+  ).split(' '),
 )
 const HTML_INSIDE_SVG = new Set(['foreignobject', 'desc', 'title'])
 const HTML_INSIDE_MATH = new Set(['mi', 'mo', 'mn', 'ms', 'mtext', 'annotation-xml'])
@@ -194,7 +196,8 @@ function foreignElement(html: string, name: string, nameEnd: number, end: number
   const isOutermost = outer === undefined || outer.html || (outer.name === 'annotation-xml' && name === 'svg')
   const svg = isOutermost ? name === 'svg' : outer.svg
   if (svg) return { name, svg, html: HTML_INSIDE_SVG.has(name) }
-  if (name === 'annotation-xml') return { name, svg, html: /encoding\s*=\s*["']?(?:text\/html|application\/xhtml\+xml)["'\s>]/i.test(html.slice(nameEnd, end)) }
+  if (name === 'annotation-xml')
+    return { name, svg, html: /encoding\s*=\s*["']?(?:text\/html|application\/xhtml\+xml)["'\s>]/i.test(html.slice(nameEnd, end)) }
   return { name, svg, html: HTML_INSIDE_MATH.has(name) }
 }
 
@@ -221,7 +224,8 @@ function isLeftOpen(html: string, name: string, at: number, lookUps: { left: num
   if (lookUps.left === 0 || !/^[a-z][a-z0-9-]*$/.test(name)) return false
   lookUps.left--
   let open = 0
-  for (const tag of html.slice(0, at).matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi'))) open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
+  for (const tag of html.slice(0, at).matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi')))
+    open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
   return open > 0
 }
 

@@ -20,7 +20,12 @@ export interface DeliveredPage extends Rewritten {
  * A page as readers get it: the rules applied to every link, our own marks taken off, every other character as stored.
  * Applying it to its own answer changes nothing.
  */
-export function deliverPage(html: string, rules: readonly CompiledRule[], around: Surroundings, findShortLink: ShortLinkFinder): DeliveredPage {
+export function deliverPage(
+  html: string,
+  rules: readonly CompiledRule[],
+  around: Surroundings,
+  findShortLink: ShortLinkFinder,
+): DeliveredPage {
   const delivered: DeliveredLink[] = []
   const rewritten = rewriteLinks(html, (link, page) => {
     const facts = factsOf(writtenLink(html, link, page), around, findShortLink)

@@ -1,5 +1,5 @@
 import { type AddressKind, classifyUrl, isOwnHost, parseUrl, type Surroundings, shortLinkSlug, siteOfHost } from '../address/index.ts'
-import { type LinkTag, type PageLinks, valueOf } from '../markup/index.ts'
+import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 
 /**
@@ -54,7 +54,7 @@ export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, '
     href: link.href,
     rel: link.rel,
     target: link.target,
-    byHand: valueOf(html, link.attributes, BY_HAND),
+    byHand: valueNamed(html, link.attributes, BY_HAND),
     shows: link.element === 'area' || (link.hasPicture && !link.hasText) ? 'picture' : 'text',
     baseHref: page.baseHref,
     baseTarget: page.baseTarget,

@@ -12,7 +12,10 @@ export interface HandAnswers {
  * The answers as changes to a link's source. An answer taken back leaves no mark of it behind; other tokens of `rel` stay.
  * @param written - of the tag as it stands; nulls for a new link
  */
-export function handChanges(written: { readonly rel: string | null; readonly target: string | null; readonly byHand: string | null }, answers: HandAnswers): AttributeChanges {
+export function handChanges(
+  written: { readonly rel: string | null; readonly target: string | null; readonly byHand: string | null },
+  answers: HandAnswers,
+): AttributeChanges {
   const before = relTokens(written.byHand)
   const byHand: Answer[] = []
   const changes: Record<string, string | null> = {}

@@ -53,7 +53,13 @@ export function impact(placements: readonly PlacementFacts[], before: readonly C
     pages: pages.size,
     groups: [...groups.values()]
       .sort((a, b) => b.links - a.links)
-      .map((group) => ({ before: marks(group.before), after: marks(group.after), links: group.links, pages: group.pages.size, examples: group.examples })),
+      .map((group) => ({
+        before: marks(group.before),
+        after: marks(group.after),
+        links: group.links,
+        pages: group.pages.size,
+        examples: group.examples,
+      })),
   }
 }
 

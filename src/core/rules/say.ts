@@ -1,5 +1,5 @@
-import type { Rule } from './rule.ts'
 import { type Hint, hintsOf, type RelTokens } from './rel.ts'
+import type { Rule } from './rule.ts'
 
 /** How a link is drawn: what search engines are told of it (PRODUCT 4). */
 export type Strand = 'vouched' | 'nofollow' | 'sponsored' | 'ugc'
@@ -13,10 +13,18 @@ export function strandOf(rel: RelTokens): Strand {
 }
 
 const KIND_WORDS = {
-  'inside page': 'inside pages', section: 'sections of a page', outside: 'other sites', file: 'files', mail: 'mail addresses', phone: 'phone numbers', 'short link': 'short links', partner: 'partners’ sites',
+  'inside page': 'inside pages',
+  section: 'sections of a page',
+  outside: 'other sites',
+  file: 'files',
+  mail: 'mail addresses',
+  phone: 'phone numbers',
+  'short link': 'short links',
+  partner: 'partners’ sites',
 } as const
 
-const list = (words: readonly string[]): string => (words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`)
+const list = (words: readonly string[]): string =>
+  words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`
 
 /** The first half of a rule's sentence: which links, and where. */
 export function sayWhich({ which, where }: Rule): string {
@@ -48,6 +56,7 @@ export function sayWhat({ what }: Rule): string {
   if (what.hints !== undefined) parts.push(sayHints(what.hints))
   if (what.opens !== undefined) parts.push(what.opens === 'new tab' ? 'open a new tab' : 'stay in the same tab')
   if (what.noopener !== undefined) parts.push(what.noopener ? 'carry noopener' : 'carry no noopener')
-  if (what.noreferrer !== undefined) parts.push(what.noreferrer ? 'do not tell where the reader came from' : 'tell where the reader came from')
+  if (what.noreferrer !== undefined)
+    parts.push(what.noreferrer ? 'do not tell where the reader came from' : 'tell where the reader came from')
   return list(parts)
 }

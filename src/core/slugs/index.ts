@@ -8,7 +8,17 @@ export const SLUG_PATTERN = /^[a-z0-9]+(?:-[a-z0-9]+)*$/
 
 /** Paths that robots, browsers and certificates ask for by name; a short link there would answer the wrong question. */
 export const RESERVED_SLUGS: ReadonlySet<string> = new Set([
-  'robots', 'sitemap', 'favicon', 'healthz', 'readyz', 'api', 'admin', 'well-known', 'index', 'security', 'ads',
+  'robots',
+  'sitemap',
+  'favicon',
+  'healthz',
+  'readyz',
+  'api',
+  'admin',
+  'well-known',
+  'index',
+  'security',
+  'ads',
 ])
 
 export type SlugFault = 'slug-malformed' | 'slug-too-long' | 'slug-reserved'
@@ -32,7 +42,9 @@ export interface SlugSuggestion {
 }
 
 const FILLER = new Set(
-  'a an and at by de der des die for from in la le les of on or our some the this to und von with your html htm php aspx www com org net index page product products item items shop article articles p id en us gb'.split(' '),
+  'a an and at by de der des die for from in la le les of on or our some the this to und von with your html htm php aspx www com org net index page product products item items shop article articles p id en us gb'.split(
+    ' ',
+  ),
 )
 const MAX_SUGGESTIONS = 4
 /** Words that fit into one breath. */
@@ -63,7 +75,10 @@ export function suggestSlugs(destination: string, title: string, isTaken: (slug:
   offer([...hostWords.slice(0, 2)], 'the name of the site')
   offer([...hostWords.slice(0, 1), ...lead.slice(-1)], 'the site and the thing')
   for (let number = 2; candidates.length === 0 && number < 100; number++) {
-    offer([...(lead.length > 0 ? lead.slice(-1) : hostWords.length > 0 ? hostWords.slice(0, 1) : ['link']), String(number)], 'numbered, as the plain word is taken')
+    offer(
+      [...(lead.length > 0 ? lead.slice(-1) : hostWords.length > 0 ? hostWords.slice(0, 1) : ['link']), String(number)],
+      'numbered, as the plain word is taken',
+    )
   }
   return candidates.slice(0, MAX_SUGGESTIONS)
 }
@@ -84,7 +99,9 @@ function wordsOf(text: string): string[] {
 
 /** Words worth saying: no filler, no codes ("b0817xk2"), nothing too long for one breath. */
 const sayable = (words: readonly string[]): string[] =>
-  words.filter((word) => !FILLER.has(word) && word.length <= 16 && !(/\d/.test(word) && word.length > 4) && !/^[b-df-hj-np-tv-z]{4,}$/.test(word))
+  words.filter(
+    (word) => !FILLER.has(word) && word.length <= 16 && !(/\d/.test(word) && word.length > 4) && !/^[b-df-hj-np-tv-z]{4,}$/.test(word),
+  )
 
 function lastSegment(url: URL): string {
   const segments = url.pathname.split('/').filter((segment) => segment !== '')

@@ -22,7 +22,12 @@ export function Desk(props: DeskProps) {
 }
 
 function DeskList({ initial, canEditRules, canImport }: DeskProps) {
-  const { data = initial } = useQuery({ queryKey: ['desk'], queryFn: ({ signal }) => ask<DeskData>('GET', '/desk', undefined, signal), initialData: initial, refetchInterval: 60_000 })
+  const { data = initial } = useQuery({
+    queryKey: ['desk'],
+    queryFn: ({ signal }) => ask<DeskData>('GET', '/desk', undefined, signal),
+    initialData: initial,
+    refetchInterval: 60_000,
+  })
   const { unmarked, unpublished } = data
   const drafts = unpublished.pages.length + unpublished.morePages
   const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.hasRules
@@ -40,11 +45,20 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
         </Matter>
       )}
       {unmarked.total > 0 && (
-        <Matter isBroken title={`${unmarked.total} paid ${unmarked.total === 1 ? 'link does' : 'links do'} not say so`} action={canEditRules ? { words: 'Mark them with a rule', href: '/rules?mark-partners' } : null}>
-          They lead to partners’ sites, on {unmarked.pages} {unmarked.pages === 1 ? 'page' : 'pages'}, and search engines are not told that they are paid (<code>sponsored</code>).
+        <Matter
+          isBroken
+          title={`${unmarked.total} paid ${unmarked.total === 1 ? 'link does' : 'links do'} not say so`}
+          action={canEditRules ? { words: 'Mark them with a rule', href: '/rules?mark-partners' } : null}
+        >
+          They lead to partners’ sites, on {unmarked.pages} {unmarked.pages === 1 ? 'page' : 'pages'}, and search engines are not told that
+          they are paid (<code>sponsored</code>).
           <div className="mt-3 -mx-4 divide-y border-y" data-testid="unmarked">
             {unmarked.examples.map((placement) => (
-              <PlacementRow key={`${placement.pageId} ${placement.start}`} placement={placement} href={`/pages/${placement.pageId}?link=${placement.start}`} />
+              <PlacementRow
+                key={`${placement.pageId} ${placement.start}`}
+                placement={placement}
+                href={`/pages/${placement.pageId}?link=${placement.start}`}
+              />
             ))}
           </div>
           {unmarked.total > unmarked.examples.length && <p className="note mt-2">and {unmarked.total - unmarked.examples.length} more</p>}
@@ -56,21 +70,40 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
         </Matter>
       )}
       {drafts > 0 && (
-        <Matter title={`${drafts} ${drafts === 1 ? 'page differs' : 'pages differ'} from the live site`} action={{ words: `Open “${unpublished.pages[0]?.title ?? ''}”`, href: `/pages/${unpublished.pages[0]?.id ?? ''}` }}>
+        <Matter
+          title={`${drafts} ${drafts === 1 ? 'page differs' : 'pages differ'} from the live site`}
+          action={{ words: `Open “${unpublished.pages[0]?.title ?? ''}”`, href: `/pages/${unpublished.pages[0]?.id ?? ''}` }}
+        >
           {unpublished.pages.slice(0, 3).map((page) => (
             <span key={page.id} className="block">
-              {page.title} <span className="note">{page.isNew ? 'new' : 'changed'}{page.by === null ? '' : ` by ${page.by}`}</span>
+              {page.title}{' '}
+              <span className="note">
+                {page.isNew ? 'new' : 'changed'}
+                {page.by === null ? '' : ` by ${page.by}`}
+              </span>
             </span>
           ))}
         </Matter>
       )}
-      {isQuiet && <p className="sheet px-5 py-8 text-center">All quiet. Every paid link says so, and readers see the newest of every page.</p>}
+      {isQuiet && (
+        <p className="sheet px-5 py-8 text-center">All quiet. Every paid link says so, and readers see the newest of every page.</p>
+      )}
       <RopeLegend />
     </div>
   )
 }
 
-function Matter({ title, action, isBroken = false, children }: { title: string; action: { words: string; href: string } | null; isBroken?: boolean; children: ReactNode }) {
+function Matter({
+  title,
+  action,
+  isBroken = false,
+  children,
+}: {
+  title: string
+  action: { words: string; href: string } | null
+  isBroken?: boolean
+  children: ReactNode
+}) {
   return (
     <section className="sheet overflow-hidden px-4 py-4">
       <header className="mb-1.5 flex flex-wrap items-center justify-between gap-3">

@@ -12,7 +12,13 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
   return (
     <Queries>
       <LedgeBar canPublish={canPublish} />
-      <Toaster position="top-center" richColors={false} toastOptions={{ style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--edge)', fontFamily: 'var(--font-text)' } }} />
+      <Toaster
+        position="top-center"
+        richColors={false}
+        toastOptions={{
+          style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--edge)', fontFamily: 'var(--font-text)' },
+        }}
+      />
     </Queries>
   )
 }
@@ -20,7 +26,11 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
   const [isLooking, setLooking] = useState(false)
   const saving = useSaving()
-  const { data, error } = useQuery({ queryKey: ['unpublished'], queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal), refetchInterval: 15_000 })
+  const { data, error } = useQuery({
+    queryKey: ['unpublished'],
+    queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal),
+    refetchInterval: 15_000,
+  })
   const publish = useMutation({
     mutationFn: (wanted: PublicationNew) => ask<Publication>('POST', '/publications', wanted),
     onSuccess: (made) => {
@@ -34,11 +44,23 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
   const differs = pages + (data?.files ?? 0) > 0
   const isBusy = publish.isPending || saving.state === 'waiting' || saving.state === 'saving'
   return (
-    <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3" aria-label="What differs from the live site">
+    <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3">
       <SavingWords saving={saving} />
       <span className="flex-1 max-md:hidden" />
       <span role="status" className="max-md:min-w-0 max-md:flex-1">
-        {data === undefined ? (error === null ? 'Looking at the live site…' : wordsOf(error)) : differs ? <><b>{countWords(pages, data.files)}</b> {pages + data.files === 1 ? 'differs' : 'differ'} from the live site</> : 'Everything is live'}
+        {data === undefined ? (
+          error === null ? (
+            'Looking at the live site…'
+          ) : (
+            wordsOf(error)
+          )
+        ) : differs ? (
+          <>
+            <b>{countWords(pages, data.files)}</b> {pages + data.files === 1 ? 'differs' : 'differ'} from the live site
+          </>
+        ) : (
+          'Everything is live'
+        )}
       </span>
       {differs && (
         <button type="button" className="button button-deck" onClick={() => setLooking(true)}>
@@ -86,7 +108,17 @@ function wordsFor(saving: Saving): [string, string] {
   }
 }
 
-function Differences({ data, canPublish, isBusy, onPublish }: { data: Unpublished; canPublish: boolean; isBusy: boolean; onPublish: (ids: string[]) => void }) {
+function Differences({
+  data,
+  canPublish,
+  isBusy,
+  onPublish,
+}: {
+  data: Unpublished
+  canPublish: boolean
+  isBusy: boolean
+  onPublish: (ids: string[]) => void
+}) {
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
   const chosen = data.pages.filter(({ id }) => !left.has(id))
   return (
@@ -99,13 +131,21 @@ function Differences({ data, canPublish, isBusy, onPublish }: { data: Unpublishe
               type="checkbox"
               className="mt-1 size-4 accent-[var(--sea)]"
               checked={!left.has(page.id)}
-              onChange={() => setLeft((before) => new Set(before.has(page.id) ? [...before].filter((id) => id !== page.id) : [...before, page.id]))}
+              onChange={() =>
+                setLeft((before) => new Set(before.has(page.id) ? [...before].filter((id) => id !== page.id) : [...before, page.id]))
+              }
             />
             <label htmlFor={`publish-${page.id}`} className="min-w-0 flex-1">
-              <b className="font-semibold">{page.title}</b> <span className="note">{page.isNew ? 'new' : 'changed'}{page.by === null ? '' : ` by ${page.by}`}</span>
+              <b className="font-semibold">{page.title}</b>{' '}
+              <span className="note">
+                {page.isNew ? 'new' : 'changed'}
+                {page.by === null ? '' : ` by ${page.by}`}
+              </span>
               <span className="address block text-ink-soft">{page.path}</span>
             </label>
-            <a href={`/pages/${page.id}`} className="text-sm">Open</a>
+            <a href={`/pages/${page.id}`} className="text-sm">
+              Open
+            </a>
           </li>
         ))}
       </ul>
@@ -113,7 +153,12 @@ function Differences({ data, canPublish, isBusy, onPublish }: { data: Unpublishe
       {data.files > 0 && <p className="note py-2">{countWords(0, data.files)} go along with whatever is published.</p>}
       {canPublish ? (
         <p className="mt-3 flex justify-end">
-          <button type="button" className="button button-main" disabled={isBusy || chosen.length === 0} onClick={() => onPublish(chosen.map(({ id }) => id))}>
+          <button
+            type="button"
+            className="button button-main"
+            disabled={isBusy || chosen.length === 0}
+            onClick={() => onPublish(chosen.map(({ id }) => id))}
+          >
             Publish {countWords(chosen.length, 0)}
           </button>
         </p>
@@ -125,6 +170,9 @@ function Differences({ data, canPublish, isBusy, onPublish }: { data: Unpublishe
 }
 
 function countWords(pages: number, files: number): string {
-  const words = [pages === 0 && files > 0 ? '' : `${pages} ${pages === 1 ? 'page' : 'pages'}`, files === 0 ? '' : `${files} ${files === 1 ? 'file' : 'files'}`]
+  const words = [
+    pages === 0 && files > 0 ? '' : `${pages} ${pages === 1 ? 'page' : 'pages'}`,
+    files === 0 ? '' : `${files} ${files === 1 ? 'file' : 'files'}`,
+  ]
   return words.filter((each) => each !== '').join(' and ')
 }

@@ -23,13 +23,17 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     },
     onSuccess: ({ job }) => setJobId(job),
   })
-  const again = useMutation({ mutationFn: (wanted: { dryRun: boolean; leaveOff?: string }) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted), onSuccess: ({ job }) => setJobId(job) })
+  const again = useMutation({
+    mutationFn: (wanted: { dryRun: boolean; leaveOff?: string }) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
+    onSuccess: ({ job }) => setJobId(job),
+  })
   const cancel = useMutation({ mutationFn: () => ask<Job>('DELETE', `/jobs/${jobId ?? ''}`) })
   const { data: job, error } = useQuery({
     queryKey: ['job', jobId],
     queryFn: ({ signal }) => ask<Job>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
     enabled: jobId !== null,
-    refetchInterval: (query) => (query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false),
+    refetchInterval: (query) =>
+      query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false,
   })
   const isOver = job?.state === 'done' && job.report !== null && !job.report.isDryRun
   const close = (): void => {
@@ -43,22 +47,38 @@ export function BringIn({ onClose }: { onClose: () => void }) {
   const problem = start.error ?? again.error ?? error
   return (
     <Dialog title="Bring in a site" isOpen onClose={close} isWide>
-      {problem !== null && <p role="alert" className="mb-3 text-red">{wordsOf(problem)}</p>}
+      {problem !== null && (
+        <p role="alert" className="mb-3 text-red">
+          {wordsOf(problem)}
+        </p>
+      )}
       {jobId === null && <Choose isBusy={start.isPending} onFiles={(files) => start.mutate(files)} />}
       {isRunning && (
         <div className="grid gap-3 py-6">
           <p role="status">{job === undefined || job.total === 0 ? 'Unpacking…' : `Looked at ${job.done} of ${job.total} files`}</p>
           <progress className="h-3 w-full accent-[var(--sea)]" max={job?.total || 1} value={job?.done ?? 0} aria-label="Progress" />
-          <p className="flex justify-end"><button type="button" className="button" disabled={cancel.isPending} onClick={() => cancel.mutate()}>Cancel</button></p>
+          <p className="flex justify-end">
+            <button type="button" className="button" disabled={cancel.isPending} onClick={() => cancel.mutate()}>
+              Cancel
+            </button>
+          </p>
         </div>
       )}
       {(job?.state === 'failed' || job?.state === 'cancelled') && (
         <div className="grid gap-4 py-4">
-          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>{job.message ?? 'Stopped before anything was changed.'}</p>
-          <p><button type="button" className="button" onClick={() => setJobId(null)}>Choose again</button></p>
+          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
+            {job.message ?? 'Stopped before anything was changed.'}
+          </p>
+          <p>
+            <button type="button" className="button" onClick={() => setJobId(null)}>
+              Choose again
+            </button>
+          </p>
         </div>
       )}
-      {job?.state === 'done' && job.report !== null && <Report report={job.report} isBusy={again.isPending} onApply={(wanted) => again.mutate(wanted)} onClose={close} />}
+      {job?.state === 'done' && job.report !== null && (
+        <Report report={job.report} isBusy={again.isPending} onApply={(wanted) => again.mutate(wanted)} onClose={close} />
+      )}
     </Dialog>
   )
 }
@@ -75,14 +95,42 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
   }
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a second way; the buttons inside are the first
-    <div className="grid place-items-center gap-4 rounded-[9px] border-2 border-dashed px-6 py-12 text-center" onDragOver={(event) => event.preventDefault()} onDrop={drop}>
-      <p className="max-w-[440px]">Drop a zip here, or choose one. Pages keep their bytes and encoding; pictures, styles and other files come along. <b>Nothing is changed before you have seen what would happen.</b></p>
+    <div
+      className="grid place-items-center gap-4 rounded-[9px] border-2 border-dashed px-6 py-12 text-center"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={drop}
+    >
+      <p className="max-w-[440px]">
+        Drop a zip here, or choose one. Pages keep their bytes and encoding; pictures, styles and other files come along.{' '}
+        <b>Nothing is changed before you have seen what would happen.</b>
+      </p>
       <div className="flex flex-wrap justify-center gap-3">
-        <button type="button" className="button button-main" disabled={isBusy} onClick={() => zip.current?.click()}>{isBusy ? 'Sending…' : 'Choose a zip or HTML file'}</button>
-        <button type="button" className="button" disabled={isBusy} onClick={() => folder.current?.click()}>Choose a folder</button>
+        <button type="button" className="button button-main" disabled={isBusy} onClick={() => zip.current?.click()}>
+          {isBusy ? 'Sending…' : 'Choose a zip or HTML file'}
+        </button>
+        <button type="button" className="button" disabled={isBusy} onClick={() => folder.current?.click()}>
+          Choose a folder
+        </button>
       </div>
-      <input ref={zip} type="file" className="sr-only" tabIndex={-1} aria-label="Zip or HTML files" multiple accept=".zip,.html,.htm,.xhtml,.gz" onChange={(event) => take(event.target.files)} />
-      <input ref={folder} type="file" className="sr-only" tabIndex={-1} aria-label="Folder" {...{ webkitdirectory: '' }} onChange={(event) => take(event.target.files)} />
+      <input
+        ref={zip}
+        type="file"
+        className="sr-only"
+        tabIndex={-1}
+        aria-label="Zip or HTML files"
+        multiple
+        accept=".zip,.html,.htm,.xhtml,.gz"
+        onChange={(event) => take(event.target.files)}
+      />
+      <input
+        ref={folder}
+        type="file"
+        className="sr-only"
+        tabIndex={-1}
+        aria-label="Folder"
+        {...{ webkitdirectory: '' }}
+        onChange={(event) => take(event.target.files)}
+      />
       <p className="note">Up to 300 MB, 500 MB unpacked, 20,000 files; 20 MB a page.</p>
     </div>
   )
@@ -91,16 +139,38 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
 const OUTCOMES = ['new', 'changed', 'refused', 'same'] as const
 const OUTCOME_WORDS = { new: 'new', changed: 'changed', same: 'the same', refused: 'left out' } as const
 
-function Report({ report, isBusy, onApply, onClose }: { report: ImportReport; isBusy: boolean; onApply: (wanted: { dryRun: boolean; leaveOff?: string }) => void; onClose: () => void }) {
+function Report({
+  report,
+  isBusy,
+  onApply,
+  onClose,
+}: {
+  report: ImportReport
+  isBusy: boolean
+  onApply: (wanted: { dryRun: boolean; leaveOff?: string }) => void
+  onClose: () => void
+}) {
   const [shown, setShown] = useState<(typeof OUTCOMES)[number] | null>(null)
   const items = report.items.filter(({ outcome }) => shown === null || outcome === shown)
   const comes = report.new + report.changed
   return (
     <div className="grid gap-4">
-      <p role="status">{report.isDryRun ? (comes === 0 ? 'Nothing new in it.' : `${comes} ${comes === 1 ? 'file' : 'files'} would come in. Nothing is changed yet.`) : `${comes} ${comes === 1 ? 'file has' : 'files have'} come in, as drafts.`}</p>
+      <p role="status">
+        {report.isDryRun
+          ? comes === 0
+            ? 'Nothing new in it.'
+            : `${comes} ${comes === 1 ? 'file' : 'files'} would come in. Nothing is changed yet.`
+          : `${comes} ${comes === 1 ? 'file has' : 'files have'} come in, as drafts.`}
+      </p>
       <div className="flex flex-wrap gap-2">
         {OUTCOMES.map((outcome) => (
-          <button key={outcome} type="button" aria-pressed={shown === outcome} className={`chip ${outcome === 'refused' && report.refused > 0 ? 'chip-red' : ''} ${shown === outcome ? '!bg-sun' : ''}`} onClick={() => setShown(shown === outcome ? null : outcome)}>
+          <button
+            key={outcome}
+            type="button"
+            aria-pressed={shown === outcome}
+            className={`chip ${outcome === 'refused' && report.refused > 0 ? 'chip-red' : ''} ${shown === outcome ? '!bg-sun' : ''}`}
+            onClick={() => setShown(shown === outcome ? null : outcome)}
+          >
             <b>{report[outcome]}</b> {OUTCOME_WORDS[outcome]}
           </button>
         ))}
@@ -108,17 +178,38 @@ function Report({ report, isBusy, onApply, onClose }: { report: ImportReport; is
       {report.isDryRun && report.folder !== null && (
         <p className="rounded-[7px] bg-sun px-4 py-2.5">
           Everything lies in one folder, <code>{report.folder}/</code>.{' '}
-          {report.items.some(({ path }) => path?.startsWith(`/${report.folder ?? ''}/`)) && <button type="button" className="button !min-h-0 !py-1" disabled={isBusy} onClick={() => onApply({ dryRun: true, leaveOff: report.folder ?? '' })}>Leave it off the addresses</button>}
+          {report.items.some(({ path }) => path?.startsWith(`/${report.folder ?? ''}/`)) && (
+            <button
+              type="button"
+              className="button !min-h-0 !py-1"
+              disabled={isBusy}
+              onClick={() => onApply({ dryRun: true, leaveOff: report.folder ?? '' })}
+            >
+              Leave it off the addresses
+            </button>
+          )}
         </p>
       )}
-      <div className="max-h-[42dvh] overflow-auto rounded-[7px] border" tabIndex={0} role="region" aria-label="Files">
+      <section className="max-h-[42dvh] overflow-auto rounded-[7px] border" tabIndex={0} aria-label="Files">
         <table className="w-full text-left text-[14px]">
-          <thead className="sticky top-0 bg-sheet"><tr className="border-b"><th className="px-3 py-1.5">File</th><th className="px-3">Title, or why not</th><th className="px-3">Encoding</th><th className="px-3 text-right">Links</th><th className="px-3"> </th></tr></thead>
+          <thead className="sticky top-0 bg-sheet">
+            <tr className="border-b">
+              <th className="px-3 py-1.5">File</th>
+              <th className="px-3">Title, or why not</th>
+              <th className="px-3">Encoding</th>
+              <th className="px-3 text-right">Links</th>
+              <th className="px-3"> </th>
+            </tr>
+          </thead>
           <tbody className="divide-y">
             {items.slice(0, ROWS_SHOWN).map((item) => (
               <tr key={item.name}>
-                <td className="address max-w-[260px] truncate px-3 py-1.5" title={item.name}>{item.path ?? item.name}</td>
-                <td className={`px-3 ${item.outcome === 'refused' ? 'text-red' : ''}`}>{item.reason ?? item.title ?? <span className="note">file</span>}</td>
+                <td className="address max-w-[260px] truncate px-3 py-1.5" title={item.name}>
+                  {item.path ?? item.name}
+                </td>
+                <td className={`px-3 ${item.outcome === 'refused' ? 'text-red' : ''}`}>
+                  {item.reason ?? item.title ?? <span className="note">file</span>}
+                </td>
                 <td className="note px-3">{item.encoding}</td>
                 <td className="px-3 text-right tabular-nums">{item.links}</td>
                 <td className="note px-3 whitespace-nowrap">{OUTCOME_WORDS[item.outcome]}</td>
@@ -126,14 +217,22 @@ function Report({ report, isBusy, onApply, onClose }: { report: ImportReport; is
             ))}
           </tbody>
         </table>
-      </div>
+      </section>
       {items.length > ROWS_SHOWN && <p className="note">and {items.length - ROWS_SHOWN} more</p>}
       <p className="flex justify-end gap-3">
-        {report.isDryRun && <button type="button" className="button button-plain" onClick={onClose}>Leave it</button>}
+        {report.isDryRun && (
+          <button type="button" className="button button-plain" onClick={onClose}>
+            Leave it
+          </button>
+        )}
         {report.isDryRun ? (
-          <button type="button" className="button button-main" disabled={isBusy || comes === 0} onClick={() => onApply({ dryRun: false })}>Bring in {comes} {comes === 1 ? 'file' : 'files'}</button>
+          <button type="button" className="button button-main" disabled={isBusy || comes === 0} onClick={() => onApply({ dryRun: false })}>
+            Bring in {comes} {comes === 1 ? 'file' : 'files'}
+          </button>
         ) : (
-          <button type="button" className="button button-main" onClick={onClose}>Done</button>
+          <button type="button" className="button button-main" onClick={onClose}>
+            Done
+          </button>
         )}
       </p>
     </div>

@@ -18,7 +18,10 @@ interface LinkFieldProps {
 const PAGES_OFFERED = 6
 
 /** What an address that was typed or pasted stands for; a refusal comes with its words, but only once it looks like an address. */
-export function readDestination(text: string, around: Surroundings): { destination: string | null; repaired: RepairedAddress | null; refusal: string | null } {
+export function readDestination(
+  text: string,
+  around: Surroundings,
+): { destination: string | null; repaired: RepairedAddress | null; refusal: string | null } {
   if (text.trim() === '') return { destination: null, repaired: null, refusal: null }
   const read = repair(text, around)
   if (read.ok) return { destination: read.value.address, repaired: read.value, refusal: null }
@@ -56,7 +59,9 @@ export function LinkField({ around, value, onChange, onEnter, label }: LinkField
   }
   return (
     <div>
-      <label className="field-label" htmlFor={id}>{label}</label>
+      <label className="field-label" htmlFor={id}>
+        {label}
+      </label>
       <input
         id={id}
         className="field address"
@@ -79,7 +84,15 @@ export function LinkField({ around, value, onChange, onEnter, label }: LinkField
       <ul id={`${id}-pages`} role="listbox" aria-label="Pages found" className={pages.length > 0 ? 'sheet mt-1 overflow-hidden' : 'hidden'}>
         {pages.map((page, i) => (
           // biome-ignore lint/a11y/useKeyWithClickEvents: the field's own keys choose in the list
-          <li key={page.id} id={`${id}-page-${i}`} role="option" aria-selected={i === active} tabIndex={-1} className={`cursor-pointer px-3 py-1.5 hover:bg-sun ${i === active ? 'bg-sun' : ''}`} onClick={() => take(page.path)}>
+          <li
+            key={page.id}
+            id={`${id}-page-${i}`}
+            role="option"
+            aria-selected={i === active}
+            tabIndex={-1}
+            className={`cursor-pointer px-3 py-1.5 hover:bg-sun ${i === active ? 'bg-sun' : ''}`}
+            onClick={() => take(page.path)}
+          >
             <span className="block truncate font-semibold">{page.title}</span>
             <span className="address block truncate text-ink-soft">{page.path}</span>
           </li>
@@ -88,10 +101,20 @@ export function LinkField({ around, value, onChange, onEnter, label }: LinkField
       <div id={`${id}-told`} aria-live="polite">
         {refusal !== null && <p className="mt-1 text-red">{refusal}</p>}
         {repaired !== null && repaired.repairs.length > 0 && (
-          <p className="note mt-1">{repaired.repairs.map(({ what }) => what).join('. ')}: <span className="address text-ink">{repaired.address}</span></p>
+          <p className="note mt-1">
+            {repaired.repairs.map(({ what }) => what).join('. ')}: <span className="address text-ink">{repaired.address}</span>
+          </p>
         )}
         {repaired?.offers.map((offer) => (
-          <p key={offer.what} className="mt-1"><button type="button" className="button !min-h-0 !py-0.5 text-left !whitespace-normal font-normal" onClick={() => onChange(offer.to, readDestination(offer.to, around).destination)}>{offer.what}</button></p>
+          <p key={offer.what} className="mt-1">
+            <button
+              type="button"
+              className="button !min-h-0 !py-0.5 text-left !whitespace-normal font-normal"
+              onClick={() => onChange(offer.to, readDestination(offer.to, around).destination)}
+            >
+              {offer.what}
+            </button>
+          </p>
         ))}
       </div>
     </div>

@@ -67,8 +67,16 @@ function NewLink({ choice, draft, text, path, site, pasted, onChoose }: LinkPane
   const shown = field.destination === null ? null : prospect(site, path, field.destination, answers)
   return (
     <div className="grid gap-4">
-      <h2 className="text-[18px] [overflow-wrap:anywhere]">Link “{choice.words.length > 90 ? `${choice.words.slice(0, 90)}…` : choice.words}”</h2>
-      <LinkField label="Where does it lead?" around={around} value={field.typed} onChange={(typed, destination) => setField({ typed, destination })} onEnter={() => make(field.destination)} />
+      <h2 className="text-[18px] [overflow-wrap:anywhere]">
+        Link “{choice.words.length > 90 ? `${choice.words.slice(0, 90)}…` : choice.words}”
+      </h2>
+      <LinkField
+        label="Where does it lead?"
+        around={around}
+        value={field.typed}
+        onChange={(typed, destination) => setField({ typed, destination })}
+        onEnter={() => make(field.destination)}
+      />
       {shown !== null && (
         <>
           <FullRope words={choice.words} facts={shown.facts} decision={shown.decision} site={site} />
@@ -77,8 +85,12 @@ function NewLink({ choice, draft, text, path, site, pasted, onChoose }: LinkPane
         </>
       )}
       <div className="flex gap-2.5">
-        <button type="button" className="button button-main" disabled={field.destination === null} onClick={() => make(field.destination)}>Link the words</button>
-        <button type="button" className="button button-plain" onClick={() => onChoose({ kind: 'nothing' })}>Not now</button>
+        <button type="button" className="button button-main" disabled={field.destination === null} onClick={() => make(field.destination)}>
+          Link the words
+        </button>
+        <button type="button" className="button button-plain" onClick={() => onChoose({ kind: 'nothing' })}>
+          Not now
+        </button>
       </div>
     </div>
   )
@@ -93,7 +105,8 @@ function OneLink({ chosen, draft, text, path, site, canEdit, onChoose }: LinkPan
   const isChanged = field.typed.trim() !== link.href && field.destination !== null
   const save = (): void => {
     if (field.destination === null || !isChanged) return
-    if (apply(draft, changeLink(text, chosen, { href: field.destination }))) setField({ typed: field.destination, destination: field.destination })
+    if (apply(draft, changeLink(text, chosen, { href: field.destination })))
+      setField({ typed: field.destination, destination: field.destination })
   }
   return (
     <div className="grid gap-4">
@@ -101,19 +114,52 @@ function OneLink({ chosen, draft, text, path, site, canEdit, onChoose }: LinkPan
       <FullRope words={words} facts={facts} decision={decision} site={site} />
       {canEdit && (
         <div className="grid gap-2">
-          <LinkField label="Leads to" around={around} value={field.typed} onChange={(typed, destination) => setField({ typed, destination })} onEnter={save} />
-          {isChanged && <p className="flex gap-2.5"><button type="button" className="button button-main" onClick={save}>Change the destination</button></p>}
+          <LinkField
+            label="Leads to"
+            around={around}
+            value={field.typed}
+            onChange={(typed, destination) => setField({ typed, destination })}
+            onEnter={save}
+          />
+          {isChanged && (
+            <p className="flex gap-2.5">
+              <button type="button" className="button button-main" onClick={save}>
+                Change the destination
+              </button>
+            </p>
+          )}
         </div>
       )}
-      <Questions decision={decision} answers={answers} isReadOnly={!canEdit} onAnswer={(next) => apply(draft, changeLink(text, chosen, { answers: next }))} />
+      <Questions
+        decision={decision}
+        answers={answers}
+        isReadOnly={!canEdit}
+        onAnswer={(next) => apply(draft, changeLink(text, chosen, { answers: next }))}
+      />
       <div>
         <h3 className="mb-1.5 font-text text-[14px] font-semibold">What readers’ browsers get</h3>
         <Tag tag={deliveredTag(text, chosen)} before={text.slice(link.start, link.end)} />
       </div>
       <div className="flex flex-wrap gap-2.5">
-        {facts.address !== null && /^https?:/.test(facts.address) && <a className="button" href={facts.address} target="_blank" rel="noopener">Try it</a>}
-        {canEdit && <button type="button" className="button" onClick={() => { if (apply(draft, unwrapLink(text, link.start))) onChoose({ kind: 'nothing' }) }}>Take the link off</button>}
-        <button type="button" className="button button-plain" onClick={() => onChoose({ kind: 'nothing' })}>All links of the page</button>
+        {facts.address !== null && /^https?:/.test(facts.address) && (
+          <a className="button" href={facts.address} target="_blank" rel="noopener">
+            Try it
+          </a>
+        )}
+        {canEdit && (
+          <button
+            type="button"
+            className="button"
+            onClick={() => {
+              if (apply(draft, unwrapLink(text, link.start))) onChoose({ kind: 'nothing' })
+            }}
+          >
+            Take the link off
+          </button>
+        )}
+        <button type="button" className="button button-plain" onClick={() => onChoose({ kind: 'nothing' })}>
+          All links of the page
+        </button>
       </div>
     </div>
   )
@@ -139,25 +185,68 @@ function AllLinks({ delivered, text, canEdit, onChoose, onPoint }: LinkPanelProp
       {canEdit && (
         <section>
           <h2 className="mb-1 text-[18px]">Link some words</h2>
-          <p className="note mb-2.5">Select words on the page and press <kbd>Ctrl K</kbd>, or type them here.</p>
-          <form className="flex gap-2" onSubmit={(event) => { event.preventDefault(); find() }}>
-            <label className="sr-only" htmlFor={id}>Words of the page to link</label>
-            <input id={id} className="field" placeholder="words of this page" value={typed} onChange={(event) => { setTyped(event.target.value); setTurn(0) }} />
-            <button className="button" disabled={found.length === 0}>Choose</button>
+          <p className="note mb-2.5">
+            Select words on the page and press <kbd>Ctrl K</kbd>, or type them here.
+          </p>
+          <form
+            className="flex gap-2"
+            onSubmit={(event) => {
+              event.preventDefault()
+              find()
+            }}
+          >
+            <label className="sr-only" htmlFor={id}>
+              Words of the page to link
+            </label>
+            <input
+              id={id}
+              className="field"
+              placeholder="words of this page"
+              value={typed}
+              onChange={(event) => {
+                setTyped(event.target.value)
+                setTurn(0)
+              }}
+            />
+            <button type="submit" className="button" disabled={found.length === 0}>
+              Choose
+            </button>
           </form>
-          {typed.trim() !== '' && <p className="note mt-1" aria-live="polite">{found.length === 0 ? 'Not on this page, or cut by formatting.' : `${found.length === PLACES_MAX ? 'More than ' : ''}${found.length} ${found.length === 1 ? 'place' : 'places'}`}</p>}
+          {typed.trim() !== '' && (
+            <p className="note mt-1" aria-live="polite">
+              {found.length === 0
+                ? 'Not on this page, or cut by formatting.'
+                : `${found.length === PLACES_MAX ? 'More than ' : ''}${found.length} ${found.length === 1 ? 'place' : 'places'}`}
+            </p>
+          )}
         </section>
       )}
       <section>
-        <h2 className="mb-2 text-[18px]">{delivered.length} {delivered.length === 1 ? 'link' : 'links'} on this page</h2>
+        <h2 className="mb-2 text-[18px]">
+          {delivered.length} {delivered.length === 1 ? 'link' : 'links'} on this page
+        </h2>
         {delivered.length === 0 && <p className="text-ink-soft">None yet.</p>}
         <ul className="grid gap-0.5">
           {delivered.slice(0, 400).map(({ link, facts, decision }) => (
             <li key={link.start}>
-              <button type="button" className="w-full rounded-md px-2 py-1.5 text-left hover:bg-sun" onClick={() => onChoose({ kind: 'link', start: link.start })}>
+              <button
+                type="button"
+                className="w-full rounded-md px-2 py-1.5 text-left hover:bg-sun"
+                onClick={() => onChoose({ kind: 'link', start: link.start })}
+              >
                 <span className="block truncate font-semibold">{linkText(text, link) || 'picture without words'}</span>
-                <Rope strand={strandOf(relTokens(decision.rel))} knots={facts.kind === 'short link' ? [{ kind: 'short link', address: link.href }] : []} end={{ opens: facts.kind === 'file' ? 'file' : opensNewTab(decision.target) ? 'new tab' : 'same tab', lands: facts.address === null ? false : null }} width={200} />
-                <span className="address block truncate text-ink-soft" title={link.href}>{link.href}</span>
+                <Rope
+                  strand={strandOf(relTokens(decision.rel))}
+                  knots={facts.kind === 'short link' ? [{ kind: 'short link', address: link.href }] : []}
+                  end={{
+                    opens: facts.kind === 'file' ? 'file' : opensNewTab(decision.target) ? 'new tab' : 'same tab',
+                    lands: facts.address === null ? false : null,
+                  }}
+                  width={200}
+                />
+                <span className="address block truncate text-ink-soft" title={link.href}>
+                  {link.href}
+                </span>
               </button>
             </li>
           ))}

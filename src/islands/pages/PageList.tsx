@@ -15,7 +15,13 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
   const place = useRef<HTMLDivElement>(null)
   const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useInfiniteQuery({
     queryKey: ['pages', wanted],
-    queryFn: ({ pageParam, signal }) => ask<PageListData>('GET', `/pages?limit=${PAGES_AT_ONCE}&search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`, undefined, signal),
+    queryFn: ({ pageParam, signal }) =>
+      ask<PageListData>(
+        'GET',
+        `/pages?limit=${PAGES_AT_ONCE}&search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
+        undefined,
+        signal,
+      ),
     initialPageParam: null as string | null,
     getNextPageParam: (last) => last.next,
     ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
@@ -23,7 +29,13 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
   })
   const items = data?.pages.flatMap((page) => page.items) ?? []
   const total = data?.pages[0]?.total ?? 0
-  const rows = useVirtualizer({ count: items.length, getScrollElement: () => place.current, estimateSize: () => ROW_PX, overscan: 12, initialRect: { width: 300, height: 700 } })
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => place.current,
+    estimateSize: () => ROW_PX,
+    overscan: 12,
+    initialRect: { width: 300, height: 700 },
+  })
   const shown = rows.getVirtualItems()
   const lastShown = shown[shown.length - 1]?.index ?? 0
   useEffect(() => {
@@ -32,8 +44,17 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className={`flex flex-wrap items-center gap-3 ${isNarrow ? 'px-3 pt-3 pb-2' : 'border-b px-4 py-2.5'}`}>
-        <input className={`field ${isNarrow ? '' : '!w-[300px] max-md:!w-full'}`} type="search" placeholder="Find by title or path" aria-label="Find a page" value={search} onChange={(event) => setSearch(event.target.value)} />
-        <p className="note" aria-live="polite">{error === null ? `${total} ${total === 1 ? 'page' : 'pages'}${wanted === '' ? '' : ' found'}` : wordsOf(error)}</p>
+        <input
+          className={`field ${isNarrow ? '' : '!w-[300px] max-md:!w-full'}`}
+          type="search"
+          placeholder="Find by title or path"
+          aria-label="Find a page"
+          value={search}
+          onChange={(event) => setSearch(event.target.value)}
+        />
+        <p className="note" aria-live="polite">
+          {error === null ? `${total} ${total === 1 ? 'page' : 'pages'}${wanted === '' ? '' : ' found'}` : wordsOf(error)}
+        </p>
       </div>
       <div ref={place} className="min-h-0 flex-1 overflow-y-auto" tabIndex={-1}>
         <ul className="relative" style={{ height: rows.getTotalSize() }}>
@@ -42,12 +63,20 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
             if (page === undefined) return null
             return (
               <li key={page.id} className="absolute inset-x-0" style={{ top: row.start, height: ROW_PX }}>
-                <a href={`/pages/${page.id}`} aria-current={page.id === chosen ? 'page' : undefined} className={`flex h-full items-center gap-3 no-underline hover:bg-sun aria-[current]:bg-sun ${isNarrow ? 'rounded-md px-3' : 'border-b px-4'}`}>
+                <a
+                  href={`/pages/${page.id}`}
+                  aria-current={page.id === chosen ? 'page' : undefined}
+                  className={`flex h-full items-center gap-3 no-underline hover:bg-sun aria-[current]:bg-sun ${isNarrow ? 'rounded-md px-3' : 'border-b px-4'}`}
+                >
                   <span className="min-w-0 flex-1 leading-tight">
                     <span className="block truncate font-semibold">{page.title}</span>
                     <span className="address block truncate text-ink-soft">{page.path}</span>
                   </span>
-                  {!isNarrow && <span className="note w-20 shrink-0 text-right max-md:hidden">{page.links} {page.links === 1 ? 'link' : 'links'}</span>}
+                  {!isNarrow && (
+                    <span className="note w-20 shrink-0 text-right max-md:hidden">
+                      {page.links} {page.links === 1 ? 'link' : 'links'}
+                    </span>
+                  )}
                   {!isNarrow && <span className="note w-24 shrink-0 max-md:hidden">{page.encoding}</span>}
                   {page.state === 'live' ? (
                     !isNarrow && <span className="w-20 shrink-0 text-sm text-sea max-md:hidden">live</span>
@@ -59,7 +88,11 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
             )
           })}
         </ul>
-        {items.length === 0 && <p className="px-4 py-8 text-center text-ink-soft">{wanted === '' ? 'There are no pages yet.' : `No page has “${wanted}” in its title or path.`}</p>}
+        {items.length === 0 && (
+          <p className="px-4 py-8 text-center text-ink-soft">
+            {wanted === '' ? 'There are no pages yet.' : `No page has “${wanted}” in its title or path.`}
+          </p>
+        )}
       </div>
     </div>
   )

@@ -6,7 +6,17 @@ import { BringIn } from './BringIn.tsx'
 import { PageList } from './PageList.tsx'
 
 /** All pages of the site, bringing a site in, and taking it out. */
-export function Pages({ initial, canImport, canExport, isBringingIn }: { initial: PageListData; canImport: boolean; canExport: boolean; isBringingIn: boolean }) {
+export function Pages({
+  initial,
+  canImport,
+  canExport,
+  isBringingIn,
+}: {
+  initial: PageListData
+  canImport: boolean
+  canExport: boolean
+  isBringingIn: boolean
+}) {
   const [isOpen, setOpen] = useState(isBringingIn && canImport)
   return (
     <Queries>

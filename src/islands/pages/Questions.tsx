@@ -16,35 +16,92 @@ function toldBy(rel: string | null): number {
 }
 
 /** The two plain questions. The answers come from the rules unless a person gives one; each says because of whom. */
-export function Questions({ decision, answers, isReadOnly, onAnswer }: { decision: Decision; answers: HandAnswers; isReadOnly: boolean; onAnswer: (answers: HandAnswers) => void }) {
+export function Questions({
+  decision,
+  answers,
+  isReadOnly,
+  onAnswer,
+}: {
+  decision: Decision
+  answers: HandAnswers
+  isReadOnly: boolean
+  onAnswer: (answers: HandAnswers) => void
+}) {
   const isNewTab = opensNewTab(decision.target)
   const told = toldBy(decision.rel)
   return (
     <>
-      <Question title="How does it open?" reason={decision.because.opens} onRules={answers.opens === undefined || isReadOnly ? null : () => onAnswer({ ...answers, opens: undefined })}>
-        <Option words="Same tab" plain="readers leave this page" isOn={!isNewTab} isOff={isReadOnly} onClick={() => onAnswer({ ...answers, opens: 'same tab' })} />
-        <Option words="New tab" plain="this page stays open" isOn={isNewTab} isOff={isReadOnly} onClick={() => onAnswer({ ...answers, opens: 'new tab' })} />
+      <Question
+        title="How does it open?"
+        reason={decision.because.opens}
+        onRules={answers.opens === undefined || isReadOnly ? null : () => onAnswer({ ...answers, opens: undefined })}
+      >
+        <Option
+          words="Same tab"
+          plain="readers leave this page"
+          isOn={!isNewTab}
+          isOff={isReadOnly}
+          onClick={() => onAnswer({ ...answers, opens: 'same tab' })}
+        />
+        <Option
+          words="New tab"
+          plain="this page stays open"
+          isOn={isNewTab}
+          isOff={isReadOnly}
+          onClick={() => onAnswer({ ...answers, opens: 'new tab' })}
+        />
       </Question>
-      <Question title="What are search engines told?" reason={decision.because.hints} onRules={answers.hints === undefined || isReadOnly ? null : () => onAnswer({ ...answers, hints: undefined })}>
+      <Question
+        title="What are search engines told?"
+        reason={decision.because.hints}
+        onRules={answers.hints === undefined || isReadOnly ? null : () => onAnswer({ ...answers, hints: undefined })}
+      >
         {TOLD.map(({ words, plain, hints }, i) => (
-          <Option key={words} words={words} plain={plain} isOn={told === i} isOff={isReadOnly} onClick={() => onAnswer({ ...answers, hints })} />
+          <Option
+            key={words}
+            words={words}
+            plain={plain}
+            isOn={told === i}
+            isOff={isReadOnly}
+            onClick={() => onAnswer({ ...answers, hints })}
+          />
         ))}
       </Question>
     </>
   )
 }
 
-function Question({ title, reason, onRules, children }: { title: string; reason: Reason; onRules: (() => void) | null; children: React.ReactNode }) {
+function Question({
+  title,
+  reason,
+  onRules,
+  children,
+}: {
+  title: string
+  reason: Reason
+  onRules: (() => void) | null
+  children: React.ReactNode
+}) {
   return (
     <fieldset>
       <legend className="mb-1.5 font-semibold">{title}</legend>
       <div className="grid grid-cols-2 gap-2">{children}</div>
       <p className="note mt-1.5">
-        {reason.by === 'rule' ? <>because of rule {reason.number} <b className="font-semibold text-ink">{reason.name}</b></> : reason.by === 'hand' ? 'because you set it by hand' : 'no rule speaks of it: as it was written'}
+        {reason.by === 'rule' ? (
+          <>
+            because of rule {reason.number} <b className="font-semibold text-ink">{reason.name}</b>
+          </>
+        ) : reason.by === 'hand' ? (
+          'because you set it by hand'
+        ) : (
+          'no rule speaks of it: as it was written'
+        )}
         {onRules !== null && (
           <>
             {' · '}
-            <button type="button" className="underline underline-offset-3" onClick={onRules}>leave it to the rules</button>
+            <button type="button" className="underline underline-offset-3" onClick={onRules}>
+              leave it to the rules
+            </button>
           </>
         )}
       </p>
@@ -52,9 +109,28 @@ function Question({ title, reason, onRules, children }: { title: string; reason:
   )
 }
 
-function Option({ words, plain, isOn, isOff, onClick }: { words: string; plain: string; isOn: boolean; isOff: boolean; onClick: () => void }) {
+function Option({
+  words,
+  plain,
+  isOn,
+  isOff,
+  onClick,
+}: {
+  words: string
+  plain: string
+  isOn: boolean
+  isOff: boolean
+  onClick: () => void
+}) {
   return (
-    <button type="button" aria-pressed={isOn} disabled={isOff && !isOn} className="sheet px-2.5 py-1.5 text-left leading-snug" style={isOn ? { borderColor: 'var(--ink)', boxShadow: 'inset 0 0 0 1px var(--ink)' } : {}} onClick={onClick}>
+    <button
+      type="button"
+      aria-pressed={isOn}
+      disabled={isOff && !isOn}
+      className="sheet px-2.5 py-1.5 text-left leading-snug"
+      style={isOn ? { borderColor: 'var(--ink)', boxShadow: 'inset 0 0 0 1px var(--ink)' } : {}}
+      onClick={onClick}
+    >
       {words}
       <span className="note block">{plain}</span>
     </button>

@@ -1,6 +1,18 @@
 import { applyPatches, type PatchSet, setLink, tagPatches, wrapLink } from '../../core/markup/index.ts'
-import { BY_HAND, type CompiledSite, changesFor, type DeliveredLink, decide, type Decision, factsOf, type HandAnswers, handChanges, type LinkFacts, writtenLink } from '../../core/rules/index.ts'
-import { type Result, ok } from '../../core/result.ts'
+import { ok, type Result } from '../../core/result.ts'
+import {
+  BY_HAND,
+  type CompiledSite,
+  changesFor,
+  type Decision,
+  type DeliveredLink,
+  decide,
+  factsOf,
+  type HandAnswers,
+  handChanges,
+  type LinkFacts,
+  writtenLink,
+} from '../../core/rules/index.ts'
 
 /** What a person has picked on the page: words to link, a link, or nothing. Offsets are of the source. */
 export type Choice =
@@ -18,9 +30,25 @@ export interface Prospect {
 /** Works a new link out before it is made. */
 export function prospect(site: CompiledSite, path: string, href: string, answers: HandAnswers): Prospect {
   const changes = handChanges({ rel: null, target: null, byHand: null }, answers)
-  const facts = factsOf({ href, rel: changes.rel ?? null, target: changes.target ?? null, byHand: changes[BY_HAND] ?? '', shows: 'text', baseHref: null, baseTarget: null }, site.around(path), site.findShortLink)
+  const facts = factsOf(
+    {
+      href,
+      rel: changes.rel ?? null,
+      target: changes.target ?? null,
+      byHand: changes[BY_HAND] ?? '',
+      shows: 'text',
+      baseHref: null,
+      baseTarget: null,
+    },
+    site.around(path),
+    site.findShortLink,
+  )
   const decision = decide(site.rules, facts)
-  const attributes = [['href', href], ['rel', decision.rel], ['target', decision.target]].filter(([, value]) => value !== null)
+  const attributes = [
+    ['href', href],
+    ['rel', decision.rel],
+    ['target', decision.target],
+  ].filter(([, value]) => value !== null)
   return { facts, decision, tag: `<a ${attributes.map(([name, value]) => `${name}="${value ?? ''}"`).join(' ')}>` }
 }
 
@@ -52,8 +80,15 @@ export function answersOn(text: string, { link, facts }: DeliveredLink): HandAns
 export function deliveredTag(text: string, { link, facts, decision }: DeliveredLink): string {
   const tag = text.slice(link.start, link.end)
   const shift = ({ start, nameEnd, valueStart, valueEnd, end, ...rest }: DeliveredLink['link']['attributes'][number]) => ({
-    ...rest, start: start - link.start, nameEnd: nameEnd - link.start, valueStart: valueStart - link.start, valueEnd: valueEnd - link.start, end: end - link.start,
+    ...rest,
+    start: start - link.start,
+    nameEnd: nameEnd - link.start,
+    valueStart: valueStart - link.start,
+    valueEnd: valueEnd - link.start,
+    end: end - link.start,
   })
-  return applyPatches(tag, tagPatches(tag, { attributes: link.attributes.map(shift), nameEnd: link.nameEnd - link.start }, changesFor(decision, facts, link.rel)))
+  return applyPatches(
+    tag,
+    tagPatches(tag, { attributes: link.attributes.map(shift), nameEnd: link.nameEnd - link.start }, changesFor(decision, facts, link.rel)),
+  )
 }
-

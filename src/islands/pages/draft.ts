@@ -1,5 +1,14 @@
 import type { Page, PageSource } from '../../contract/pages.ts'
-import { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches, writableIn } from '../../core/markup/index.ts'
+import {
+  applyPatches,
+  differenceOf,
+  invertPatches,
+  isApplicable,
+  type Patch,
+  type PatchSet,
+  rebasePatches,
+  writableIn,
+} from '../../core/markup/index.ts'
 import type { Saving } from '../../ui/saving.ts'
 
 /** How a save went. */
@@ -161,7 +170,9 @@ export class PageDraft {
     const moved = mine === null ? null : rebasePatches(this.#savedText, current.source, [mine])
     if (moved === null || moved.ok) {
       this.#restart(current, moved === null ? [] : [moved.value])
-      this.#show({ news: `${current.editedBy ?? 'Somebody'} saved this page in the meantime, in another place. Both changes are in it now.` })
+      this.#show({
+        news: `${current.editedBy ?? 'Somebody'} saved this page in the meantime, in another place. Both changes are in it now.`,
+      })
       return
     }
     this.#show({ theirs: current })
@@ -187,7 +198,13 @@ export class PageDraft {
   #keep(): void {
     try {
       if (this.#pending.length === 0) this.#around.storage.removeItem(this.#key)
-      else this.#around.storage.setItem(this.#key, JSON.stringify({ version: this.#version, pending: this.#pending, base: this.#savedText.length } satisfies Kept & { base: number }))
+      else
+        this.#around.storage.setItem(
+          this.#key,
+          JSON.stringify({ version: this.#version, pending: this.#pending, base: this.#savedText.length } satisfies Kept & {
+            base: number
+          }),
+        )
     } catch {
       // A browser that keeps nothing: the server has it half a second later.
     }

@@ -3,7 +3,11 @@ export type ToFrame =
   | { readonly type: 'show'; readonly html: string; readonly css: string }
   | { readonly type: 'style'; readonly css: string }
   /** Brings a place into sight and marks it; a link by its source offset, words by run and shown offset. */
-  | { readonly type: 'point'; readonly link?: number; readonly words?: { readonly run: number; readonly shown: number; readonly length: number } }
+  | {
+      readonly type: 'point'
+      readonly link?: number
+      readonly words?: { readonly run: number; readonly shown: number; readonly length: number }
+    }
 
 /** A place in the shown text: the run's source offset, and how many shown code units into it. */
 export interface ShownPlace {

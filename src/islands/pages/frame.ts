@@ -56,7 +56,8 @@ function onClick(event: Event): void {
 function onKey(event: KeyboardEvent): void {
   if (!event.ctrlKey && !event.metaKey) return
   const key = event.key.toLowerCase()
-  const meant = key === 'k' ? 'link' : key === 'z' && !event.shiftKey ? 'undo' : key === 'y' || (key === 'z' && event.shiftKey) ? 'redo' : null
+  const meant =
+    key === 'k' ? 'link' : key === 'z' && !event.shiftKey ? 'undo' : key === 'y' || (key === 'z' && event.shiftKey) ? 'redo' : null
   if (meant === null) return
   event.preventDefault()
   tell({ type: 'key', key: meant })

@@ -28,21 +28,34 @@ export function ImpactPane({ isChanged, isUnfinished, isLooking, impact, error }
             <>Nothing: all {impact.looked} links stay as they are.</>
           ) : (
             <>
-              <b>{impact.links} {impact.links === 1 ? 'link' : 'links'} on {impact.pages} {impact.pages === 1 ? 'page' : 'pages'}</b> <span className="text-ink-soft">of {impact.looked} links</span>
+              <b>
+                {impact.links} {impact.links === 1 ? 'link' : 'links'} on {impact.pages} {impact.pages === 1 ? 'page' : 'pages'}
+              </b>{' '}
+              <span className="text-ink-soft">of {impact.looked} links</span>
             </>
           )}
         </p>
-        {isUnfinished && <p className="note mt-1">A rule that does nothing yet is left out. Choose how its links open, or what search engines are told.</p>}
+        {isUnfinished && (
+          <p className="note mt-1">A rule that does nothing yet is left out. Choose how its links open, or what search engines are told.</p>
+        )}
       </header>
       {isChanged && impact !== null && impact.groups.length > 0 && (
-        <ul className={`max-h-[56dvh] divide-y overflow-y-auto transition-opacity ${isLooking ? 'opacity-50' : ''}`} tabIndex={0} aria-label="Kinds of change">
+        <ul
+          className={`max-h-[56dvh] divide-y overflow-y-auto transition-opacity ${isLooking ? 'opacity-50' : ''}`}
+          tabIndex={0}
+          aria-label="Kinds of change"
+        >
           {impact.groups.map((group) => (
             <li key={JSON.stringify([group.before, group.after])} className="grid gap-2 px-4 py-3">
               <div className="flex items-center gap-2">
                 <MarksRope marks={group.before} />
-                <span aria-hidden="true" className="text-ink-soft">→</span>
+                <span aria-hidden="true" className="text-ink-soft">
+                  →
+                </span>
                 <MarksRope marks={group.after} />
-                <b className="ml-auto whitespace-nowrap">{group.links} {group.links === 1 ? 'link' : 'links'}</b>
+                <b className="ml-auto whitespace-nowrap">
+                  {group.links} {group.links === 1 ? 'link' : 'links'}
+                </b>
               </div>
               {group.examples.slice(0, 1).map((example) => (
                 <div key={example.tagBefore + example.page} className="grid gap-1.5">
@@ -62,5 +75,11 @@ export function ImpactPane({ isChanged, isUnfinished, isLooking, impact, error }
 }
 
 function MarksRope({ marks }: { marks: { rel: string | null; target: string | null } }) {
-  return <Rope strand={strandOf(relTokens(marks.rel))} end={{ opens: opensNewTab(marks.target) ? 'new tab' : 'same tab', lands: null }} width={96} />
+  return (
+    <Rope
+      strand={strandOf(relTokens(marks.rel))}
+      end={{ opens: opensNewTab(marks.target) ? 'new tab' : 'same tab', lands: null }}
+      width={96}
+    />
+  )
 }

@@ -8,13 +8,21 @@ import { queries } from '../../ui/query.tsx'
 
 /** Who pays for visitors, and which sites are theirs: what "partners' sites" means in a rule. */
 export function Partners({ initial, canEdit }: { initial: readonly Partner[]; canEdit: boolean }) {
-  const { data } = useQuery({ queryKey: ['partners'], queryFn: ({ signal }) => ask<{ items: Partner[] }>('GET', '/partners', undefined, signal), initialData: { items: [...initial] } })
+  const { data } = useQuery({
+    queryKey: ['partners'],
+    queryFn: ({ signal }) => ask<{ items: Partner[] }>('GET', '/partners', undefined, signal),
+    initialData: { items: [...initial] },
+  })
   const [edited, setEdited] = useState<Partner | 'new' | null>(null)
   return (
     <section className="mt-4">
       <header className="mb-2 flex flex-wrap items-baseline justify-between gap-3">
         <h2 className="text-[18px]">Partners’ sites</h2>
-        {canEdit && <button type="button" className="button button-plain" onClick={() => setEdited('new')}>Add a partner</button>}
+        {canEdit && (
+          <button type="button" className="button button-plain" onClick={() => setEdited('new')}>
+            Add a partner
+          </button>
+        )}
       </header>
       <p className="note mb-3">Companies that pay you for visitors. Links to their sites count as paid, also by way of a short link.</p>
       {data.items.length === 0 && <p className="text-ink-soft">None yet.</p>}
@@ -43,23 +51,62 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
   }
   const body = { name, sites: sites.split(/[\s,]+/).filter((site) => site !== '') }
   const save = useMutation({
-    mutationFn: () => (partner === null ? ask<Partner>('POST', '/partners', body) : ask<Partner>('PUT', `/partners/${partner.id}`, { ...body, version: partner.version })),
+    mutationFn: () =>
+      partner === null
+        ? ask<Partner>('POST', '/partners', body)
+        : ask<Partner>('PUT', `/partners/${partner.id}`, { ...body, version: partner.version }),
     onSuccess: () => done(`${name} is saved.`),
   })
-  const remove = useMutation({ mutationFn: () => ask<null>('DELETE', `/partners/${partner?.id ?? ''}`), onSuccess: () => done(`${name} is no partner any more.`) })
+  const remove = useMutation({
+    mutationFn: () => ask<null>('DELETE', `/partners/${partner?.id ?? ''}`),
+    onSuccess: () => done(`${name} is no partner any more.`),
+  })
   const error = save.error ?? remove.error
   return (
     <Dialog title={partner === null ? 'Add a partner' : partner.name} isOpen onClose={onClose}>
-      <form className="grid gap-4" onSubmit={(event) => { event.preventDefault(); save.mutate() }}>
-        <div><label className="field-label" htmlFor={`${id}-name`}>Name</label><input id={`${id}-name`} className="field" value={name} required onChange={(event) => setName(event.target.value)} /></div>
+      <form
+        className="grid gap-4"
+        onSubmit={(event) => {
+          event.preventDefault()
+          save.mutate()
+        }}
+      >
         <div>
-          <label className="field-label" htmlFor={`${id}-sites`}>Sites that belong to them, one a line</label>
-          <textarea id={`${id}-sites`} className="field address" rows={3} value={sites} required placeholder="gannet-line.example" onChange={(event) => setSites(event.target.value)} />
+          <label className="field-label" htmlFor={`${id}-name`}>
+            Name
+          </label>
+          <input id={`${id}-name`} className="field" value={name} required onChange={(event) => setName(event.target.value)} />
         </div>
-        {error !== null && <p role="alert" className="text-red">{wordsOf(error)}</p>}
+        <div>
+          <label className="field-label" htmlFor={`${id}-sites`}>
+            Sites that belong to them, one a line
+          </label>
+          <textarea
+            id={`${id}-sites`}
+            className="field address"
+            rows={3}
+            value={sites}
+            required
+            placeholder="gannet-line.example"
+            onChange={(event) => setSites(event.target.value)}
+          />
+        </div>
+        {error !== null && (
+          <p role="alert" className="text-red">
+            {wordsOf(error)}
+          </p>
+        )}
         <div className="flex justify-between gap-3">
-          {partner === null ? <span /> : <button type="button" className="button button-plain text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>No partner any more</button>}
-          <button className="button button-main" disabled={save.isPending}>Save</button>
+          {partner === null ? (
+            <span />
+          ) : (
+            <button type="button" className="button button-plain text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>
+              No partner any more
+            </button>
+          )}
+          <button type="submit" className="button button-main" disabled={save.isPending}>
+            Save
+          </button>
         </div>
       </form>
     </Dialog>

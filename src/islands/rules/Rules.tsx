@@ -53,7 +53,11 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     placeholderData: (before) => before,
   })
   const save = useMutation({
-    mutationFn: () => ask<{ version: number; rules: Rule[] }>('PUT', '/rules', { version: saved.version, rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule) : rule.name.trim() })) }),
+    mutationFn: () =>
+      ask<{ version: number; rules: Rule[] }>('PUT', '/rules', {
+        version: saved.version,
+        rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule) : rule.name.trim() })),
+      }),
     onSuccess: (now) => {
       setSaved(now)
       setRules(now.rules)
@@ -82,24 +86,44 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
           <p className="text-ink-soft">the first one that speaks decides; what was set by hand stays</p>
         </header>
         {rules.length === 0 && (
-          <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet: links are delivered as they were written. Say the first sentence below.</p>
+          <p className="sheet px-5 py-8 text-center text-ink-soft">
+            No rules yet: links are delivered as they were written. Say the first sentence below.
+          </p>
         )}
         <ol className="grid gap-2.5" aria-label="Rules in their order">
           {rules.map((rule, index) => (
             <li key={rule.id} className={`sheet ${rule.isOn ? '' : 'opacity-70'}`}>
               <div className="flex items-start gap-3 px-4 py-3">
-                <span className="mt-0.5 grid size-7 shrink-0 place-items-center rounded-full border-2 font-display text-[14px]" style={{ borderColor: 'var(--rope)' }}>{index + 1}</span>
-                <button type="button" className="min-w-0 flex-1 text-left" aria-expanded={openId === rule.id} onClick={() => setOpenId(openId === rule.id ? null : rule.id)}>
+                <span
+                  className="mt-0.5 grid size-7 shrink-0 place-items-center rounded-full border-2 font-display text-[14px]"
+                  style={{ borderColor: 'var(--rope)' }}
+                >
+                  {index + 1}
+                </span>
+                <button
+                  type="button"
+                  className="min-w-0 flex-1 text-left"
+                  aria-expanded={openId === rule.id}
+                  onClick={() => setOpenId(openId === rule.id ? null : rule.id)}
+                >
                   <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
                   <span className="block text-ink-soft [overflow-wrap:anywhere]">
-                    {sayWhich(rule)} {sayWhat(rule) === '' ? '…' : sayWhat(rule)}.{rule.isBinding && ' Binding: also over what was set by hand.'}{!rule.isOn && ' Off.'}
+                    {sayWhich(rule)} {sayWhat(rule) === '' ? '…' : sayWhat(rule)}.
+                    {rule.isBinding && ' Binding: also over what was set by hand.'}
+                    {!rule.isOn && ' Off.'}
                   </span>
                 </button>
                 {canEdit && (
                   <span className="flex shrink-0">
-                    <IconButton label={`Move rule ${index + 1} up`} isOff={index === 0} onClick={() => move(index, -1)}><ArrowUp size={16} aria-hidden="true" /></IconButton>
-                    <IconButton label={`Move rule ${index + 1} down`} isOff={index === rules.length - 1} onClick={() => move(index, 1)}><ArrowDown size={16} aria-hidden="true" /></IconButton>
-                    <IconButton label={`Take rule ${index + 1} away`} onClick={() => setRules(rules.filter((each) => each.id !== rule.id))}><Trash2 size={16} aria-hidden="true" /></IconButton>
+                    <IconButton label={`Move rule ${index + 1} up`} isOff={index === 0} onClick={() => move(index, -1)}>
+                      <ArrowUp size={16} aria-hidden="true" />
+                    </IconButton>
+                    <IconButton label={`Move rule ${index + 1} down`} isOff={index === rules.length - 1} onClick={() => move(index, 1)}>
+                      <ArrowDown size={16} aria-hidden="true" />
+                    </IconButton>
+                    <IconButton label={`Take rule ${index + 1} away`} onClick={() => setRules(rules.filter((each) => each.id !== rule.id))}>
+                      <Trash2 size={16} aria-hidden="true" />
+                    </IconButton>
                   </span>
                 )}
               </div>
@@ -109,20 +133,53 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
         </ol>
         {canEdit && (
           <div className="flex flex-wrap gap-2.5">
-            <button type="button" className="button" onClick={() => add(emptyRule())}><Plus size={16} aria-hidden="true" />New rule</button>
-            {!rules.some((rule) => rule.which.partner === true) && <button type="button" className="button button-plain" onClick={() => add(partnersRule())}>Mark all partners’ links as paid</button>}
+            <button type="button" className="button" onClick={() => add(emptyRule())}>
+              <Plus size={16} aria-hidden="true" />
+              New rule
+            </button>
+            {!rules.some((rule) => rule.which.partner === true) && (
+              <button type="button" className="button button-plain" onClick={() => add(partnersRule())}>
+                Mark all partners’ links as paid
+              </button>
+            )}
           </div>
         )}
         <Partners initial={partners} canEdit={canEdit} />
       </div>
       <aside className="sticky top-4 grid content-start gap-3 max-lg:static" aria-label="What would change">
-        <ImpactPane isChanged={isChanged} isUnfinished={isUnfinished} impact={impact.data ?? null} error={impact.error === null ? null : wordsOf(impact.error)} isLooking={impact.isFetching || asked !== JSON.stringify(complete)} />
+        <ImpactPane
+          isChanged={isChanged}
+          isUnfinished={isUnfinished}
+          impact={impact.data ?? null}
+          error={impact.error === null ? null : wordsOf(impact.error)}
+          isLooking={impact.isFetching || asked !== JSON.stringify(complete)}
+        />
         {canEdit && isChanged && (
           <div className="sheet grid gap-3 px-4 py-3">
-            {save.error !== null && <SaveProblem error={save.error} onTakeTheirs={(theirs) => { setSaved(theirs); save.reset() }} />}
+            {save.error !== null && (
+              <SaveProblem
+                error={save.error}
+                onTakeTheirs={(theirs) => {
+                  setSaved(theirs)
+                  save.reset()
+                }}
+              />
+            )}
             <div className="flex justify-end gap-2.5">
-              <button type="button" className="button button-plain" onClick={() => { setRules(saved.rules); setOpenId(null); save.reset() }}>Put back</button>
-              <button type="button" className="button button-main" disabled={save.isPending || isUnfinished} onClick={() => save.mutate()}>Save rules</button>
+              <button
+                type="button"
+                className="button button-plain"
+                onClick={() => {
+                  setRules(saved.rules)
+                  setOpenId(null)
+                  save.reset()
+                }}
+              >
+                Put back
+              </button>
+              <button type="button" className="button button-main" disabled={save.isPending || isUnfinished} onClick={() => save.mutate()}>
+                Save rules
+              </button>
             </div>
           </div>
         )}
@@ -133,16 +190,33 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
 
 /** Two people changed the rules: both lists stay, and the second one decides with open eyes. */
 function SaveProblem({ error, onTakeTheirs }: { error: Error; onTakeTheirs: (theirs: { version: number; rules: Rule[] }) => void }) {
-  const current = error instanceof Refusal && error.fault === 'moved-on' ? (error.facts.current as { version: number; rules: Rule[] } | undefined) : undefined
+  const current =
+    error instanceof Refusal && error.fault === 'moved-on'
+      ? (error.facts.current as { version: number; rules: Rule[] } | undefined)
+      : undefined
   return (
     <div role="alert" className="text-red">
       <p>{wordsOf(error)}</p>
-      {current !== undefined && <button type="button" className="button mt-2" onClick={() => onTakeTheirs(current)}>Compare mine with theirs</button>}
+      {current !== undefined && (
+        <button type="button" className="button mt-2" onClick={() => onTakeTheirs(current)}>
+          Compare mine with theirs
+        </button>
+      )}
     </div>
   )
 }
 
-function IconButton({ label, isOff = false, onClick, children }: { label: string; isOff?: boolean; onClick: () => void; children: React.ReactNode }) {
+function IconButton({
+  label,
+  isOff = false,
+  onClick,
+  children,
+}: {
+  label: string
+  isOff?: boolean
+  onClick: () => void
+  children: React.ReactNode
+}) {
   return (
     <button type="button" className="button button-plain !px-2" aria-label={label} title={label} disabled={isOff} onClick={onClick}>
       {children}

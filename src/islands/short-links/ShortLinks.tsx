@@ -47,13 +47,30 @@ function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
           <p aria-live="polite">{data === undefined ? 'Looking…' : `${data.total} ${data.total === 1 ? 'short link' : 'short links'}`}</p>
-          <input className="field !w-[260px] max-md:!w-full" type="search" placeholder="Find by word or address" aria-label="Find a short link" value={search} onChange={(event) => setSearch(event.target.value)} />
+          <input
+            className="field !w-[260px] max-md:!w-full"
+            type="search"
+            placeholder="Find by word or address"
+            aria-label="Find a short link"
+            value={search}
+            onChange={(event) => setSearch(event.target.value)}
+          />
         </div>
-        {error !== null && <p role="alert" className="px-4 py-3 text-red">{wordsOf(error)}</p>}
-        {data?.items.length === 0 && (
-          <p className="px-4 py-10 text-center text-ink-soft">{wanted === '' ? 'None yet. Paste a long address above, and it gets a short one.' : `None has “${wanted}” in it.`}</p>
+        {error !== null && (
+          <p role="alert" className="px-4 py-3 text-red">
+            {wordsOf(error)}
+          </p>
         )}
-        <ul className="divide-y">{data?.items.map((link) => <Row key={link.id} link={link} canEdit={canEdit} onEdit={() => setEdited(link)} />)}</ul>
+        {data?.items.length === 0 && (
+          <p className="px-4 py-10 text-center text-ink-soft">
+            {wanted === '' ? 'None yet. Paste a long address above, and it gets a short one.' : `None has “${wanted}” in it.`}
+          </p>
+        )}
+        <ul className="divide-y">
+          {data?.items.map((link) => (
+            <Row key={link.id} link={link} canEdit={canEdit} onEdit={() => setEdited(link)} />
+          ))}
+        </ul>
       </section>
       {edited !== null && <ChangeDialog key={edited.id} link={edited} onClose={() => setEdited(null)} />}
     </div>
@@ -64,13 +81,29 @@ function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onE
   return (
     <li className="grid grid-cols-[minmax(0,300px)_110px_minmax(0,1fr)_70px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[minmax(0,1fr)_auto] max-md:gap-y-1">
       <span className="min-w-0">
-        <a className="address block truncate font-semibold no-underline hover:underline" href={link.address} target="_blank" rel="noopener" title={link.address}>
+        <a
+          className="address block truncate font-semibold no-underline hover:underline"
+          href={link.address}
+          target="_blank"
+          rel="noopener"
+          title={link.address}
+        >
           {link.address.replace(/^https?:\/\//, '')}
         </a>
-        <span className="note block truncate"><span className="md:hidden">{link.clicks} {link.clicks === 1 ? 'click' : 'clicks'} · </span>{link.title === '' ? 'no title' : link.title}</span>
+        <span className="note block truncate">
+          <span className="md:hidden">
+            {link.clicks} {link.clicks === 1 ? 'click' : 'clicks'} ·{' '}
+          </span>
+          {link.title === '' ? 'no title' : link.title}
+        </span>
       </span>
       <span className="max-md:hidden">
-        <Rope strand="vouched" knots={[{ kind: 'short link', address: link.address }]} end={{ opens: 'same tab', lands: null }} width={110} />
+        <Rope
+          strand="vouched"
+          knots={[{ kind: 'short link', address: link.address }]}
+          end={{ opens: 'same tab', lands: null }}
+          width={110}
+        />
       </span>
       <span className="address min-w-0 truncate text-ink-soft max-md:order-last max-md:col-span-2" title={link.destination}>
         {link.destination.replace(/^https?:\/\//, '')}
@@ -81,7 +114,13 @@ function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onE
       <span className="flex justify-end gap-1">
         <CopyButton address={link.address} />
         {canEdit && (
-          <button type="button" className="button button-plain !px-2" aria-label={`Change where ${link.slug} leads`} title="Change" onClick={onEdit}>
+          <button
+            type="button"
+            className="button button-plain !px-2"
+            aria-label={`Change where ${link.slug} leads`}
+            title="Change"
+            onClick={onEdit}
+          >
             <Pencil size={16} aria-hidden="true" />
           </button>
         )}
@@ -98,7 +137,13 @@ function CopyButton({ address, isMain = false }: { address: string; isMain?: boo
     )
   }
   return (
-    <button type="button" className={`button ${isMain ? 'button-main' : 'button-plain !px-2'}`} onClick={copy} aria-label={isMain ? undefined : `Copy ${address}`} title="Copy">
+    <button
+      type="button"
+      className={`button ${isMain ? 'button-main' : 'button-plain !px-2'}`}
+      onClick={copy}
+      aria-label={isMain ? undefined : `Copy ${address}`}
+      title="Copy"
+    >
       <Copy size={16} aria-hidden="true" />
       {isMain && 'Copy'}
     </button>
@@ -122,7 +167,8 @@ function PasteBar() {
     placeholderData: (before) => before,
   })
   const create = useMutation({
-    mutationFn: (chosen: string) => ask<ShortLink>('POST', '/short-links', { destination: data?.destination ?? destination, title: title.trim(), slug: chosen }),
+    mutationFn: (chosen: string) =>
+      ask<ShortLink>('POST', '/short-links', { destination: data?.destination ?? destination, title: title.trim(), slug: chosen }),
     onSuccess: (link) => {
       setMade(link)
       setPasted('')
@@ -141,42 +187,94 @@ function PasteBar() {
     <section className="sheet px-5 py-4" aria-label="Make a short link">
       <form onSubmit={submit} className="grid gap-3">
         <div>
-          <label className="field-label" htmlFor={ids.address}>Long address</label>
-          <input id={ids.address} className="field address" placeholder="Paste the long address here" value={pasted} autoComplete="off" spellCheck={false} aria-describedby={ids.fault} onChange={(event) => { setPasted(event.target.value); setMade(null); create.reset() }} />
+          <label className="field-label" htmlFor={ids.address}>
+            Long address
+          </label>
+          <input
+            id={ids.address}
+            className="field address"
+            placeholder="Paste the long address here"
+            value={pasted}
+            autoComplete="off"
+            spellCheck={false}
+            aria-describedby={ids.fault}
+            onChange={(event) => {
+              setPasted(event.target.value)
+              setMade(null)
+              create.reset()
+            }}
+          />
           <div id={ids.fault} aria-live="polite">
             {destination !== '' && error !== null && <p className="mt-1 text-red">{wordsOf(error)}</p>}
-            {isReady && data.repairs.map((repair) => <p key={repair.what} className="note mt-1">{repair.what}: <span className="address">{data.destination}</span></p>)}
-            {isReady && data.offers.map((offer) => (
-              <p key={offer.what} className="mt-1"><button type="button" className="button !min-h-0 !py-0.5 font-normal" onClick={() => setPasted(offer.to)}>{offer.what}</button></p>
-            ))}
+            {isReady &&
+              data.repairs.map((repair) => (
+                <p key={repair.what} className="note mt-1">
+                  {repair.what}: <span className="address">{data.destination}</span>
+                </p>
+              ))}
+            {isReady &&
+              data.offers.map((offer) => (
+                <p key={offer.what} className="mt-1">
+                  <button type="button" className="button !min-h-0 !py-0.5 font-normal" onClick={() => setPasted(offer.to)}>
+                    {offer.what}
+                  </button>
+                </p>
+              ))}
           </div>
         </div>
         {isReady && (
           <>
             <div className="grid grid-cols-2 gap-4 max-md:grid-cols-1">
               <div>
-                <label className="field-label" htmlFor={ids.title}>What it is (only you see this)</label>
+                <label className="field-label" htmlFor={ids.title}>
+                  What it is (only you see this)
+                </label>
                 <input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} />
               </div>
               <div>
-                <label className="field-label" htmlFor={ids.slug}>Short link</label>
+                <label className="field-label" htmlFor={ids.slug}>
+                  Short link
+                </label>
                 <div className="flex items-center gap-1">
                   <span className="address shrink-0 text-ink-soft">{data.stem.replace(/^https?:\/\//, '')}</span>
-                  <input id={ids.slug} className="field address" value={slug} placeholder={data.suggestions[0]?.slug ?? ''} spellCheck={false} autoComplete="off" onChange={(event) => setSlug(event.target.value)} onBlur={() => setSlug((typed) => tidySlug(typed))} />
+                  <input
+                    id={ids.slug}
+                    className="field address"
+                    value={slug}
+                    placeholder={data.suggestions[0]?.slug ?? ''}
+                    spellCheck={false}
+                    autoComplete="off"
+                    onChange={(event) => setSlug(event.target.value)}
+                    onBlur={() => setSlug((typed) => tidySlug(typed))}
+                  />
                 </div>
               </div>
             </div>
             <fieldset className="flex flex-wrap items-center gap-2">
               <legend className="note float-left mr-2">Free and easy to say:</legend>
               {data.suggestions.map((suggestion) => (
-                <button key={suggestion.slug} type="button" className={`button !min-h-0 !py-1 ${chosen === suggestion.slug ? '!border-[var(--ink)] !border-2' : ''}`} title={suggestion.why} aria-pressed={chosen === suggestion.slug} onClick={() => setSlug(suggestion.slug)}>
+                <button
+                  key={suggestion.slug}
+                  type="button"
+                  className={`button !min-h-0 !py-1 ${chosen === suggestion.slug ? '!border-[var(--ink)] !border-2' : ''}`}
+                  title={suggestion.why}
+                  aria-pressed={chosen === suggestion.slug}
+                  onClick={() => setSlug(suggestion.slug)}
+                >
                   {suggestion.slug} <span className="note font-normal">{suggestion.why}</span>
                 </button>
               ))}
             </fieldset>
             <div className="flex items-center justify-end gap-4">
-              {create.error !== null && <p role="alert" className="text-red">{wordsOf(create.error)}</p>}
-              <button className="button button-main" disabled={create.isPending || chosen === ''}>Make {data.stem.replace(/^https?:\/\//, '')}{chosen}</button>
+              {create.error !== null && (
+                <p role="alert" className="text-red">
+                  {wordsOf(create.error)}
+                </p>
+              )}
+              <button type="submit" className="button button-main" disabled={create.isPending || chosen === ''}>
+                Make {data.stem.replace(/^https?:\/\//, '')}
+                {chosen}
+              </button>
             </div>
           </>
         )}
@@ -191,7 +289,12 @@ function MadeNote({ link }: { link: ShortLink }) {
   useEffect(() => place.current?.querySelector('button')?.focus(), [])
   return (
     <div ref={place} role="status" className="mt-3 flex flex-wrap items-center gap-4 rounded-[7px] bg-sun px-4 py-3">
-      <span>Ready: <b className="address" data-testid="made">{link.address}</b></span>
+      <span>
+        Ready:{' '}
+        <b className="address" data-testid="made">
+          {link.address}
+        </b>
+      </span>
       <CopyButton address={link.address} isMain />
     </div>
   )
@@ -206,23 +309,73 @@ function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void 
     void queries.invalidateQueries({ queryKey: ['short-links'] })
     onClose()
   }
-  const change = useMutation({ mutationFn: () => ask<ShortLink>('PATCH', `/short-links/${link.id}`, { version: link.version, destination, title }), onSuccess: (now) => { toast.success(`${now.slug} leads to ${now.destination} now.`); done() } })
-  const remove = useMutation({ mutationFn: () => ask<null>('DELETE', `/short-links/${link.id}`), onSuccess: () => { toast.success(`${link.slug} is taken away.`); done() } })
+  const change = useMutation({
+    mutationFn: () => ask<ShortLink>('PATCH', `/short-links/${link.id}`, { version: link.version, destination, title }),
+    onSuccess: (now) => {
+      toast.success(`${now.slug} leads to ${now.destination} now.`)
+      done()
+    },
+  })
+  const remove = useMutation({
+    mutationFn: () => ask<null>('DELETE', `/short-links/${link.id}`),
+    onSuccess: () => {
+      toast.success(`${link.slug} is taken away.`)
+      done()
+    },
+  })
   const error = change.error ?? remove.error
   return (
     <Dialog title={`Change “${link.slug}”`} isOpen onClose={onClose}>
-      <form className="grid gap-4" onSubmit={(event) => { event.preventDefault(); change.mutate() }}>
+      <form
+        className="grid gap-4"
+        onSubmit={(event) => {
+          event.preventDefault()
+          change.mutate()
+        }}
+      >
         <p className="note">The short link stays the same wherever it was printed or posted; only where it leads changes.</p>
-        <div><label className="field-label" htmlFor={ids.destination}>Leads to</label><input id={ids.destination} className="field address" value={destination} spellCheck={false} onChange={(event) => setDestination(event.target.value)} /></div>
-        <div><label className="field-label" htmlFor={ids.title}>What it is</label><input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} /></div>
-        {error !== null && <p role="alert" className="text-red">{wordsOf(error)}</p>}
+        <div>
+          <label className="field-label" htmlFor={ids.destination}>
+            Leads to
+          </label>
+          <input
+            id={ids.destination}
+            className="field address"
+            value={destination}
+            spellCheck={false}
+            onChange={(event) => setDestination(event.target.value)}
+          />
+        </div>
+        <div>
+          <label className="field-label" htmlFor={ids.title}>
+            What it is
+          </label>
+          <input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} />
+        </div>
+        {error !== null && (
+          <p role="alert" className="text-red">
+            {wordsOf(error)}
+          </p>
+        )}
         <div className="flex flex-wrap items-center justify-between gap-3">
           {isSure ? (
-            <button type="button" className="button !border-[var(--red)] text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>Yes, people who follow it find nothing</button>
+            <button
+              type="button"
+              className="button !border-[var(--red)] text-red"
+              disabled={remove.isPending}
+              onClick={() => remove.mutate()}
+            >
+              Yes, people who follow it find nothing
+            </button>
           ) : (
-            <button type="button" className="button button-plain text-red" onClick={() => setSure(true)}><Trash2 size={16} aria-hidden="true" />Take it away</button>
+            <button type="button" className="button button-plain text-red" onClick={() => setSure(true)}>
+              <Trash2 size={16} aria-hidden="true" />
+              Take it away
+            </button>
           )}
-          <button className="button button-main" disabled={change.isPending}>Save</button>
+          <button type="submit" className="button button-main" disabled={change.isPending}>
+            Save
+          </button>
         </div>
       </form>
     </Dialog>

@@ -6,7 +6,7 @@ import frameScript from '../../islands/pages/frame.ts?worker&url'
  * page can act as the person who looks at it; only our script may run, whatever the page brings along.
  */
 export const GET: APIRoute = ({ url }) =>
-  new Response('<!doctype html><title>Page</title><script src="' + frameScript + '"></script>', {
+  new Response(`<!doctype html><title>Page</title><script src="${frameScript}"></script>`, {
     headers: {
       'Content-Type': 'text/html; charset=utf-8',
       'Content-Security-Policy':

@@ -26,7 +26,10 @@ const different = [
 for (const [a, b] of different) test(`${a} does not count as ${b}`, () => assert.ok(!isSameAddress(a, b)))
 
 test('normalising twice equals once', () => {
-  const escapes = fc.array(fc.oneof(fc.constantFrom('%', '2', '5', '7', 'E', 'e', '%41', '%2f', '..', '/', '?', '#', 'a'), fc.string({ maxLength: 2 })), { maxLength: 12 })
+  const escapes = fc.array(
+    fc.oneof(fc.constantFrom('%', '2', '5', '7', 'E', 'e', '%41', '%2f', '..', '/', '?', '#', 'a'), fc.string({ maxLength: 2 })),
+    { maxLength: 12 },
+  )
   fc.assert(
     fc.property(escapes, (parts) => {
       const once = normalise(`https://tides.example/${parts.join('')}`)

@@ -96,14 +96,22 @@ test('offers to leave tracking off and to skip a redirector, and does neither un
   const tracked = repair('https://tides.example/a?x=1&utm_source=mail&fbclid=9#pier', around)
   assert.ok(tracked.ok)
   assert.equal(tracked.value.address, 'https://tides.example/a?x=1&utm_source=mail&fbclid=9#pier')
-  assert.deepEqual(tracked.value.offers.map((offer) => offer.to), ['https://tides.example/a?x=1#pier'])
+  assert.deepEqual(
+    tracked.value.offers.map((offer) => offer.to),
+    ['https://tides.example/a?x=1#pier'],
+  )
   const wrapped = repair('https://finder.example/url?sa=t&url=https%3A%2F%2Ftides.example%2Fa', around)
   assert.ok(wrapped.ok)
-  assert.deepEqual(wrapped.value.offers.map((offer) => offer.to), ['https://tides.example/a'])
+  assert.deepEqual(
+    wrapped.value.offers.map((offer) => offer.to),
+    ['https://tides.example/a'],
+  )
 })
 
 test('never changes the meaning of a valid web address', () => {
-  const valid = fc.webUrl({ withQueryParameters: true, withFragments: true }).filter((address) => !/[.,;:!)\]}'"]$|&(amp|#)|\s/.test(address) && !address.includes('slow-ferry'))
+  const valid = fc
+    .webUrl({ withQueryParameters: true, withFragments: true })
+    .filter((address) => !/[.,;:!)\]}'"]$|&(amp|#)|\s/.test(address) && !address.includes('slow-ferry'))
   fc.assert(
     fc.property(valid, (address) => {
       const answer = repair(address, around)
@@ -115,7 +123,29 @@ test('never changes the meaning of a valid web address', () => {
 })
 
 test('answers any text without throwing, and never with a scheme that runs', () => {
-  const slips = fc.constantFrom('http', 'https', ':', '/', '//', '\\', 'javascript:', 'data:', '.', '@', '?', '#', ' ', '\n', '\u200b', '"', '(', ')', 'a.com', '&amp;', '%')
+  const slips = fc.constantFrom(
+    'http',
+    'https',
+    ':',
+    '/',
+    '//',
+    '\\',
+    'javascript:',
+    'data:',
+    '.',
+    '@',
+    '?',
+    '#',
+    ' ',
+    '\n',
+    '\u200b',
+    '"',
+    '(',
+    ')',
+    'a.com',
+    '&amp;',
+    '%',
+  )
   fc.assert(
     fc.property(fc.array(fc.oneof(slips, fc.string({ maxLength: 4 })), { maxLength: 8 }), (parts) => {
       const answer = repair(parts.join(''), around)

@@ -12,10 +12,17 @@ const visits = [
   ['GET', DESK, 'prefetch;prerender', 'prefetch'],
   ['HEAD', DESK, undefined, 'head'],
 ] as const
-for (const [method, userAgent, purpose, visit] of visits) test(`${method} ${userAgent?.slice(-20)} ${purpose} is a ${visit}`, () => assert.equal(visitOf({ method, userAgent, purpose }), visit))
+for (const [method, userAgent, purpose, visit] of visits)
+  test(`${method} ${userAgent?.slice(-20)} ${purpose} is a ${visit}`, () => assert.equal(visitOf({ method, userAgent, purpose }), visit))
 
 test('tells devices, languages and referrers coarsely', () => {
-  assert.deepEqual([deviceOf(PHONE), deviceOf(DESK), deviceOf('Mozilla/5.0 (iPad; CPU OS 17_0)'), deviceOf(undefined)], ['phone', 'computer', 'tablet', 'other'])
+  assert.deepEqual(
+    [deviceOf(PHONE), deviceOf(DESK), deviceOf('Mozilla/5.0 (iPad; CPU OS 17_0)'), deviceOf(undefined)],
+    ['phone', 'computer', 'tablet', 'other'],
+  )
   assert.deepEqual([languageOf('en-GB,de;q=0.5'), languageOf('*'), languageOf(undefined)], ['en', null, null])
-  assert.deepEqual([referrerHost('https://Mail.Example:8443/x?y'), referrerHost('android-app://x'), referrerHost('https://')], ['mail.example', null, null])
+  assert.deepEqual(
+    [referrerHost('https://Mail.Example:8443/x?y'), referrerHost('android-app://x'), referrerHost('https://')],
+    ['mail.example', null, null],
+  )
 })

@@ -1,7 +1,18 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import { applyPatches, findWords, invertPatches, linkText, rebasePatches, scanLinks, setLink, sourceOffset, unwrapLink, wrapLink } from '../../../src/core/markup/index.ts'
+import {
+  applyPatches,
+  findWords,
+  invertPatches,
+  linkText,
+  rebasePatches,
+  scanLinks,
+  setLink,
+  sourceOffset,
+  unwrapLink,
+  wrapLink,
+} from '../../../src/core/markup/index.ts'
 import { awkwardPages, treeText } from './awkward.ts'
 
 /** Links the words between « and ». */
@@ -16,15 +27,35 @@ function wrap(marked: string): string {
 const wraps = [
   ['words', '<p>the «tide table» here</p>', '<p>the <a href="/x">tide table</a> here</p>'],
   ['whole formatting', '<p>«the <b>tide</b> table»</p>', '<p><a href="/x">the <b>tide</b> table</a></p>'],
-  ['a range that ends inside formatting', '<p>«the <b>tide» table</b></p>', '<p><a href="/x">the</a> <b><a href="/x">tide</a> table</b></p>'],
-  ['a range that begins inside formatting', '<p><b>the «tide</b> table»</p>', '<p><b>the <a href="/x">tide</a></b> <a href="/x">table</a></p>'],
-  ['a range over two paragraphs', '<p>the «tide</p>\n<p>table» here</p>', '<p>the <a href="/x">tide</a></p>\n<p><a href="/x">table</a> here</p>'],
+  [
+    'a range that ends inside formatting',
+    '<p>«the <b>tide» table</b></p>',
+    '<p><a href="/x">the</a> <b><a href="/x">tide</a> table</b></p>',
+  ],
+  [
+    'a range that begins inside formatting',
+    '<p><b>the «tide</b> table»</p>',
+    '<p><b>the <a href="/x">tide</a></b> <a href="/x">table</a></p>',
+  ],
+  [
+    'a range over two paragraphs',
+    '<p>the «tide</p>\n<p>table» here</p>',
+    '<p>the <a href="/x">tide</a></p>\n<p><a href="/x">table</a> here</p>',
+  ],
   ['a heading', '<h2>«Tides»</h2>', '<h2><a href="/x">Tides</a></h2>'],
   ['table cells', '<tr><td>«a</td><td>b»</td></tr>', '<tr><td><a href="/x">a</a></td><td><a href="/x">b</a></td></tr>'],
   ['over an old link', '<p>«see <a href="/old">the tide</a> table»</p>', '<p><a href="/x">see the tide table</a></p>'],
   ['the words of an old link', '<p><a href="/old">«tide table»</a></p>', '<p><a href="/x">tide table</a></p>'],
-  ['the middle of an old link', '<p><a href="/old" rel=me>all «the tide» tables</a></p>', '<p><a href="/old" rel=me>all </a><a href="/x">the tide</a><a href="/old" rel=me> tables</a></p>'],
-  ['the end of an old link and more', '<p><a href="/old">all the «tide</a> tables»</p>', '<p><a href="/old">all the </a><a href="/x">tide tables</a></p>'],
+  [
+    'the middle of an old link',
+    '<p><a href="/old" rel=me>all «the tide» tables</a></p>',
+    '<p><a href="/old" rel=me>all </a><a href="/x">the tide</a><a href="/old" rel=me> tables</a></p>',
+  ],
+  [
+    'the end of an old link and more',
+    '<p><a href="/old">all the «tide</a> tables»</p>',
+    '<p><a href="/old">all the </a><a href="/x">tide tables</a></p>',
+  ],
   ['a picture among words', '<p>«see <img src=y> here»</p>', '<p><a href="/x">see <img src=y> here</a></p>'],
   ['words beside a comment', '<p>«tide<!-- x --> table»</p>', '<p><a href="/x">tide<!-- x --> table</a></p>'],
   ['nothing', '<p>a«»b</p>', 'nothing-selected'],
@@ -99,5 +130,12 @@ test('a link made over a link around two blocks reads the same', () => {
   assert.ok(patches.ok)
   const linked = applyPatches(html, patches.value)
   assert.equal(treeText(linked), 'one two three')
-  assert.deepEqual(scanLinks(linked).links.map((link) => [link.href, linkText(linked, link)]), [['/old', 'one'], ['/x', 'two'], ['/old', 'three']])
+  assert.deepEqual(
+    scanLinks(linked).links.map((link) => [link.href, linkText(linked, link)]),
+    [
+      ['/old', 'one'],
+      ['/x', 'two'],
+      ['/old', 'three'],
+    ],
+  )
 })

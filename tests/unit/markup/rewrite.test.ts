@@ -1,13 +1,18 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import { applyPatches, type AttributeChanges, rewriteLinks, scanLinks, valueOf } from '../../../src/core/markup/index.ts'
+import { type AttributeChanges, applyPatches, rewriteLinks, scanLinks, valueNamed } from '../../../src/core/markup/index.ts'
 import { awkwardPages, treeWithout } from './awkward.ts'
 
 const rewrite = (html: string, changes: AttributeChanges): string => rewriteLinks(html, () => changes).html
 
 const cases = [
-  ['adds behind the destination', '<a class=c href="x" id=i>', { rel: 'nofollow', target: '_blank' }, '<a class=c href="x" rel="nofollow" target="_blank" id=i>'],
+  [
+    'adds behind the destination',
+    '<a class=c href="x" id=i>',
+    { rel: 'nofollow', target: '_blank' },
+    '<a class=c href="x" rel="nofollow" target="_blank" id=i>',
+  ],
   ['adds behind an unquoted destination', '<a href=x>', { rel: 'ugc' }, '<a href=x rel="ugc">'],
   ['keeps single quotes', "<a rel='me' href=x>", { rel: 'me nofollow' }, "<a rel='me nofollow' href=x>"],
   ['quotes what was not quoted', '<a rel=me href=x>', { rel: 'me nofollow' }, '<a rel="me nofollow" href=x>'],
@@ -23,14 +28,21 @@ const cases = [
 ] as const
 for (const [name, before, changes, after] of cases) test(name, () => assert.equal(rewrite(before, changes), after))
 
-const changes = fc.record({ rel: fc.constantFrom(null, 'nofollow', 'sponsored nofollow', 'a"b'), target: fc.constantFrom(null, '_blank', "it's") })
+const changes = fc.record({
+  rel: fc.constantFrom(null, 'nofollow', 'sponsored nofollow', 'a"b'),
+  target: fc.constantFrom(null, '_blank', "it's"),
+})
 
 test('outside the changed start tags every character stays', () => {
   fc.assert(
     fc.property(awkwardPages, changes, (html, wanted) => {
       const { patches } = rewriteLinks(html, () => wanted)
       const tags = scanLinks(html).links
-      for (const patch of patches) assert.ok(tags.some((tag) => tag.start < patch.from && patch.to < tag.end), JSON.stringify(html))
+      for (const patch of patches)
+        assert.ok(
+          tags.some((tag) => tag.start < patch.from && patch.to < tag.end),
+          JSON.stringify(html),
+        )
       assert.equal(applyPatches(html, patches), rewrite(html, wanted))
     }),
     { numRuns: 1500 },
@@ -43,8 +55,8 @@ test('twice equals once, and the attributes are there', () => {
       const once = rewrite(html, wanted)
       assert.equal(rewrite(once, wanted), once)
       for (const link of scanLinks(once).links) {
-        assert.equal(valueOf(once, link.attributes, 'rel'), wanted.rel, JSON.stringify(html))
-        assert.equal(valueOf(once, link.attributes, 'target'), wanted.target, JSON.stringify(html))
+        assert.equal(valueNamed(once, link.attributes, 'rel'), wanted.rel, JSON.stringify(html))
+        assert.equal(valueNamed(once, link.attributes, 'target'), wanted.target, JSON.stringify(html))
       }
       assert.equal(scanLinks(once).links.length, scanLinks(html).links.length)
     }),

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import { linkText, scanLinks, valueOf } from '../../../src/core/markup/index.ts'
+import { linkText, scanLinks, valueNamed } from '../../../src/core/markup/index.ts'
 import { awkwardPages, treeLinks } from './awkward.ts'
 
 const hrefs = (html: string): string[] => scanLinks(html).links.map((link) => link.href)
@@ -15,11 +15,19 @@ const cases = [
   ['an empty destination', '<a href="">x</a><a href>y</a>', ['', '']],
   ['map areas', '<map><area href=a><area alt=no></map>', ['a']],
   ['SVG links, and href before xlink:href', '<svg><a xlink:href=a></a><a href=b xlink:href=c></a></svg>', ['a', 'b']],
-  ['nothing in comments, scripts, styles, templates, text areas, titles', '<!--<a href=n>--><script>"<a href=n>"</script><style><a href=n></style><template><a href=n></template><textarea><a href=n></textarea><title><a href=n></title><a href=y>', ['y']],
+  [
+    'nothing in comments, scripts, styles, templates, text areas, titles',
+    '<!--<a href=n>--><script>"<a href=n>"</script><style><a href=n></style><template><a href=n></template><textarea><a href=n></textarea><title><a href=n></title><a href=y>',
+    ['y'],
+  ],
   ['nothing in escaped scripts', '<script><!-- <script> </script> <a href=n> --></script><a href=y>', ['y']],
   ['CDATA only inside SVG or MathML', '<svg><![CDATA[ <a href=n> ]]></svg><![CDATA[ > <a href=y>]]>', ['y']],
   ['conditional comments, hidden and revealed', '<!--[if IE]><a href=n><![endif]--><![if !IE]><a href=y><![endif]>', ['y']],
-  ['HTML again inside foreignObject', '<svg><foreignObject><style><a href=n></style><a href=y></a></foreignObject><style><a href=z></style></svg>', ['y', 'z']],
+  [
+    'HTML again inside foreignObject',
+    '<svg><foreignObject><style><a href=n></style><a href=y></a></foreignObject><style><a href=z></style></svg>',
+    ['y', 'z'],
+  ],
   ['a tag the file breaks off in is none', '<a href=a>x</a><a href="b', ['a']],
   ['NUL in a value', '<a href="a\0b">', ['a\uFFFDb']],
 ] as const
@@ -33,7 +41,7 @@ test('finds what parse5 finds, where parse5 finds it, with the same attributes',
         const link = scanned.get(at)
         assert.ok(link, `missed the link at ${at} of ${JSON.stringify(html)}`)
         for (const name of ['href', 'rel', 'target']) {
-          assert.equal(valueOf(html, link.attributes, name), attributes.get(name) ?? null, `${name} of ${JSON.stringify(html)}`)
+          assert.equal(valueNamed(html, link.attributes, name), attributes.get(name) ?? null, `${name} of ${JSON.stringify(html)}`)
         }
       }
     }),
@@ -45,7 +53,8 @@ test('finds nothing that a page without frames and selects does not hold', () =>
   fc.assert(
     fc.property(awkwardPages, (html) => {
       const tree = treeLinks(html)
-      for (const link of scanLinks(html).links) assert.ok(tree.has(link.start), `made up a link at ${link.start} of ${JSON.stringify(html)}`)
+      for (const link of scanLinks(html).links)
+        assert.ok(tree.has(link.start), `made up a link at ${link.start} of ${JSON.stringify(html)}`)
     }),
     { numRuns: 3000 },
   )

@@ -24,32 +24,134 @@ const STANDARD = [paid, outside, inside]
 const deliver = (html: string, rules: readonly Rule[] = STANDARD): string => deliverPage(html, compileRules(rules), around, find).html
 
 const cases = [
-  ['marks a partner link and opens it in a new tab', '<a href="https://gannet-line.example/a">x</a>', STANDARD, '<a href="https://gannet-line.example/a" rel="sponsored nofollow noopener" target="_blank">x</a>'],
-  ['a partner by way of a short link is a partner', '<a href="https://sferry.example/go/smock">x</a>', STANDARD, '<a href="https://sferry.example/go/smock" rel="sponsored nofollow noopener" target="_blank">x</a>'],
-  ['a short link of ours that leads nowhere is not outside', '<a href="https://sferry.example/go/gone">x</a>', STANDARD, '<a href="https://sferry.example/go/gone">x</a>'],
-  ['keeps the tokens nobody speaks of', '<a rel="me license" href="https://tides.example/">x</a>', STANDARD, '<a rel="me license noopener" href="https://tides.example/" target="_blank">x</a>'],
+  [
+    'marks a partner link and opens it in a new tab',
+    '<a href="https://gannet-line.example/a">x</a>',
+    STANDARD,
+    '<a href="https://gannet-line.example/a" rel="sponsored nofollow noopener" target="_blank">x</a>',
+  ],
+  [
+    'a partner by way of a short link is a partner',
+    '<a href="https://sferry.example/go/smock">x</a>',
+    STANDARD,
+    '<a href="https://sferry.example/go/smock" rel="sponsored nofollow noopener" target="_blank">x</a>',
+  ],
+  [
+    'a short link of ours that leads nowhere is not outside',
+    '<a href="https://sferry.example/go/gone">x</a>',
+    STANDARD,
+    '<a href="https://sferry.example/go/gone">x</a>',
+  ],
+  [
+    'keeps the tokens nobody speaks of',
+    '<a rel="me license" href="https://tides.example/">x</a>',
+    STANDARD,
+    '<a rel="me license noopener" href="https://tides.example/" target="_blank">x</a>',
+  ],
   ['takes a new tab off an inside link', '<a target="_blank" href="/timetables">x</a>', STANDARD, '<a href="/timetables">x</a>'],
-  ['leaves a frame name alone in the same tab', '<a target="main" href="/timetables">x</a>', STANDARD, '<a target="main" href="/timetables">x</a>'],
-  ['reads destinations from base', '<base href="https://tides.example/x/"><a href="y">x</a>', STANDARD, '<base href="https://tides.example/x/"><a href="y" rel="noopener" target="_blank">x</a>'],
-  ['tells a link to stay where base would open a tab', '<base target="_blank"><a href="/timetables">x</a>', STANDARD, '<base target="_blank"><a href="/timetables" target="_self">x</a>'],
-  ['vouching takes nofollow off', '<a rel="nofollow me" href="/timetables">x</a>', [rule('vouch', { kinds: ['inside page'] }, { hints: [] })], '<a rel="me" href="/timetables">x</a>'],
-  ['the first rule that speaks decides', '<a href="https://gannet-line.example/">x</a>', [rule('ugc', { kinds: ['outside'] }, { hints: ['ugc'] }), paid], '<a href="https://gannet-line.example/" rel="ugc">x</a>'],
-  ['hand-set beats a rule', '<a data-by-hand="hints opens" href="https://gannet-line.example/">x</a>', STANDARD, '<a href="https://gannet-line.example/">x</a>'],
-  ['a binding rule beats the hand', '<a data-by-hand="hints opens" href="https://gannet-line.example/">x</a>', [{ ...paid, isBinding: true }, outside], '<a href="https://gannet-line.example/" rel="sponsored nofollow">x</a>'],
-  ['a new tab by hand gets its noopener', '<a data-by-hand="opens" target="_blank" href="/a">x</a>', STANDARD, '<a target="_blank" href="/a" rel="noopener">x</a>'],
-  ['a link that asks for its opener keeps it', '<a rel="opener" href="https://tides.example/">x</a>', STANDARD, '<a rel="opener" href="https://tides.example/" target="_blank">x</a>'],
-  ['a rule that is off says nothing', '<a href="https://tides.example/">x</a>', [{ ...outside, isOn: false }], '<a href="https://tides.example/">x</a>'],
+  [
+    'leaves a frame name alone in the same tab',
+    '<a target="main" href="/timetables">x</a>',
+    STANDARD,
+    '<a target="main" href="/timetables">x</a>',
+  ],
+  [
+    'reads destinations from base',
+    '<base href="https://tides.example/x/"><a href="y">x</a>',
+    STANDARD,
+    '<base href="https://tides.example/x/"><a href="y" rel="noopener" target="_blank">x</a>',
+  ],
+  [
+    'tells a link to stay where base would open a tab',
+    '<base target="_blank"><a href="/timetables">x</a>',
+    STANDARD,
+    '<base target="_blank"><a href="/timetables" target="_self">x</a>',
+  ],
+  [
+    'vouching takes nofollow off',
+    '<a rel="nofollow me" href="/timetables">x</a>',
+    [rule('vouch', { kinds: ['inside page'] }, { hints: [] })],
+    '<a rel="me" href="/timetables">x</a>',
+  ],
+  [
+    'the first rule that speaks decides',
+    '<a href="https://gannet-line.example/">x</a>',
+    [rule('ugc', { kinds: ['outside'] }, { hints: ['ugc'] }), paid],
+    '<a href="https://gannet-line.example/" rel="ugc">x</a>',
+  ],
+  [
+    'hand-set beats a rule',
+    '<a data-by-hand="hints opens" href="https://gannet-line.example/">x</a>',
+    STANDARD,
+    '<a href="https://gannet-line.example/">x</a>',
+  ],
+  [
+    'a binding rule beats the hand',
+    '<a data-by-hand="hints opens" href="https://gannet-line.example/">x</a>',
+    [{ ...paid, isBinding: true }, outside],
+    '<a href="https://gannet-line.example/" rel="sponsored nofollow">x</a>',
+  ],
+  [
+    'a new tab by hand gets its noopener',
+    '<a data-by-hand="opens" target="_blank" href="/a">x</a>',
+    STANDARD,
+    '<a target="_blank" href="/a" rel="noopener">x</a>',
+  ],
+  [
+    'a link that asks for its opener keeps it',
+    '<a rel="opener" href="https://tides.example/">x</a>',
+    STANDARD,
+    '<a rel="opener" href="https://tides.example/" target="_blank">x</a>',
+  ],
+  [
+    'a rule that is off says nothing',
+    '<a href="https://tides.example/">x</a>',
+    [{ ...outside, isOn: false }],
+    '<a href="https://tides.example/">x</a>',
+  ],
   ['no rule, no change', '<A HREF=https://tides.example/ TARGET=_blank>x</A>', [], '<A HREF=https://tides.example/ TARGET=_blank>x</A>'],
-  ['a rule for another part of the site', '<a href="https://tides.example/">x</a>', [{ ...outside, where: { under: ['/isl', '/shop/'] } }], '<a href="https://tides.example/">x</a>'],
-  ['a rule for this part of the site', '<a href="https://tides.example/">x</a>', [{ ...outside, where: { under: ['/islands/'] } }], '<a href="https://tides.example/" rel="noopener" target="_blank">x</a>'],
-  ['a site list means subdomains too', '<a href="https://www.shop.tides.example/">x</a>', [rule('list', { sites: ['tides.example'] }, { hints: ['nofollow'] })], '<a href="https://www.shop.tides.example/" rel="nofollow">x</a>'],
-  ['a picture is not text', '<a href="https://tides.example/"><img src=x></a>', [rule('pictures', { shows: 'picture' }, { hints: ['nofollow'] })], '<a href="https://tides.example/" rel="nofollow"><img src=x></a>'],
-  ['mail and the unreadable are left alone', '<a href="mailto:a@b.example">x</a><a href="http://[">y</a><a href="javascript:x">z</a>', STANDARD, '<a href="mailto:a@b.example">x</a><a href="http://[">y</a><a href="javascript:x">z</a>'],
+  [
+    'a rule for another part of the site',
+    '<a href="https://tides.example/">x</a>',
+    [{ ...outside, where: { under: ['/isl', '/shop/'] } }],
+    '<a href="https://tides.example/">x</a>',
+  ],
+  [
+    'a rule for this part of the site',
+    '<a href="https://tides.example/">x</a>',
+    [{ ...outside, where: { under: ['/islands/'] } }],
+    '<a href="https://tides.example/" rel="noopener" target="_blank">x</a>',
+  ],
+  [
+    'a site list means subdomains too',
+    '<a href="https://www.shop.tides.example/">x</a>',
+    [rule('list', { sites: ['tides.example'] }, { hints: ['nofollow'] })],
+    '<a href="https://www.shop.tides.example/" rel="nofollow">x</a>',
+  ],
+  [
+    'a picture is not text',
+    '<a href="https://tides.example/"><img src=x></a>',
+    [rule('pictures', { shows: 'picture' }, { hints: ['nofollow'] })],
+    '<a href="https://tides.example/" rel="nofollow"><img src=x></a>',
+  ],
+  [
+    'mail and the unreadable are left alone',
+    '<a href="mailto:a@b.example">x</a><a href="http://[">y</a><a href="javascript:x">z</a>',
+    STANDARD,
+    '<a href="mailto:a@b.example">x</a><a href="http://[">y</a><a href="javascript:x">z</a>',
+  ],
 ] as const
 for (const [name, before, rules, after] of cases) {
   test(name, () => {
     assert.equal(deliver(before, rules), after)
-    assert.equal(deliver(after, rules.filter((each) => !before.includes('by-hand') || each.isBinding)), after, 'twice equals once')
+    assert.equal(
+      deliver(
+        after,
+        rules.filter((each) => !before.includes('by-hand') || each.isBinding),
+      ),
+      after,
+      'twice equals once',
+    )
   })
 }
 

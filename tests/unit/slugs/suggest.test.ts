@@ -7,7 +7,12 @@ const slugs = (destination: string, title: string, taken: readonly string[] = []
   suggestSlugs(destination, title, (slug) => taken.includes(slug)).map((each) => each.slug)
 
 test('takes the words people would say, without codes and filler', () => {
-  assert.deepEqual(slugs('https://gannet-line.example/p/b0817xk2/waxed-smock.html?p=4471', ''), ['smock', 'waxed-smock', 'gannet-line', 'gannet-smock'])
+  assert.deepEqual(slugs('https://gannet-line.example/p/b0817xk2/waxed-smock.html?p=4471', ''), [
+    'smock',
+    'waxed-smock',
+    'gannet-line',
+    'gannet-smock',
+  ])
   assert.equal(slugs('https://tides.example/x', 'The Étude of Tide Tables')[0], 'tables')
 })
 
@@ -22,7 +27,16 @@ test('never suggests what is taken or reserved, and always something', () => {
   )
 })
 
-const faults = [['smock', null], ['waxed-smock-2', null], ['Smock', 'slug-malformed'], ['a--b', 'slug-malformed'], ['a/b', 'slug-malformed'], ['', 'slug-malformed'], ['robots', 'slug-reserved'], ['x'.repeat(61), 'slug-too-long']] as const
+const faults = [
+  ['smock', null],
+  ['waxed-smock-2', null],
+  ['Smock', 'slug-malformed'],
+  ['a--b', 'slug-malformed'],
+  ['a/b', 'slug-malformed'],
+  ['', 'slug-malformed'],
+  ['robots', 'slug-reserved'],
+  ['x'.repeat(61), 'slug-too-long'],
+] as const
 for (const [slug, fault] of faults) test(`"${slug.slice(0, 20)}" is ${fault ?? 'fine'}`, () => assert.equal(slugFault(slug), fault))
 
 test('tidies what was typed into a slug that is sound', () => {

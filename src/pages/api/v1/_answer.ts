@@ -22,7 +22,15 @@ export function problem(fault: string, detail: FaultDetail = {}, id?: string): R
   const known: Fault = isFault(fault) ? fault : 'internal'
   const [status, title] = PROBLEMS[known]
   const why = typeof detail.why === 'string' ? detail.why : undefined
-  const body: Problem = { type: `urn:map-rope:${known}`, title, status, fault: known, ...(why === undefined ? {} : { detail: why }), facts: detail, ...(id === undefined ? {} : { id }) }
+  const body: Problem = {
+    type: `urn:map-rope:${known}`,
+    title,
+    status,
+    fault: known,
+    ...(why === undefined ? {} : { detail: why }),
+    facts: detail,
+    ...(id === undefined ? {} : { id }),
+  }
   const headers: Record<string, string> = { 'Content-Type': 'application/problem+json' }
   if (typeof detail.retryAfterSeconds === 'number') headers['Retry-After'] = String(detail.retryAfterSeconds)
   return new Response(JSON.stringify(body), { status, headers })
@@ -40,7 +48,14 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
     const query = operation.query?.safeParse(Object.fromEntries(context.url.searchParams))
     if (query?.success === false) return invalid(query.error)
     return guarded(context, async () => {
-      const result = await call({ actor, services, body: body as Input<O['body']>, query: query?.data as Input<O['query']>, id, request: context.request })
+      const result = await call({
+        actor,
+        services,
+        body: body as Input<O['body']>,
+        query: query?.data as Input<O['query']>,
+        id,
+        request: context.request,
+      })
       if (!result.ok) return problem(result.fault, result.detail)
       if (result.value instanceof Response) return result.value
       return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(result.value, { status: operation.status })
@@ -81,5 +96,8 @@ async function readBody(operation: Operation, { request }: APIContext): Promise<
 
 function invalid(error: z.ZodError): Response {
   const issues = error.issues.map(({ path, message }) => ({ where: path.join('.'), message }))
-  return problem('invalid-body', { why: issues.map(({ where, message }) => (where === '' ? message : `${where}: ${message}`)).join('; '), issues })
+  return problem('invalid-body', {
+    why: issues.map(({ where, message }) => (where === '' ? message : `${where}: ${message}`)).join('; '),
+    issues,
+  })
 }

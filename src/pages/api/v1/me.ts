@@ -5,5 +5,11 @@ import { answer } from './_answer.ts'
 
 export const GET = answer(API.me, async ({ actor, services }) => {
   const view = await services.views.of(actor)
-  return ok({ name: actor.name, email: actor.email, role: actor.role, permissions: PERMISSIONS.filter((permission) => actor.can(permission)), site: view.setup.name })
+  return ok({
+    name: actor.name,
+    email: actor.email,
+    role: actor.role,
+    permissions: PERMISSIONS.filter((permission) => actor.can(permission)),
+    site: view.setup.name,
+  })
 })

@@ -1,0 +1,106 @@
+import assert from 'node:assert/strict'
+import { readdirSync, readFileSync } from 'node:fs'
+import path from 'node:path'
+import { test } from 'node:test'
+
+const src = path.resolve(import.meta.dirname, '../../src')
+
+/** Floors from the top down; imports only go down. Files that stand on no floor are the process entries and their parts. */
+const FLOORS = ['pages', 'islands', 'ui', 'delivery', 'jobs', 'services', 'data', 'contract', 'core'] as const
+type Floor = (typeof FLOORS)[number]
+
+interface Import {
+  readonly from: string
+  readonly to: string
+  readonly isType: boolean
+}
+
+const files = readdirSync(src, { recursive: true })
+  .map(String)
+  .filter((file) => /\.(?:ts|tsx|astro)$/.test(file) && !file.endsWith('.d.ts'))
+
+const imports: Import[] = files.flatMap((file) =>
+  [
+    ...readFileSync(path.join(src, file), 'utf8').matchAll(
+      /^(?:import|export)\s+(type\s)?[^'"]*?from\s+['"]([^'"]+)['"]|^import\s+['"]([^'"]+)['"]/gm,
+    ),
+  ].map((found) => ({
+    from: file,
+    to: found[2] ?? found[3] ?? '',
+    isType: found[1] !== undefined,
+  })),
+)
+
+const floorOf = (file: string): Floor | null => FLOORS.find((floor) => file.startsWith(`${floor}${path.sep}`)) ?? null
+const targetOf = ({ from, to }: Import): string | null =>
+  to.startsWith('.') ? path.relative(src, path.resolve(src, path.dirname(from), to)) : null
+
+/** What a floor may reach besides the floors below it, and what it may not although it lies below. */
+function isAllowed(from: Floor, to: Floor, isType: boolean): boolean {
+  if (from === to) return true
+  if (from === 'ui') return to === 'islands' || to === 'contract' || to === 'core' // the layout holds the ledge
+  if (from === 'islands') return to === 'ui' || to === 'contract' || to === 'core'
+  if (from === 'delivery') return to === 'data' || to === 'contract' || to === 'core'
+  if (from === 'pages') return to === 'islands' || to === 'ui' || to === 'contract' || to === 'core' || (to === 'services' && isType)
+  return FLOORS.indexOf(to) > FLOORS.indexOf(from)
+}
+
+test('imports only go down', () => {
+  const up = imports.filter((each) => {
+    const from = floorOf(each.from)
+    const target = targetOf(each)
+    const to = target === null ? null : floorOf(target)
+    return from !== null && to !== null && !isAllowed(from, to, each.isType)
+  })
+  assert.deepEqual(
+    up.map(({ from, to }) => `${from} → ${to}`),
+    [],
+  )
+  assert.ok(imports.length > 200, 'the imports were found at all')
+})
+
+test('core and contract know no framework, no database, and nothing that only Node has', () => {
+  const foreign = imports.filter(
+    ({ from, to }) => (from.startsWith('core') || from.startsWith('contract')) && /^(?:node:|astro|react|sequelize|pg|pino)/.test(to),
+  )
+  assert.deepEqual(foreign, [])
+})
+
+test('core reads no clock, no chance and no environment', () => {
+  const users = files.filter(
+    (file) =>
+      file.startsWith('core') &&
+      /\bDate\.now\(|new Date\(\)|Math\.random\(|\bprocess\.|\bfetch\(/.test(readFileSync(path.join(src, file), 'utf8')),
+  )
+  assert.deepEqual(users, [])
+})
+
+test('islands reach the server only through the API', () => {
+  const users = files.filter((file) => file.startsWith('islands') && /\bfetch\(/.test(readFileSync(path.join(src, file), 'utf8')))
+  assert.deepEqual(users, [])
+})
+
+test('core folders are entered by their door', () => {
+  const behind = imports.filter((each) => {
+    const target = targetOf(each)
+    if (target === null || !/^core\/[a-z-]+\/(?!index\.ts)/.test(target)) return false
+    return path.dirname(target) !== path.dirname(each.from)
+  })
+  assert.deepEqual(behind, [])
+})
+
+test('no module is imported in a circle', () => {
+  const graph = new Map<string, string[]>()
+  for (const each of imports) {
+    const target = targetOf(each)
+    if (target !== null && !each.isType) graph.set(each.from, [...(graph.get(each.from) ?? []), target])
+  }
+  const done = new Set<string>()
+  const walk = (file: string, trail: readonly string[]): void => {
+    assert.ok(!trail.includes(file), [...trail, file].join(' → '))
+    if (done.has(file)) return
+    for (const next of graph.get(file) ?? []) walk(next, [...trail, file])
+    done.add(file)
+  }
+  for (const file of graph.keys()) walk(file, [])
+})
