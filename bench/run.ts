@@ -1,0 +1,22 @@
+import type { Row } from './measure.ts'
+import { rewriteStream, rewriteTree } from './rewrite.ts'
+import { shortLink } from './short-link.ts'
+
+const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = { 'short-link': shortLink, 'rewrite-tree': rewriteTree, 'rewrite-stream': rewriteStream }
+
+const args = process.argv.slice(2)
+const isJson = args.includes('--json')
+const wanted = args.filter((arg) => !arg.startsWith('--'))
+const unknown = wanted.filter((name) => BENCHMARKS[name] === undefined)
+if (unknown.length > 0) {
+  console.error(`No benchmark is called ${unknown.join(', ')}. There are: ${Object.keys(BENCHMARKS).join(', ')}`)
+  process.exit(2)
+}
+for (const [name, measure] of Object.entries(BENCHMARKS)) {
+  if (wanted.length > 0 && !wanted.includes(name)) continue
+  const { ours, peer, unit, goal, isAtMost = false } = await measure()
+  const ratio = ours / peer
+  const holds = isAtMost ? ratio <= goal : ratio >= goal
+  if (isJson) console.log(JSON.stringify({ name, ours, peer, unit, ratio, goal, holds }))
+  else console.log(`${name.padEnd(16)} ours ${ours.toFixed(1).padStart(9)}   peer ${peer.toFixed(1).padStart(9)} ${unit.padEnd(10)} ratio ${ratio.toFixed(2)} (${isAtMost ? 'at most' : 'at least'} ${goal}) ${holds ? 'holds' : 'DOES NOT HOLD'}`)
+}
