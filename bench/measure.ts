@@ -19,7 +19,11 @@ export const median = (values: readonly number[]): number => {
  * Runs two pieces of work by turns, so that a noisy machine is noisy for both.
  * @returns median of the work done a second, each in the unit that the works return
  */
-export async function byTurns(rounds: number, ours: () => Promise<number> | number, peer: () => Promise<number> | number): Promise<{ ours: number; peer: number }> {
+export async function byTurns(
+  rounds: number,
+  ours: () => Promise<number> | number,
+  peer: () => Promise<number> | number,
+): Promise<{ ours: number; peer: number }> {
   const mine: number[] = []
   const theirs: number[] = []
   for (let round = 0; round <= rounds; round++) {

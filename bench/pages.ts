@@ -21,7 +21,12 @@ export function benchPages(count: number, seed: number): string[] {
       () => `#${pick(WORDS)}`,
       () => '../timetables.html',
     ])()
-  const link = (): string => pick([`<a href="${address()}">`, `<a class="inline" href="${address()}" title="${words(3)}">`, `<a href='${address()}' target=_blank rel="me">`])
+  const link = (): string =>
+    pick([
+      `<a href="${address()}">`,
+      `<a class="inline" href="${address()}" title="${words(3)}">`,
+      `<a href='${address()}' target=_blank rel="me">`,
+    ])
   const sentence = (): string => {
     const text = words(6 + Math.floor(random() * 14))
     if (random() < 0.25) return `${text} ${link()}${words(2)}</a> ${words(4)}. `
@@ -30,8 +35,10 @@ export function benchPages(count: number, seed: number): string[] {
   const block = (): string => {
     const r = random()
     if (r < 0.08) return `<h2 id="${pick(WORDS)}">${words(4)}</h2>\n`
-    if (r < 0.14) return `<figure><img src="/files/${pick(WORDS)}.jpg" alt="${words(5)}" width="640" height="400"><figcaption>${words(8)}</figcaption></figure>\n`
-    if (r < 0.2) return `<table class="times"><tbody>${Array.from({ length: 6 }, () => `<tr><td>${words(1)}</td><td>07:10</td><td>${words(2)}</td></tr>`).join('')}</tbody></table>\n`
+    if (r < 0.14)
+      return `<figure><img src="/files/${pick(WORDS)}.jpg" alt="${words(5)}" width="640" height="400"><figcaption>${words(8)}</figcaption></figure>\n`
+    if (r < 0.2)
+      return `<table class="times"><tbody>${Array.from({ length: 6 }, () => `<tr><td>${words(1)}</td><td>07:10</td><td>${words(2)}</td></tr>`).join('')}</tbody></table>\n`
     if (r < 0.24) return `<!-- ${words(12)} -->\n`
     if (r < 0.28) return `<script>window.queue=window.queue||[];queue.push({"k":"${pick(WORDS)}","html":"<b>${words(3)}</b>"})</script>\n`
     if (r < 0.31) return `<svg viewBox="0 0 24 24"><path d="M3 17h34l-5 8H8z"/><title>${words(2)}</title></svg>\n`

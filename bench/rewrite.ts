@@ -10,7 +10,12 @@ const PAGES = 60
 const ROUNDS = 7
 const ROUND_MS = 700
 
-const around: Surroundings = { siteHosts: ['slow-ferry.example'], shortHosts: [{ host: 'sferry.example', prefix: 'go' }], partnerSites: new Set(['gannet-line.example']), page: 'https://slow-ferry.example/a/b' }
+const around: Surroundings = {
+  siteHosts: ['slow-ferry.example'],
+  shortHosts: [{ host: 'sferry.example', prefix: 'go' }],
+  partnerSites: new Set(['gannet-line.example']),
+  page: 'https://slow-ferry.example/a/b',
+}
 const rules = compileRules([
   { id: '1', name: 'paid', isOn: true, isBinding: false, where: {}, which: { partner: true }, what: { hints: ['sponsored', 'nofollow'] } },
   { id: '2', name: 'outside', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } },
@@ -26,7 +31,11 @@ function withTree(html: string): string {
     if ('tagName' in node && node.tagName === 'a') {
       const href = node.attrs.find(({ name }) => name === 'href')
       if (href !== undefined && isOutside(href.value)) {
-        node.attrs = [...node.attrs.filter(({ name }) => name !== 'rel' && name !== 'target'), { name: 'rel', value: 'sponsored nofollow noopener' }, { name: 'target', value: '_blank' }]
+        node.attrs = [
+          ...node.attrs.filter(({ name }) => name !== 'rel' && name !== 'target'),
+          { name: 'rel', value: 'sponsored nofollow noopener' },
+          { name: 'target', value: '_blank' },
+        ]
       }
     }
     if ('childNodes' in node) for (const child of node.childNodes) visit(child)

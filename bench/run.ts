@@ -2,7 +2,11 @@ import type { Row } from './measure.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { shortLink } from './short-link.ts'
 
-const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = { 'short-link': shortLink, 'rewrite-tree': rewriteTree, 'rewrite-stream': rewriteStream }
+const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
+  'short-link': shortLink,
+  'rewrite-tree': rewriteTree,
+  'rewrite-stream': rewriteStream,
+}
 
 const args = process.argv.slice(2)
 const isJson = args.includes('--json')
@@ -18,5 +22,8 @@ for (const [name, measure] of Object.entries(BENCHMARKS)) {
   const ratio = ours / peer
   const holds = isAtMost ? ratio <= goal : ratio >= goal
   if (isJson) console.log(JSON.stringify({ name, ours, peer, unit, ratio, goal, holds }))
-  else console.log(`${name.padEnd(16)} ours ${ours.toFixed(1).padStart(9)}   peer ${peer.toFixed(1).padStart(9)} ${unit.padEnd(10)} ratio ${ratio.toFixed(2)} (${isAtMost ? 'at most' : 'at least'} ${goal}) ${holds ? 'holds' : 'DOES NOT HOLD'}`)
+  else
+    console.log(
+      `${name.padEnd(16)} ours ${ours.toFixed(1).padStart(9)}   peer ${peer.toFixed(1).padStart(9)} ${unit.padEnd(10)} ratio ${ratio.toFixed(2)} (${isAtMost ? 'at most' : 'at least'} ${goal}) ${holds ? 'holds' : 'DOES NOT HOLD'}`,
+    )
 }

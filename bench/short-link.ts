@@ -27,11 +27,22 @@ export async function shortLink(): Promise<Row> {
   try {
     await fillTable(url)
     const [port, peerPort] = [await freePort(), await freePort()]
-    const environment = { ...process.env, PORT: String(port), MAPROPE_DATA: folder, MAPROPE_DATABASE_URL: url, MAPROPE_SECRET: 'only for the benchmark', MAPROPE_ROLE: 'delivery', MAPROPE_LOG: 'error' }
+    const environment = {
+      ...process.env,
+      PORT: String(port),
+      MAPROPE_DATA: folder,
+      MAPROPE_DATABASE_URL: url,
+      MAPROPE_SECRET: 'only for the benchmark',
+      MAPROPE_ROLE: 'delivery',
+      MAPROPE_LOG: 'error',
+    }
     processes.push(await started(path.join(project, 'dist/server.mjs'), environment))
     processes.push(await started(path.join(project, 'bench/bare-server.mjs'), { ...process.env, PORT: String(peerPort) }))
     const script = path.join(folder, 'requests.lua')
-    writeFileSync(script, `wrk.headers["Host"] = "sferry.example"\nwrk.headers["User-Agent"] = "${AGENT}"\nwrk.headers["Accept-Language"] = "en-GB,en;q=0.9"\nrequest = function() return wrk.format("GET", "/go/s" .. math.random(1, ${LINKS})) end\n`)
+    writeFileSync(
+      script,
+      `wrk.headers["Host"] = "sferry.example"\nwrk.headers["User-Agent"] = "${AGENT}"\nwrk.headers["Accept-Language"] = "en-GB,en;q=0.9"\nrequest = function() return wrk.format("GET", "/go/s" .. math.random(1, ${LINKS})) end\n`,
+    )
     const load = (to: number) => (): number => {
       const said = execFileSync('wrk', ['-t1', '-c32', `-d${SECONDS}s`, '-s', script, `http://127.0.0.1:${to}`], { encoding: 'utf8' })
       return Number(/Requests\/sec:\s+([\d.]+)/.exec(said)?.[1] ?? 0)

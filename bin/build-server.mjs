@@ -2,7 +2,12 @@
 import { build } from 'esbuild'
 
 await build({
-  entryPoints: { server: 'src/server.ts', setup: 'src/setup.ts', 'stand-ins': 'stand-ins/server.ts' },
+  entryPoints: {
+    server: 'src/server.ts',
+    setup: 'src/setup.ts',
+    'click-loader': 'src/click-loader.ts',
+    'stand-ins': 'stand-ins/server.ts',
+  },
   outdir: 'dist',
   outExtension: { '.js': '.mjs' },
   bundle: true,

@@ -27,7 +27,10 @@ if (has('delivery')) {
   const store = new SnapshotStore(db, { dataFolder: settings.dataFolder, port: settings.port, log })
   await store.start()
   delivery = { store, clicks: new ClickLog(settings.dataFolder, log), visitors, log }
-  const stopLoader = startClickLoader(db, clickFolder(settings.dataFolder), log)
+  const stopLoader = startClickLoader(
+    { databaseUrl: settings.databaseUrl, folder: clickFolder(settings.dataFolder), logLevel: settings.logLevel },
+    log,
+  )
   const { clicks } = delivery
   endings.push(
     () => store.stop(),

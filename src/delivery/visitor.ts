@@ -1,4 +1,4 @@
-import { createHash, createHmac } from 'node:crypto'
+import { createHmac, hash } from 'node:crypto'
 import type { IncomingMessage } from 'node:http'
 import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } from '../core/clicks/index.ts'
 
@@ -31,10 +31,7 @@ export class Visitors {
         ? visitOf({ method: request.method ?? 'GET', userAgent, purpose: purpose?.toString() })
         : agent.visit
     const at = this.#timeStamp(nowMs)
-    const visitor = createHash('sha256')
-      .update(`${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`)
-      .digest('hex')
-      .slice(0, 16)
+    const visitor = hash('sha256', `${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`).slice(0, 16)
     const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `${at}\t${shortLinkId}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}`

@@ -8,7 +8,7 @@ import type { Database } from '../data/database.ts'
 const BATCH_BYTES = 4 * 1024 * 1024
 /** A whole line as the log writes it; half a line (a crash, a full disk) was never answered, or is there once more. */
 const LINE =
-  /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t[^\t\\]+$|^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t\\N$/
+  /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t(?:[^\t\\]+|\\N)$/
 
 /**
  * Moves the click logs of this machine into PostgreSQL, every stretch once.
@@ -89,9 +89,9 @@ function readBatch(text: string, place: Pick<ClickBatch, 'node' | 'segment' | 'f
   for (const line of text.split('\n')) {
     if (line === '') continue
     const found = LINE.exec(line)
-    const day = found?.[1] ?? found?.[4]
-    const shortLinkId = found?.[2] ?? found?.[5]
-    const visit = found?.[3] ?? found?.[6]
+    const day = found?.[1]
+    const shortLinkId = found?.[2]
+    const visit = found?.[3]
     if (day === undefined || shortLinkId === undefined || visit === undefined) {
       spoilt++
       continue

@@ -1,9 +1,9 @@
+import { Worker } from 'node:worker_threads'
 import PgBoss from 'pg-boss'
 import type { Logger } from 'pino'
 import { z } from 'zod'
 import { type Database, rows } from '../data/database.ts'
 import { dropOldUploads } from '../data/uploads.ts'
-import { loadClickLogs } from './clicks.ts'
 import { runImport } from './imports.ts'
 
 const IMPORTS = 'imports'
@@ -11,8 +11,6 @@ const Work = z.object({ job: z.uuid() })
 /** A running job writes its progress several times a second; silence this long means that its process is gone. */
 const SILENCE_SECONDS = 30
 const RESCUE_MS = 10_000
-/** People look for a click "within a few seconds". */
-const LOAD_CLICKS_MS = 1_000
 const HOUSEKEEPING_MS = 60 * 60 * 1000
 
 /** Sends work to the job floor. */
@@ -55,12 +53,14 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
 }
 
-/** Moves click logs to the database again and again. @returns what ends it, after one last round */
-export function startClickLoader(db: Database, folder: string, log: Logger): () => Promise<void> {
-  const timer = every(LOAD_CLICKS_MS, () => loadClickLogs(db, folder, log), log)
-  return async () => {
-    clearInterval(timer)
-    await loadClickLogs(db, folder, log).catch(() => {})
+/** Starts the thread that moves click logs to the database. @returns what ends it, after one last round */
+export function startClickLoader(orders: { databaseUrl: string; folder: string; logLevel: string }, log: Logger): () => Promise<void> {
+  const thread = new Worker(new URL('./click-loader.mjs', import.meta.url), { workerData: orders })
+  thread.on('error', (error) => log.error({ err: error }, 'the click loader stopped; clicks stay in the log until the next start'))
+  const ended = new Promise<void>((resolve) => thread.once('exit', () => resolve()))
+  return () => {
+    thread.postMessage('stop')
+    return ended
   }
 }
 
