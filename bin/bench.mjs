@@ -7,8 +7,21 @@ import { needBuild, needDebian, needNpm, projectFolder } from './prepare.mjs'
 needDebian('postgresql', 'wrk')
 needNpm()
 needBuild()
+// Measured as it is delivered: bundled, without what a development loader adds to every function.
+const { build } = await import('esbuild')
+await build({
+  entryPoints: { bench: 'bench/run.ts' },
+  outdir: 'dist',
+  outExtension: { '.js': '.mjs' },
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  packages: 'external',
+  logLevel: 'warning',
+})
 const postgres = await startPostgres(path.join(projectFolder, '.data-bench'))
-const { status } = spawnSync(process.execPath, ['--import', 'tsx', 'bench/run.ts', ...process.argv.slice(2)], {
+const { status } = spawnSync(process.execPath, ['dist/bench.mjs', ...process.argv.slice(2)], {
   cwd: projectFolder,
   stdio: ['ignore', 'inherit', 'inherit'],
   env: { ...process.env, NODE_ENV: 'production', MAPROPE_BENCH_DATABASE_URL: postgres.url },

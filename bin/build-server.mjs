@@ -1,4 +1,5 @@
-// Bundles the process entries with esbuild; npm packages stay outside and are loaded from node_modules.
+// Bundles the process entries with esbuild; npm packages stay outside and are loaded from node_modules. The script of the
+// frame that shows pages is bundled for the browser, as one file that needs no other.
 import { build } from 'esbuild'
 
 await build({
@@ -16,5 +17,16 @@ await build({
   target: 'node20',
   packages: 'external',
   sourcemap: true,
+  logLevel: 'warning',
+})
+
+await build({
+  entryPoints: { frame: 'src/islands/pages/frame.ts' },
+  outdir: 'dist',
+  bundle: true,
+  platform: 'browser',
+  format: 'iife',
+  target: 'es2022',
+  minify: true,
   logLevel: 'warning',
 })

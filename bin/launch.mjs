@@ -62,9 +62,15 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       })
       return child
     }
-    const server = await program('dist/server.mjs')
+    let server = await program('dist/server.mjs')
     if (role.includes('studio')) await program('dist/stand-ins.mjs')
-    return { server, url: settings.MAPROPE_DATABASE_URL, settings, stop }
+    const restartServer = async () => {
+      const gone = new Promise((resolve) => server.once('exit', resolve))
+      server.kill('SIGTERM')
+      await gone
+      server = await program('dist/server.mjs')
+    }
+    return { server, settings, stop, restartServer }
   } catch (error) {
     await stop()
     throw error

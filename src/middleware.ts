@@ -10,6 +10,7 @@ const OPEN_PATHS = new Set(['/sign-in', '/api/v1/openapi.json'])
 export const onRequest = defineMiddleware(async (context, next) => {
   const { url, request, locals, cookies } = context
   const isApi = url.pathname.startsWith('/api/')
+  if (import.meta.env.DEV) Object.assign(locals, await (await import('./dev.ts')).devLocals())
   locals.actor = null
   const bearer = /^Bearer\s+(\S+)$/i.exec(request.headers.get('authorization') ?? '')?.[1]
   const session = cookies.get(SESSION_COOKIE)?.value

@@ -32,10 +32,16 @@ export async function openStudio({
   visitors: Visitors
   distFolder: string
 }) {
-  if (settings.astroDev !== null) return forwardTo(new URL(settings.astroDev), log)
+  const frameScript = path.join(distFolder, 'frame.js')
+  if (settings.astroDev !== null) {
+    const forward = forwardTo(new URL(settings.astroDev), log)
+    return (request: IncomingMessage, response: ServerResponse): void =>
+      request.url === '/pages/frame.js' ? sendAsset(frameScript, request, response) : forward(request, response)
+  }
   const client = path.join(distFolder, 'client')
   const entry = (await import(pathToFileURL(path.join(distFolder, 'server', 'entry.mjs')).href)) as { handler: AstroHandler }
   return (request: IncomingMessage, response: ServerResponse): void => {
+    if (request.url === '/pages/frame.js') return sendAsset(frameScript, request, response)
     if (serveAsset(client, request, response)) return
     const requestId = randomUUID()
     // Only what we decided ourselves may tell Astro who asks: it believes these headers from anybody.
@@ -67,17 +73,19 @@ function serveAsset(folder: string, request: IncomingMessage, response: ServerRe
   if (pathname === '/' || pathname.includes('..') || pathname.includes('%') || !/\.[a-z0-9]+$/i.test(pathname)) return false
   const file = path.join(folder, pathname)
   if (!existsSync(file) || !statSync(file).isFile()) return false
+  sendAsset(file, request, response)
+  return true
+}
+
+function sendAsset(file: string, request: IncomingMessage, response: ServerResponse): void {
   response.writeHead(200, {
     'Content-Type': lookup(file) ?? 'application/octet-stream',
     'Content-Length': statSync(file).size,
-    'Cache-Control': pathname.startsWith('/_astro/') ? 'public, max-age=31536000, immutable' : 'no-cache',
+    'Cache-Control': file.includes('/_astro/') ? 'public, max-age=31536000, immutable' : 'no-cache',
     'X-Content-Type-Options': 'nosniff',
-    // The frame that shows pages has no origin of its own; its one script is a module of ours.
-    'Access-Control-Allow-Origin': '*',
   })
   if (request.method === 'HEAD') response.end()
   else createReadStream(file).pipe(response)
-  return true
 }
 
 /** Development: Astro's own server renders, ours keeps answering for the public hosts on the same port. */

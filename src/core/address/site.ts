@@ -7,9 +7,18 @@ import { getDomain } from 'tldts'
  * @returns lower case; the host itself where no registrable domain exists (`localhost`, an IP address, a bare suffix)
  */
 export function siteOfHost(host: string): string {
+  const known = sites.get(host)
+  if (known !== undefined) return known
   const lower = host.toLowerCase().replace(/\.$/, '')
-  return getDomain(lower, { allowPrivateDomains: true }) ?? lower
+  const site = getDomain(lower, { allowPrivateDomains: true }) ?? lower
+  if (sites.size >= REMEMBERED_HOSTS_MAX) sites.clear()
+  sites.set(host, site)
+  return site
 }
+
+/** Hosts remembered: a site links to few, again and again, and the suffix list takes a microsecond a look. */
+const REMEMBERED_HOSTS_MAX = 4_096
+const sites = new Map<string, string>()
 
 /**
  * The site an address leads to.

@@ -31,6 +31,9 @@ export interface PageLinks {
   readonly baseTarget: string | null
 }
 
+/** Start tags whose attributes matter here. */
+const LINKING: ReadonlySet<string> = new Set(['a', 'area', 'base'])
+
 type Open = { -readonly [K in keyof LinkTag]: LinkTag[K] }
 
 /**
@@ -49,17 +52,17 @@ export function scanLinks(html: string): PageLinks {
     open = null
   }
   walkTags(html, {
-    open(name, start, nameEnd, end, inert, foreign) {
+    wants: LINKING,
+    open(name, start, nameEnd, end, inert, foreign, attributes) {
       if (inert) return
       if (name === 'a' || (name === 'area' && !foreign)) {
         if (name === 'a') shut(start, start)
-        const link = linkTag(html, name, start, nameEnd, end, foreign)
+        const link = linkTag(html, name, attributes, { start, nameEnd, end, foreign })
         if (link === null) return
         links.push(link)
         if (name === 'a') open = link
       } else if (open !== null && (name === 'img' || name === 'svg' || name === 'picture')) open.hasPicture = true
       else if (name === 'base' && !foreign && (baseHref === null || baseTarget === null)) {
-        const attributes = readAttributes(html, nameEnd)
         baseHref ??= valueNamed(html, attributes, 'href')
         baseTarget ??= valueNamed(html, attributes, 'target')
       }
@@ -75,8 +78,12 @@ export function scanLinks(html: string): PageLinks {
   return { links, baseHref, baseTarget }
 }
 
-function linkTag(html: string, element: 'a' | 'area', start: number, nameEnd: number, end: number, foreign: boolean): Open | null {
-  const attributes = readAttributes(html, nameEnd)
+function linkTag(
+  html: string,
+  element: 'a' | 'area',
+  attributes: readonly Attribute[],
+  { start, nameEnd, end, foreign }: { start: number; nameEnd: number; end: number; foreign: boolean },
+): Open | null {
   const href = attributeNamed(attributes, 'href') ?? (foreign ? attributeNamed(attributes, 'xlink:href') : null)
   if (href === null) return null
   return {

@@ -1,21 +1,24 @@
-import { isSpace, readTag, type TagEnd } from './attributes.ts'
+import { type Attribute, isSpace, readTag, type TagEnd } from './attributes.ts'
 
 /** Receives what a walk over a page meets, in source order. Offsets are UTF-16 code units; ends are exclusive. */
 export interface TagSink {
+  /** Start tags whose attributes `open` gets; for others it gets none, which is faster. */
+  readonly wants?: ReadonlySet<string>
   /**
    * A start tag. `name` is in lower case. `inert` inside `template`, whose content is no part of the page;
    * `foreign` for elements of SVG and MathML.
    */
-  open?(name: string, start: number, nameEnd: number, end: number, inert: boolean, foreign: boolean): void
+  open?(name: string, start: number, nameEnd: number, end: number, inert: boolean, foreign: boolean, attributes: readonly Attribute[]): void
   /** An end tag. */
   close?(name: string, start: number, end: number, inert: boolean): void
   /** Character data between tags, undecoded. Raw text (scripts, styles, titles, text areas) is not handed over. */
   text?(start: number, end: number, inert: boolean): void
 }
 
-const RCDATA = new Set(['title', 'textarea'])
-/** `noscript` is raw text for a reader whose scripts run, which is who the page is written for. */
-const RAWTEXT = new Set(['style', 'xmp', 'iframe', 'noembed', 'noframes', 'noscript'])
+const NO_ATTRIBUTES: readonly Attribute[] = []
+
+/** Elements whose content is no markup. `noscript` is one for a reader whose scripts run, which is who the page is written for. */
+const RAW = new Set(['title', 'textarea', 'style', 'xmp', 'iframe', 'noembed', 'noframes', 'noscript', 'script', 'plaintext'])
 
 /** Start tags that end SVG or MathML when met inside them (HTML, "the rules for parsing tokens in foreign content"). */
 const BREAKOUT = new Set(
@@ -58,17 +61,18 @@ export function walkTags(html: string, sink: TagSink): void {
     const c = html.charCodeAt(lt + 1)
     if (isLetter(c)) {
       const nameEnd = endOfName(html, lt + 2)
-      readTag(html, nameEnd, null, tag)
+      const name = html.slice(lt + 1, nameEnd).toLowerCase()
+      const attributes: Attribute[] | null = sink.wants?.has(name) === true ? [] : null
+      readTag(html, nameEnd, attributes, tag)
       if (tag.end === -1) break
       flush(lt)
-      const name = html.slice(lt + 1, nameEnd).toLowerCase()
       let isForeign = inForeign()
       if (isForeign && (BREAKOUT.has(name) || (name === 'font' && isBreakoutFont(html, nameEnd, tag.end)))) {
         while (inForeign()) foreign.pop()
         isForeign = false
       }
       if (!isForeign && (name === 'svg' || name === 'math')) isForeign = true
-      sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign)
+      sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign, attributes ?? NO_ATTRIBUTES)
       from = tag.end
       if (isForeign) {
         if (!tag.selfClosing) foreign.push(foreignElement(html, name, nameEnd, tag.end, foreign))
@@ -144,9 +148,9 @@ function afterDeclaration(html: string, lt: number, inForeign: boolean): number 
 
 /** Where the end tag of a raw text element starts; `from` itself for other elements. */
 function afterRawText(html: string, name: string, from: number): number {
+  if (!RAW.has(name)) return from
   if (name === 'script') return endOfScript(html, from)
   if (name === 'plaintext') return html.length
-  if (!RCDATA.has(name) && !RAWTEXT.has(name)) return from
   return endOfRaw(html, name, from)
 }
 

@@ -64,8 +64,7 @@ export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, '
 /** Puts a link into its surroundings. `around.page` is the page's own address, before `base`. */
 export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: ShortLinkFinder): LinkFacts {
   const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)
-  const url = parseUrl(link.href, base)
-  const kind = url === null ? null : classifyUrl(url, base === around.page ? link.href : '', around)
+  const { url, kind } = readHref(link.href, base, around)
   const leads = url === null ? null : kind === 'short link' ? shortDestination(url, around, findShortLink) : url
   const site = leads === null || leads.hostname === '' ? null : siteOfHost(leads.hostname)
   const hand = relTokens(link.byHand)
@@ -83,6 +82,35 @@ export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: 
     target: link.target,
     baseTarget: link.baseTarget,
   }
+}
+
+interface ReadHref {
+  readonly url: URL | null
+  readonly kind: AddressKind | null
+}
+
+/** Destinations remembered for one site: its pages name the same ones over and over, and parsing is what costs. */
+const REMEMBERED_MAX = 4_096
+const remembered = new WeakMap<ReadonlySet<string>, Map<string, ReadHref>>()
+
+/** Parses and classifies. What an absolute address without a fragment is does not depend on the page it stands on. */
+function readHref(href: string, base: string, around: Surroundings): ReadHref {
+  const read = (): ReadHref => {
+    const url = parseUrl(href, base)
+    return { url, kind: url === null ? null : classifyUrl(url, base === around.page ? href : '', around) }
+  }
+  if (!href.startsWith('http') || href.includes('#')) return read()
+  let known = remembered.get(around.partnerSites) // one set a compiled site, and a new one when anything of it changes
+  if (known === undefined) {
+    known = new Map()
+    remembered.set(around.partnerSites, known)
+  }
+  const found = known.get(href)
+  if (found !== undefined) return found
+  const made = read()
+  if (known.size >= REMEMBERED_MAX) known.clear()
+  known.set(href, made)
+  return made
 }
 
 function shortDestination(url: URL, around: Surroundings, find: ShortLinkFinder): URL | null {

@@ -1,5 +1,7 @@
 import type { APIRoute } from 'astro'
-import frameScript from '../../islands/pages/frame.ts?worker&url'
+
+/** Bundled beside the server, which serves it. */
+const frameScript = '/pages/frame.js'
 
 /**
  * The empty document in which pages are shown for editing. `sandbox` gives it an origin of its own, so that nothing in a
