@@ -207,3 +207,13 @@ export async function ownPaths(db: Database, siteId: string): Promise<Set<string
   )
   return new Set(found.map(({ path }) => path))
 }
+
+/** Differs whenever what is known of a site's links may differ: a draft was changed, or rules, partners, short links. */
+export async function contentStamp(db: Database, siteId: string): Promise<string> {
+  const [row] = await rows<{ stamp: string }>(
+    db,
+    `SELECT concat_ws(' ', (SELECT version FROM snapshot_state), count(*), sum(version), max(updated_at)) AS stamp FROM pages WHERE site_id = $1`,
+    [siteId],
+  )
+  return row?.stamp ?? ''
+}

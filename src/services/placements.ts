@@ -59,8 +59,8 @@ export function shownPlacement(judged: Judged, paths: ReadonlySet<string>): Plac
   }
 }
 
-/** Placements looked at to fill one page of a filtered list before the caller is asked to come again. */
-const SCAN_STEP = 2_000
+/** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
+const SCAN_STEP = 5_000
 
 export function placementsService({ db }: Context, views: SiteViews) {
   return {
@@ -85,9 +85,15 @@ export function placementsService({ db }: Context, views: SiteViews) {
       }
     },
 
-    /** All placements of the site, judged; for counts and impact. */
-    async judgeAll(siteId: string, view: CompiledSite): Promise<Judged[]> {
-      return (await listPlacements(db, { siteId })).map((row) => judge(view, row))
+    /** All placements of the site, judged, in steps: other requests are answered in between. */
+    async *judgeAll(siteId: string, view: CompiledSite): AsyncGenerator<Judged> {
+      for (let after: { path: string; ordinal: number } | undefined; ; ) {
+        const found = await listPlacements(db, { siteId, after, limit: SCAN_STEP })
+        for (const row of found) yield judge(view, row)
+        const last = found[found.length - 1]
+        if (last === undefined || found.length < SCAN_STEP) return
+        after = { path: last.path, ordinal: last.ordinal }
+      }
     },
 
     /** Derives the whole index anew from the drafts. @returns how many pages were read */

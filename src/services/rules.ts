@@ -2,7 +2,7 @@ import type { ImpactAnswer, RewriteAnswer, RulesChange } from '../contract/rules
 import { RuleList } from '../contract/rules.ts'
 import { applyPatches, linkText, readAttributes, scanLinks, tagPatches } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { changesFor, compileRules, type Decision, decide, deliverPage, impact, type Rule } from '../core/rules/index.ts'
+import { changesFor, compileRules, type Decision, decide, deliverPage, ImpactTally, type Rule } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { becauseOf, type Judged, type placementsService } from './placements.ts'
@@ -65,31 +65,21 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
-      const all = await placements.judgeAll(actor.siteId, view)
       const draft = compileRules(rules)
-      const found = impact(
-        all.map(({ row, facts }) => ({ pageId: row.pageId, facts })),
-        view.rules,
-        draft,
-      )
+      const tally = new ImpactTally<Judged>(view.rules, draft)
+      for await (const judged of placements.judgeAll(actor.siteId, view)) tally.add(judged.row.pageId, judged.facts, judged)
+      const found = tally.result()
       return ok({
         ...found,
         groups: found.groups.map((group) => ({
           ...group,
-          examples: group.examples.flatMap((index) => {
-            const judged = all[index]
-            if (judged === undefined) return []
-            const { row, facts } = judged
-            return [
-              {
-                page: row.path,
-                pageId: row.pageId,
-                text: row.text,
-                tagBefore: tagWith(judged, judged.decision),
-                tagAfter: tagWith(judged, decide(draft, facts)),
-              },
-            ]
-          }),
+          examples: group.examples.map((judged) => ({
+            page: judged.row.path,
+            pageId: judged.row.pageId,
+            text: judged.row.text,
+            tagBefore: tagWith(judged, judged.decision),
+            tagAfter: tagWith(judged, decide(draft, judged.facts)),
+          })),
         })),
       })
     },
