@@ -187,14 +187,21 @@ export function listPlacements(
   db: Database,
   filter: { siteId: string; path?: string | undefined; after?: { path: string; ordinal: number } | undefined; limit?: number },
 ): Promise<PlacementRow[]> {
+  const bind: unknown[] = [filter.siteId, filter.limit ?? null]
+  const where = ['p.site_id = $1']
+  if (filter.path !== undefined) where.push(`p.path = $${bind.push(filter.path)}`)
+  if (filter.after !== undefined) {
+    const [path, ordinal] = [`$${bind.push(filter.after.path)} COLLATE "C"`, `$${bind.push(filter.after.ordinal)}::int`]
+    // The first condition follows from the second; the index only understands the first.
+    where.push(`p.path COLLATE "C" >= ${path}`, `(p.path COLLATE "C", l.ordinal) > (${path}, ${ordinal})`)
+  }
   return rows<PlacementRow>(
     db,
     `SELECT l.page_id AS "pageId", p.path, p.title, l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.shows,
        l.base_href AS "baseHref", l.base_target AS "baseTarget"
-     FROM placements l JOIN pages p ON p.id = l.page_id
-     WHERE p.site_id = $1 AND ($2::text IS NULL OR p.path = $2) AND ($3::text IS NULL OR (p.path COLLATE "C", l.ordinal) > ($3 COLLATE "C", $4::int))
-     ORDER BY p.path COLLATE "C", l.ordinal LIMIT $5`,
-    [filter.siteId, filter.path ?? null, filter.after?.path ?? null, filter.after?.ordinal ?? null, filter.limit ?? null],
+     FROM pages p JOIN placements l ON p.id = l.page_id
+     WHERE ${where.join(' AND ')} ORDER BY p.path COLLATE "C", l.ordinal LIMIT $2`,
+    bind,
   )
 }
 

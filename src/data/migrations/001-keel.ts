@@ -37,6 +37,7 @@ CREATE TABLE pages (
   draft_at timestamptz NOT NULL DEFAULT now(), live_at timestamptz, edited_by uuid REFERENCES people ON DELETE SET NULL,
   version integer NOT NULL DEFAULT 1, created_at timestamptz NOT NULL DEFAULT now(), updated_at timestamptz NOT NULL DEFAULT now(),
   UNIQUE (site_id, path));
+CREATE INDEX pages_order ON pages (site_id, path COLLATE "C");
 CREATE INDEX pages_unpublished ON pages (site_id) WHERE live_hash IS DISTINCT FROM draft_hash;
 
 CREATE TABLE page_revisions (
