@@ -166,6 +166,7 @@ export class PageDraft {
 
   /** Somebody saved in the meantime. */
   #meet(current: PageSource): void {
+    if (current.source === this.state.text) return this.#restart(current, []) // the same draft, from another tab
     const mine = differenceOf(this.#savedText, this.state.text)
     const moved = mine === null ? null : rebasePatches(this.#savedText, current.source, [mine])
     if (moved === null || moved.ok) {

@@ -1,0 +1,187 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import type { PageSource } from '../../../src/contract/pages.ts'
+import { applyPatches, type PatchSet } from '../../../src/core/markup/index.ts'
+import { PageDraft, type SaveAnswer } from '../../../src/islands/pages/draft.ts'
+import type { Saving } from '../../../src/ui/saving.ts'
+
+const page = (source: string, version = 1, encoding = 'utf-8'): PageSource => ({
+  id: 'p',
+  path: '/p',
+  title: 'P',
+  encoding,
+  state: 'live',
+  version,
+  address: 'http://site.example/p',
+  links: 0,
+  draftAt: '',
+  liveAt: null,
+  editedBy: 'Mara',
+  source,
+})
+
+/** A browser and a server that a test can take away: time stands still until `pass` is called. */
+class Surroundings {
+  readonly storage = new Map<string, string>()
+  readonly said: Saving[] = []
+  server: PageSource
+  isAway = false
+  #waiting: { work: () => void; isOff: boolean }[] = []
+
+  constructor(source: string, encoding?: string) {
+    this.server = page(source, 1, encoding)
+  }
+
+  open(): PageDraft {
+    return new PageDraft(this.server, {
+      save: async (_id, version, sets) => this.save(version, sets),
+      storage: {
+        getItem: (key) => this.storage.get(key) ?? null,
+        setItem: (key, value) => void this.storage.set(key, value),
+        removeItem: (key) => void this.storage.delete(key),
+      },
+      later: (work) => {
+        const entry = { work, isOff: false }
+        this.#waiting.push(entry)
+        return () => {
+          entry.isOff = true
+        }
+      },
+      now: () => 0,
+      onSaving: (saving) => this.said.push(saving),
+    })
+  }
+
+  save(version: number, sets: readonly PatchSet[]): SaveAnswer {
+    if (this.isAway) return { state: 'away', why: 'no answer' }
+    if (version !== this.server.version) return { state: 'moved on', current: this.server }
+    this.server = { ...this.server, source: sets.reduce(applyPatches, this.server.source), version: version + 1 }
+    return { state: 'saved', page: this.server }
+  }
+
+  /** Lets everything that waits for its time happen, and what follows from it. */
+  async pass(): Promise<void> {
+    for (const { work, isOff } of this.#waiting.splice(0)) if (!isOff) work()
+    await new Promise((resolve) => setImmediate(resolve))
+  }
+
+  /** The tab is gone, and with it whatever waited in it. */
+  crash(): void {
+    this.#waiting = []
+  }
+
+  get last(): string | undefined {
+    return this.said[this.said.length - 1]?.state
+  }
+}
+
+const insert = (at: number, text: string): PatchSet => [{ from: at, to: at, insert: text }]
+
+test('changes are kept at once, sent a little later, and forgotten once the server has them', async () => {
+  const around = new Surroundings('abc')
+  const draft = around.open()
+  draft.change(insert(1, 'x'))
+  assert.equal(around.storage.size, 1)
+  assert.deepEqual([draft.state.text, around.server.source, around.last], ['axbc', 'abc', 'waiting'])
+  await around.pass()
+  assert.deepEqual([around.server.source, around.last, around.storage.size], ['axbc', 'saved', 0])
+})
+
+test('while the server is away everything stays, through a new opening, and is sent when it is back', async () => {
+  const around = new Surroundings('abc')
+  around.isAway = true
+  const first = around.open()
+  first.change(insert(0, '1'))
+  await around.pass()
+  first.change(insert(0, '2'))
+  await around.pass()
+  assert.equal(around.last, 'kept here')
+  around.crash()
+  const again = around.open()
+  assert.equal(again.state.text, '21abc')
+  assert.match(again.state.news ?? '', /here again/)
+  around.isAway = false
+  await around.pass()
+  assert.deepEqual([around.server.source, around.last], ['21abc', 'saved'])
+  again.undo()
+  await around.pass()
+  assert.equal(around.server.source, '1abc', 'what was taken up can be undone')
+})
+
+test('one draft open in two tabs is no conflict', async () => {
+  const around = new Surroundings('abc')
+  around.isAway = true
+  around.open().change(insert(0, 'x'))
+  const second = around.open()
+  around.isAway = false
+  await around.pass()
+  await around.pass()
+  assert.deepEqual([around.server.source, second.state.theirs, around.last], ['xabc', null, 'saved'])
+})
+
+test('what was kept for another version, or is broken, is not forced onto the page', () => {
+  const around = new Surroundings('abc')
+  for (const kept of [
+    '{"version":7,"pending":[[{"from":0,"to":0,"insert":"x"}]]}',
+    '{"version":1,"pending":[[{"from":0,"to":99,"insert":""}]]}',
+    'half {',
+    '{}',
+  ]) {
+    around.storage.set('map-rope draft p', kept)
+    assert.equal(around.open().state.text, 'abc')
+  }
+})
+
+test('somebody else’s change in another place is merged; in the same place a person chooses, and either way works', async () => {
+  for (const choice of ['takeTheirs', 'keepMine'] as const) {
+    const around = new Surroundings('one two three')
+    const draft = around.open()
+    around.server = { ...around.server, source: 'ONE two three', version: 2 }
+    draft.change(insert(13, '!'))
+    await around.pass()
+    await around.pass()
+    assert.deepEqual([around.server.source, around.server.version], ['ONE two three!', 3])
+    assert.match(draft.state.news ?? '', /Mara saved this page/)
+
+    around.server = { ...around.server, source: 'ONE 2 three!', version: 4 }
+    draft.change([{ from: 4, to: 7, insert: 'zwei' }])
+    await around.pass()
+    assert.deepEqual([draft.state.theirs?.source, around.server.source, around.last], ['ONE 2 three!', 'ONE 2 three!', 'conflict'])
+    draft[choice]()
+    await around.pass()
+    assert.equal(around.server.source, choice === 'takeTheirs' ? 'ONE 2 three!' : 'ONE zwei three!')
+    assert.equal(draft.state.theirs, null)
+  }
+})
+
+test('changes made while a save is on its way are sent after it', async () => {
+  const around = new Surroundings('abc')
+  const draft = around.open()
+  draft.change(insert(3, '1'))
+  const passing = around.pass()
+  draft.change(insert(4, '2'))
+  await passing
+  await around.pass()
+  await around.pass()
+  assert.equal(around.server.source, 'abc12')
+})
+
+test('undo and redo lead back and forth exactly, and a new change ends the redo', () => {
+  const around = new Surroundings('abc')
+  const draft = around.open()
+  draft.change(insert(1, 'x'))
+  draft.change([{ from: 0, to: 2, insert: '' }])
+  draft.undo()
+  draft.undo()
+  assert.deepEqual([draft.state.text, draft.state.canUndo, draft.state.canRedo], ['abc', false, true])
+  draft.redo()
+  assert.equal(draft.state.text, 'axbc')
+  draft.change(insert(0, '-'))
+  assert.equal(draft.state.canRedo, false)
+})
+
+test('what the page’s encoding lacks is written as a reference, here as on the server', () => {
+  const draft = new Surroundings('abc', 'windows-1252').open()
+  draft.change(insert(0, '港'))
+  assert.equal(draft.state.text, '&#28207;abc')
+})

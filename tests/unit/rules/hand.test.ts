@@ -1,0 +1,58 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import { BY_HAND, type HandAnswers, handChanges, type Rule, sayWhat, sayWhich, strandOf } from '../../../src/core/rules/index.ts'
+
+type Written = Parameters<typeof handChanges>[0]
+const fresh: Written = { rel: null, target: null, byHand: null }
+
+const answers: readonly (readonly [string, Written, HandAnswers, Record<string, string | null>])[] = [
+  ['all is left to the rules', fresh, {}, { [BY_HAND]: '' }],
+  ['paid, by hand', fresh, { hints: ['sponsored', 'nofollow'] }, { rel: 'sponsored nofollow', [BY_HAND]: 'hints' }],
+  ['vouched for, by hand', { ...fresh, rel: 'nofollow me' }, { hints: [] }, { rel: 'me', [BY_HAND]: 'hints' }],
+  ['a new tab, by hand', fresh, { opens: 'new tab' }, { target: '_blank', [BY_HAND]: 'opens' }],
+  ['the same tab, by hand', { ...fresh, target: '_blank' }, { opens: 'same tab' }, { target: null, [BY_HAND]: 'opens' }],
+  [
+    'both answers taken back',
+    { rel: 'ugc license', target: '_blank', byHand: 'hints opens' },
+    {},
+    { rel: 'license', target: null, [BY_HAND]: '' },
+  ],
+  [
+    'one taken back, one kept',
+    { rel: 'ugc', target: '_blank', byHand: 'hints opens' },
+    { opens: 'new tab' },
+    { rel: null, target: '_blank', [BY_HAND]: 'opens' },
+  ],
+]
+for (const [name, written, given, changes] of answers)
+  test(`hand-set: ${name}`, () => assert.deepEqual(handChanges(written, given), changes))
+
+const rule = (which: Rule['which'], what: Rule['what'], under?: string[]): Rule => ({
+  id: 'r',
+  name: 'r',
+  isOn: true,
+  isBinding: false,
+  where: { under },
+  which,
+  what,
+})
+const sentences: readonly (readonly [Rule, string])[] = [
+  [rule({ kinds: ['outside'] }, { opens: 'new tab' }), 'Links to other sites open a new tab'],
+  [
+    rule({ sites: ['a.example', 'b.example', 'c.example'] }, { hints: ['sponsored', 'nofollow'] }),
+    'Links to a.example, b.example and c.example are marked as paid and not vouched for',
+  ],
+  [rule({ shows: 'picture' }, { hints: [] }, ['/islands']), 'Pictures that link on pages under /islands are vouched for'],
+  [
+    rule({ kinds: ['outside'], partner: false, origin: 'imported' }, { noreferrer: true, noopener: true }),
+    'Links to other sites that are sites that are no partner’s, brought in from elsewhere, carry noopener and do not tell where the reader came from',
+  ],
+]
+for (const [each, sentence] of sentences) test(`says: ${sentence}`, () => assert.equal(`${sayWhich(each)} ${sayWhat(each)}`, sentence))
+
+test('of several hints the strongest is drawn', () => {
+  assert.deepEqual(
+    [strandOf(['nofollow', 'sponsored']), strandOf(['ugc', 'nofollow']), strandOf(['NoFollow']), strandOf(['me'])],
+    ['sponsored', 'ugc', 'nofollow', 'vouched'],
+  )
+})
