@@ -12,15 +12,24 @@ async function link(page: Page, words: string, address: string): Promise<void> {
   await page.keyboard.press('Enter')
 }
 
-test('while the server is away the draft stays in the browser, through a reload, and is saved when it is back', async () => {
+test('while the database is away the draft stays in the browser, through a reload, and is saved when it is back', async () => {
   const { page } = await studio.enter('tobin')
   const id = await openPage(page, studio, '/what-to-pack.html')
-  await page.route('**/api/v1/pages/*', (route) => (route.request().method() === 'PATCH' ? route.abort() : route.continue()))
+  const away = { fault: 'database-away', status: 503, title: 'The database does not answer.', type: 'urn:map-rope:database-away' }
+  await page.route('**/api/v1/pages/*', (route) =>
+    route.request().method() === 'PATCH'
+      ? route.fulfill({ status: 503, contentType: 'application/problem+json', body: JSON.stringify(away) })
+      : route.continue(),
+  )
   await link(page, 'One bag', '/about.html')
   await page.locator('[data-saving="kept here"]').waitFor()
   assert.ok(!(await sourceOf(page, studio, id)).includes('>One bag</a>'))
   await page.reload()
   await page.getByText('What was not saved last time is here again').waitFor()
+  await page.locator('[data-saving="kept here"]').waitFor()
+  await page.unroute('**/api/v1/pages/*')
+  await page.route('**/api/v1/pages/*', (route) => (route.request().method() === 'PATCH' ? route.abort() : route.continue()))
+  await page.waitForTimeout(3_500) // and then the server altogether
   await page.locator('[data-saving="kept here"]').waitFor()
   await page.unroute('**/api/v1/pages/*')
   await page.locator('[data-saving=saved]').waitFor({ timeout: 10_000 })
