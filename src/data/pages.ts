@@ -1,5 +1,6 @@
 import type { Transaction } from 'sequelize'
 import type { FoundPlacement } from '../core/content/index.ts'
+import type { WrittenLink } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
 import type { PageRow } from './models.ts'
 
@@ -165,7 +166,7 @@ export async function replacePlacements(
 }
 
 /** A stored placement with the page it hangs on. */
-export interface PlacementRow {
+export interface PlacementRow extends WrittenLink {
   readonly pageId: string
   readonly path: string
   readonly title: string
@@ -173,13 +174,6 @@ export interface PlacementRow {
   readonly start: number
   readonly tag: string
   readonly text: string
-  readonly href: string
-  readonly rel: string | null
-  readonly target: string | null
-  readonly byHand: string | null
-  readonly shows: 'text' | 'picture'
-  readonly baseHref: string | null
-  readonly baseTarget: string | null
 }
 
 /** Placements in the order of path and place. `after` is the last one seen. */

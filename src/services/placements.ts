@@ -24,10 +24,12 @@ export const isUnmarked = ({ facts, decision }: Judged): boolean =>
 
 /** Why `rel` and `target` are what they are, in plain words. */
 export function becauseOf({ because }: Decision): { rel: string; target: string } {
-  const extras = [because.noopener, because.noreferrer]
-    .filter((reason) => reason !== null && reason.by === 'rule')
-    .map((reason) => (reason === null ? '' : sayReason(reason)))
-  return { rel: [...new Set([sayReason(because.hints), ...extras])].join('; '), target: sayReason(because.opens) }
+  const others = [
+    because.noopener === null ? '' : `noopener: ${sayReason(because.noopener)}`,
+    because.noreferrer === null ? '' : `noreferrer: ${sayReason(because.noreferrer)}`,
+  ].filter((words) => words !== '')
+  const hints = because.hints.by === 'source' && others.length > 0 ? [] : [sayReason(because.hints)]
+  return { rel: [...hints, ...others].join('; '), target: sayReason(because.opens) }
 }
 
 /** Whether an inside destination exists; null for what only a visit could tell. */

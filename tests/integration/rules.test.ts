@@ -73,7 +73,7 @@ test('every placement says what it is delivered with, because of whom, and wheth
   const { items } = must(await world.services.placements.list(world.editor, { limit: 10 }))
   const byText = new Map(items.map((item) => [item.text, item]))
   assert.deepEqual(byText.get('smock')?.after, { rel: 'sponsored nofollow noopener', target: '_blank' })
-  assert.deepEqual(byText.get('smock')?.because, { rel: 'rule 1: paid', target: 'rule 2: outside' })
+  assert.deepEqual(byText.get('smock')?.because, { rel: 'rule 1: paid; noopener: rule 2: outside', target: 'rule 2: outside' })
   assert.deepEqual(
     [byText.get('short')?.kind, byText.get('short')?.site, byText.get('short')?.isPartner],
     ['short link', 'gannet-line.example', true],

@@ -1,4 +1,4 @@
-import type { Surroundings } from '../address/index.ts'
+import { normalise, type Surroundings } from '../address/index.ts'
 import { decodeSource, linkText, pageTitle, patchBytes, scanLinks, sniffEncoding } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
 import { type CompiledRule, type DeliveredLink, deliverPage, type ShortLinkFinder, type WrittenLink, writtenLink } from '../rules/index.ts'
@@ -75,20 +75,14 @@ const PAGE_NAME = /\.(?:html?|xhtml|shtml)$/i
  * @param name - with "/" between folders, no leading one
  */
 export function pathForName(name: string): string {
-  const path = `/${name.split('/').map(encodeSegment).join('/')}`
+  const escaped = name.replaceAll('%', '%25').replaceAll('?', '%3F').replaceAll('#', '%23').replaceAll('\\', '%5C')
+  const address = normalise(`http://site.invalid/${escaped}`)
+  const path = address === null ? `/${escaped}` : address.slice('http://site.invalid'.length)
   return path.replace(/\/index\.html?$/i, '/')
 }
 
 /** Tells whether a file name is a page's. */
 export const isPageName = (name: string): boolean => PAGE_NAME.test(name)
-
-/** Percent-encodes what a path segment cannot hold, in the spelling the URL parser gives (WHATWG URL, path percent-encode set). */
-function encodeSegment(segment: string): string {
-  return segment
-    .replace(/[^A-Za-z0-9\-._~!$&'()*+,;=:@[\]|\\^%]/gu, (character) => encodeURIComponent(character))
-    .replace(/%(?![0-9A-Fa-f]{2})/g, '%25')
-    .replaceAll('\\', '%5C')
-}
 
 /** The file name for a page that came without one: "/islands/" is "islands/index.html". */
 export function nameForPath(path: string): string {

@@ -18,7 +18,7 @@ export interface Decision {
   readonly because: {
     readonly hints: Reason
     readonly opens: Reason
-    /** Null when nobody spoke: `noopener` comes with a new tab, or stays as written. */
+    /** Who brought `noopener` or kept it away; where it came with a new tab, who opens that. Null when it is as written. */
     readonly noopener: Reason | null
     readonly noreferrer: Reason | null
   }
@@ -45,8 +45,10 @@ export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decisi
   if (ruledHints?.rule.what.hints !== undefined) rel = withHints(rel, ruledHints.rule.what.hints)
   const target = decideTarget(facts, ruledOpens?.rule.what.opens)
   const isDecided = ruledOpens !== null || facts.handSet.includes('opens')
+  const comesWithTab =
+    noopener === null && isDecided && opensNewTab(target ?? facts.baseTarget) && !hasToken(rel, 'opener') && !hasToken(rel, 'noopener')
   if (noopener !== null) rel = noopener.rule.what.noopener === true ? withToken(rel, 'noopener') : withoutToken(rel, 'noopener')
-  else if (isDecided && opensNewTab(target ?? facts.baseTarget) && !hasToken(rel, 'opener')) rel = withToken(rel, 'noopener')
+  else if (comesWithTab) rel = withToken(rel, 'noopener')
   if (noreferrer !== null) rel = noreferrer.rule.what.noreferrer === true ? withToken(rel, 'noreferrer') : withoutToken(rel, 'noreferrer')
   return {
     rel: rel.length === 0 ? null : rel.join(' '),
@@ -54,7 +56,7 @@ export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decisi
     because: {
       hints: reasonFor(facts, ruledHints, 'hints'),
       opens: reasonFor(facts, ruledOpens, 'opens'),
-      noopener: noopener === null ? null : byRule(noopener),
+      noopener: noopener !== null ? byRule(noopener) : comesWithTab ? reasonFor(facts, ruledOpens, 'opens') : null,
       noreferrer: noreferrer === null ? null : byRule(noreferrer),
     },
   }

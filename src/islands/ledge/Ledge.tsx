@@ -63,7 +63,7 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
         )}
       </span>
       {differs && (
-        <button type="button" className="button button-deck" onClick={() => setLooking(true)}>
+        <button type="button" className="button button-deck !gap-1" onClick={() => setLooking(true)}>
           See<span className="max-md:hidden">what differs</span>
         </button>
       )}
