@@ -1,4 +1,6 @@
 import assert from 'node:assert/strict'
+import { mkdirSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
 import { test } from 'node:test'
 import { aStudio, axeFinds, openPage, selectWords } from './studio.ts'
 
@@ -112,4 +114,19 @@ test('what the shown page brings along cannot act: no scripts, no way out, no se
   await page.frameLocator('iframe').getByRole('link', { name: 'Timetables' }).click()
   await page.getByRole('heading', { name: 'Timetables', level: 2 }).waitFor()
   assert.ok(frame.url().endsWith('/pages/frame'))
+})
+
+test('a folder is brought in like a zip, without its own name in the addresses; a dry run alone leaves nothing', async () => {
+  const { page } = await studio.enter('mara')
+  const folder = path.join(studio.copy.folder, 'my-site')
+  mkdirSync(path.join(folder, 'inner'), { recursive: true })
+  writeFileSync(path.join(folder, 'front.html'), '<title>From a folder</title>')
+  writeFileSync(path.join(folder, 'inner', 'second.html'), '<title>Deeper</title>')
+  await page.goto(`${studio.copy.url}/pages?bring-in`)
+  await page.getByLabel('Folder').setInputFiles(folder)
+  await page.getByText('2 files would come in').waitFor()
+  await page.getByRole('cell', { name: '/inner/second.html' }).waitFor()
+  await page.getByRole('button', { name: 'Leave it' }).click()
+  const found = (await (await page.request.get(`${studio.copy.url}/api/v1/pages?path=/front.html`)).json()) as { total: number }
+  assert.equal(found.total, 0)
 })

@@ -5,7 +5,7 @@ import type { ImportReport, Job } from '../../contract/imports.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
-import { packFiles } from './pack.ts'
+import { filesDropped, packFiles } from './pack.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 300
@@ -91,7 +91,7 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
   }
   const drop = (event: DragEvent): void => {
     event.preventDefault()
-    take(event.dataTransfer.files)
+    void filesDropped(event.dataTransfer).then((files) => files.length > 0 && onFiles(files))
   }
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a second way; the buttons inside are the first
@@ -101,7 +101,7 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
       onDrop={drop}
     >
       <p className="max-w-[440px]">
-        Drop a zip here, or choose one. Pages keep their bytes and encoding; pictures, styles and other files come along.{' '}
+        Drop a zip or a folder here, or choose one. Pages keep their bytes and encoding; pictures, styles and other files come along.{' '}
         <b>Nothing is changed before you have seen what would happen.</b>
       </p>
       <div className="flex flex-wrap justify-center gap-3">
