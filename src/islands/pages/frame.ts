@@ -2,10 +2,9 @@
  * Runs inside the frame that shows a page: a document of no origin, whose policy lets this one script run and none of the
  * page's own. Tells the studio what a person selects and presses; changes nothing of the page.
  */
+import { LINK_MARK, RUN_MARK } from '../../core/markup/index.ts'
 import type { FromFrame, ShownPlace, ToFrame } from './frame-messages.ts'
 
-const RUN_MARK = 'run:'
-const LINK_MARK = 'data-rope-at'
 let scroll = 0
 
 function tell(message: FromFrame): void {
