@@ -199,13 +199,7 @@ export class PageDraft {
   #keep(): void {
     try {
       if (this.#pending.length === 0) this.#around.storage.removeItem(this.#key)
-      else
-        this.#around.storage.setItem(
-          this.#key,
-          JSON.stringify({ version: this.#version, pending: this.#pending, base: this.#savedText.length } satisfies Kept & {
-            base: number
-          }),
-        )
+      else this.#around.storage.setItem(this.#key, JSON.stringify({ version: this.#version, pending: this.#pending } satisfies Kept))
     } catch {
       // A browser that keeps nothing: the server has it half a second later.
     }
