@@ -5,5 +5,5 @@ export { LINK_TEXT_MAX_CHARS, type LinkTag, linkText, type PageLinks, scanLinks 
 export { looksLikeHtml, pageTitle, TITLE_MAX_CHARS } from './page.ts'
 export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches } from './patch.ts'
 export { type AttributeChanges, type Rewritten, rewriteLinks, tagPatches } from './rewrite.ts'
-export { type FoundWords, findWords, LINK_MARK, RUN_MARK, shownPage, sourceOffset } from './shown.ts'
+export { type FoundWords, findWords, LINK_MARK, RUN_MARK, shownPage, shownPlaces, sourceOffset } from './shown.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'

@@ -82,6 +82,27 @@ export function sourceOffset(html: string, runStart: number, shown: number): num
   return i
 }
 
+/** The source offset of every code unit that a text run shows, and of its end. */
+export function shownPlaces(raw: string): readonly number[] {
+  const places: number[] = []
+  for (let i = 0; i < raw.length; ) {
+    const c = raw.charCodeAt(i)
+    if (c === 0x26) {
+      const [length, decoded] = reference(raw, i)
+      for (let unit = 0; unit < decoded; unit++) places.push(i)
+      i += length
+    } else if (c === 0x0d && raw.charCodeAt(i + 1) === 0x0a) {
+      places.push(i)
+      i += 2
+    } else {
+      if (c !== 0) places.push(i) // NUL is dropped from body text
+      i++
+    }
+  }
+  places.push(raw.length)
+  return places
+}
+
 /** Length of the character reference at `at` in the source and of what it stands for; [1, 1] for a lone "&". */
 function reference(html: string, at: number): [number, number] {
   const found = /^&(?:#x[0-9a-f]+;?|#\d+;?|[a-z][a-z0-9]*;?)/i.exec(html.slice(at, at + 40))?.[0]
