@@ -2,7 +2,7 @@ import { HTMLRewriter } from 'html-rewriter-wasm'
 import { type DefaultTreeAdapterMap, parse, serialize } from 'parse5'
 import type { Surroundings } from '../src/core/address/index.ts'
 import { deliverBytes } from '../src/core/content/index.ts'
-import { compileRules, deliverPage } from '../src/core/rules/index.ts'
+import { type CompiledSite, compileRules, compileSite, deliverPage } from '../src/core/rules/index.ts'
 import { byTurns, type Row, rateOf } from './measure.ts'
 import { benchPages } from './pages.ts'
 
@@ -21,6 +21,11 @@ const rules = compileRules([
   { id: '2', name: 'outside', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } },
 ])
 const find = (): null => null
+const site: CompiledSite = {
+  ...compileSite({ siteId: '', name: '', hosts: [], partners: [], rules: [], shortLinks: [] }, 443),
+  rules,
+  around: () => around,
+}
 
 /** What the peers do instead of deciding: the cheapest test that marks the same links. */
 const isOutside = (href: string): boolean => href.startsWith('https:')
@@ -83,7 +88,7 @@ export async function rewriteStream(): Promise<Row> {
   const megabytes = pages.reduce((sum, page) => sum + page.length, 0) / 1e6
   const rates = await byTurns(
     ROUNDS,
-    () => rateOf(megabytes, ROUND_MS, () => pages.map((page) => deliverBytes(page, 'utf-8', rules, around, find).ok)),
+    () => rateOf(megabytes, ROUND_MS, () => pages.map((page) => deliverBytes(page, 'utf-8', site, { path: '/' }).ok)),
     () =>
       rateOf(megabytes, ROUND_MS, async () => {
         for (const page of pages) await withStream(page)

@@ -21,7 +21,7 @@ await build({
 })
 
 await build({
-  entryPoints: { frame: 'src/islands/pages/frame.ts' },
+  entryPoints: { frame: 'src/islands/pages/frame/index.ts' },
   outdir: 'dist',
   bundle: true,
   platform: 'browser',

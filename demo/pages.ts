@@ -1,3 +1,5 @@
+import { partMark } from '../src/core/blocks/index.ts'
+
 /** The pages of The Slow Ferry, a made-up magazine. `[words](name)` is a link; names are looked up in `destinations`. */
 export interface DemoPage {
   readonly name: string
@@ -156,9 +158,18 @@ export const DEMO_PAGES: readonly DemoPage[] = [
   },
 ]
 
-const NAVIGATION: readonly (readonly [string, string])[] = [
+/** The main menu: words and where they lead; a title without a landing has none, and children below it. */
+export const NAVIGATION: readonly (readonly [words: string, name: string | null, children?: readonly (readonly [string, string])[]])[] = [
   ['Home', 'home'],
-  ['Skarrow', 'skarrow'],
+  [
+    'Islands',
+    null,
+    [
+      ['Skarrow', 'skarrow'],
+      ['Great Mew', 'mew'],
+      ['Tern Holm', 'tern'],
+    ],
+  ],
   ['Timetables', 'times'],
   ['What to pack', 'pack'],
   ['Rooms', 'rooms'],
@@ -188,13 +199,13 @@ export function renderPage(page: DemoPage, where: Readonly<Record<string, string
 <body>
   <header>
     <a class="mark" href="${address('home')}"><img src="${up}files/boat.svg" alt="The Slow Ferry" width="40" height="28"></a>
-    <nav>${NAVIGATION.map(([words, name]) => link(words, name)).join(' ')}</nav>
+    <nav>${partMark('menu', 'main')}</nav>
   </header>
   <main>
     <h1>${escapeHtml(page.title)}</h1>
 ${paragraphs.join('\n')}
   </main>
-  <footer><p>Printed on the quay. Slow on purpose.</p></footer>
+  <footer>${partMark('block', 'footer')}</footer>
 </body>
 </html>
 `
@@ -202,15 +213,22 @@ ${paragraphs.join('\n')}
 
 const escapeHtml = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('"', '&quot;').replaceAll('<', '&lt;')
 
+/** The footer that every page shares; its fields are filled in by a form. */
+export const FOOTER = `<p>{{motto}}</p>
+<p>Write to <a href="mailto:{{post}}">{{post}}</a>. Some links earn us a little; <a href="/about.html">how that works</a>.</p>
+`
+
 /** The other files of the site. */
 export const DEMO_FILES: Readonly<Record<string, string>> = {
   'style.css': `:root { color-scheme: light; }
 body { margin: 0; font: 18px/1.65 Georgia, "Times New Roman", serif; color: #20303c; background: #fbfaf6; }
 header { display: flex; flex-wrap: wrap; align-items: center; gap: 10px 26px; padding: 18px 28px; border-bottom: 1px solid #dcd6c6; background: #eef2f1; }
-nav { display: flex; flex-wrap: wrap; gap: 6px 18px; font-size: 16px; }
+nav { font-size: 16px; } nav ul { display: flex; flex-wrap: wrap; gap: 6px 18px; list-style: none; margin: 0; padding: 0; } nav li { display: flex; flex-wrap: wrap; gap: 6px 12px; } nav span { color: #5d6a70; }
 main { max-width: 38em; margin: 34px auto; padding: 0 28px; }
 h1 { font-size: 2em; line-height: 1.2; margin: 0 0 .7em; }
-a { color: #1d5c74; } img { display: block; }
+.button { display: inline-block; padding: .4em 1.1em; border-radius: 6px; background: #1d5c74; color: #fff; text-decoration: none; }
+blockquote { margin: 1em 0; padding-left: 1em; border-left: 3px solid #dcd6c6; color: #4a5860; } table { border-collapse: collapse; } td, th { border: 1px solid #dcd6c6; padding: .3em .8em; text-align: left; }
+a { color: #1d5c74; } img { max-width: 100%; } header img { display: block; }
 footer { max-width: 38em; margin: 60px auto 30px; padding: 0 28px; color: #5d6a70; font-size: 15px; }
 `,
   'files/boat.svg': `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 40 28"><path d="M3 17h34l-5 8H8z" fill="#20303c"/><path d="M12 16V9h12v7M18 9V3" fill="none" stroke="#20303c" stroke-width="2"/></svg>`,

@@ -1,5 +1,9 @@
 import { zipSync } from 'fflate'
+import { MenuBody } from '../src/contract/menus.ts'
+import { setFieldValues } from '../src/core/blocks/index.ts'
+import { setWrittenFor } from '../src/core/content/index.ts'
 import { wrapLink } from '../src/core/markup/index.ts'
+import type { MenuEntry } from '../src/core/menus/index.ts'
 import type { Result } from '../src/core/result.ts'
 import type { Rule } from '../src/core/rules/index.ts'
 import { BY_HAND } from '../src/core/rules/index.ts'
@@ -9,7 +13,7 @@ import type { Role } from '../src/data/models.ts'
 import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { actorFor, hashPassword } from '../src/services/people.ts'
-import { DEMO_FILES, DEMO_PAGES, destinations, renderPage } from './pages.ts'
+import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } from './pages.ts'
 import { seeded } from './random.ts'
 
 const SEED = 4471
@@ -68,7 +72,7 @@ const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])
 export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
   const { db, settings } = context
   const { Site, Host, Person, Partner } = db.models
-  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London' })
+  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', mayVisitPrivate: true })
   await Host.bulkCreate([
     { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
     { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
@@ -78,25 +82,26 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
     DEMO_PEOPLE.map((person) => ({ ...person, siteId: site.id, passwordHash })),
     { returning: true },
   )
-  const [owner, editor] = people.map((person) => actorFor(person, null, ['*']))
-  if (owner === undefined || editor === undefined) throw new Error('The demo has no people')
+  const [owner, editor, contributor] = people.map((person) => actorFor(person, null, ['*']))
+  if (owner === undefined || editor === undefined || contributor === undefined) throw new Error('The demo has no people')
   await Partner.bulkCreate(
     (
       [
-        ['Gannet & Line', 'gannet-line.localhost'],
-        ['Bothy Beds', 'bothy-beds.localhost'],
-        ['Contour Kiosk', 'contour-kiosk.localhost'],
-        ['Kelp Lane Books', 'kelp-lane-books.localhost'],
-        ['Tidemark', 'tidemark.localhost'],
+        ['Gannet & Line', 'gannet-line.localhost', '{url}?p={account}', '4471'],
+        ['Bothy Beds', 'bothy-beds.localhost', '{url}?ref={account}', 'slowferry'],
+        ['Contour Kiosk', 'contour-kiosk.localhost', '{url}?a={account}', 'slowferry'],
+        ['Kelp Lane Books', 'kelp-lane-books.localhost', '{url}?via={account}', 'slow-ferry'],
+        ['Tidemark', 'tidemark.localhost', `http://tidemark.localhost:${settings.standInsPort}/c/{account}/gannet-line?to={path}`, '4471'],
       ] as const
-    ).map(([name, domain]) => ({ siteId: site.id, name, sites: [domain] })),
+    ).map(([name, domain, linkTemplate, account]) => ({ siteId: site.id, name, sites: [domain], linkTemplate, account })),
   )
   const where = destinations(settings.standInsPort, settings.port)
   await bringIn(context, services, owner, where)
+  await shareParts(services, owner, where)
   must(await services.rules.save(owner, { version: 0, rules: [...RULES] }))
   await makeShortLinks(context, services, owner, where)
   must(await services.publications.create(owner, { all: true }))
-  await leaveDrafts(services, editor, where)
+  await leaveDrafts(services, editor, contributor, where)
   return must(await services.people.makeToken(owner, { name: 'The demo’s own token', scopes: ['*'] }))
 }
 
@@ -109,6 +114,37 @@ async function bringIn(context: Context, services: Services, owner: Actor, where
   await runImport(context.db, job, context.log)
   const done = must(await services.jobs.get(owner, job))
   if (done.state !== 'done') throw new Error(`The demo could not be brought in: ${done.message ?? done.state}`)
+}
+
+/** The main menu and the footer, which every page puts in; and the one page that is written for a partner. */
+async function shareParts(services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
+  const leads = (name: string): string => `/${where[name] ?? ''}`.replace('/index.html', '/')
+  const entry = (label: string, name: string | null): MenuEntry => ({
+    id: label,
+    kind: name === null ? 'title' : 'page',
+    label,
+    href: name === null ? '' : leads(name),
+    children: [],
+  })
+  const entries = NAVIGATION.map(([label, name, children]) => ({
+    ...entry(label, name),
+    children: (children ?? []).map(([words, to]) => entry(words, to)),
+  }))
+  const menu = must(await services.menus.create(owner, { name: 'main', title: 'Main menu' }))
+  must(
+    await services.menus.change(owner, menu.id, {
+      version: menu.version,
+      menu: MenuBody.parse({ entries, left: ['/harbour-notes/winter.html'], joins: 'last' }),
+    }),
+  )
+  const { block } = must(await services.blocks.create(owner, { name: 'footer', title: 'Footer', source: FOOTER, replaceSame: false }))
+  const values = setFieldValues(FOOTER, { motto: 'Printed on the quay. Slow on purpose.', post: 'deckhand@slow-ferry.example' })
+  must(await services.pages.change(owner, block.id, { version: block.version, patchSets: [[...values]] }))
+  const [page] = must(await services.pages.list(owner, { path: '/harbour-notes/spring.html', limit: 1 })).items
+  const [partner] = must(await services.partners.list(owner)).items.filter(({ name }) => name === 'Gannet & Line')
+  if (page === undefined || partner === undefined) throw new Error('The demo lacks its sponsored page')
+  const { source, version } = must(await services.pages.source(owner, page.id))
+  must(await services.pages.change(owner, page.id, { version, patchSets: [[...setWrittenFor(source, partner.id)]] }))
 }
 
 async function makeShortLinks({ db }: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
@@ -143,18 +179,21 @@ async function makeShortLinks({ db }: Context, services: Services, owner: Actor,
 }
 
 /** Two pages are being worked on, so that the ledge has something to say. */
-async function leaveDrafts(services: Services, editor: Actor, where: Readonly<Record<string, string>>): Promise<void> {
+async function leaveDrafts(services: Services, editor: Actor, contributor: Actor, where: Readonly<Record<string, string>>): Promise<void> {
   for (const [path, words, to, hand] of [
     ['/islands/skarrow.html', 'twenty minutes', 'chart', ''],
     ['/about.html', 'one deckhand', 'prints', 'hints'],
+    ['/harbour-notes/winter.html', 'Three weeks', 'society', ''],
   ] as const) {
     const [page] = must(await services.pages.list(editor, { path, limit: 1 })).items
     if (page === undefined) throw new Error(`The demo has no ${path}`)
     const { source, version } = must(await services.pages.source(editor, page.id))
+    // The deckhand is a contributor: what the deckhand links outside waits for an editor.
+    const actor = path.startsWith('/harbour-notes') ? contributor : editor
     const at = source.indexOf(words)
     const href = to === 'chart' ? '../files/chart.svg' : (where[to] ?? '')
     const patches = must(wrapLink(source, at, at + words.length, { href, [BY_HAND]: hand, rel: hand === 'hints' ? 'nofollow' : null }))
-    must(await services.pages.change(editor, page.id, { version, patchSets: [[...patches]] }))
+    must(await services.pages.change(actor, page.id, { version, patchSets: [[...patches]] }))
   }
 }
 

@@ -42,8 +42,9 @@ if (has('studio') || has('jobs')) {
   await migrate(db)
   const queue = await openJobQueue(db, has('jobs'), log)
   endings.unshift(() => queue.stop())
+  const services = createServices({ db, settings, log, enqueue: queue.enqueue })
+  if (has('jobs')) await queue.work(services)
   if (has('studio')) {
-    const services = createServices({ db, settings, log, enqueue: queue.enqueue })
     studio = await openStudio({ services, settings, log, visitors, distFolder: path.dirname(fileURLToPath(import.meta.url)) })
   }
 }

@@ -1,13 +1,49 @@
 import { z } from 'zod'
 import { RepairAnswer, RepairRequest } from './addresses.ts'
+import { BlockList, BlockMade, BlockNew } from './blocks.ts'
 import { Desk } from './desk.ts'
+import { DestinationList, DestinationQuery } from './destinations.ts'
+import { FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
 import { ImportApply, Job, JobStarted } from './imports.ts'
-import { Page, PageChange, PageList, PageQuery, PageSource, PlacementList, PlacementQuery } from './pages.ts'
+import { Menu, MenuChange, MenuList, MenuNew } from './menus.ts'
+import {
+  Page,
+  PageChange,
+  PageList,
+  PageNew,
+  PageQuery,
+  PageRemoval,
+  PageRestore,
+  PageSaved,
+  PageSource,
+  PlacementList,
+  PlacementQuery,
+  Presence,
+  PresenceSign,
+  RevisionList,
+  RevisionQuery,
+  RevisionSource,
+  SectionList,
+  SectionNamed,
+  SectionNaming,
+} from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
 import { Me, TokenMade, TokenNew } from './people.ts'
-import { Publication, PublicationList, PublicationNew, Unpublished } from './publications.ts'
+import {
+  Difference,
+  Plan,
+  PlanList,
+  PlanNew,
+  Publication,
+  PublicationList,
+  PublicationNew,
+  PublicationView,
+  Unpublished,
+} from './publications.ts'
 import { ImpactAnswer, ImpactRequest, RewriteAnswer, RewriteRequest, RuleList, RulesChange, RuleVersion } from './rules.ts'
 import { ShortLink, ShortLinkChange, ShortLinkList, ShortLinkNew, ShortLinkQuery, SuggestAnswer, SuggestRequest } from './short-links.ts'
+import { Visit, VisitRequest } from './visits.ts'
+import { WaitingDecision, WaitingList } from './waiting.ts'
 
 /** One call of the API: what it takes, what it answers. Endpoints parse by it and the OpenAPI document is made from it. */
 export interface Operation<B extends z.ZodType = z.ZodType, Q extends z.ZodType = z.ZodType, A extends z.ZodType = z.ZodType> {
@@ -66,7 +102,7 @@ export const API = {
     summary: 'Put patches on the draft of a page',
     status: 200,
     body: PageChange,
-    answer: Page,
+    answer: PageSaved,
   }),
   listPlacements: operation({
     method: 'get',
@@ -196,6 +232,207 @@ export const API = {
     status: 201,
     body: PublicationNew,
     answer: Publication,
+  }),
+  createPage: operation({
+    method: 'post',
+    path: '/pages',
+    summary: 'A new page with the look of another',
+    status: 201,
+    body: PageNew,
+    answer: Page,
+  }),
+  removePage: operation({
+    method: 'post',
+    path: '/pages/{id}/removal',
+    summary: 'Take a page, block or menu away with the next publication, or take that back',
+    status: 200,
+    body: PageRemoval,
+    answer: z.union([Page, Nothing]),
+  }),
+  pageHistory: operation({
+    method: 'get',
+    path: '/pages/{id}/history',
+    summary: 'Versions of a page, block or menu',
+    status: 200,
+    answer: RevisionList,
+  }),
+  pageRevision: operation({
+    method: 'get',
+    path: '/pages/{id}/revision',
+    summary: 'One version as text',
+    status: 200,
+    query: RevisionQuery,
+    answer: RevisionSource,
+  }),
+  restorePage: operation({
+    method: 'post',
+    path: '/pages/{id}/restore',
+    summary: 'Put an older version on top',
+    status: 200,
+    body: PageRestore,
+    answer: Page,
+  }),
+  signPresence: operation({
+    method: 'post',
+    path: '/pages/{id}/presence',
+    summary: 'Say that a page is open, and learn who else has it open',
+    status: 200,
+    body: PresenceSign,
+    answer: Presence,
+  }),
+  pageSections: operation({
+    method: 'get',
+    path: '/pages/{id}/sections',
+    summary: 'Headings of a page that links can lead to',
+    status: 200,
+    answer: SectionList,
+  }),
+  nameSection: operation({
+    method: 'post',
+    path: '/pages/{id}/sections',
+    summary: 'Give a heading a name that links can lead to',
+    status: 200,
+    body: SectionNaming,
+    answer: SectionNamed,
+  }),
+  pageDifference: operation({
+    method: 'get',
+    path: '/pages/{id}/difference',
+    summary: 'How a draft differs from what is live',
+    status: 200,
+    answer: Difference,
+  }),
+  listBlocks: operation({
+    method: 'get',
+    path: '/blocks',
+    summary: 'Blocks that pages share; edited like pages',
+    status: 200,
+    answer: BlockList,
+  }),
+  createBlock: operation({
+    method: 'post',
+    path: '/blocks',
+    summary: 'Make a shared block',
+    status: 201,
+    body: BlockNew,
+    answer: BlockMade,
+  }),
+  listMenus: operation({ method: 'get', path: '/menus', summary: 'Menus that pages share', status: 200, answer: MenuList }),
+  createMenu: operation({ method: 'post', path: '/menus', summary: 'Make a menu', status: 201, body: MenuNew, answer: Menu }),
+  getMenu: operation({ method: 'get', path: '/menus/{id}', summary: 'One menu', status: 200, answer: Menu }),
+  changeMenu: operation({
+    method: 'put',
+    path: '/menus/{id}',
+    summary: 'Put a menu on top of a version',
+    status: 200,
+    body: MenuChange,
+    answer: Menu,
+  }),
+  listFiles: operation({
+    method: 'get',
+    path: '/files',
+    summary: 'Files in the order of their paths',
+    status: 200,
+    query: FileQuery,
+    answer: FileList,
+  }),
+  uploadFile: operation({
+    method: 'post',
+    path: '/files',
+    summary: 'Upload a file (multipart: file)',
+    status: 201,
+    answer: SiteFile,
+    media: { body: 'multipart/form-data' },
+  }),
+  replaceFile: operation({
+    method: 'put',
+    path: '/files/{id}',
+    summary: 'Put another file behind the same address (multipart: file)',
+    status: 200,
+    answer: SiteFile,
+    media: { body: 'multipart/form-data' },
+  }),
+  fileUses: operation({
+    method: 'get',
+    path: '/files/{id}/uses',
+    summary: 'Pages, blocks and menus that name a file',
+    status: 200,
+    answer: FileUses,
+  }),
+  removeFile: operation({
+    method: 'post',
+    path: '/files/{id}/removal',
+    summary: 'Take a file away with the next publication, or take that back',
+    status: 200,
+    body: FileRemoval,
+    answer: z.union([SiteFile, Nothing]),
+  }),
+  findDestinations: operation({
+    method: 'get',
+    path: '/destinations',
+    summary: 'What words may mean as a destination, best first',
+    status: 200,
+    query: DestinationQuery,
+    answer: DestinationList,
+  }),
+  visit: operation({
+    method: 'post',
+    path: '/addresses/visit',
+    summary: 'Follow a destination to where it lands, stop by stop',
+    status: 200,
+    body: VisitRequest,
+    answer: Visit,
+  }),
+  listWaiting: operation({
+    method: 'get',
+    path: '/waiting',
+    summary: 'Contributors’ outside links that wait for an editor',
+    status: 200,
+    answer: WaitingList,
+  }),
+  decideWaiting: operation({
+    method: 'post',
+    path: '/waiting/{id}',
+    summary: 'Accept a link that waits, or refuse it',
+    status: 204,
+    body: WaitingDecision,
+    answer: Nothing,
+  }),
+  viewPublication: operation({
+    method: 'get',
+    path: '/publications/{id}',
+    summary: 'One publication with what it changed',
+    status: 200,
+    answer: PublicationView,
+  }),
+  restorePublication: operation({
+    method: 'post',
+    path: '/publications/{id}/restore',
+    summary: 'Bring the live site back to what it was after a publication',
+    status: 201,
+    answer: Publication,
+  }),
+  listPlans: operation({
+    method: 'get',
+    path: '/publications/plans',
+    summary: 'Publications planned for later',
+    status: 200,
+    answer: PlanList,
+  }),
+  planPublication: operation({
+    method: 'post',
+    path: '/publications/plans',
+    summary: 'Publish later',
+    status: 201,
+    body: PlanNew,
+    answer: Plan,
+  }),
+  cancelPlan: operation({
+    method: 'delete',
+    path: '/publications/plans/{id}',
+    summary: 'Give up a planned publication',
+    status: 204,
+    answer: Nothing,
   }),
   exportSite: operation({
     method: 'get',

@@ -1,10 +1,12 @@
 import { z } from 'zod'
-import { ADDRESS_KIND, Id, Marks, Paging, Version } from './shared.ts'
+import { ADDRESS_KIND, Id, line, Marks, Paging, Version } from './shared.ts'
 
 export const PageState = z.enum(['new', 'changed', 'live'])
+export const PageKind = z.enum(['page', 'block', 'menu'])
 export const Page = z
   .object({
     id: Id,
+    kind: PageKind.meta({ description: 'Blocks and menus are shared by pages; their path is "block:name" or "menu:name"' }),
     path: z.string(),
     title: z.string(),
     encoding: z.string(),
@@ -15,6 +17,8 @@ export const Page = z
     draftAt: z.iso.datetime(),
     liveAt: z.iso.datetime().nullable(),
     editedBy: z.string().nullable(),
+    writtenFor: Id.nullable().meta({ description: 'The partner that the page is written for' }),
+    isRemoved: z.boolean().meta({ description: 'Goes from the live site with the next publication' }),
   })
   .meta({ id: 'Page' })
 export type Page = z.infer<typeof Page>
@@ -23,14 +27,62 @@ export const PageQuery = Paging.extend({
   path: z.string().max(2_000).optional().meta({ description: 'Exactly this path' }),
   search: z.string().max(200).optional().meta({ description: 'Words of the title or path' }),
   state: PageState.optional(),
+  kind: PageKind.optional().meta({ description: 'Pages when left out' }),
 })
 export type PageQuery = z.infer<typeof PageQuery>
 export const PageList = z.object({ items: z.array(Page), next: z.string().nullable(), total: z.int() })
 
-export const PageSource = Page.extend({
+/** A page as it is after a save. */
+export const PageSaved = Page.extend({
+  waiting: z.array(z.string()).meta({ description: 'Outside destinations on it that wait for an editor' }),
+})
+export type PageSaved = z.infer<typeof PageSaved>
+
+export const PageSource = PageSaved.extend({
   source: z.string().meta({ description: 'The decoded text of the draft; offsets count in its UTF-16 code units' }),
 })
 export type PageSource = z.infer<typeof PageSource>
+
+/** Longest path of a page, in characters. */
+const PATH_MAX_CHARS = 500
+export const PageNew = z.strictObject({
+  path: z.string().trim().min(1).max(PATH_MAX_CHARS),
+  title: line(300).min(1),
+  like: Id.optional().meta({ description: 'A page whose look the new one takes over; the site’s front page when left out' }),
+})
+export type PageNew = z.infer<typeof PageNew>
+
+export const PageRemoval = z.strictObject({ version: Version, isRemoved: z.boolean() })
+export type PageRemoval = z.infer<typeof PageRemoval>
+
+export const Revision = z
+  .object({
+    version: Version,
+    title: z.string(),
+    madeBy: z.string().meta({ description: 'edit, import, new, restore, accept, refuse or publication' }),
+    by: z.string().nullable(),
+    at: z.iso.datetime(),
+    isLive: z.boolean(),
+  })
+  .meta({ id: 'Revision' })
+export type Revision = z.infer<typeof Revision>
+export const RevisionList = z.object({ items: z.array(Revision) })
+export const RevisionQuery = z.object({ version: z.coerce.number().int().positive() })
+export const RevisionSource = Revision.extend({ source: z.string() })
+export type RevisionSource = z.infer<typeof RevisionSource>
+export const PageRestore = z.strictObject({ version: Version, revision: Version })
+export type PageRestore = z.infer<typeof PageRestore>
+
+export const PresenceSign = z.strictObject({ tab: z.uuid(), isLeaving: z.boolean().default(false) })
+export const Presence = z.object({ others: z.array(z.object({ name: z.string(), isMe: z.boolean() })), version: Version.nullable() })
+export type Presence = z.infer<typeof Presence>
+
+/** A heading of a page that can be linked to. `id` is null while it has no name in the page. */
+export const Section = z.object({ text: z.string(), level: z.int(), id: z.string().nullable(), start: z.int() })
+export type Section = z.infer<typeof Section>
+export const SectionList = z.object({ items: z.array(Section) })
+export const SectionNaming = z.strictObject({ start: z.int().min(0) })
+export const SectionNamed = z.object({ id: z.string(), version: Version })
 
 const Patch = z.strictObject({ from: z.int().min(0), to: z.int().min(0), insert: z.string().max(2_000_000) })
 

@@ -2,11 +2,15 @@ import { z } from 'zod'
 import { Id, line, Version } from './shared.ts'
 
 const Site = line(2_000).min(1)
-export const Partner = z.object({ id: Id, name: z.string(), sites: z.array(z.string()), version: Version }).meta({ id: 'Partner' })
+export const Partner = z
+  .object({ id: Id, name: z.string(), sites: z.array(z.string()), template: z.string(), account: z.string(), version: Version })
+  .meta({ id: 'Partner' })
 export type Partner = z.infer<typeof Partner>
 export const PartnerNew = z.strictObject({
   name: line(120).min(1, 'Give the partner’s name'),
   sites: z.array(Site).min(1, 'Give at least one site').max(100),
+  template: line(2_000).optional().meta({ description: 'Of partner links: {account}, {url}, {path}, {sub}' }),
+  account: line(200).optional(),
 })
 export type PartnerNew = z.infer<typeof PartnerNew>
 export const PartnerChange = PartnerNew.extend({ version: Version })

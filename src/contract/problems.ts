@@ -1,3 +1,4 @@
+import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 
 const MB = 1024 * 1024
@@ -34,6 +35,16 @@ export const PROBLEMS = {
   'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],
   'upload-missing': [422, 'Choose a zip file, or HTML files, to bring in.'],
   'upload-too-large': [413, `An upload can have ${UPLOAD_MAX_BYTES / MB} MB, and ${UNPACKED_MAX_BYTES / MB} MB unpacked.`],
+  'path-taken': [409, 'Something has this address already.'],
+  'path-unreadable': [422, 'This is not a path of the site. It starts with “/” and has no “?” or “#”.'],
+  'time-passed': [422, 'This moment has passed. Choose a later one.'],
+  'file-too-large': [413, `A file can have ${ONE_FILE_MAX_BYTES / MB} MB. Larger ones come in with a zip.`],
+  'file-kind-refused': [422, 'This kind of file is not taken.'],
+  'file-not-what-it-says': [422, 'This file is not what its name says.'],
+  'file-in-use': [409, 'This file is in use.'],
+  'template-unknown-placeholder': [422, 'A link template knows {account}, {url}, {path} and {sub}.'],
+  'template-without-destination': [422, 'A link template needs {url} or {path}, or every link would lead to the same place.'],
+  'template-not-an-address': [422, 'This template does not make an address.'],
   'job-not-ready': [409, 'This job is not in a state in which that can be done.'],
   'nothing-to-publish': [422, 'Everything is live already.'],
   'name-taken': [409, 'That name is taken.'],

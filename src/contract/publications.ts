@@ -1,21 +1,103 @@
 import { z } from 'zod'
-import { Id } from './shared.ts'
+import { Id, Marks } from './shared.ts'
 
-export const PublicationNew = z.union([z.strictObject({ all: z.literal(true) }), z.strictObject({ pages: z.array(Id).min(1).max(20_000) })])
+export const PublicationNew = z.union([
+  z.strictObject({ all: z.literal(true) }),
+  z.strictObject({ pages: z.array(Id).min(1).max(20_000).meta({ description: 'Pages, blocks and menus; files go along' }) }),
+])
 export type PublicationNew = z.infer<typeof PublicationNew>
 
+/** One link that differs between two versions of a page. `before` is null for a new one, `after` for one that is gone. */
+export const LinkChange = z
+  .object({
+    text: z.string(),
+    before: Marks.extend({ href: z.string() }).nullable(),
+    after: Marks.extend({ href: z.string() }).nullable(),
+  })
+  .meta({ id: 'LinkChange' })
+export type LinkChange = z.infer<typeof LinkChange>
+
+/** What Map Rope found when it asked the live site for what it had published. */
+export const PublicationCheck = z
+  .object({
+    pages: z.int(),
+    links: z.int().meta({ description: 'Changed links that were looked for' }),
+    found: z.int(),
+    problems: z.array(z.object({ path: z.string(), text: z.string(), href: z.string(), why: z.string() })),
+  })
+  .meta({ id: 'PublicationCheck' })
+export type PublicationCheck = z.infer<typeof PublicationCheck>
+
 export const Publication = z
-  .object({ id: Id, number: z.int(), at: z.iso.datetime(), by: z.string().nullable(), pages: z.int(), files: z.int() })
+  .object({
+    id: Id,
+    number: z.int(),
+    at: z.iso.datetime(),
+    by: z.string().nullable(),
+    pages: z.int(),
+    files: z.int(),
+    restored: z.int().nullable().meta({ description: 'Number of the publication that this one went back to' }),
+    check: PublicationCheck.nullable(),
+  })
   .meta({ id: 'Publication' })
 export type Publication = z.infer<typeof Publication>
+export const PublicationItem = z.object({
+  kind: z.enum(['page', 'block', 'menu', 'file']),
+  path: z.string(),
+  title: z.string(),
+  what: z.enum(['new', 'changed', 'removed']),
+  links: z.array(LinkChange),
+  moreLinks: z.int(),
+})
+export const PublicationView = Publication.extend({ items: z.array(PublicationItem), moreItems: z.int() }).meta({ id: 'PublicationView' })
+export type PublicationView = z.infer<typeof PublicationView>
 
-/** What differs from the live site. */
+/** What differs from the live site; what changes links stands first. */
 export const Unpublished = z.object({
   pages: z.array(
-    z.object({ id: Id, path: z.string(), title: z.string(), isNew: z.boolean(), by: z.string().nullable(), at: z.iso.datetime() }),
+    z.object({
+      id: Id,
+      kind: z.enum(['page', 'block', 'menu']),
+      path: z.string(),
+      title: z.string(),
+      isNew: z.boolean(),
+      isRemoved: z.boolean(),
+      by: z.string().nullable(),
+      at: z.iso.datetime(),
+      linkChanges: z.int(),
+    }),
   ),
   morePages: z.int(),
   files: z.int(),
+  linkChanges: z.int(),
 })
 export type Unpublished = z.infer<typeof Unpublished>
+
+/** How one draft differs from what is live. */
+export const Difference = z.object({
+  id: Id,
+  links: z.array(LinkChange),
+  moreLinks: z.int(),
+  before: z.string().nullable(),
+  after: z.string().nullable(),
+})
+export type Difference = z.infer<typeof Difference>
+
 export const PublicationList = z.object({ items: z.array(Publication) })
+export type PublicationList = z.infer<typeof PublicationList>
+
+export const PlanNew = z.strictObject({ at: z.iso.datetime({ offset: true }), what: PublicationNew })
+export type PlanNew = z.infer<typeof PlanNew>
+export const Plan = z
+  .object({
+    id: Id,
+    at: z.iso.datetime(),
+    pages: z.int().nullable(),
+    by: z.string().nullable(),
+    state: z.enum(['planned', 'done', 'failed', 'cancelled']),
+    message: z.string().nullable(),
+  })
+  .meta({ id: 'Plan' })
+export type Plan = z.infer<typeof Plan>
+export const PlanList = z.object({ items: z.array(Plan) })
+export type PlanList = z.infer<typeof PlanList>

@@ -3,34 +3,102 @@ import { type Database, rows } from './database.ts'
 import type { FileRow } from './models.ts'
 import { putBlobs, storable } from './pages.ts'
 
+export interface NewFile {
+  readonly siteId: string
+  readonly path: string
+  readonly mediaType: string
+  readonly hash: string
+  readonly bytes: Uint8Array
+  readonly personId?: string | null
+}
+
 /**
- * Puts an imported file in its place. A new one answers at once, so that drafts are shown with their styles and pictures
- * (no live page names it yet); one that replaces a live file waits for the next publication.
+ * Puts a file in its place. A new one answers at once, so that drafts are shown with their styles and pictures
+ * (no live page names it yet); one that replaces a live file waits for the next publication. What it replaces is kept.
  */
 export async function upsertFile(
   db: Database,
-  { siteId, path, mediaType, hash, bytes }: { siteId: string; path: string; mediaType: string; hash: string; bytes: Uint8Array },
+  { siteId, path, mediaType, hash, bytes, personId }: NewFile,
   transaction: Transaction,
-): Promise<void> {
+): Promise<string> {
   await putBlobs(db, [{ hash, bytes }], transaction)
-  await rows(
+  const [row] = await rows<{ id: string }>(
     db,
     `INSERT INTO files (site_id, path, media_type, bytes, draft_hash, live_hash) VALUES ($1, $2, $3, $4, $5, $5)
-     ON CONFLICT (site_id, path) DO UPDATE SET media_type = $3, bytes = $4, draft_hash = $5, updated_at = now(), version = files.version + 1`,
+     ON CONFLICT (site_id, path) DO UPDATE SET media_type = $3, bytes = $4, draft_hash = $5, updated_at = now(), version = files.version + 1,
+       live_hash = coalesce(files.live_hash, $5), removed_at = NULL RETURNING id`,
     [siteId, storable(path), mediaType, bytes.length, hash],
     transaction,
   )
+  const id = row?.id ?? ''
+  await rows(
+    db,
+    `INSERT INTO file_revisions (file_id, version, hash, media_type, bytes, person_id) SELECT id, version, draft_hash, media_type, bytes, $2 FROM files WHERE id = $1 ON CONFLICT DO NOTHING`,
+    [id, personId ?? null],
+    transaction,
+  )
+  return id
 }
 
 /** What is kept by path: enough to tell new from changed. */
 export function fileHashes(db: Database, siteId: string): Promise<{ path: string; hash: string }[]> {
-  return rows(db, 'SELECT path, draft_hash AS hash FROM files WHERE site_id = $1', [siteId])
+  return rows(db, 'SELECT path, draft_hash AS hash FROM files WHERE site_id = $1 AND removed_at IS NULL', [siteId])
 }
 
+const FILE = `f.id, f.site_id AS "siteId", f.path, f.media_type AS "mediaType", f.bytes, f.draft_hash AS "draftHash", f.live_hash AS "liveHash", f.removed_at AS "removedAt", f.version`
+const IS_HERE = '(f.removed_at IS NULL OR f.live_hash IS NOT NULL)'
+
+/** Every file of a site that readers or drafts can name. */
 export function listFiles(db: Database, siteId: string): Promise<FileRow[]> {
-  return rows<FileRow>(
+  return rows<FileRow>(db, `SELECT ${FILE} FROM files f WHERE f.site_id = $1 AND ${IS_HERE} ORDER BY f.path`, [siteId])
+}
+
+/** A file with how many pages, blocks and menus name it. */
+export interface ListedFile extends FileRow {
+  readonly usedOn: number
+}
+
+/** Files in the order of their paths. @param hosts - of the site: a page may name a file with its host */
+export async function searchFiles(
+  db: Database,
+  filter: {
+    siteId: string
+    hosts: readonly string[]
+    id?: string | undefined
+    search?: string | undefined
+    after?: string | undefined
+    limit: number
+  },
+): Promise<{ items: ListedFile[]; total: number }> {
+  const bind: unknown[] = [filter.siteId]
+  const where = ['f.site_id = $1', IS_HERE]
+  if (filter.id !== undefined) where.push(`f.id = $${bind.push(filter.id)}`)
+  for (const word of (filter.search ?? '').split(/\s+/).filter((each) => each !== ''))
+    where.push(`f.path ILIKE $${bind.push(`%${word.replace(/[\\%_]/g, '\\$&')}%`)}`)
+  const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM files f WHERE ${where.join(' AND ')}`, bind)
+  if (filter.after !== undefined) where.push(`f.path > $${bind.push(filter.after)} COLLATE "C"`)
+  const hosts = `$${bind.push(filter.hosts)}::text[]`
+  const items = await rows<ListedFile>(
     db,
-    `SELECT id, site_id AS "siteId", path, media_type AS "mediaType", bytes, draft_hash AS "draftHash", live_hash AS "liveHash", version FROM files WHERE site_id = $1 ORDER BY path`,
-    [siteId],
+    `SELECT ${FILE}, (SELECT count(DISTINCT u.page_id)::int FROM file_uses u JOIN pages p ON p.id = u.page_id
+       WHERE p.site_id = $1 AND p.removed_at IS NULL AND (u.path = f.path OR u.path = ANY(SELECT '//' || h || f.path FROM unnest(${hosts}) h))) AS "usedOn"
+     FROM files f WHERE ${where.join(' AND ')} ORDER BY f.path COLLATE "C" LIMIT $${bind.push(filter.limit)}`,
+    bind,
   )
+  return { items, total: count?.total ?? 0 }
+}
+
+/** Marks a file as taken away with the next publication, or takes the mark off. @returns false when `version` is not the newest */
+export async function markFileRemoved(
+  db: Database,
+  { id, version, isRemoved }: { id: string; version: number; isRemoved: boolean },
+  transaction: Transaction,
+): Promise<boolean> {
+  const [row] = await rows(
+    db,
+    `UPDATE files SET removed_at = CASE WHEN $3 THEN now() END, updated_at = now(), version = version + 1 WHERE id = $1 AND version = $2 RETURNING id`,
+    [id, version, isRemoved],
+    transaction,
+  )
+  return row !== undefined
 }

@@ -4,6 +4,7 @@ export interface SiteRow {
   id: string
   name: string
   timeZone: string
+  mayVisitPrivate: boolean
   version: number
 }
 export interface HostRow {
@@ -37,9 +38,11 @@ export interface TokenRow {
   scopes: string[]
   revokedAt: Date | null
 }
+export type PageKind = 'page' | 'block' | 'menu'
 export interface PageRow {
   id: string
   siteId: string
+  kind: PageKind
   path: string
   sourceName: string
   title: string
@@ -51,6 +54,8 @@ export interface PageRow {
   draftAt: Date
   liveAt: Date | null
   editedBy: string | null
+  writtenFor: string | null
+  removedAt: Date | null
   version: number
 }
 export interface FileRow {
@@ -61,6 +66,7 @@ export interface FileRow {
   bytes: number
   draftHash: string
   liveHash: string | null
+  removedAt: Date | null
   version: number
 }
 export interface PartnerRow {
@@ -68,6 +74,8 @@ export interface PartnerRow {
   siteId: string
   name: string
   sites: string[]
+  linkTemplate: string
+  account: string
   version: number
 }
 export interface RuleListRow {
@@ -144,6 +152,7 @@ export interface Models {
 
 const { TEXT, INTEGER, BOOLEAN, DATE, JSONB, UUID, ARRAY, BIGINT } = DataTypes
 const id = { type: UUID, primaryKey: true, defaultValue: DataTypes.UUIDV4 }
+const maybeId = { type: UUID, allowNull: true }
 const maybeText = { type: TEXT, allowNull: true }
 const version = { type: INTEGER, defaultValue: 1 }
 
@@ -152,7 +161,7 @@ export function defineModels(sequelize: Sequelize): Models {
   const table = <Row extends object>(name: string, attributes: Parameters<Sequelize['define']>[1]): Table<Row> =>
     sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
   return {
-    Site: table('sites', { id, name: TEXT, timeZone: TEXT, version }),
+    Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, version }),
     Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN }),
     Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: TEXT }),
     Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
@@ -160,6 +169,7 @@ export function defineModels(sequelize: Sequelize): Models {
     Page: table('pages', {
       id,
       siteId: UUID,
+      kind: TEXT,
       path: TEXT,
       sourceName: TEXT,
       title: TEXT,
@@ -171,10 +181,22 @@ export function defineModels(sequelize: Sequelize): Models {
       draftAt: DATE,
       liveAt: DATE,
       editedBy: UUID,
+      writtenFor: maybeId,
+      removedAt: DATE,
       version,
     }),
-    File: table('files', { id, siteId: UUID, path: TEXT, mediaType: TEXT, bytes: INTEGER, draftHash: TEXT, liveHash: maybeText, version }),
-    Partner: table('partners', { id, siteId: UUID, name: TEXT, sites: ARRAY(TEXT), version }),
+    File: table('files', {
+      id,
+      siteId: UUID,
+      path: TEXT,
+      mediaType: TEXT,
+      bytes: INTEGER,
+      draftHash: TEXT,
+      liveHash: maybeText,
+      removedAt: DATE,
+      version,
+    }),
+    Partner: table('partners', { id, siteId: UUID, name: TEXT, sites: ARRAY(TEXT), linkTemplate: TEXT, account: TEXT, version }),
     RuleList: table('rules', {
       siteId: { type: UUID, primaryKey: true },
       version: { type: INTEGER, primaryKey: true },

@@ -2,7 +2,7 @@ import type { Transaction } from 'sequelize'
 import type { FoundPlacement } from '../core/content/index.ts'
 import type { WrittenLink } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
-import type { PageRow } from './models.ts'
+import type { PageKind, PageRow } from './models.ts'
 
 /** Text as PostgreSQL can keep it: without NUL and halves of surrogate pairs. */
 export const storable = (text: string): string =>
@@ -26,7 +26,7 @@ export async function getBlob(db: Database, hash: string): Promise<Buffer | null
 }
 
 const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
-  p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.version`
+  p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.kind, p.written_for AS "writtenFor", p.removed_at AS "removedAt", p.version`
 
 /** A page with what a list shows beside it. */
 export interface ListedPage extends PageRow {
@@ -47,15 +47,20 @@ export interface PageFilter {
   readonly paths?: readonly string[] | undefined
   readonly search?: string | undefined
   readonly state?: 'new' | 'changed' | 'live' | undefined
+  /** Pages where it is left out. */
+  readonly kind?: PageKind | undefined
   /** Path after which the list goes on. */
   readonly after?: string | undefined
   readonly limit: number
 }
 
+/** Taken away and published so: kept for its history, and shown nowhere. */
+const IS_HERE = '(p.removed_at IS NULL OR p.live_hash IS NOT NULL)'
+
 /** Pages in the order of their paths. */
 export async function listPages(db: Database, filter: PageFilter): Promise<{ items: ListedPage[]; total: number }> {
   const bind: unknown[] = [filter.siteId]
-  const where = ['p.site_id = $1']
+  const where = ['p.site_id = $1', `p.kind = '${filter.kind ?? 'page'}'`, IS_HERE]
   const also = (sql: (n: string) => string, value: unknown): void => {
     bind.push(value)
     where.push(sql(`$${bind.length}`))
@@ -81,25 +86,37 @@ export interface NewContent {
   readonly encoding: string
   readonly title: string
   readonly placements: readonly FoundPlacement[]
+  readonly writtenFor: string | null
+  readonly uses: readonly string[]
 }
+
+/** Edits of one person this close together are one revision: nobody wants to go back to half a word. */
+const ONE_REVISION_MINUTES = 5
 
 /** Puts a draft on top of `version`, with revision and placements. @returns null when `version` is not the newest */
 export async function updateDraft(
   db: Database,
-  { pageId, version, content, personId }: { pageId: string; version: number; content: NewContent; personId: string },
+  {
+    pageId,
+    version,
+    content,
+    personId,
+    madeBy = 'edit',
+  }: { pageId: string; version: number; content: NewContent; personId: string; madeBy?: string },
   transaction: Transaction,
 ): Promise<number | null> {
   await putBlobs(db, [content], transaction)
   const [row] = await rows<{ version: number }>(
     db,
-    `UPDATE pages SET draft_hash = $3, encoding = $4, title = $5, edited_by = $6, draft_at = now(), updated_at = now(), version = version + 1
-     WHERE id = $1 AND version = $2 RETURNING version`,
-    [pageId, version, content.hash, content.encoding, storable(content.title), personId],
+    `UPDATE pages SET draft_hash = $3, encoding = $4, title = $5, edited_by = $6, draft_at = now(), updated_at = now(), version = version + 1,
+       written_for = $7, removed_at = NULL WHERE id = $1 AND version = $2 RETURNING version`,
+    [pageId, version, content.hash, content.encoding, storable(content.title), personId, content.writtenFor],
     transaction,
   )
   if (row === undefined) return null
-  await keepRevision(db, pageId, 'edit', personId, transaction)
-  await replacePlacements(db, [{ pageId, placements: content.placements }], transaction)
+  if (madeBy === 'edit') await dropHalfWay(db, pageId, version, personId, transaction)
+  await keepRevision(db, pageId, madeBy, personId, transaction)
+  await deriveFrom(db, pageId, content, transaction)
   return row.version
 }
 
@@ -118,16 +135,131 @@ export async function upsertImported(
   await putBlobs(db, [content], transaction)
   const [row] = await rows<{ id: string }>(
     db,
-    `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, import_hash, edited_by) VALUES ($1, $2, $3, $4, $5, $6, $6, $7)
-     ON CONFLICT (site_id, path) DO UPDATE SET source_name = $3, title = $4, encoding = $5, draft_hash = $6, import_hash = $6, edited_by = $7,
+    `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, import_hash, edited_by, written_for) VALUES ($1, $2, $3, $4, $5, $6, $6, $7, $8)
+     ON CONFLICT (site_id, path) DO UPDATE SET written_for = $8, removed_at = NULL, source_name = $3, title = $4, encoding = $5, draft_hash = $6, import_hash = $6, edited_by = $7,
        draft_at = now(), updated_at = now(), version = pages.version + 1 RETURNING id`,
-    [siteId, path, storable(sourceName), storable(content.title), content.encoding, content.hash, personId],
+    [siteId, path, storable(sourceName), storable(content.title), content.encoding, content.hash, personId, content.writtenFor],
     transaction,
   )
   const id = row?.id ?? ''
   await keepRevision(db, id, 'import', personId, transaction)
-  await replacePlacements(db, [{ pageId: id, placements: content.placements }], transaction)
+  await deriveFrom(db, id, content, transaction)
   return id
+}
+
+/** Adds a page, block or menu that was made here. @returns null when something has that path */
+export async function insertPage(
+  db: Database,
+  page: { siteId: string; kind: PageKind; path: string; sourceName: string; content: NewContent; personId: string },
+  transaction: Transaction,
+): Promise<string | null> {
+  const { siteId, kind, path, sourceName, content, personId } = page
+  await putBlobs(db, [content], transaction)
+  const [row] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO pages (site_id, kind, path, source_name, title, encoding, draft_hash, edited_by, written_for)
+     SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9 WHERE NOT EXISTS (SELECT 1 FROM files WHERE site_id = $1 AND path = $3)
+     ON CONFLICT (site_id, path) DO UPDATE SET source_name = $4, title = $5, encoding = $6, draft_hash = $7, edited_by = $8, written_for = $9,
+       removed_at = NULL, draft_at = now(), updated_at = now(), version = pages.version + 1
+       WHERE pages.removed_at IS NOT NULL AND pages.live_hash IS NULL RETURNING id`,
+    [siteId, kind, path, storable(sourceName), storable(content.title), content.encoding, content.hash, personId, content.writtenFor],
+    transaction,
+  )
+  if (row === undefined) return null
+  await keepRevision(db, row.id, 'new', personId, transaction)
+  await deriveFrom(db, row.id, content, transaction)
+  return row.id
+}
+
+/**
+ * Marks a page, block or menu as taken away with the next publication, or takes the mark off. One that was never
+ * published goes at once. @returns null when `version` is not the newest
+ */
+export async function markRemoved(
+  db: Database,
+  { pageId, version, isRemoved }: { pageId: string; version: number; isRemoved: boolean },
+  transaction: Transaction,
+): Promise<boolean | null> {
+  const [gone] = isRemoved
+    ? await rows(db, 'DELETE FROM pages WHERE id = $1 AND version = $2 AND live_hash IS NULL RETURNING id', [pageId, version], transaction)
+    : []
+  if (gone !== undefined) return true
+  const [row] = await rows(
+    db,
+    `UPDATE pages SET removed_at = CASE WHEN $3 THEN now() END, updated_at = now(), version = version + 1 WHERE id = $1 AND version = $2 RETURNING id`,
+    [pageId, version, isRemoved],
+    transaction,
+  )
+  return row === undefined ? null : false
+}
+
+/** Takes out the revision before this one, when the same person made it a moment ago and nothing else points to it. */
+async function dropHalfWay(db: Database, pageId: string, before: number, personId: string, transaction: Transaction): Promise<void> {
+  await rows(
+    db,
+    `DELETE FROM page_revisions r USING pages p WHERE r.page_id = $1 AND r.version = $2 AND p.id = $1 AND r.made_by = 'edit' AND r.person_id = $3
+       AND r.hash IS DISTINCT FROM p.live_hash AND r.created_at > now() - make_interval(mins => $4)
+       AND EXISTS (SELECT 1 FROM page_revisions o WHERE o.page_id = $1 AND o.version < $2 AND o.person_id = $3 AND o.created_at > now() - make_interval(mins => $4))`,
+    [pageId, before, personId, ONE_REVISION_MINUTES],
+    transaction,
+  )
+}
+
+/** Derives what is kept about a content besides itself. */
+export async function deriveFrom(db: Database, pageId: string, content: NewContent, transaction: Transaction): Promise<void> {
+  await replacePlacements(db, [{ pageId, placements: content.placements }], transaction)
+  await replaceUses(db, pageId, content.uses, transaction)
+}
+
+/** Writes down anew which files a page names. */
+export async function replaceUses(db: Database, pageId: string, uses: readonly string[], transaction: Transaction): Promise<void> {
+  await rows(db, 'DELETE FROM file_uses WHERE page_id = $1', [pageId], transaction)
+  if (uses.length > 0)
+    await rows(
+      db,
+      'INSERT INTO file_uses (page_id, path) SELECT $1, unnest($2::text[]) ON CONFLICT DO NOTHING',
+      [pageId, uses.map(storable)],
+      transaction,
+    )
+}
+
+/** A version of a page, block or menu. */
+export interface RevisionRow {
+  readonly version: number
+  readonly hash: string
+  readonly encoding: string
+  readonly title: string
+  readonly madeBy: string
+  readonly by: string | null
+  readonly at: Date
+  /** What readers see now. */
+  readonly isLive: boolean
+}
+
+/** Versions, newest first. */
+export function listRevisions(db: Database, pageId: string, version: number | null, limit: number): Promise<RevisionRow[]> {
+  return rows<RevisionRow>(
+    db,
+    `SELECT r.version, r.hash, r.encoding, r.title, r.made_by AS "madeBy", (SELECT name FROM people WHERE people.id = r.person_id) AS by, r.created_at AS at,
+       r.hash = p.live_hash AS "isLive" FROM page_revisions r JOIN pages p ON p.id = r.page_id
+     WHERE r.page_id = $1 AND ($2::int IS NULL OR r.version = $2) ORDER BY r.version DESC LIMIT $3`,
+    [pageId, version, limit],
+  )
+}
+
+/** Every page, block and menu that names one of these files. */
+export function usesOfFile(
+  db: Database,
+  siteId: string,
+  spellings: readonly string[],
+  limit: number,
+): Promise<{ id: string; kind: PageKind; path: string; title: string }[]> {
+  return rows(
+    db,
+    `SELECT DISTINCT p.id, p.kind, p.path, p.title FROM file_uses u JOIN pages p ON p.id = u.page_id
+     WHERE p.site_id = $1 AND u.path = ANY($2::text[]) AND p.removed_at IS NULL ORDER BY p.path LIMIT $3`,
+    [siteId, spellings, limit],
+  )
 }
 
 async function keepRevision(
@@ -169,6 +301,8 @@ export async function replacePlacements(
 export interface PlacementRow extends WrittenLink {
   readonly pageId: string
   readonly path: string
+  readonly kind: PageKind
+  readonly writtenFor: string | null
   readonly title: string
   readonly ordinal: number
   readonly start: number
@@ -182,7 +316,7 @@ export function listPlacements(
   filter: { siteId: string; path?: string | undefined; after?: { path: string; ordinal: number } | undefined; limit?: number },
 ): Promise<PlacementRow[]> {
   const bind: unknown[] = [filter.siteId, filter.limit ?? null]
-  const where = ['p.site_id = $1']
+  const where = ['p.site_id = $1', 'p.removed_at IS NULL']
   if (filter.path !== undefined) where.push(`p.path = $${bind.push(filter.path)}`)
   if (filter.after !== undefined) {
     const [path, ordinal] = [`$${bind.push(filter.after.path)} COLLATE "C"`, `$${bind.push(filter.after.ordinal)}::int`]
@@ -191,7 +325,7 @@ export function listPlacements(
   }
   return rows<PlacementRow>(
     db,
-    `SELECT l.page_id AS "pageId", p.path, p.title, l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.shows,
+    `SELECT l.page_id AS "pageId", p.path, p.kind, p.written_for AS "writtenFor", p.title, l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.shows,
        l.base_href AS "baseHref", l.base_target AS "baseTarget"
      FROM pages p JOIN placements l ON p.id = l.page_id
      WHERE ${where.join(' AND ')} ORDER BY p.path COLLATE "C", l.ordinal LIMIT $2`,
@@ -203,7 +337,7 @@ export function listPlacements(
 export async function ownPaths(db: Database, siteId: string): Promise<Set<string>> {
   const found = await rows<{ path: string }>(
     db,
-    'SELECT path FROM pages WHERE site_id = $1 UNION SELECT path FROM files WHERE site_id = $1',
+    `SELECT path FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL UNION SELECT path FROM files WHERE site_id = $1 AND removed_at IS NULL`,
     [siteId],
   )
   return new Set(found.map(({ path }) => path))

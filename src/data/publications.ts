@@ -1,71 +1,176 @@
 import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
+import type { PageKind } from './models.ts'
 
 export interface UnpublishedPage {
   readonly id: string
+  readonly kind: PageKind
   readonly path: string
   readonly title: string
   readonly isNew: boolean
+  readonly isRemoved: boolean
   readonly by: string | null
   readonly at: Date
+  readonly links: number
+  readonly draftHash: string
+  readonly encoding: string
+  readonly liveHash: string | null
+  readonly liveEncoding: string | null
 }
 
+/** A draft that differs, or a live page that is to go. */
+const PAGE_DIFFERS = `(p.live_hash IS DISTINCT FROM p.draft_hash AND p.removed_at IS NULL OR p.removed_at IS NOT NULL AND p.live_hash IS NOT NULL)`
+const FILE_DIFFERS = `(f.live_hash IS DISTINCT FROM f.draft_hash AND f.removed_at IS NULL OR f.removed_at IS NOT NULL AND f.live_hash IS NOT NULL)`
+const PAGE_COLUMNS = `p.id, p.kind, p.path, p.title, p.live_hash IS NULL AS "isNew", p.removed_at IS NOT NULL AS "isRemoved",
+  (SELECT name FROM people WHERE people.id = p.edited_by) AS by, p.draft_at AS at, (SELECT count(*)::int FROM placements l WHERE l.page_id = p.id) AS links,
+  p.draft_hash AS "draftHash", p.encoding, p.live_hash AS "liveHash", p.live_encoding AS "liveEncoding"`
+
 export async function unpublishedPages(db: Database, siteId: string, limit: number): Promise<{ pages: UnpublishedPage[]; total: number }> {
-  const where = 'p.site_id = $1 AND p.live_hash IS DISTINCT FROM p.draft_hash'
+  const where = `p.site_id = $1 AND ${PAGE_DIFFERS}`
   const pages = await rows<UnpublishedPage>(
     db,
-    `SELECT p.id, p.path, p.title, p.live_hash IS NULL AS "isNew", (SELECT name FROM people WHERE people.id = p.edited_by) AS by, p.draft_at AS at
-     FROM pages p WHERE ${where} ORDER BY p.draft_at DESC, p.path LIMIT $2`,
+    `SELECT ${PAGE_COLUMNS} FROM pages p WHERE ${where} ORDER BY p.draft_at DESC, p.path LIMIT $2`,
     [siteId, limit],
   )
   const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM pages p WHERE ${where}`, [siteId])
   return { pages, total: count?.total ?? 0 }
 }
 
+/** One page, block or menu with what is live of it; null when there is none. */
+export async function findUnpublished(db: Database, siteId: string, id: string): Promise<UnpublishedPage | null> {
+  const [page] = await rows<UnpublishedPage>(db, `SELECT ${PAGE_COLUMNS} FROM pages p WHERE p.site_id = $1 AND p.id = $2`, [siteId, id])
+  return page ?? null
+}
+
 export async function unpublishedFiles(db: Database, siteId: string): Promise<number> {
-  const [count] = await rows<{ total: number }>(
-    db,
-    'SELECT count(*)::int AS total FROM files WHERE site_id = $1 AND live_hash IS DISTINCT FROM draft_hash',
-    [siteId],
-  )
+  const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM files f WHERE f.site_id = $1 AND ${FILE_DIFFERS}`, [
+    siteId,
+  ])
   return count?.total ?? 0
 }
 
+async function newPublication(
+  db: Database,
+  siteId: string,
+  personId: string | null,
+  restored: number | null,
+  transaction: Transaction,
+): Promise<string> {
+  await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction) // one publication after the other
+  const [made] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO publications (site_id, number, person_id, restored_number)
+     SELECT $1, coalesce(max(number), 0) + 1, $2, $3 FROM publications WHERE site_id = $1 RETURNING id`,
+    [siteId, personId, restored],
+    transaction,
+  )
+  return made?.id ?? ''
+}
+
 /**
- * Makes drafts live, in one publication with its items. Files go along: a page without its pictures is not the page.
- * @param pageIds - null for every page
+ * Makes drafts live, in one publication with its items; what is to go, goes. Files go along: a page without its pictures
+ * is not the page.
+ * @param pageIds - null for every page, block and menu
  * @returns null when nothing differed from the live site
  */
 export async function publish(
   db: Database,
   siteId: string,
   pageIds: readonly string[] | null,
-  personId: string,
+  personId: string | null,
   transaction: Transaction,
 ): Promise<string | null> {
-  await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction) // one publication after the other
-  const [made] = await rows<{ id: string }>(
-    db,
-    'INSERT INTO publications (site_id, number, person_id) SELECT $1, coalesce(max(number), 0) + 1, $2 FROM publications WHERE site_id = $1 RETURNING id',
-    [siteId, personId],
-    transaction,
-  )
-  const id = made?.id ?? ''
+  const id = await newPublication(db, siteId, personId, null, transaction)
   const items = await rows(
     db,
     `WITH due_pages AS (
-       SELECT id, path, live_hash, draft_hash FROM pages WHERE site_id = $1 AND live_hash IS DISTINCT FROM draft_hash AND ($3::uuid[] IS NULL OR id = ANY($3::uuid[])) FOR UPDATE),
-     due_files AS (SELECT id, path, live_hash, draft_hash FROM files WHERE site_id = $1 AND live_hash IS DISTINCT FROM draft_hash FOR UPDATE),
-     pages_done AS (UPDATE pages SET live_hash = due_pages.draft_hash, live_encoding = encoding, live_at = now() FROM due_pages WHERE pages.id = due_pages.id),
-     files_done AS (UPDATE files SET live_hash = due_files.draft_hash FROM due_files WHERE files.id = due_files.id)
-     INSERT INTO publication_items (publication_id, kind, path, from_hash, to_hash)
-       SELECT $2::uuid, 'page', path, live_hash, draft_hash FROM due_pages UNION ALL SELECT $2::uuid, 'file', path, live_hash, draft_hash FROM due_files RETURNING 1`,
+       SELECT p.id, p.kind, p.path, p.title, p.live_hash, p.live_encoding, p.encoding, CASE WHEN p.removed_at IS NULL THEN p.draft_hash END AS next_hash
+       FROM pages p WHERE p.site_id = $1 AND ${PAGE_DIFFERS} AND ($3::uuid[] IS NULL OR p.id = ANY($3::uuid[])) FOR UPDATE),
+     due_files AS (
+       SELECT f.id, f.path, f.live_hash, CASE WHEN f.removed_at IS NULL THEN f.draft_hash END AS next_hash
+       FROM files f WHERE f.site_id = $1 AND ${FILE_DIFFERS} FOR UPDATE),
+     pages_done AS (UPDATE pages SET live_hash = due_pages.next_hash, live_encoding = pages.encoding, live_at = now() FROM due_pages WHERE pages.id = due_pages.id),
+     files_done AS (UPDATE files SET live_hash = due_files.next_hash FROM due_files WHERE files.id = due_files.id)
+     INSERT INTO publication_items (publication_id, kind, path, title, from_hash, to_hash, from_encoding, encoding)
+       SELECT $2::uuid, kind, path, title, live_hash, next_hash, live_encoding, encoding FROM due_pages
+       UNION ALL SELECT $2::uuid, 'file', path, NULL, live_hash, next_hash, NULL, NULL FROM due_files RETURNING 1`,
     [siteId, id, pageIds],
     transaction,
   )
   if (items.length > 0) return id
   await rows(db, 'DELETE FROM publications WHERE id = $1', [id], transaction)
   return null
+}
+
+/**
+ * Brings the live site back to what it was after publication `number`, as a publication of its own. A draft that was the
+ * same as the live page goes back with it; one with work in it stays.
+ * @returns null when nothing has changed since; else the publication, and the drafts that changed
+ */
+export async function restorePublication(
+  db: Database,
+  siteId: string,
+  number: number,
+  personId: string,
+  transaction: Transaction,
+): Promise<{ id: string; drafts: { id: string; hash: string; encoding: string; kind: PageKind; path: string; title: string }[] } | null> {
+  const id = await newPublication(db, siteId, personId, number, transaction)
+  const later = `later AS (
+    SELECT DISTINCT ON (i.kind, i.path) i.kind, i.path, i.from_hash, i.from_encoding FROM publication_items i JOIN publications u ON u.id = i.publication_id
+    WHERE u.site_id = $1 AND u.number > $2 AND u.id <> $3 ORDER BY i.kind, i.path, u.number)`
+  const items = await rows(
+    db,
+    `WITH ${later}
+     INSERT INTO publication_items (publication_id, kind, path, title, from_hash, to_hash, from_encoding, encoding)
+       SELECT $3::uuid, p.kind, p.path, p.title, p.live_hash, later.from_hash, p.live_encoding, later.from_encoding
+       FROM pages p JOIN later ON later.kind = p.kind AND later.path = p.path WHERE p.site_id = $1 AND p.live_hash IS DISTINCT FROM later.from_hash
+       UNION ALL SELECT $3::uuid, 'file', f.path, NULL, f.live_hash, later.from_hash, NULL, NULL
+       FROM files f JOIN later ON later.kind = 'file' AND later.path = f.path WHERE f.site_id = $1 AND f.live_hash IS DISTINCT FROM later.from_hash RETURNING 1`,
+    [siteId, number, id],
+    transaction,
+  )
+  if (items.length === 0) {
+    await rows(db, 'DELETE FROM publications WHERE id = $1', [id], transaction)
+    return null
+  }
+  const drafts = await rows<{ id: string; hash: string; encoding: string; kind: PageKind; path: string; title: string }>(
+    db,
+    `UPDATE pages p SET draft_hash = i.to_hash, encoding = coalesce(i.encoding, p.encoding), removed_at = NULL, version = p.version + 1, edited_by = $3,
+       draft_at = now(), updated_at = now()
+     FROM publication_items i WHERE i.publication_id = $2 AND i.kind = p.kind AND i.path = p.path AND p.site_id = $1 AND i.to_hash IS NOT NULL
+       AND (p.draft_hash = i.from_hash OR p.removed_at IS NOT NULL)
+     RETURNING p.id, p.draft_hash AS hash, p.encoding, p.kind, p.path, p.title`,
+    [siteId, id, personId],
+    transaction,
+  )
+  await rows(
+    db,
+    `WITH gone AS (UPDATE pages p SET removed_at = now(), version = p.version + 1, updated_at = now() FROM publication_items i
+       WHERE i.publication_id = $2 AND i.kind = p.kind AND i.path = p.path AND p.site_id = $1 AND i.to_hash IS NULL AND p.draft_hash = i.from_hash),
+     pages_done AS (UPDATE pages p SET live_hash = i.to_hash, live_encoding = i.encoding, live_at = now() FROM publication_items i
+       WHERE i.publication_id = $2 AND i.kind = p.kind AND i.path = p.path AND p.site_id = $1 AND (i.to_hash IS NOT NULL OR p.draft_hash IS DISTINCT FROM i.from_hash)),
+     files_done AS (UPDATE files f SET live_hash = i.to_hash, draft_hash = CASE WHEN f.draft_hash = i.from_hash AND i.to_hash IS NOT NULL THEN i.to_hash ELSE f.draft_hash END,
+       removed_at = CASE WHEN i.to_hash IS NULL THEN now() END, version = f.version + 1, updated_at = now()
+       FROM publication_items i WHERE i.publication_id = $2 AND i.kind = 'file' AND i.path = f.path AND f.site_id = $1)
+     SELECT 1`,
+    [siteId, id],
+    transaction,
+  )
+  // One statement cannot change a row twice: what went above is taken from the live site here.
+  await rows(
+    db,
+    `UPDATE pages SET live_hash = NULL WHERE site_id = $1 AND removed_at IS NOT NULL AND path IN (SELECT path FROM publication_items WHERE publication_id = $2 AND to_hash IS NULL)`,
+    [siteId, id],
+    transaction,
+  )
+  await rows(
+    db,
+    `INSERT INTO page_revisions (page_id, version, hash, encoding, title, made_by, person_id)
+     SELECT id, version, draft_hash, encoding, title, 'publication', $2 FROM pages WHERE id = ANY($1::uuid[])`,
+    [drafts.map((draft) => draft.id), personId],
+    transaction,
+  )
+  return { id, drafts }
 }
 
 export interface ListedPublication {
@@ -75,15 +180,110 @@ export interface ListedPublication {
   readonly by: string | null
   readonly pages: number
   readonly files: number
+  readonly restored: number | null
+  readonly check: unknown
 }
 
 export function listPublications(db: Database, siteId: string, id: string | null, limit: number): Promise<ListedPublication[]> {
   return rows<ListedPublication>(
     db,
     `SELECT u.id, u.number, u.created_at AS at, (SELECT name FROM people WHERE people.id = u.person_id) AS by,
-       (SELECT count(*)::int FROM publication_items i WHERE i.publication_id = u.id AND kind = 'page') AS pages,
-       (SELECT count(*)::int FROM publication_items i WHERE i.publication_id = u.id AND kind = 'file') AS files
+       (SELECT count(*)::int FROM publication_items i WHERE i.publication_id = u.id AND kind <> 'file') AS pages,
+       (SELECT count(*)::int FROM publication_items i WHERE i.publication_id = u.id AND kind = 'file') AS files,
+       u.restored_number AS restored, u.checked AS check
      FROM publications u WHERE u.site_id = $1 AND ($2::uuid IS NULL OR u.id = $2) ORDER BY u.number DESC LIMIT $3`,
     [siteId, id, limit],
   )
+}
+
+/** What a publication changed. Hashes are null where there was, or is, nothing. */
+export interface PublicationItemRow {
+  readonly kind: PageKind | 'file'
+  readonly path: string
+  readonly title: string | null
+  readonly fromHash: string | null
+  readonly toHash: string | null
+  readonly fromEncoding: string | null
+  readonly encoding: string | null
+}
+
+export function publicationItems(db: Database, id: string, limit: number): Promise<PublicationItemRow[]> {
+  return rows<PublicationItemRow>(
+    db,
+    `SELECT kind, path, title, from_hash AS "fromHash", to_hash AS "toHash", from_encoding AS "fromEncoding", encoding
+     FROM publication_items WHERE publication_id = $1 ORDER BY kind = 'file', path LIMIT $2`,
+    [id, limit],
+  )
+}
+
+export async function publicationSite(db: Database, id: string): Promise<string | null> {
+  const [row] = await rows<{ siteId: string }>(db, 'SELECT site_id AS "siteId" FROM publications WHERE id = $1', [id])
+  return row?.siteId ?? null
+}
+
+/** Writes down what the live site answered. */
+export async function keepCheck(db: Database, id: string, check: object): Promise<void> {
+  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, JSON.stringify(check)])
+}
+
+export interface PlanRow {
+  readonly id: string
+  readonly at: Date
+  readonly pages: readonly string[] | null
+  readonly by: string | null
+  readonly state: 'planned' | 'done' | 'failed' | 'cancelled'
+  readonly message: string | null
+}
+
+const PLAN = `id, due_at AS at, pages, (SELECT name FROM people WHERE people.id = person_id) AS by, state, message`
+
+export function listPlans(db: Database, siteId: string, limit: number): Promise<PlanRow[]> {
+  return rows<PlanRow>(
+    db,
+    `SELECT ${PLAN} FROM planned_publications WHERE site_id = $1 ORDER BY (state = 'planned') DESC, due_at DESC LIMIT $2`,
+    [siteId, limit],
+  )
+}
+
+export async function insertPlan(
+  db: Database,
+  plan: { siteId: string; at: Date; pages: readonly string[] | null; personId: string },
+  transaction: Transaction,
+): Promise<PlanRow> {
+  const [row] = await rows<PlanRow>(
+    db,
+    `INSERT INTO planned_publications (site_id, due_at, pages, person_id) VALUES ($1, $2, $3, $4) RETURNING ${PLAN}`,
+    [plan.siteId, plan.at, plan.pages, plan.personId],
+    transaction,
+  )
+  if (row === undefined) throw new Error('A plan vanished as it was made')
+  return row
+}
+
+/** @returns false when there is no such plan, or it has been carried out */
+export async function cancelPlan(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
+  const [row] = await rows(
+    db,
+    `UPDATE planned_publications SET state = 'cancelled' WHERE id = $1 AND site_id = $2 AND state = 'planned' RETURNING id`,
+    [id, siteId],
+    transaction,
+  )
+  return row !== undefined
+}
+
+/** Takes one plan that is due, so that nobody else does. Null when none is. */
+export async function claimPlan(
+  db: Database,
+): Promise<{ id: string; siteId: string; pages: string[] | null; personId: string | null } | null> {
+  const [row] = await rows<{ id: string; siteId: string; pages: string[] | null; personId: string | null }>(
+    db,
+    `UPDATE planned_publications SET state = 'done' WHERE id = (
+       SELECT id FROM planned_publications WHERE state = 'planned' AND due_at <= now() ORDER BY due_at LIMIT 1 FOR UPDATE SKIP LOCKED)
+     RETURNING id, site_id AS "siteId", pages, person_id AS "personId"`,
+  )
+  return row ?? null
+}
+
+export async function tellPlan(db: Database, id: string, state: 'done' | 'failed', message: string): Promise<void> {
+  await rows(db, 'UPDATE planned_publications SET state = $2, message = $3 WHERE id = $1', [id, state, message])
 }

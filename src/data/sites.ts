@@ -15,7 +15,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   )
   const partners = await rows<SiteSetup['partners'][number]>(
     db,
-    `SELECT id, name, sites FROM partners WHERE site_id = $1 ORDER BY name`,
+    `SELECT id, name, sites, link_template AS template, account FROM partners WHERE site_id = $1 ORDER BY name`,
     [siteId],
     transaction,
   )
@@ -27,7 +27,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   )
   const shortLinks = await rows<SiteSetup['shortLinks'][number]>(
     db,
-    `SELECT l.id, h.host, h.prefix, s.slug, l.destination, l.status FROM short_link_slugs s JOIN short_links l ON l.id = s.short_link_id
+    `SELECT l.id, h.host, h.prefix, s.slug, l.destination, l.title, l.status FROM short_link_slugs s JOIN short_links l ON l.id = s.short_link_id
      JOIN hosts h ON h.id = s.host_id WHERE l.site_id = $1`,
     [siteId],
     transaction,

@@ -2,9 +2,10 @@ import { Transaction } from 'sequelize'
 import { z } from 'zod'
 import { RuleList } from '../contract/rules.ts'
 import { type Database, rows } from './database.ts'
+import { readParts } from './parts.ts'
 import { readSiteSetup, siteIds, snapshotVersion } from './sites.ts'
 
-const Row = z.object({ id: z.string(), name: z.string(), sites: z.array(z.string()) })
+const Row = z.object({ id: z.string(), name: z.string(), sites: z.array(z.string()), template: z.string(), account: z.string() })
 const Setup = z.object({
   siteId: z.string(),
   name: z.string(),
@@ -18,6 +19,7 @@ const Setup = z.object({
       prefix: z.string(),
       slug: z.string(),
       destination: z.string(),
+      title: z.string().optional(),
       status: z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)]),
     }),
   ),
@@ -29,7 +31,9 @@ export const Snapshot = z.object({
   sites: z.array(
     z.object({
       setup: Setup,
-      pages: z.array(z.object({ path: z.string(), hash: z.string(), encoding: z.string() })),
+      pages: z.array(z.object({ path: z.string(), hash: z.string(), encoding: z.string(), waiting: z.array(z.string()) })),
+      /** Shared parts by "block name" or "menu name". */
+      parts: z.array(z.object({ key: z.string(), html: z.string() })),
       files: z.array(z.object({ path: z.string(), hash: z.string(), mediaType: z.string(), bytes: z.number() })),
     }),
   ),
@@ -46,7 +50,10 @@ export function readSnapshot(db: Database): Promise<Snapshot> {
       if (setup === null) continue
       const pages = await rows<Snapshot['sites'][number]['pages'][number]>(
         db,
-        'SELECT path, live_hash AS hash, live_encoding AS encoding FROM pages WHERE site_id = $1 AND live_hash IS NOT NULL',
+        `SELECT path, live_hash AS hash, live_encoding AS encoding,
+           coalesce((SELECT array_agg(address) FROM waiting_links w JOIN pages o ON o.id = w.page_id
+             WHERE w.state <> 'accepted' AND o.site_id = $1 AND (o.id = p.id OR o.kind <> 'page')), '{}') AS waiting
+         FROM pages p WHERE site_id = $1 AND kind = 'page' AND live_hash IS NOT NULL`,
         [siteId],
         transaction,
       )
@@ -56,7 +63,8 @@ export function readSnapshot(db: Database): Promise<Snapshot> {
         [siteId],
         transaction,
       )
-      sites.push({ setup: setup as Snapshot['sites'][number]['setup'], pages, files })
+      const parts = await readParts(db, siteId, 'live', transaction)
+      sites.push({ setup: setup as Snapshot['sites'][number]['setup'], pages, parts, files })
     }
     return { version, sites }
   })

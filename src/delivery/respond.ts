@@ -94,10 +94,9 @@ async function content(
   sendFile(delivery, place.file, request, response)
 }
 
-type Place =
-  | { page: { path: string; hash: string; encoding: string } }
-  | { file: { hash: string; mediaType: string; bytes: number } }
-  | { moved: string }
+type LivePage = { path: string; hash: string; encoding: string; waiting: readonly string[] }
+
+type Place = { page: LivePage } | { file: { hash: string; mediaType: string; bytes: number } } | { moved: string }
 
 /** Finds what a path names, tolerant of percent-encoding, index files and the closing slash. */
 function locate({ pages, files, site }: HostEntry, path: string): Place | null {
@@ -115,17 +114,12 @@ function locate({ pages, files, site }: HostEntry, path: string): Place | null {
 
 const pathnameOf = (address: string): string => (address.startsWith('/') ? address : new URL(address).pathname)
 
-async function deliveredPage(
-  { store, log }: Delivery,
-  snapshot: CompiledSnapshot,
-  { site }: HostEntry,
-  page: { path: string; hash: string; encoding: string },
-) {
+async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapshot, { site, findPart }: HostEntry, page: LivePage) {
   const key = `${site.setup.siteId} ${page.path}`
   const ready = snapshot.delivered.get(key)
   if (ready !== undefined) return ready
   const stored = await readFile(store.blobFile(page.hash))
-  const answer = deliverBytes(stored, page.encoding, site.rules, site.around(page.path), site.findShortLink)
+  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart })
   if (!answer.ok) log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
   const bytes = answer.ok ? Buffer.from(answer.value.bytes) : stored
   const made = { bytes, etag: `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"` }

@@ -3,6 +3,7 @@ import { readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import pg from 'pg'
 import type { Logger } from 'pino'
+import type { PartFinder } from '../core/blocks/index.ts'
 import { type CompiledSite, compileSite } from '../core/rules/index.ts'
 import { type Database, SNAPSHOT_CHANNEL } from '../data/database.ts'
 import { snapshotVersion } from '../data/sites.ts'
@@ -16,6 +17,7 @@ export interface HostEntry {
   readonly site: CompiledSite
   readonly pages: ReadonlyMap<string, SiteSnapshot['pages'][number]>
   readonly files: ReadonlyMap<string, SiteSnapshot['files'][number]>
+  readonly findPart: PartFinder
 }
 
 /** A snapshot made ready to answer from. It never changes; a newer one takes its place. */
@@ -28,11 +30,13 @@ export interface CompiledSnapshot {
 
 export function compileSnapshot(snapshot: Snapshot, port: number): CompiledSnapshot {
   const hosts = new Map<string, HostEntry>()
-  for (const { setup, pages, files } of snapshot.sites) {
+  for (const { setup, pages, parts, files } of snapshot.sites) {
     const site = compileSite(setup, port)
     const pageMap = new Map(pages.map((page) => [page.path, page]))
     const fileMap = new Map(files.map((file) => [file.path, file]))
-    for (const { host, kind } of setup.hosts) hosts.set(host, { kind, site, pages: pageMap, files: fileMap })
+    const partMap = new Map(parts.map(({ key, html }) => [key, html]))
+    const findPart: PartFinder = (kind, name) => partMap.get(`${kind} ${name}`) ?? null
+    for (const { host, kind } of setup.hosts) hosts.set(host, { kind, site, pages: pageMap, files: fileMap, findPart })
   }
   return { version: snapshot.version, hosts, delivered: new Map() }
 }

@@ -9,6 +9,7 @@ import { announceSnapshot, type Database, inTransaction, rows } from '../data/da
 import { fileHashes, upsertFile } from '../data/files.ts'
 import { storable, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
+import { newContent } from '../services/pages.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
 
 /** How often progress is written down and a wish to cancel is looked for. */
@@ -126,7 +127,7 @@ function progressWriter(db: Database, jobId: string, total: number): (done: numb
 async function readKept(db: Database, siteId: string): Promise<Kept> {
   const pages = await rows<{ path: string; hash: string; importHash: string | null }>(
     db,
-    'SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1',
+    `SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
     [siteId],
   )
   return {
@@ -228,16 +229,11 @@ async function storeJudged(
   if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) return
   const { path, bytes, hash } = content
   if (content.kind === 'file') {
-    await upsertFile(db, { siteId, path, mediaType: lookup(path) ?? 'application/octet-stream', hash, bytes }, transaction)
+    await upsertFile(db, { siteId, path, mediaType: lookup(path) ?? 'application/octet-stream', hash, bytes, personId }, transaction)
     return
   }
-  const { encoding, title, placements } = readPage(bytes)
   const sourceName = content.name
-  await upsertImported(
-    db,
-    { siteId, path, sourceName, content: { hash, bytes, encoding, title: title ?? sourceName, placements }, personId },
-    transaction,
-  )
+  await upsertImported(db, { siteId, path, sourceName, content: newContent(bytes, sourceName, { path }), personId }, transaction)
 }
 
 /** The one folder that everything lies in, when there is one: people often pack the folder instead of what is in it. */

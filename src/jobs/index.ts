@@ -4,10 +4,17 @@ import type { Logger } from 'pino'
 import { z } from 'zod'
 import { type Database, rows } from '../data/database.ts'
 import { dropOldUploads } from '../data/uploads.ts'
+import type { Services } from '../services/index.ts'
+import { CHECKS } from '../services/publications.ts'
 import { runImport } from './imports.ts'
+import { carryOutPlans } from './plans.ts'
+import { checkPublication } from './publication-checks.ts'
 
 const IMPORTS = 'imports'
 const Work = z.object({ job: z.uuid() })
+const Check = z.object({ publication: z.uuid() })
+/** A planned publication is at most this late. */
+const PLANS_MS = 1_000
 /** A running job writes its progress several times a second; silence this long means that its process is gone. */
 const SILENCE_SECONDS = 30
 const RESCUE_MS = 10_000
@@ -16,36 +23,43 @@ const HOUSEKEEPING_MS = 60 * 60 * 1000
 /** Sends work to the job floor. */
 export interface JobQueue {
   enqueue(queue: string, data: object): Promise<void>
+  /** Also carries jobs out in this process. */
+  work(services: Services): Promise<void>
   stop(): Promise<void>
 }
 
-/** @param isWorking - also carries jobs out in this process */
+/** @param isWorking - this process is going to carry jobs out: it also looks after the queue */
 export async function openJobQueue(db: Database, isWorking: boolean, log: Logger): Promise<JobQueue> {
   const boss = new PgBoss({ connectionString: db.url, max: 3, supervise: isWorking, schedule: false })
   boss.on('error', (error) => log.warn({ err: error }, 'the job queue stumbled'))
   await boss.start()
-  await boss.createQueue(IMPORTS)
+  for (const queue of [IMPORTS, CHECKS]) await boss.createQueue(queue)
   const timers: NodeJS.Timeout[] = []
-  const enqueue = async (queue: string, data: object): Promise<void> => void (await boss.send(queue, data, { retryLimit: 0 }))
-  if (isWorking) {
-    await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
-      for (const { data } of jobs) await runImport(db, Work.parse(data).job, log)
-    })
-    const rescue = async (): Promise<void> => {
-      const left = await rows<{ id: string }>(
-        db,
-        `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
-        [SILENCE_SECONDS],
-      )
-      for (const { id } of left) await enqueue(IMPORTS, { job: id })
-    }
-    timers.push(
-      every(RESCUE_MS, rescue, log),
-      every(HOUSEKEEPING_MS, () => dropOldUploads(db), log),
+  const enqueue = async (queue: string, data: object): Promise<void> =>
+    void (await boss.send(queue, data, { retryLimit: queue === CHECKS ? 2 : 0 }))
+  const rescue = async (): Promise<void> => {
+    const left = await rows<{ id: string }>(
+      db,
+      `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
+      [SILENCE_SECONDS],
     )
+    for (const { id } of left) await enqueue(IMPORTS, { job: id })
   }
   return {
     enqueue,
+    async work(services) {
+      await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
+        for (const { data } of jobs) await runImport(db, Work.parse(data).job, log)
+      })
+      await boss.work(CHECKS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
+        for (const { data } of jobs) await checkPublication(db, services.views, Check.parse(data).publication, log)
+      })
+      timers.push(
+        every(RESCUE_MS, rescue, log),
+        every(PLANS_MS, () => carryOutPlans(db, services, log), log),
+        every(HOUSEKEEPING_MS, () => dropOldUploads(db), log),
+      )
+    },
     async stop() {
       for (const timer of timers) clearInterval(timer)
       await boss.stop({ graceful: true, timeout: 5_000 }).catch(() => {})

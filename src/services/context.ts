@@ -1,9 +1,11 @@
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
 import type { Permission } from '../contract/people.ts'
+import type { PartFinder } from '../core/blocks/index.ts'
 import { type CompiledSite, compileSite } from '../core/rules/index.ts'
 import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
 import type { Role } from '../data/models.ts'
+import { readParts } from '../data/parts.ts'
 import { readSiteSetup, snapshotVersion } from '../data/sites.ts'
 import type { Settings } from '../environment.ts'
 
@@ -46,6 +48,17 @@ export class SiteViews {
     const view = compileSite(setup, settings.port)
     this.#kept.set(actor.siteId, { version, view })
     return view
+  }
+
+  /** Every shared part as it stands in the studio, by "block name" or "menu name". */
+  async draftParts(actor: Pick<Actor, 'siteId'>): Promise<Record<string, string>> {
+    return Object.fromEntries((await readParts(this.#context.db, actor.siteId, 'draft')).map(({ key, html }) => [key, html]))
+  }
+
+  /** What shared parts show: as they stand in the studio, or as readers see them. */
+  async partsOf(actor: Pick<Actor, 'siteId'>, of: 'draft' | 'live'): Promise<PartFinder> {
+    const parts = new Map((await readParts(this.#context.db, actor.siteId, of)).map(({ key, html }) => [key, html]))
+    return (kind, name) => parts.get(`${kind} ${name}`) ?? null
   }
 }
 

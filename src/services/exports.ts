@@ -3,6 +3,7 @@ import { deliverBytes, nameForPath } from '../core/content/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { listFiles } from '../data/files.ts'
 import { getBlob, listPages } from '../data/pages.ts'
+import { waitingByPage } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** Files that are packed already; pressing them again only takes time. */
@@ -20,6 +21,8 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
     async siteZip(actor: Actor, of: 'draft' | 'live'): Promise<Result<ReadableStream<Uint8Array>, 'forbidden'>> {
       if (!actor.can('exports:read')) return fail('forbidden')
       const view = await views.of(actor)
+      const findPart = await views.partsOf(actor, of)
+      const waiting = await waitingByPage(db, actor.siteId)
       async function* contents(): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
         for (let after: string | undefined, more = true; more; ) {
           const { items } = await listPages(db, { siteId: actor.siteId, after, limit: PAGES_AT_ONCE })
@@ -28,7 +31,7 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             const encoding = of === 'draft' ? page.encoding : (page.liveEncoding ?? page.encoding)
             const stored = hash === null ? null : await getBlob(db, hash)
             if (stored === null) continue
-            const delivered = deliverBytes(stored, encoding, view.rules, view.around(page.path), view.findShortLink)
+            const delivered = deliverBytes(stored, encoding, view, { path: page.path, findPart, waiting: waiting.get(page.id) })
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             yield {
               name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName,

@@ -1,9 +1,13 @@
 import { addressesService } from './addresses.ts'
+import { blocksService } from './blocks.ts'
 import { type Context, SiteViews } from './context.ts'
 import { deskService } from './desk.ts'
+import { destinationsService } from './destinations.ts'
 import { exportsService } from './exports.ts'
+import { filesService } from './files.ts'
 import { importsService } from './imports.ts'
 import { jobsService } from './jobs.ts'
+import { menusService } from './menus.ts'
 import { pagesService } from './pages.ts'
 import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
@@ -11,18 +15,28 @@ import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
 import { rulesService } from './rules.ts'
 import { shortLinksService } from './short-links.ts'
+import { visitsService } from './visits.ts'
+import { waitingService } from './waiting.ts'
 
 /** Builds every service once a process. Screens and endpoints get them through `locals.services`. */
 export function createServices(context: Context) {
   const views = new SiteViews(context)
   const placements = placementsService(context, views)
-  const publications = publicationsService(context)
+  const publications = publicationsService(context, views)
+  const waiting = waitingService(context, views)
+  const pages = pagesService(context, views, waiting)
   const jobs = jobsService(context)
   return {
     views,
     people: peopleService(context),
     addresses: addressesService(views),
-    pages: pagesService(context, views),
+    pages,
+    blocks: blocksService(context, views, pages),
+    menus: menusService(context, views, pages),
+    files: filesService(context, views),
+    destinations: destinationsService(context, views),
+    visits: visitsService(context, views),
+    waiting,
     placements,
     rules: rulesService(context, views, placements),
     partners: partnersService(context),

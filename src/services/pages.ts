@@ -1,44 +1,169 @@
 import { createHash } from 'node:crypto'
-import type { Page, PageChange, PageQuery, PageSource } from '../contract/pages.ts'
-import { readPage } from '../core/content/index.ts'
-import { applyPatches, decodeSource, isApplicable, patchBytes } from '../core/markup/index.ts'
+import type {
+  Page,
+  PageChange,
+  PageNew,
+  PageQuery,
+  PageRemoval,
+  PageRestore,
+  PageSaved,
+  PageSource,
+  Presence,
+  Revision,
+  RevisionSource,
+  Section,
+} from '../contract/pages.ts'
+import { normalise } from '../core/address/index.ts'
+import { nameForPath, nameHeading, readMenuContent, readPage, scanHeadings } from '../core/content/index.ts'
+import { applyPatches, decodeSource, isApplicable, patchBytes, writableIn } from '../core/markup/index.ts'
+import { joinMenu, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { findPage, getBlob, type ListedPage, listPages, type NewContent, updateDraft } from '../data/pages.ts'
+import { pageLike } from '../core/writing/index.ts'
+import type { PageKind } from '../data/models.ts'
+import {
+  findPage,
+  getBlob,
+  insertPage,
+  type ListedPage,
+  listPages,
+  listRevisions,
+  markRemoved,
+  type NewContent,
+  type RevisionRow,
+  updateDraft,
+} from '../data/pages.ts'
+import { signPresence } from '../data/presence.ts'
+import { waitingOn } from '../data/waiting.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import type { waitingService } from './waiting.ts'
 
 /** The name content is kept under. */
 export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex')
 
-/** Reads bytes into what is stored of a page. */
-export function newContent(bytes: Uint8Array, fallbackTitle: string, encoding?: string): NewContent {
-  const read = readPage(bytes, encoding)
-  return { hash: hashOf(bytes), bytes, encoding: read.encoding, title: read.title ?? fallbackTitle, placements: read.placements }
+/** Reads bytes into what is stored of a page, block or menu. Blocks and menus keep the title they were given. */
+export function newContent(
+  bytes: Uint8Array,
+  fallbackTitle: string,
+  { encoding, kind = 'page', path = '/' }: { encoding?: string | undefined; kind?: PageKind; path?: string } = {},
+): NewContent {
+  const read = kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path)
+  return {
+    hash: hashOf(bytes),
+    bytes,
+    encoding: read.encoding,
+    title: (kind === 'page' ? read.title : null) ?? fallbackTitle,
+    placements: read.placements,
+    writtenFor: read.writtenFor,
+    uses: read.uses,
+  }
 }
 
-function shown(page: ListedPage, origin: string): Page {
+export function shownPageRow(page: ListedPage, origin: string): Page {
   return {
     id: page.id,
+    kind: page.kind,
     path: page.path,
     title: page.title,
     encoding: page.encoding,
-    state: page.liveHash === null ? 'new' : page.liveHash === page.draftHash ? 'live' : 'changed',
+    state: page.liveHash === null ? 'new' : page.liveHash === page.draftHash && page.removedAt === null ? 'live' : 'changed',
     version: page.version,
-    address: origin + page.path,
+    address: origin + (page.kind === 'page' ? page.path : '/'),
     links: page.links,
     draftAt: new Date(page.draftAt).toISOString(),
     liveAt: page.liveAt === null ? null : new Date(page.liveAt).toISOString(),
     editedBy: page.editor,
+    writtenFor: page.writtenFor,
+    isRemoved: page.removedAt !== null,
   }
 }
 
-export function pagesService({ db }: Context, views: SiteViews) {
+/** Versions shown of one page; older ones are kept and can be asked for by number. */
+const REVISIONS_SHOWN = 200
+
+type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'
+
+export function pagesService({ db }: Context, views: SiteViews, waiting: ReturnType<typeof waitingService>) {
   const sourceOf = async (page: ListedPage): Promise<{ bytes: Buffer; text: string }> => {
     const bytes = await getBlob(db, page.draftHash)
     if (bytes === null) throw new Error(`The content of page ${page.id} is gone`)
     return { bytes, text: decodeSource(bytes, page.encoding) }
   }
+  const withSource = async (page: ListedPage, origin: string): Promise<PageSource> => ({
+    ...(await savedPage(page, origin)),
+    source: (await sourceOf(page)).text,
+  })
+  const savedPage = async (page: ListedPage, origin: string): Promise<PageSaved> => ({
+    ...shownPageRow(page, origin),
+    waiting: await waitingOn(db, page.id),
+  })
+  const movedOn = async (actor: Actor, id: string) => {
+    const current = await findPage(db, actor.siteId, id)
+    const { origin } = await views.of(actor)
+    return current === null ? fail('not-found') : fail('moved-on', { current: await withSource(current, origin) })
+  }
+
+  /** Puts new bytes on top of a version: draft, revision, what is derived, and the queue, in one transaction. */
+  const store = async (
+    actor: Actor,
+    page: ListedPage,
+    bytes: Uint8Array,
+    { encoding, madeBy, detail }: { encoding: string; madeBy: string; detail: object },
+  ): Promise<Result<PageSaved, ChangeFault>> => {
+    const { origin } = await views.of(actor)
+    const content = newContent(bytes, page.title, { encoding, kind: page.kind, path: page.path })
+    const news = await waiting.newLinks(actor, page, bytes, encoding)
+    const saved = await write(db, async (transaction) => {
+      const version = await updateDraft(
+        db,
+        { pageId: page.id, version: page.version, content, personId: actor.personId, madeBy },
+        transaction,
+      )
+      if (version === null) return fail('moved-on')
+      await waiting.queue(actor, page.id, news, transaction)
+      await writeAudit(db, actor, madeBy === 'edit' ? 'pages:edit' : `pages:${madeBy}`, page.id, { version, ...detail }, transaction)
+      return ok(version)
+    })
+    if (!saved.ok) return movedOn(actor, page.id)
+    const now = await findPage(db, actor.siteId, page.id)
+    return now === null ? fail('not-found') : ok(await savedPage(now, origin))
+  }
+
+  const patch = async (
+    actor: Actor,
+    page: ListedPage,
+    patchSets: PageChange['patchSets'],
+    madeBy = 'edit',
+  ): Promise<Result<PageSaved, ChangeFault>> => {
+    const draft = await sourceOf(page)
+    let bytes: Uint8Array = draft.bytes
+    let { text } = draft
+    for (const patches of patchSets) {
+      if (!isApplicable(patches, text.length)) return fail('patches-unfit')
+      const patched = patchBytes(bytes, page.encoding, text, patches)
+      if (!patched.ok) return patched
+      bytes = patched.value
+      text = applyPatches(text, patches)
+      if (decodeSource(bytes, page.encoding) !== text) return fail('encoding-unpatchable', { encoding: page.encoding })
+    }
+    return store(actor, page, bytes, { encoding: page.encoding, madeBy, detail: { patches: patchSets.flat().length } })
+  }
+
+  const revision = async (
+    actor: Actor,
+    id: string,
+    version: number,
+  ): Promise<Result<{ page: ListedPage; row: RevisionRow; bytes: Buffer }, 'forbidden' | 'not-found'>> => {
+    if (!actor.can('pages:read')) return fail('forbidden')
+    const page = await findPage(db, actor.siteId, id)
+    const [row] = page === null ? [] : await listRevisions(db, id, version, 1)
+    const bytes = row === undefined ? null : await getBlob(db, row.hash)
+    return page === null || row === undefined || bytes === null ? fail('not-found') : ok({ page, row, bytes })
+  }
 
   return {
+    store,
+    patch,
+
     async list(actor: Actor, query: PageQuery): Promise<Result<{ items: Page[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const { origin } = await views.of(actor)
@@ -48,12 +173,13 @@ export function pagesService({ db }: Context, views: SiteViews) {
         paths: query.path === undefined ? undefined : spellingsOf(query.path),
         search: query.search,
         state: query.state,
+        kind: query.kind,
         after: typeof after === 'string' ? after : undefined,
         limit: query.limit,
       })
       const last = items[items.length - 1]
       return ok({
-        items: items.map((page) => shown(page, origin)),
+        items: items.map((page) => shownPageRow(page, origin)),
         next: items.length === query.limit && last !== undefined ? cursorOf(last.path) : null,
         total,
       })
@@ -65,53 +191,159 @@ export function pagesService({ db }: Context, views: SiteViews) {
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const { origin } = await views.of(actor)
-      return ok({ ...shown(page, origin), source: (await sourceOf(page)).text })
+      return ok(await withSource(page, origin))
     },
 
     /**
      * Puts patch sets on top of a version of the draft. Bytes outside the patches stay.
      * A newer version refuses with "moved-on" and the source as it now is, so that a person sees both.
      */
-    async change(
-      actor: Actor,
-      id: string,
-      change: PageChange,
-    ): Promise<Result<Page, 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'>> {
+    async change(actor: Actor, id: string, change: PageChange): Promise<Result<PageSaved, ChangeFault>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
+      return page.version === change.version ? patch(actor, page, change.patchSets) : movedOn(actor, id)
+    },
+
+    /** A new page with the look of another one, and an entry in each menu that new pages join. */
+    async create(
+      actor: Actor,
+      { path, title, like }: PageNew,
+    ): Promise<Result<Page, 'forbidden' | 'not-found' | 'path-taken' | 'path-unreadable'>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
       const { origin } = await views.of(actor)
-      const movedOn = async () => {
-        const current = await findPage(db, actor.siteId, id)
-        return current === null
-          ? fail('not-found')
-          : fail('moved-on', { current: { ...shown(current, origin), source: (await sourceOf(current)).text } })
-      }
-      if (page.version !== change.version) return movedOn()
-      const draft = await sourceOf(page)
-      let bytes: Uint8Array = draft.bytes
-      let text = draft.text
-      for (const patches of change.patchSets) {
-        if (!isApplicable(patches, text.length)) return fail('patches-unfit')
-        const patched = patchBytes(bytes, page.encoding, text, patches)
-        if (!patched.ok) return patched
-        bytes = patched.value
-        text = applyPatches(text, patches)
-        if (decodeSource(bytes, page.encoding) !== text) return fail('encoding-unpatchable', { encoding: page.encoding })
-      }
-      const content = newContent(bytes, page.title, page.encoding)
-      const saved = await write(db, async (transaction) => {
-        const version = await updateDraft(db, { pageId: id, version: change.version, content, personId: actor.personId }, transaction)
-        if (version === null) return fail('moved-on')
-        await writeAudit(db, actor, 'pages:edit', id, { version, patches: change.patchSets.flat().length }, transaction)
-        return ok(version)
+      const address = normalise(path.startsWith('/') ? path : `/${path}`, origin)
+      const wanted = address === null || !address.startsWith(origin) ? null : new URL(address).pathname
+      if (wanted === null || /[?#]/.test(path)) return fail('path-unreadable', { path })
+      const model = like === undefined ? await homeOf(actor.siteId) : await findPage(db, actor.siteId, like)
+      if (like !== undefined && model === null) return fail('not-found')
+      const source = pageLike(model === null ? null : (await sourceOf(model)).text, model?.path ?? '/', title)
+      const encoding = model?.encoding ?? 'utf-8'
+      // A byte order mark or an odd encoding of the other page is not taken along.
+      const bytes = new TextEncoder().encode(encoding === 'utf-8' ? source : writableIn(source, 'us-ascii'))
+      const content = newContent(bytes, title, { encoding: encoding === 'utf-8' ? 'utf-8' : undefined, path: wanted })
+      const made = await write(db, async (transaction) => {
+        const id = await insertPage(
+          db,
+          { siteId: actor.siteId, kind: 'page', path: wanted, sourceName: nameForPath(wanted), content, personId: actor.personId },
+          transaction,
+        )
+        if (id === null) return fail('path-taken', { path: wanted })
+        await writeAudit(db, actor, 'pages:create', id, { path: wanted }, transaction)
+        return ok(id)
       })
-      if (!saved.ok) return movedOn()
+      if (!made.ok) return made
+      await joinMenus(actor, { id: made.value, path: wanted, title })
+      const page = await findPage(db, actor.siteId, made.value)
+      return page === null ? fail('not-found') : ok(shownPageRow(page, origin))
+    },
+
+    /** Takes a page, block or menu from the site with the next publication, or takes that back. One that was never live goes at once. */
+    async remove(actor: Actor, id: string, { version, isRemoved }: PageRemoval): Promise<Result<Page | null, ChangeFault>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const page = await findPage(db, actor.siteId, id)
+      if (page === null) return fail('not-found')
+      const saved = await write(db, async (transaction) => {
+        const isGone = await markRemoved(db, { pageId: id, version, isRemoved }, transaction)
+        if (isGone === null) return fail('moved-on')
+        await writeAudit(db, actor, isRemoved ? 'pages:delete' : 'pages:undelete', id, { path: page.path }, transaction)
+        return ok(isGone)
+      })
+      if (!saved.ok) return movedOn(actor, id)
       const now = await findPage(db, actor.siteId, id)
-      return now === null ? fail('not-found') : ok(shown(now, origin))
+      const { origin } = await views.of(actor)
+      return ok(now === null ? null : shownPageRow(now, origin))
+    },
+
+    /** Versions, newest first. */
+    async history(actor: Actor, id: string): Promise<Result<{ items: Revision[] }, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      if ((await findPage(db, actor.siteId, id)) === null) return fail('not-found')
+      return ok({ items: (await listRevisions(db, id, null, REVISIONS_SHOWN)).map(shownRevision) })
+    },
+
+    /** A version as text. */
+    async revision(actor: Actor, id: string, version: number): Promise<Result<RevisionSource, 'forbidden' | 'not-found'>> {
+      const found = await revision(actor, id, version)
+      return found.ok ? ok({ ...shownRevision(found.value.row), source: decodeSource(found.value.bytes, found.value.row.encoding) }) : found
+    },
+
+    /** Puts an older version on top as a new one; nothing between them is lost. */
+    async restore(actor: Actor, id: string, { version, revision: number }: PageRestore): Promise<Result<Page, ChangeFault>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
+      const found = await revision(actor, id, number)
+      if (!found.ok) return found
+      const { page, row, bytes } = found.value
+      if (page.version !== version) return movedOn(actor, id)
+      return store(actor, page, bytes, { encoding: row.encoding, madeBy: 'restore', detail: { revision: number } })
+    },
+
+    /** Says that somebody has the page open, and tells who else has, and how far it is. */
+    async presence(
+      actor: Actor,
+      id: string,
+      sign: { tab: string; isLeaving: boolean },
+    ): Promise<Result<Presence, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const page = await findPage(db, actor.siteId, id)
+      if (page === null) return fail('not-found')
+      const others = await signPresence(db, { pageId: id, personId: actor.personId, ...sign })
+      return ok({ others: others.map(({ name, personId }) => ({ name, isMe: personId === actor.personId })), version: page.version })
+    },
+
+    /** The headings of a page that a link can lead to. */
+    async sections(actor: Actor, id: string): Promise<Result<{ items: Section[] }, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const page = await findPage(db, actor.siteId, id)
+      if (page === null) return fail('not-found')
+      return ok({
+        items: scanHeadings((await sourceOf(page)).text).map(({ text, level, id: name, start }) => ({ text, level, id: name, start })),
+      })
+    },
+
+    /** Gives a heading a name, so that it can be linked to. */
+    async nameSection(actor: Actor, id: string, start: number): Promise<Result<{ id: string; version: number }, ChangeFault>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
+      const page = await findPage(db, actor.siteId, id)
+      if (page === null) return fail('not-found')
+      const { text } = await sourceOf(page)
+      const known = scanHeadings(text).find((heading) => heading.start === start)?.id
+      if (known !== null && known !== undefined) return ok({ id: known, version: page.version })
+      const named = nameHeading(text, start)
+      if (named === null) return fail('patches-unfit')
+      const saved = await patch(actor, page, [[named.patch]])
+      return saved.ok ? ok({ id: named.id, version: saved.value.version }) : saved
     },
   }
+
+  async function homeOf(siteId: string): Promise<ListedPage | null> {
+    const { items } = await listPages(db, { siteId, limit: 2, paths: ['/'] })
+    const [first] = items.length > 0 ? items : (await listPages(db, { siteId, limit: 1 })).items
+    return first ?? null
+  }
+
+  async function joinMenus(actor: Actor, page: { id: string; path: string; title: string }): Promise<void> {
+    for (const menu of (await listPages(db, { siteId: actor.siteId, kind: 'menu', limit: 500 })).items) {
+      const before = readMenu((await sourceOf(menu)).text)
+      const after = joinMenu(before, page)
+      if (after !== before)
+        await store(actor, menu, new TextEncoder().encode(JSON.stringify(after)), {
+          encoding: 'utf-8',
+          madeBy: 'edit',
+          detail: { joined: page.path },
+        })
+    }
+  }
 }
+
+const shownRevision = ({ version, title, madeBy, by, at, isLive }: RevisionRow): Revision => ({
+  version,
+  title,
+  madeBy,
+  by,
+  at: new Date(at).toISOString(),
+  isLive: isLive === true,
+})
 
 /** People name a page with and without its closing slash, or by its index file. */
 function spellingsOf(path: string): string[] {

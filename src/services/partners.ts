@@ -1,13 +1,21 @@
 import { UniqueConstraintError } from 'sequelize'
 import type { Partner, PartnerChange, PartnerNew } from '../contract/partners.ts'
 import { parseUrl, siteOfHost } from '../core/address/index.ts'
+import { type TemplateFault, templateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PartnerRow } from '../data/models.ts'
 import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
 
-type PartnerFault = 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
+type PartnerFault = TemplateFault | 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
 
-const shown = ({ id, name, sites, version }: PartnerRow): Partner => ({ id, name, sites, version })
+const shown = ({ id, name, sites, linkTemplate, account, version }: PartnerRow): Partner => ({
+  id,
+  name,
+  sites,
+  template: linkTemplate,
+  account,
+  version,
+})
 
 /** Sites as people paste them, whole addresses included, as registrable domains. */
 function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable'> {
@@ -31,6 +39,8 @@ export function partnersService({ db }: Context) {
     if (!actor.can('partners:edit')) return fail('forbidden')
     const sites = sitesOf(change.sites)
     if (!sites.ok) return sites
+    const template = change.template === undefined || change.template === '' ? null : templateFault(change.template)
+    if (template !== null) return fail(template.fault, { why: template.what })
     try {
       return await write(db, async (transaction) => {
         const row = await store(sites.value, transaction)
@@ -54,14 +64,25 @@ export function partnersService({ db }: Context) {
 
     create(actor: Actor, change: PartnerNew): Promise<Result<Partner, PartnerFault>> {
       return save(actor, change, 'partners:create', async (sites, transaction) =>
-        (await Partner.create({ siteId: actor.siteId, name: change.name, sites }, { transaction })).get({ plain: true }),
+        (
+          await Partner.create(
+            { siteId: actor.siteId, name: change.name, sites, linkTemplate: change.template ?? '', account: change.account ?? '' },
+            { transaction },
+          )
+        ).get({ plain: true }),
       )
     },
 
     change(actor: Actor, id: string, change: PartnerChange): Promise<Result<Partner, PartnerFault>> {
       return save(actor, change, 'partners:edit', async (sites, transaction) => {
         const [, [row]] = await Partner.update(
-          { name: change.name, sites, version: change.version + 1 },
+          {
+            name: change.name,
+            sites,
+            ...(change.template === undefined ? {} : { linkTemplate: change.template }),
+            ...(change.account === undefined ? {} : { account: change.account }),
+            version: change.version + 1,
+          },
           { where: { id, siteId: actor.siteId, version: change.version }, returning: true, transaction },
         )
         return row?.get({ plain: true }) ?? null

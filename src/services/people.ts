@@ -89,6 +89,12 @@ export function peopleService({ db }: Context) {
       return person === null ? null : actorFor(person, null, ['*'])
     },
 
+    /** Somebody with the rights they have now; null when they are gone. */
+    async actorOf(personId: string): Promise<Actor | null> {
+      const person = await Person.findByPk(personId)
+      return person === null ? null : actorFor(person, null, ['*'])
+    },
+
     async signOut(token: string): Promise<void> {
       await Session.destroy({ where: { tokenHash: digest(token) } })
     },

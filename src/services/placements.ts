@@ -14,7 +14,7 @@ export interface Judged {
 }
 
 export function judge(view: CompiledSite, row: PlacementRow): Judged {
-  const facts = factsOf(row, view.around(row.path), view.findShortLink)
+  const facts = factsOf(row, view.around(row.path, { writtenFor: row.writtenFor }), view.findShortLink)
   return { row, facts, decision: decide(view.rules, facts) }
 }
 

@@ -1,27 +1,132 @@
-import type { Publication, PublicationNew, Unpublished } from '../contract/publications.ts'
+import type {
+  Difference,
+  LinkChange,
+  Plan,
+  PlanNew,
+  Publication,
+  PublicationNew,
+  PublicationView,
+  Unpublished,
+} from '../contract/publications.ts'
+import { PublicationCheck } from '../contract/publications.ts'
+import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
+import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type ListedPublication, listPublications, publish, unpublishedFiles, unpublishedPages } from '../data/publications.ts'
-import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import type { CompiledSite } from '../core/rules/index.ts'
+import type { PageKind } from '../data/models.ts'
+import { deriveFrom, getBlob } from '../data/pages.ts'
+import {
+  cancelPlan,
+  findUnpublished,
+  insertPlan,
+  type ListedPublication,
+  listPlans,
+  listPublications,
+  type PlanRow,
+  publicationItems,
+  publish,
+  restorePublication,
+  type UnpublishedPage,
+  unpublishedFiles,
+  unpublishedPages,
+} from '../data/publications.ts'
+import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { newContent } from './pages.ts'
 
-const shown = (row: ListedPublication): Publication => ({ ...row, at: new Date(row.at).toISOString() })
+const shown = (row: ListedPublication): Publication => {
+  const check = PublicationCheck.safeParse(row.check)
+  return { ...row, at: new Date(row.at).toISOString(), check: check.success ? check.data : null }
+}
+const shownPlan = ({ at, pages, ...rest }: PlanRow): Plan => ({ ...rest, at: new Date(at).toISOString(), pages: pages?.length ?? null })
 
 /** Pages named one by one; the rest are counted. */
 const NAMED_PAGES = 200
+/** Changed links named of one page. */
+const NAMED_LINKS = 100
+/** Counts of changed links kept, by what they were counted between. */
+const COUNTS_KEPT = 5_000
 
-export function publicationsService({ db }: Context) {
+/** The queue on which the live site is asked for what was published. */
+export const CHECKS = 'publication-checks'
+
+/** The text of a page or block, or what a menu shows. */
+export function textOf(kind: PageKind, bytes: Uint8Array, encoding: string): string {
+  return kind === 'menu' ? readMenuContent(bytes).text : decodeSource(bytes, encoding)
+}
+
+export function publicationsService({ db, enqueue }: Context, views: SiteViews) {
+  const counts = new Map<string, number>()
+
+  /** The links of one version as readers get them. */
+  const linksOf = async (
+    view: CompiledSite,
+    { kind, path }: { kind: PageKind; path: string },
+    hash: string | null,
+    encoding: string | null,
+  ): Promise<readonly LinkAsDelivered[]> => {
+    const bytes = hash === null ? null : await getBlob(db, hash)
+    if (bytes === null) return []
+    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path })
+    return asDelivered(page.whole, page.links)
+  }
+
+  const countOf = async (view: CompiledSite, page: UnpublishedPage): Promise<number> => {
+    if (page.isNew || page.isRemoved) return page.links
+    const key = [page.liveHash, page.draftHash, page.encoding, page.path].join(' ')
+    const known = counts.get(key)
+    if (known !== undefined) return known
+    const count = linkChanges(
+      await linksOf(view, page, page.liveHash, page.liveEncoding),
+      await linksOf(view, page, page.draftHash, page.encoding),
+    ).length
+    if (counts.size >= COUNTS_KEPT) counts.clear()
+    counts.set(key, count)
+    return count
+  }
+
   return {
-    /** What differs from the live site. */
+    /** What differs from the live site; what changes links stands first. */
     async unpublished(actor: Actor): Promise<Result<Unpublished, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
+      const view = await views.of(actor)
       const { pages, total } = await unpublishedPages(db, actor.siteId, NAMED_PAGES)
+      const named: Unpublished['pages'] = []
+      for (const page of pages) {
+        const { id, kind, path, title, isNew, isRemoved, by, at } = page
+        named.push({ id, kind, path, title, isNew, isRemoved, by, at: new Date(at).toISOString(), linkChanges: await countOf(view, page) })
+      }
       return ok({
-        pages: pages.map((page) => ({ ...page, at: new Date(page.at).toISOString() })),
+        pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
         morePages: total - pages.length,
         files: await unpublishedFiles(db, actor.siteId),
+        linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),
       })
     },
 
-    /** Makes drafts live: all of them, or the pages named and the files. Visitors see them at once. */
+    /** How one draft differs from what is live: its links, and both texts. */
+    async difference(actor: Actor, id: string): Promise<Result<Difference, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const page = await findUnpublished(db, actor.siteId, id)
+      if (page === null) return fail('not-found')
+      const view = await views.of(actor)
+      const links = linkChanges(
+        await linksOf(view, page, page.liveHash, page.liveEncoding),
+        page.isRemoved ? [] : await linksOf(view, page, page.draftHash, page.encoding),
+      )
+      const text = async (hash: string | null, encoding: string | null): Promise<string | null> => {
+        const bytes = hash === null ? null : await getBlob(db, hash)
+        return bytes === null ? null : textOf(page.kind, bytes, encoding ?? 'utf-8')
+      }
+      return ok({
+        id,
+        links: links.slice(0, NAMED_LINKS).map(shownChange),
+        moreLinks: Math.max(0, links.length - NAMED_LINKS),
+        before: await text(page.liveHash, page.liveEncoding),
+        after: page.isRemoved ? null : await text(page.draftHash, page.encoding),
+      })
+    },
+
+    /** Makes drafts live: all of them, or those named and the files. Visitors see them at once; then the live site is asked for them. */
     async create(actor: Actor, wanted: PublicationNew): Promise<Result<Publication, 'forbidden' | 'nothing-to-publish'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       const saved = await write(db, async (transaction) => {
@@ -31,15 +136,102 @@ export function publicationsService({ db }: Context) {
         await writeAudit(db, actor, 'pages:publish', id, 'all' in wanted ? { all: true } : { pages: wanted.pages.length }, transaction)
         return ok(id)
       })
-      if (!saved.ok) return saved
-      const [made] = await listPublications(db, actor.siteId, saved.value, 1)
-      if (made === undefined) throw new Error('A publication vanished as it was made')
-      return ok(shown(made))
+      return saved.ok ? made(actor, saved.value) : saved
+    },
+
+    /** Brings the live site back to what it was after an earlier publication, as a new one. */
+    async restore(actor: Actor, id: string): Promise<Result<Publication, 'forbidden' | 'not-found' | 'nothing-to-publish'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const [target] = await listPublications(db, actor.siteId, id, 1)
+      if (target === undefined) return fail('not-found')
+      const saved = await write(db, async (transaction) => {
+        const restored = await restorePublication(db, actor.siteId, target.number, actor.personId, transaction)
+        if (restored === null) return fail('nothing-to-publish')
+        for (const { id: pageId, hash, encoding, kind, path, title } of restored.drafts) {
+          const bytes = await getBlob(db, hash)
+          if (bytes !== null) await deriveFrom(db, pageId, newContent(bytes, title, { encoding, kind, path }), transaction)
+        }
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'publications:restore', restored.id, { number: target.number }, transaction)
+        return ok(restored.id)
+      })
+      return saved.ok ? made(actor, saved.value) : saved
     },
 
     async list(actor: Actor): Promise<Result<{ items: Publication[] }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       return ok({ items: (await listPublications(db, actor.siteId, null, 50)).map(shown) })
     },
+
+    /** One publication with what it changed. */
+    async view(actor: Actor, id: string): Promise<Result<PublicationView, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const [row] = await listPublications(db, actor.siteId, id, 1)
+      if (row === undefined) return fail('not-found')
+      const view = await views.of(actor)
+      const items: PublicationView['items'] = []
+      for (const item of await publicationItems(db, id, NAMED_PAGES)) {
+        const { kind, path, fromHash, toHash } = item
+        const links =
+          kind === 'file'
+            ? []
+            : linkChanges(
+                await linksOf(view, { kind, path }, fromHash, item.fromEncoding),
+                await linksOf(view, { kind, path }, toHash, item.encoding),
+              )
+        items.push({
+          kind,
+          path,
+          title: item.title ?? path,
+          what: fromHash === null ? 'new' : toHash === null ? 'removed' : 'changed',
+          links: links.slice(0, NAMED_LINKS).map(shownChange),
+          moreLinks: Math.max(0, links.length - NAMED_LINKS),
+        })
+      }
+      return ok({
+        ...shown(row),
+        items: items.sort((a, b) => b.links.length - a.links.length),
+        moreItems: Math.max(0, row.pages + row.files - items.length),
+      })
+    },
+
+    /** Publishes later, by itself. */
+    async plan(actor: Actor, { at, what }: PlanNew): Promise<Result<Plan, 'forbidden' | 'time-passed'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const due = new Date(at)
+      if (due.getTime() < Date.now()) return fail('time-passed', { at })
+      return write(db, async (transaction) => {
+        const pages = 'all' in what ? null : what.pages
+        const row = await insertPlan(db, { siteId: actor.siteId, at: due, pages, personId: actor.personId }, transaction)
+        await writeAudit(db, actor, 'publications:plan', row.id, { at: due.toISOString() }, transaction)
+        return ok(shownPlan(row))
+      })
+    },
+
+    async plans(actor: Actor): Promise<Result<{ items: Plan[] }, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      return ok({ items: (await listPlans(db, actor.siteId, 30)).map(shownPlan) })
+    },
+
+    async cancelPlan(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        if (!(await cancelPlan(db, actor.siteId, id, transaction))) return fail('not-found')
+        await writeAudit(db, actor, 'publications:unplan', id, {}, transaction)
+        return ok(null)
+      })
+    },
   }
+
+  async function made(actor: Actor, id: string): Promise<Result<Publication, never>> {
+    await enqueue(CHECKS, { publication: id })
+    const [row] = await listPublications(db, actor.siteId, id, 1)
+    if (row === undefined) throw new Error('A publication vanished as it was made')
+    return ok(shown(row))
+  }
+}
+
+function shownChange({ before, after }: { before: LinkAsDelivered | null; after: LinkAsDelivered | null }): LinkChange {
+  const marks = (link: LinkAsDelivered | null) => (link === null ? null : { href: link.href, rel: link.rel, target: link.target })
+  return { text: after?.text ?? before?.text ?? '', before: marks(before), after: marks(after) }
 }

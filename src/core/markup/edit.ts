@@ -2,6 +2,7 @@ import { fail, ok, type Result } from '../result.ts'
 import { escapeAttribute } from './attributes.ts'
 import { type LinkTag, scanLinks } from './links.ts'
 import type { Patch, PatchSet } from './patch.ts'
+import { scanPictures } from './pictures.ts'
 import { type AttributeChanges, tagPatches } from './rewrite.ts'
 import { walkTags } from './tokenizer.ts'
 
@@ -34,10 +35,7 @@ export function wrapLink(html: string, wantedFrom: number, wantedTo: number, att
   const inside = scanLinks(html).links.filter((link) => link.element === 'a' && link.start < to && link.outerEnd > from)
   const runs = runsBetween(html, from, to, new Set(inside.flatMap((link) => [link.start, link.contentEnd])))
   if (runs === null || runs.length === 0) return fail('not-text')
-  const open = `<a${Object.entries(attributes)
-    .filter((entry): entry is [string, string] => entry[1] !== null)
-    .map(([name, value]) => ` ${name}="${escapeAttribute(value)}"`)
-    .join('')}>`
+  const open = openTag(attributes)
   const patches: Patch[] = []
   for (const run of runs) {
     patches.push({ from: run.from, to: run.from, insert: open }, { from: run.to, to: run.to, insert: '</a>' })
@@ -45,6 +43,13 @@ export function wrapLink(html: string, wantedFrom: number, wantedTo: number, att
   for (const link of inside) patches.push(...withdraw(html, link, from, to))
   return ok(mergeAt(patches))
 }
+
+/** A start tag for a new link. Null values are left out. */
+const openTag = (attributes: AttributeChanges): string =>
+  `<a${Object.entries(attributes)
+    .filter((entry): entry is [string, string] => entry[1] !== null)
+    .map(([name, value]) => ` ${name}="${escapeAttribute(value)}"`)
+    .join('')}>`
 
 /** The first line end in a `pre` is not shown while it comes first: a tag before it would bring it out. */
 export function pastUnshownLineEnd(html: string, at: number): number {
@@ -177,6 +182,29 @@ function trimTo(html: string, at: number): number {
 export function setLink(html: string, start: number, changes: AttributeChanges): Result<PatchSet, EditFault> {
   const link = linkAt(html, start)
   return link === null ? fail('link-not-found', { start }) : ok(tagPatches(html, link, changes))
+}
+
+/**
+ * Links the picture whose tag begins at `start`. A link that it hangs on already is given the new attributes; one that
+ * holds more than this picture stays around the rest.
+ * @param attributes - of the new tag; of a link that is there, those named are set
+ */
+export function linkPicture(html: string, start: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
+  const picture = scanPictures(html).find((each) => each.start === start)
+  if (picture === undefined) return fail('link-not-found', { start })
+  const { link } = picture
+  if (link !== null && html.slice(link.end, link.contentEnd).trim() === html.slice(picture.start, picture.end))
+    return ok(tagPatches(html, link, attributes))
+  const open = openTag(attributes)
+  if (link === null)
+    return ok([
+      { from: picture.start, to: picture.start, insert: open },
+      { from: picture.end, to: picture.end, insert: '</a>' },
+    ])
+  return ok([
+    { from: picture.start, to: picture.start, insert: `</a>${open}` },
+    { from: picture.end, to: picture.end, insert: `</a>${html.slice(link.start, link.end)}` },
+  ])
 }
 
 /** Takes a link off and leaves what it hung on. A map area loses its destination and stays. */

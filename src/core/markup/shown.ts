@@ -1,25 +1,16 @@
 import { decodeHTML } from 'entities'
 import { escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 import { pastUnshownLineEnd } from './edit.ts'
-import { scanLinks } from './links.ts'
 import { applyPatches, type Patch } from './patch.ts'
 import { walkTags } from './tokenizer.ts'
 
-/** Start of the comment that stands before each text run of a shown page; the run's source offset follows. */
-export const RUN_MARK = 'run:'
-/** Attribute that carries a link's source offset in a shown page. */
-export const LINK_MARK = 'data-rope-at'
-
 /**
- * The page as readers see it, with the source offset of every text run and every link written into it, for a frame in
- * which people select words. Comments carry the text offsets because style sheets cannot see them. Scripts stay in the
+ * A page as it is put into a frame: with a base address, so that its pictures and styles are found. Scripts stay in the
  * text: the frame's security policy keeps them off. A page that would send its reader elsewhere stays where it is.
- * @param base - absolute address of the page, for its pictures and styles
- * @param attributes - more attributes for the link that starts at an offset (how it will be delivered)
+ * @param base - absolute address of the page
  */
-export function shownPage(html: string, base: string, attributes: (start: number) => Readonly<Record<string, string>>): string {
+export function shownPage(html: string, base: string): string {
   const patches: Patch[] = []
-  const links = new Set(scanLinks(html).links.map((link) => link.start))
   let headAt: number | null = null
   let isHeadOpen = true
   walkTags(html, {
@@ -27,33 +18,19 @@ export function shownPage(html: string, base: string, attributes: (start: number
       if (isHeadOpen && (name === 'html' || name === 'head')) headAt = end
       else if (headAt === null) headAt = start
       if (name !== 'html') isHeadOpen = false
-      if (inert) return
-      if (links.has(start)) {
-        const extra = Object.entries(attributes(start)).map(([key, value]) => ` ${key}="${escapeAttribute(value)}"`)
-        patches.push({ from: nameEnd, to: nameEnd, insert: ` ${LINK_MARK}="${start}"${extra.join('')}` })
-      } else if (name === 'meta' && /^refresh$/i.test(valueNamed(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
+      if (!inert && name === 'meta' && /^refresh$/i.test(valueNamed(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
         patches.push({ from: start, to: end, insert: '' })
       }
     },
-    text(start, end, inert) {
+    text(start, end) {
       if (headAt === null && html.slice(start, end).trim() !== '') headAt = start
-      if (headAt === null || inert) return
-      if (html.slice(start, end).trim() !== '') {
-        isHeadOpen = false
-        const at = pastUnshownLineEnd(html, start)
-        patches.push({ from: at, to: at, insert: `<!--${RUN_MARK}${at}-->` })
-      }
     },
   })
   const at = headAt ?? html.length
   patches.push({ from: at, to: at, insert: `<base href="${escapeAttribute(base)}">` })
-  return applyPatches(html, ordered(patches))
-}
-
-/** At one place the base comes first, then the run marks. */
-function ordered(patches: readonly Patch[]): Patch[] {
-  return [...patches].sort(
-    (a, b) => a.from - b.from || a.to - b.to || Number(b.insert.startsWith('<base')) - Number(a.insert.startsWith('<base')),
+  return applyPatches(
+    html,
+    patches.sort((a, b) => a.from - b.from || a.to - b.to),
   )
 }
 
@@ -115,13 +92,10 @@ function reference(html: string, at: number): [number, number] {
   return [found.length - tail, decoded.length - tail]
 }
 
-/** Words found in the text of a page. Offsets are of the source; `run` and `shown` say where a browser shows them. */
+/** Words found in the text of a page. Offsets are of the source. */
 export interface FoundWords {
   readonly from: number
   readonly to: number
-  readonly run: number
-  readonly shown: number
-  readonly length: number
 }
 
 /**
@@ -138,13 +112,7 @@ export function findWords(html: string, words: string, most: number): readonly F
       const run = pastUnshownLineEnd(html, start)
       const shownText = decodeHTML(html.slice(run, end).replace(/\r\n?/g, '\n').replaceAll('\0', '')).toLowerCase()
       for (let at = shownText.indexOf(wanted); at !== -1 && found.length < most; at = shownText.indexOf(wanted, at + 1)) {
-        found.push({
-          from: sourceOffset(html, run, at),
-          to: sourceOffset(html, run, at + wanted.length),
-          run,
-          shown: at,
-          length: wanted.length,
-        })
+        found.push({ from: sourceOffset(html, run, at), to: sourceOffset(html, run, at + wanted.length) })
       }
     },
   })

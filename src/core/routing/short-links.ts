@@ -9,6 +9,8 @@ export interface ShortLinkRoute {
   /** Lower case. */
   readonly slug: string
   readonly destination: string
+  /** For people; not needed to answer. */
+  readonly title?: string | undefined
   readonly status: 301 | 302 | 307 | 308
 }
 

@@ -1,12 +1,16 @@
 import type { AttributeChanges } from '../markup/index.ts'
 import { type Answer, BY_HAND, type LinkFacts } from './facts.ts'
-import { hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
+import { type Hint, hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
 import type { CompiledRule, Rule } from './rule.ts'
 
 /** Who decided: a rule, a person, the source as it came, or our own care (`noopener` where a new tab opens). */
 export type Reason =
   | { readonly by: 'rule'; readonly id: string; readonly number: number; readonly name: string }
   | { readonly by: 'hand' }
+  /** The page is written for the partner whose site the link leads to. */
+  | { readonly by: 'sponsor'; readonly name: string }
+  /** A contributor made it, and it waits for an editor. */
+  | { readonly by: 'queue' }
   | { readonly by: 'source' }
 
 /** What a link is delivered with, and because of whom, attribute by attribute. */
@@ -41,8 +45,10 @@ export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decisi
   const ruledHints = hints !== null && !yields(facts, hints, 'hints') ? hints : null
   const ruledOpens = opens !== null && !yields(facts, opens, 'opens') ? opens : null
 
+  const given = givenHints(facts, ruledHints)
   let rel: RelTokens = facts.rel
-  if (ruledHints?.rule.what.hints !== undefined) rel = withHints(rel, ruledHints.rule.what.hints)
+  if (given !== null) rel = withHints(rel, given.hints)
+  else if (ruledHints?.rule.what.hints !== undefined) rel = withHints(rel, ruledHints.rule.what.hints)
   const target = decideTarget(facts, ruledOpens?.rule.what.opens)
   const isDecided = ruledOpens !== null || facts.handSet.includes('opens')
   const comesWithTab =
@@ -54,12 +60,23 @@ export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decisi
     rel: rel.length === 0 ? null : rel.join(' '),
     target,
     because: {
-      hints: reasonFor(facts, ruledHints, 'hints'),
+      hints: given?.reason ?? reasonFor(facts, ruledHints, 'hints'),
       opens: reasonFor(facts, ruledOpens, 'opens'),
       noopener: noopener !== null ? byRule(noopener) : comesWithTab ? reasonFor(facts, ruledOpens, 'opens') : null,
       noreferrer: noreferrer === null ? null : byRule(noreferrer),
     },
   }
+}
+
+/**
+ * Hints that come from where the link stands and not from the rule list: what a contributor linked is a visitor's until
+ * somebody has looked at it, whatever else speaks; in a page written for a partner links to them are paid, unless a hand
+ * or a binding rule says otherwise.
+ */
+function givenHints(facts: LinkFacts, ruled: CompiledRule | null): { readonly hints: readonly Hint[]; readonly reason: Reason } | null {
+  if (facts.isWaiting) return { hints: ['ugc', 'nofollow'], reason: { by: 'queue' } }
+  if (facts.writtenFor === null || facts.handSet.includes('hints') || ruled?.rule.isBinding === true) return null
+  return { hints: ['sponsored', 'nofollow'], reason: { by: 'sponsor', name: facts.writtenFor } }
 }
 
 function firstSaying(rules: readonly CompiledRule[], attribute: keyof Rule['what']): CompiledRule | null {
@@ -99,5 +116,7 @@ export function changesFor(decision: Decision, facts: LinkFacts, rel: string | n
 /** A reason in plain words. */
 export function sayReason(reason: Reason): string {
   if (reason.by === 'rule') return `rule ${reason.number}: ${reason.name}`
+  if (reason.by === 'sponsor') return `the page is written for ${reason.name}`
+  if (reason.by === 'queue') return 'it waits for an editor'
   return reason.by === 'hand' ? 'set by hand' : 'as it was written'
 }

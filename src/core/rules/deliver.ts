@@ -1,7 +1,6 @@
-import type { Surroundings } from '../address/index.ts'
 import { type LinkTag, type Rewritten, rewriteLinks } from '../markup/index.ts'
 import { changesFor, type Decision, decide } from './decide.ts'
-import { factsOf, type LinkFacts, type ShortLinkFinder, writtenLink } from './facts.ts'
+import { factsOf, type LinkFacts, type PageAround, type ShortLinkFinder, writtenLink } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
 
 /** One link of a delivered page with what was decided for it. */
@@ -23,7 +22,7 @@ export interface DeliveredPage extends Rewritten {
 export function deliverPage(
   html: string,
   rules: readonly CompiledRule[],
-  around: Surroundings,
+  around: PageAround,
   findShortLink: ShortLinkFinder,
 ): DeliveredPage {
   const delivered: DeliveredLink[] = []

@@ -1,4 +1,13 @@
-import { type AddressKind, classifyUrl, isOwnHost, parseUrl, type Surroundings, shortLinkSlug, siteOfHost } from '../address/index.ts'
+import {
+  type AddressKind,
+  classifyUrl,
+  isOwnHost,
+  normalise,
+  parseUrl,
+  type Surroundings,
+  shortLinkSlug,
+  siteOfHost,
+} from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 
@@ -27,10 +36,22 @@ export interface LinkFacts {
   readonly origin: 'written here' | 'imported'
   readonly shows: 'text' | 'picture'
   readonly handSet: readonly Answer[]
+  /** Name of the partner that the page is written for, when the link leads to a site of theirs. */
+  readonly writtenFor: string | null
+  /** A contributor made it and no editor has looked at it. */
+  readonly isWaiting: boolean
   readonly rel: RelTokens
   /** As written; null when absent. */
   readonly target: string | null
   readonly baseTarget: string | null
+}
+
+/** Where a link stands: the surroundings of its address, and what is known of its page. */
+export interface PageAround extends Surroundings {
+  /** The partner that the page is written for. */
+  readonly sponsor?: { readonly name: string; readonly sites: readonly string[] } | undefined
+  /** Destinations on this page that wait for an editor, normalised. */
+  readonly waiting?: ReadonlySet<string> | undefined
 }
 
 /** Finds the destination of one of the site's short links; null when there is none of that name. */
@@ -62,7 +83,7 @@ export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, '
 }
 
 /** Puts a link into its surroundings. `around.page` is the page's own address, before `base`. */
-export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: ShortLinkFinder): LinkFacts {
+export function factsOf(link: WrittenLink, around: PageAround, findShortLink: ShortLinkFinder): LinkFacts {
   const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)
   const { url, kind } = readHref(link.href, base, around)
   const leads = url === null ? null : kind === 'short link' ? shortDestination(url, around, findShortLink) : url
@@ -78,6 +99,9 @@ export function factsOf(link: WrittenLink, around: Surroundings, findShortLink: 
     origin: link.byHand === null ? 'imported' : 'written here',
     shows: link.shows,
     handSet: ANSWERS.filter((answer) => hand.includes(answer)),
+    writtenFor: site !== null && around.sponsor?.sites.includes(site) === true ? around.sponsor.name : null,
+    isWaiting:
+      url !== null && around.waiting !== undefined && around.waiting.size > 0 && around.waiting.has(normalise(url.href) ?? url.href),
     rel: relTokens(link.rel),
     target: link.target,
     baseTarget: link.baseTarget,

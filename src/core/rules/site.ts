@@ -1,6 +1,6 @@
-import { normalise, type Surroundings } from '../address/index.ts'
+import { normalise } from '../address/index.ts'
 import { compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from '../routing/index.ts'
-import type { ShortLinkFinder } from './facts.ts'
+import type { PageAround, ShortLinkFinder } from './facts.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 
 /** What rules and addresses need to know of a site. */
@@ -9,9 +9,23 @@ export interface SiteSetup {
   readonly name: string
   /** Main hosts first. */
   readonly hosts: readonly { readonly id: string; readonly host: string; readonly kind: 'site' | 'short'; readonly prefix: string }[]
-  readonly partners: readonly { readonly id: string; readonly name: string; readonly sites: readonly string[] }[]
+  readonly partners: readonly {
+    readonly id: string
+    readonly name: string
+    readonly sites: readonly string[]
+    readonly template: string
+    readonly account: string
+  }[]
   readonly rules: readonly Rule[]
   readonly shortLinks: readonly ShortLinkRoute[]
+}
+
+/** What is known of a page besides its path. */
+export interface PageMarks {
+  /** Partner that it is written for. */
+  readonly writtenFor?: string | null | undefined
+  /** Destinations that wait for an editor, normalised. */
+  readonly waiting?: readonly string[] | undefined
 }
 
 /** One site's set-up, compiled. */
@@ -23,7 +37,7 @@ export interface CompiledSite {
   /** Origin of the site's own pages, such as "http://slow-ferry.localhost:4300". */
   readonly origin: string
   /** The surroundings of a link on the page at `path`. */
-  around(path: string): Surroundings
+  around(path: string, marks?: PageMarks): PageAround
 }
 
 /** Origin of a host as visitors type it: local names carry our port, real ones stand behind their own. */
@@ -44,6 +58,15 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
     shortLinks,
     findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
     origin,
-    around: (path) => ({ siteHosts, shortHosts, partnerSites, port, page: normalise(path, origin) ?? origin }),
+    around: (path, { writtenFor, waiting } = {}) => ({
+      siteHosts,
+      shortHosts,
+      partnerSites,
+      port,
+      // A link of a shared part is looked at as if it stood on the front page.
+      page: (path.startsWith('/') ? normalise(path, origin) : null) ?? `${origin}/`,
+      sponsor: writtenFor === null || writtenFor === undefined ? undefined : setup.partners.find(({ id }) => id === writtenFor),
+      waiting: waiting === undefined ? undefined : new Set(waiting),
+    }),
   }
 }

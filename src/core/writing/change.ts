@@ -51,13 +51,14 @@ function differ(before: Node, after: Node, same: Same): Difference | null {
       offset = headOffset + leadOf(one).length + openOf(one).length
       continue
     }
+    inheritRaws(left, right)
     return {
       from: headPosition,
       to: headPosition + left.reduce((sum, node) => sum + node.nodeSize, 0),
       nodes: right,
       sourceFrom: headOffset,
       sourceTo: headOffset + left.reduce((sum, node) => sum + lengthOf(node), 0),
-      insert: (inheritRaws(left, right), right.map((node) => leadOf(node) + sourceOf(node)).join('')),
+      insert: right.map((node) => leadOf(node) + sourceOf(node)).join(''),
     }
   }
 }

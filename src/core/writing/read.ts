@@ -371,7 +371,7 @@ class Leaves {
   /** The leaves in order, texts that cannot be told apart put together; a space at the end of a line is not shown. */
   done(): { nodes: Node[]; places: number[] } {
     const last = this.#leaves[this.#leaves.length - 1]
-    if (last !== undefined && last.node.isText && !this.#verbatim && last.node.text?.endsWith(' ') === true) {
+    if (last?.node.isText === true && !this.#verbatim && last.node.text?.endsWith(' ') === true) {
       const cut = last.node.text.slice(0, -1)
       if (cut === '') this.#leaves.pop()
       else last.node = schema.text(cut, last.node.marks)

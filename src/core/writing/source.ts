@@ -97,12 +97,18 @@ export function inheritRaws(before: readonly Node[], after: readonly Node[]): vo
   const old: { node: Node; verbatim: boolean }[] = []
   const living = new Set<Node>()
   const gather = (nodes: readonly Node[], take: (text: Node, line: Node) => void): void => {
-    for (const node of nodes)
-      if (node.inlineContent) node.forEach((child) => child.isText && take(child, node))
-      else node.forEach((child) => gather([child], take))
+    for (const node of nodes) {
+      const children = node.children
+      if (!node.inlineContent) gather(children, take)
+      else for (const child of children) if (child.isText) take(child, node)
+    }
   }
-  gather(after, (text) => living.add(text))
-  gather(before, (text, line) => !living.has(text) && raws.has(text) && old.push({ node: text, verbatim: isVerbatim(line) }))
+  gather(after, (text) => {
+    living.add(text)
+  })
+  gather(before, (text, line) => {
+    if (!living.has(text) && raws.has(text)) old.push({ node: text, verbatim: isVerbatim(line) })
+  })
   if (old.length === 0) return
   gather(after, (text, line) => {
     if (raws.has(text)) return

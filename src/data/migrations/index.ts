@@ -1,4 +1,5 @@
 import { keel } from './001-keel.ts'
+import { pagesDesk } from './002-pages-desk.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel] as const
+export const MIGRATIONS = [keel, pagesDesk] as const

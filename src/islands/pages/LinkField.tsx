@@ -1,21 +1,24 @@
 import { useQuery } from '@tanstack/react-query'
-import { type KeyboardEvent, useId, useState } from 'react'
-import type { PageList } from '../../contract/pages.ts'
+import { type ClipboardEvent, type KeyboardEvent, useId, useRef, useState } from 'react'
+import { toast } from 'sonner'
+import type { Destination, DestinationList } from '../../contract/destinations.ts'
 import { PROBLEMS } from '../../contract/problems.ts'
 import { type RepairedAddress, repair, type Surroundings } from '../../core/address/index.ts'
-import { ask } from '../../ui/api.ts'
+import { carriesAccount, partnerLink } from '../../core/partners/index.ts'
+import type { CompiledSite } from '../../core/rules/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
 import { useSettled } from '../../ui/settled.ts'
 
 interface LinkFieldProps {
   around: Surroundings
+  site: CompiledSite
+  path: string
   value: string
   /** Told of each change: what was typed, and the destination it stands for (null while it stands for none). */
   onChange: (typed: string, destination: string | null) => void
-  onEnter: () => void
+  onEnter: (destination: string | null) => void
   label: string
 }
-
-const PAGES_OFFERED = 6
 
 /** What an address that was typed or pasted stands for; a refusal comes with its words, but only once it looks like an address. */
 export function readDestination(
@@ -30,32 +33,74 @@ export function readDestination(
   return { destination: null, repaired: null, refusal: isWords ? null : PROBLEMS[read.fault][1] + why }
 }
 
-/** One field for a destination: a pasted address is mended and told; words find inside pages by title. */
-export function LinkField({ around, value, onChange, onEnter, label }: LinkFieldProps) {
+const KINDS: Readonly<Record<Destination['kind'], string>> = {
+  'inside page': 'page',
+  section: 'section',
+  file: 'file',
+  'short link': 'short link',
+  partner: 'partner link',
+}
+
+/**
+ * One field for any destination. A pasted address is mended, told, and one key takes that back; words find pages, files,
+ * short links and partners; "#" finds headings. The list is worked by keys alone.
+ */
+export function LinkField({ around, site, path, value, onChange, onEnter, label }: LinkFieldProps) {
   const id = useId()
   const [active, setActive] = useState(-1)
-  const { destination, repaired, refusal } = readDestination(value, around)
-  const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination)
-  const words = useSettled(isAddress ? '' : value.trim(), 150)
+  const [isOpen, setOpen] = useState(false)
+  /** What was pasted, and what it was mended to: so that one key goes back. */
+  const pasted = useRef<{ readonly raw: string; readonly mended: string } | null>(null)
+  const [told, setTold] = useState<string | null>(null)
+  const [asPasted, setAsPasted] = useState<string | null>(null)
+  const read =
+    asPasted !== null && asPasted === value ? { destination: value, repaired: null, refusal: null } : readDestination(value, around)
+  const { destination, repaired, refusal } = read
+  const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination) && !/^\/?[^:]*#\s*$/.test(value)
+  const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
   const { data } = useQuery({
-    queryKey: ['find-pages', words],
-    queryFn: ({ signal }) => ask<PageList>('GET', `/pages?limit=${PAGES_OFFERED}&search=${encodeURIComponent(words)}`, undefined, signal),
-    enabled: words !== '',
+    queryKey: ['destinations', words, path],
+    queryFn: ({ signal }) =>
+      ask<DestinationList>('GET', `/destinations?text=${encodeURIComponent(words)}&page=${encodeURIComponent(path)}`, undefined, signal),
+    enabled: isOpen,
+    placeholderData: (before) => before,
   })
-  const pages = words === '' || isAddress ? [] : (data?.items ?? [])
-  const take = (path: string): void => {
+  const partnerOffer = offerPartnerLink(destination, site, path)
+  const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
+  const take = async (item: Destination): Promise<void> => {
     setActive(-1)
-    onChange(path, path)
+    setOpen(false)
+    const address = await addressOf(item, path)
+    if (address !== null) onChange(address, address)
   }
   const onKey = (event: KeyboardEvent): void => {
-    if (event.key === 'ArrowDown' && pages.length > 0) setActive(Math.min(active + 1, pages.length - 1))
-    else if (event.key === 'ArrowUp' && pages.length > 0) setActive(Math.max(active - 1, -1))
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && pasted.current?.mended === value) {
+      setAsPasted(pasted.current.raw)
+      onChange(pasted.current.raw, pasted.current.raw)
+      setTold('As it was pasted.')
+      pasted.current = null
+    } else if (event.key === 'ArrowDown' && items.length > 0) setActive(Math.min(active + 1, items.length - 1))
+    else if (event.key === 'ArrowUp' && items.length > 0) setActive(Math.max(active - 1, -1))
+    else if (event.key === 'Escape' && isOpen && items.length > 0) setOpen(false)
     else if (event.key === 'Enter') {
-      const page = pages[active] ?? (destination === null ? pages[0] : undefined)
-      if (page !== undefined) take(page.path)
-      else onEnter()
+      const item = items[active] ?? (isAddress ? undefined : items[0])
+      if (item !== undefined) void take(item)
+      else onEnter(destination)
     } else return
     event.preventDefault()
+    event.stopPropagation()
+  }
+  const onPaste = (event: ClipboardEvent<HTMLInputElement>): void => {
+    const raw = event.clipboardData.getData('text/plain')
+    const field = event.currentTarget
+    const isWhole = field.selectionStart === 0 && field.selectionEnd === field.value.length
+    const mended = readDestination(raw, around).repaired
+    if (!isWhole || mended === null || mended.repairs.length === 0) return
+    event.preventDefault()
+    pasted.current = { raw: raw.trim(), mended: mended.address }
+    setTold(`${mended.repairs.map(({ what }) => what).join('. ')}.`)
+    setAsPasted(null)
+    onChange(mended.address, mended.address)
   }
   return (
     <div>
@@ -66,57 +111,118 @@ export function LinkField({ around, value, onChange, onEnter, label }: LinkField
         id={id}
         className="field address"
         role="combobox"
-        aria-expanded={pages.length > 0}
-        aria-controls={`${id}-pages`}
-        aria-activedescendant={active >= 0 ? `${id}-page-${active}` : undefined}
+        aria-expanded={items.length > 0}
+        aria-controls={`${id}-list`}
+        aria-activedescendant={active >= 0 ? `${id}-item-${active}` : undefined}
         aria-describedby={`${id}-told`}
-        placeholder="Paste an address, or find a page by its title"
+        placeholder="Paste an address, or type a title"
         autoComplete="off"
         spellCheck={false}
         value={value}
         data-link-field
+        onFocus={() => setOpen(true)}
+        onBlur={() => setOpen(false)}
+        onPaste={onPaste}
         onChange={(event) => {
           setActive(-1)
+          setOpen(true)
+          setTold(null)
+          setAsPasted(null)
           onChange(event.target.value, readDestination(event.target.value, around).destination)
         }}
         onKeyDown={onKey}
       />
-      <ul id={`${id}-pages`} role="listbox" aria-label="Pages found" className={pages.length > 0 ? 'sheet mt-1 overflow-hidden' : 'hidden'}>
-        {pages.map((page, i) => (
+      <ul
+        id={`${id}-list`}
+        role="listbox"
+        aria-label="Places found"
+        className={items.length > 0 ? 'sheet mt-1 max-h-[280px] overflow-y-auto' : 'hidden'}
+      >
+        {items.map((item, i) => (
           // biome-ignore lint/a11y/useKeyWithClickEvents: the field's own keys choose in the list
           <li
-            key={page.id}
-            id={`${id}-page-${i}`}
+            key={`${item.kind} ${item.address} ${item.start ?? ''}`}
+            id={`${id}-item-${i}`}
+            ref={(element) => {
+              if (i === active) element?.scrollIntoView({ block: 'nearest' })
+            }}
             role="option"
             aria-selected={i === active}
             tabIndex={-1}
             className={`cursor-pointer px-3 py-1.5 hover:bg-sun ${i === active ? 'bg-sun' : ''}`}
-            onClick={() => take(page.path)}
+            onMouseDown={(event) => event.preventDefault()}
+            onClick={() => void take(item)}
           >
-            <span className="block truncate font-semibold">{page.title}</span>
-            <span className="address block truncate text-ink-soft">{page.path}</span>
+            <span className="flex items-baseline gap-2">
+              <span className="min-w-0 flex-1 truncate font-semibold">{item.title}</span>
+              <span className="note shrink-0">{KINDS[item.kind]}</span>
+            </span>
+            <span className="address block truncate text-ink-soft">{item.note}</span>
           </li>
         ))}
       </ul>
       <div id={`${id}-told`} aria-live="polite">
         {refusal !== null && <p className="mt-1 text-red">{refusal}</p>}
-        {repaired !== null && repaired.repairs.length > 0 && (
+        {told !== null && (
+          <p className="note mt-1">
+            {told}{' '}
+            {pasted.current !== null && (
+              <>
+                Press <kbd>Ctrl Z</kbd> to have it as you pasted it.
+              </>
+            )}
+          </p>
+        )}
+        {told === null && repaired !== null && repaired.repairs.length > 0 && (
           <p className="note mt-1">
             {repaired.repairs.map(({ what }) => what).join('. ')}: <span className="address text-ink">{repaired.address}</span>
           </p>
         )}
         {repaired?.offers.map((offer) => (
-          <p key={offer.what} className="mt-1">
-            <button
-              type="button"
-              className="button !min-h-0 !py-0.5 text-left !whitespace-normal font-normal"
-              onClick={() => onChange(offer.to, readDestination(offer.to, around).destination)}
-            >
-              {offer.what}
-            </button>
-          </p>
+          <Offer key={offer.what} words={offer.what} onTake={() => onChange(offer.to, readDestination(offer.to, around).destination)} />
         ))}
+        {partnerOffer !== null && (
+          <Offer
+            words={`Make it our partner link (${partnerOffer.name})`}
+            onTake={() => onChange(partnerOffer.address, partnerOffer.address)}
+          />
+        )}
       </div>
     </div>
   )
+}
+
+function Offer({ words, onTake }: { words: string; onTake: () => void }) {
+  return (
+    <p className="mt-1">
+      <button type="button" className="button !min-h-0 !py-0.5 text-left !whitespace-normal font-normal" onClick={onTake}>
+        {words}
+      </button>
+    </p>
+  )
+}
+
+/** A page of a partner's without our number on it: the partner link for it is offered. */
+function offerPartnerLink(destination: string | null, site: CompiledSite, path: string): { name: string; address: string } | null {
+  if (destination === null || !/^https?:/.test(destination)) return null
+  const url = URL.canParse(destination) ? new URL(destination) : null
+  const partner = site.setup.partners.find(
+    ({ sites, template, account }) =>
+      template !== '' && account !== '' && url !== null && sites.some((each) => url.hostname === each || url.hostname.endsWith(`.${each}`)),
+  )
+  if (partner === undefined || carriesAccount(destination, partner.account)) return null
+  const built = partnerLink(partner.template, { account: partner.account, destination, sub: path })
+  return built.ok ? { name: partner.name, address: built.value } : null
+}
+
+/** A heading without a name is given one first. */
+async function addressOf(item: Destination, path: string): Promise<string | null> {
+  if (item.kind !== 'section' || item.start === null || item.pageId === null) return item.address
+  try {
+    const { id } = await ask<{ id: string }>('POST', `/pages/${item.pageId}/sections`, { start: item.start })
+    return `${item.address === '' || item.address === path ? '' : item.address}#${encodeURIComponent(id)}`
+  } catch (error) {
+    toast.error(wordsOf(error))
+    return null
+  }
 }

@@ -1,37 +1,48 @@
-import { useEffect, useId, useRef, useState } from 'react'
+import { useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import { findWords, linkText, type PatchSet, unwrapLink } from '../../core/markup/index.ts'
+import { type Advice, isBareAddress, setWrittenFor } from '../../core/content/index.ts'
+import { findWords, linkText, type PatchSet, scanLinks, unwrapLink } from '../../core/markup/index.ts'
 import type { Result } from '../../core/result.ts'
 import { type CompiledSite, type DeliveredLink, type HandAnswers, opensNewTab, relTokens, strandOf } from '../../core/rules/index.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
-import { answersOn, type Choice, changeLink, deliveredTag, makeLink, prospect } from './choice.ts'
+import type { Analysis } from './analysis.ts'
+import { answersOn, type Choice, changeLink, deliveredTag, makeLink, moveLink, prospect } from './choice.ts'
 import type { PageDraft } from './draft.ts'
-import { FullRope } from './FullRope.tsx'
-import type { ToFrame } from './frame-messages.ts'
-import { LinkField, readDestination } from './LinkField.tsx'
+import { FullRope, useVisit } from './FullRope.tsx'
+import type { Stretch } from './frame/messages.ts'
+import { LinkField } from './LinkField.tsx'
+import { PicturePanel } from './PicturePanel.tsx'
 import { Questions } from './Questions.tsx'
 
-interface LinkPanelProps {
+export interface PanelProps {
   choice: Choice
-  chosen: DeliveredLink | null
-  delivered: readonly DeliveredLink[]
+  analysis: Analysis
   draft: PageDraft
-  text: string
   path: string
   site: CompiledSite
   canEdit: boolean
-  /** Pasted onto the page while words were selected. */
-  pasted: { readonly text: string } | null
+  /** An address that was pasted or dropped and could not be taken as it is. */
+  typed: string
+  /** A link that is on its way to other words. */
+  moving: DeliveredLink | null
+  onMove: (link: DeliveredLink | null) => void
   onChoose: (choice: Choice) => void
-  onPoint: (message: ToFrame) => void
+  onPoint: (at: Stretch) => void
 }
 
-/** Beside the page: the chosen words or link, its destination, the two questions, and the tag that comes of it. */
-export function LinkPanel(props: LinkPanelProps) {
-  const { choice, chosen, canEdit } = props
+/** Beside the page: the chosen words, link or picture, its destination, the two questions, and the tag that comes of it. */
+export function LinkPanel(props: PanelProps) {
+  const { choice, analysis, canEdit, moving } = props
+  if (moving !== null) return <Moving {...props} moving={moving} />
+  if (choice.kind === 'picture') {
+    const picture = analysis.pictures.find(({ start }) => start === choice.start)
+    if (picture !== undefined) return <PicturePanel {...props} choice={choice} picture={picture} />
+  }
   if (choice.kind === 'words' && canEdit) return <NewLink {...props} choice={choice} />
-  if (chosen !== null) return <OneLink {...props} chosen={chosen} />
+  const chosen = choice.kind === 'link' ? analysis.delivered.findIndex(({ link }) => link.start === choice.start) : -1
+  const link = analysis.delivered[chosen]
+  if (link !== undefined) return <OneLink {...props} chosen={link} number={chosen} />
   return <AllLinks {...props} />
 }
 
@@ -42,29 +53,31 @@ const REFUSED: Readonly<Record<string, string>> = {
 }
 
 /** Puts a change into the draft, or says why it cannot be. */
-function apply(draft: PageDraft, patches: Result<PatchSet>): boolean {
-  if (patches.ok) draft.change(patches.value)
-  else toast.error(REFUSED[patches.fault] ?? 'This change cannot be made here.')
-  return patches.ok
+export function applyTo(draft: PageDraft, analysis: Analysis, patches: Result<PatchSet>): boolean {
+  if (!patches.ok) toast.error(REFUSED[patches.fault] ?? 'This change cannot be made here.')
+  else if (!draft.changeFrom(analysis.text, patches.value)) toast.error('This place has just changed. Choose it again.')
+  else return true
+  return false
 }
 
-function NewLink({ choice, draft, text, path, site, pasted, onChoose }: LinkPanelProps & { choice: Extract<Choice, { kind: 'words' }> }) {
+/** Chooses the first link with that destination from an offset on, and puts the caret into it. */
+export function showLinkAt({ draft, onChoose, onPoint }: Pick<PanelProps, 'draft' | 'onChoose' | 'onPoint'>, from: number): void {
+  const made = scanLinks(draft.state.text).links.find(({ end }) => end > from)
+  if (made === undefined) return onChoose({ kind: 'nothing' })
+  onChoose({ kind: 'link', start: made.start })
+  if (made.hasText) onPoint({ from: made.end + 1, to: made.end + 1 })
+}
+
+function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'words' }> }) {
+  const { choice, analysis, draft, path, site, typed, onChoose } = props
   const around = site.around(path)
-  const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed: '', destination: null })
+  const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed, destination: null })
   const [answers, setAnswers] = useState<HandAnswers>({})
   const make = (destination: string | null): void => {
     if (destination === null) return
-    if (apply(draft, makeLink(text, choice, destination, answers))) onChoose({ kind: 'link', start: choice.from })
+    if (applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers))) showLinkAt(props, choice.from)
   }
-  // Pasting an address over selected words links them. The key of this panel is the selection, so `pasted` is compared by identity.
-  const taken = useRef(pasted)
-  useEffect(() => {
-    if (pasted === null || pasted === taken.current) return
-    taken.current = pasted
-    const { destination } = readDestination(pasted.text, around)
-    setField({ typed: pasted.text.trim(), destination })
-  }, [pasted, around])
-  const shown = field.destination === null ? null : prospect(site, path, field.destination, answers)
+  const shown = field.destination === null ? null : prospect(site, path, field.destination, answers, analysis.writtenFor)
   return (
     <div className="grid gap-4">
       <h2 className="text-[18px] [overflow-wrap:anywhere]">
@@ -73,13 +86,14 @@ function NewLink({ choice, draft, text, path, site, pasted, onChoose }: LinkPane
       <LinkField
         label="Where does it lead?"
         around={around}
+        site={site}
+        path={path}
         value={field.typed}
-        onChange={(typed, destination) => setField({ typed, destination })}
-        onEnter={() => make(field.destination)}
+        onChange={(next, destination) => setField({ typed: next, destination })}
+        onEnter={make}
       />
       {shown !== null && (
         <>
-          <FullRope words={choice.words} facts={shown.facts} decision={shown.decision} site={site} />
           <Questions decision={shown.decision} answers={answers} isReadOnly={false} onAnswer={setAnswers} />
           <Tag tag={shown.tag} before="" />
         </>
@@ -96,62 +110,126 @@ function NewLink({ choice, draft, text, path, site, pasted, onChoose }: LinkPane
   )
 }
 
-function OneLink({ chosen, draft, text, path, site, canEdit, onChoose }: LinkPanelProps & { chosen: DeliveredLink }) {
-  const { link, facts, decision } = chosen
-  const around = site.around(path)
-  const words = linkText(text, link)
-  const answers = answersOn(text, chosen)
+function Moving({ moving, choice, analysis, draft, onMove, onChoose, onPoint }: PanelProps & { moving: DeliveredLink }) {
+  const words = linkText(analysis.text, moving.link)
+  return (
+    <div className="grid gap-4">
+      <h2 className="text-[18px]">Move the link of “{words}”</h2>
+      <p className="text-ink-soft">Select the words it is to hang on from now on.</p>
+      <p className="flex flex-wrap gap-2.5">
+        <button
+          type="button"
+          className="button button-main"
+          disabled={choice.kind !== 'words'}
+          onClick={() => {
+            if (choice.kind !== 'words') return
+            if (applyTo(draft, analysis, moveLink(analysis.text, moving.link, choice)))
+              showLinkAt(
+                { draft, onChoose, onPoint },
+                Math.min(choice.from, moving.link.start < choice.from ? choice.from - (moving.link.end - moving.link.start) : choice.from),
+              )
+            onMove(null)
+          }}
+        >
+          {choice.kind === 'words' ? `Hang it on “${choice.words.slice(0, 40)}”` : 'Hang it there'}
+        </button>
+        <button type="button" className="button button-plain" onClick={() => onMove(null)}>
+          Leave it
+        </button>
+      </p>
+    </div>
+  )
+}
+
+/** The destination of a link, changed in one field. */
+export function DestinationField({
+  chosen,
+  analysis,
+  draft,
+  path,
+  site,
+}: Pick<PanelProps, 'analysis' | 'draft' | 'path' | 'site'> & { chosen: DeliveredLink }) {
+  const { link } = chosen
   const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed: link.href, destination: link.href })
   const isChanged = field.typed.trim() !== link.href && field.destination !== null
-  const save = (): void => {
-    if (field.destination === null || !isChanged) return
-    if (apply(draft, changeLink(text, chosen, { href: field.destination })))
-      setField({ typed: field.destination, destination: field.destination })
+  const save = (destination: string | null): void => {
+    if (destination === null || destination === link.href) return
+    if (applyTo(draft, analysis, changeLink(analysis.text, chosen, { href: destination }))) setField({ typed: destination, destination })
   }
+  return (
+    <div className="grid gap-2">
+      <LinkField
+        label="Leads to"
+        around={site.around(path)}
+        site={site}
+        path={path}
+        value={field.typed}
+        onChange={(typed, destination) => setField({ typed, destination })}
+        onEnter={save}
+      />
+      {isChanged && (
+        <p>
+          <button type="button" className="button button-main" onClick={() => save(field.destination)}>
+            Change the destination
+          </button>
+        </p>
+      )}
+    </div>
+  )
+}
+
+function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) {
+  const { chosen, number, analysis, draft, path, site, canEdit, onChoose, onMove } = props
+  const { text } = analysis
+  const { link, facts, decision } = chosen
+  const words = linkText(text, link)
   return (
     <div className="grid gap-4">
       <h2 className="text-[18px] [overflow-wrap:anywhere]">{words === '' ? 'A picture that links' : words}</h2>
+      <AdviceNote {...props} advice={analysis.advice.get(number) ?? []} />
       <FullRope words={words} facts={facts} decision={decision} site={site} />
-      {canEdit && (
-        <div className="grid gap-2">
-          <LinkField
-            label="Leads to"
-            around={around}
-            value={field.typed}
-            onChange={(typed, destination) => setField({ typed, destination })}
-            onEnter={save}
-          />
-          {isChanged && (
-            <p className="flex gap-2.5">
-              <button type="button" className="button button-main" onClick={save}>
-                Change the destination
-              </button>
-            </p>
-          )}
-        </div>
-      )}
+      {canEdit && <DestinationField key={link.href} chosen={chosen} analysis={analysis} draft={draft} path={path} site={site} />}
       <Questions
         decision={decision}
-        answers={answers}
+        answers={answersOn(text, chosen)}
         isReadOnly={!canEdit}
-        onAnswer={(next) => apply(draft, changeLink(text, chosen, { answers: next }))}
+        onAnswer={(next) => applyTo(draft, analysis, changeLink(text, chosen, { answers: next }))}
       />
       <div>
         <h3 className="mb-1.5 font-text text-[14px] font-semibold">What readers’ browsers get</h3>
         <Tag tag={deliveredTag(text, chosen)} before={text.slice(link.start, link.end)} />
       </div>
-      <div className="flex flex-wrap gap-2.5">
+      <div className="flex flex-wrap gap-2">
         {facts.address !== null && /^https?:/.test(facts.address) && (
           <a className="button" href={facts.address} target="_blank" rel="noopener">
             Try it
           </a>
+        )}
+        {facts.address !== null && (
+          <button
+            type="button"
+            className="button"
+            onClick={() =>
+              void navigator.clipboard.writeText(facts.address ?? link.href).then(
+                () => toast.success('The address is copied.'),
+                () => toast.error('This browser does not let us copy. Select the address above.'),
+              )
+            }
+          >
+            Copy
+          </button>
+        )}
+        {canEdit && link.hasText && (
+          <button type="button" className="button" onClick={() => onMove(chosen)}>
+            Move
+          </button>
         )}
         {canEdit && (
           <button
             type="button"
             className="button"
             onClick={() => {
-              if (apply(draft, unwrapLink(text, link.start))) onChoose({ kind: 'nothing' })
+              if (applyTo(draft, analysis, unwrapLink(text, link.start))) onChoose({ kind: 'nothing' })
             }}
           >
             Take the link off
@@ -165,28 +243,78 @@ function OneLink({ chosen, draft, text, path, site, canEdit, onChoose }: LinkPan
   )
 }
 
-/** Places looked through for the words typed; somebody who means a later one types more words. */
-const PLACES_MAX = 50
-
-function AllLinks({ delivered, text, canEdit, onChoose, onPoint }: LinkPanelProps) {
-  const id = useId()
-  const [typed, setTyped] = useState('')
-  const [turn, setTurn] = useState(0)
-  const found = findWords(text, typed.trim(), PLACES_MAX)
-  const find = (): void => {
-    const place = found[turn % found.length]
-    if (place === undefined) return
-    setTurn(turn + 1)
-    onPoint({ type: 'point', words: { run: place.run, shown: place.shown, length: place.length } })
-    onChoose({ kind: 'words', from: place.from, to: place.to, words: typed.trim() })
+/** What a careful editor would say of a link's words, with the mend where there is one. */
+function AdviceNote({
+  advice,
+  chosen,
+  analysis,
+  draft,
+  canEdit,
+  onChoose,
+  onPoint,
+}: PanelProps & { advice: readonly Advice[]; chosen: DeliveredLink }) {
+  const { link, facts } = chosen
+  const words = linkText(analysis.text, link)
+  const wantsTitle = canEdit && advice.some(({ what }) => what === 'bare address' || what === 'says nothing')
+  const { data } = useVisit(wantsTitle ? facts.address : null)
+  if (advice.length === 0) return null
+  const title = data?.title ?? null
+  const use = (next: string): void => {
+    const patches = [{ from: link.end, to: link.contentEnd, insert: next.replaceAll('&', '&amp;').replaceAll('<', '&lt;') }]
+    if (draft.changeFrom(analysis.text, patches)) showLinkAt({ draft, onChoose, onPoint }, link.start)
   }
   return (
-    <div className="grid gap-4">
+    <div className="sheet grid gap-2 border-l-4 px-3 py-2 text-[14px]" style={{ borderLeftColor: 'var(--rope)' }}>
+      {advice.map((each) => (
+        <p key={each.what}>
+          {each.what === 'bare address' &&
+            'These words are the address itself. Readers, and those who listen to the page, would rather have the title.'}
+          {each.what === 'says nothing' && `“${words}” does not say where it leads to somebody who hears the links one by one.`}
+          {each.what === 'no words' && 'This link has no words, and no picture with words for those who do not see it.'}
+          {each.what === 'same words' &&
+            `The same words lead somewhere else too on this page, ${each.others.length === 1 ? 'once' : `${each.others.length} times`}.`}
+        </p>
+      ))}
+      {wantsTitle && title !== null && title !== words && !link.hasPicture && (
+        <p>
+          <button type="button" className="button !min-h-0 !py-0.5 text-left !whitespace-normal font-normal" onClick={() => use(title)}>
+            Use its title: “{title}”
+          </button>
+        </p>
+      )}
+    </div>
+  )
+}
+
+/** Places looked through for the words typed; somebody who means a later one types more words. */
+const PLACES_MAX = 50
+const LISTED_MAX = 400
+
+function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelProps) {
+  const id = useId()
+  const { text, delivered, advice } = analysis
+  const [typed, setTyped] = useState('')
+  const turn = useRef(0)
+  const found = findWords(text, typed.trim(), PLACES_MAX)
+  const find = (): void => {
+    const place = found[turn.current % found.length]
+    if (place === undefined) return
+    turn.current++
+    onPoint(place)
+    onChoose({ kind: 'words', from: place.from, to: place.to, words: typed.trim() })
+  }
+  const choose = ({ link }: DeliveredLink): void => {
+    onChoose({ kind: 'link', start: link.start })
+    onPoint({ from: link.end + (link.hasText ? 1 : 0), to: link.end + (link.hasText ? 1 : 0) })
+  }
+  const noted = [...advice.keys()].flatMap((i) => delivered[i] ?? [])
+  return (
+    <div className="grid gap-5">
       {canEdit && (
         <section>
           <h2 className="mb-1 text-[18px]">Link some words</h2>
           <p className="note mb-2.5">
-            Select words on the page and press <kbd>Ctrl K</kbd>, or type them here.
+            Select words on the page and press <kbd>Ctrl K</kbd>, drop a page on them, or type them here.
           </p>
           <form
             className="flex gap-2"
@@ -205,7 +333,7 @@ function AllLinks({ delivered, text, canEdit, onChoose, onPoint }: LinkPanelProp
               value={typed}
               onChange={(event) => {
                 setTyped(event.target.value)
-                setTurn(0)
+                turn.current = 0
               }}
             />
             <button type="submit" className="button" disabled={found.length === 0}>
@@ -221,38 +349,100 @@ function AllLinks({ delivered, text, canEdit, onChoose, onPoint }: LinkPanelProp
           )}
         </section>
       )}
+      {noted.length > 0 && (
+        <section>
+          <h2 className="mb-1.5 text-[18px]">Worth a second look</h2>
+          <ul className="grid gap-0.5">
+            {noted.slice(0, 20).map((each) => (
+              <li key={each.link.start}>
+                <button
+                  type="button"
+                  className="flex w-full items-baseline gap-2 rounded-md px-2 py-1 text-left hover:bg-sun"
+                  onClick={() => choose(each)}
+                >
+                  <b className="min-w-0 flex-1 truncate font-semibold">{linkText(text, each.link) || 'picture without words'}</b>
+                  <span className="note shrink-0">{noteFor(advice.get(delivered.indexOf(each)) ?? [], linkText(text, each.link))}</span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
       <section>
         <h2 className="mb-2 text-[18px]">
           {delivered.length} {delivered.length === 1 ? 'link' : 'links'} on this page
         </h2>
         {delivered.length === 0 && <p className="text-ink-soft">None yet.</p>}
         <ul className="grid gap-0.5">
-          {delivered.slice(0, 400).map(({ link, facts, decision }) => (
-            <li key={link.start}>
-              <button
-                type="button"
-                className="w-full rounded-md px-2 py-1.5 text-left hover:bg-sun"
-                onClick={() => onChoose({ kind: 'link', start: link.start })}
-              >
-                <span className="block truncate font-semibold">{linkText(text, link) || 'picture without words'}</span>
+          {delivered.slice(0, LISTED_MAX).map((each) => (
+            <li key={each.link.start}>
+              <button type="button" className="w-full rounded-md px-2 py-1.5 text-left hover:bg-sun" onClick={() => choose(each)}>
+                <span className="block truncate font-semibold">{linkText(text, each.link) || 'picture without words'}</span>
                 <Rope
-                  strand={strandOf(relTokens(decision.rel))}
-                  knots={facts.kind === 'short link' ? [{ kind: 'short link', address: link.href }] : []}
+                  strand={strandOf(relTokens(each.decision.rel))}
+                  knots={each.facts.kind === 'short link' ? [{ kind: 'short link', address: each.link.href }] : []}
                   end={{
-                    opens: facts.kind === 'file' ? 'file' : opensNewTab(decision.target) ? 'new tab' : 'same tab',
-                    lands: facts.address === null ? false : null,
+                    opens: each.facts.kind === 'file' ? 'file' : opensNewTab(each.decision.target) ? 'new tab' : 'same tab',
+                    lands: each.facts.address === null ? false : null,
                   }}
                   width={200}
                 />
-                <span className="address block truncate text-ink-soft" title={link.href}>
-                  {link.href}
+                <span className="address block truncate text-ink-soft" title={each.link.href}>
+                  {each.link.href}
                 </span>
               </button>
             </li>
           ))}
         </ul>
-        {delivered.length > 400 && <p className="note mt-2">and {delivered.length - 400} more; click them on the page</p>}
+        {delivered.length > LISTED_MAX && <p className="note mt-2">and {delivered.length - LISTED_MAX} more; click them on the page</p>}
       </section>
+      <WrittenFor analysis={analysis} draft={draft} site={site} canEdit={canEdit} />
     </div>
+  )
+}
+
+function noteFor(advice: readonly Advice[], words: string): string {
+  const [first] = advice
+  if (first?.what === 'bare address' || isBareAddress(words)) return 'bare address'
+  if (first?.what === 'says nothing') return 'says little'
+  return first?.what === 'no words' ? 'no words' : 'leads to several places'
+}
+
+/** Whether the page is written for a partner, and what follows from that. */
+function WrittenFor({ analysis, draft, site, canEdit }: Pick<PanelProps, 'analysis' | 'draft' | 'site' | 'canEdit'>) {
+  const id = useId()
+  const { partners } = site.setup
+  const partner = partners.find((each) => each.id === analysis.writtenFor)
+  const theirs = analysis.delivered.filter(({ facts }) => facts.writtenFor !== null)
+  if (partners.length === 0) return null
+  return (
+    <section>
+      <label className="field-label" htmlFor={id}>
+        Written for a partner?
+      </label>
+      <select
+        id={id}
+        className="field"
+        disabled={!canEdit}
+        value={analysis.writtenFor ?? ''}
+        onChange={(event) =>
+          draft.changeFrom(analysis.text, setWrittenFor(analysis.text, event.target.value === '' ? null : event.target.value))
+        }
+      >
+        <option value="">No, for our readers</option>
+        {partners.map((each) => (
+          <option key={each.id} value={each.id}>
+            Yes, for {each.name}
+          </option>
+        ))}
+      </select>
+      {partner !== undefined && (
+        <p className="note mt-1.5">
+          {theirs.length === 0
+            ? `No link here leads to ${partner.name} yet. Each one that does will be marked as paid.`
+            : `${theirs.length} ${theirs.length === 1 ? 'link' : 'links'} to ${partner.name} here: marked as paid (sponsored, nofollow), unless set by hand.`}
+        </p>
+      )}
+    </section>
   )
 }

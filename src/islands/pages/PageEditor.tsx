@@ -1,30 +1,43 @@
 import { useQuery } from '@tanstack/react-query'
-import { ExternalLink, Link2, Redo2, Undo2 } from 'lucide-react'
-import { useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
+import { Code, ExternalLink, Eye, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import { shownPage, sourceOffset } from '../../core/markup/index.ts'
-import { compileSite, deliverPage, relTokens, type SiteSetup, strandOf } from '../../core/rules/index.ts'
+import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, tellSaving } from '../../ui/saving.ts'
+import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
-import type { Choice } from './choice.ts'
+import { BlockFields } from './BlockFields.tsx'
+import { Conflict } from './Conflict.tsx'
+import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
 import { PageDraft } from './draft.ts'
-import type { FromFrame, ToFrame } from './frame-messages.ts'
-import { LinkPanel } from './LinkPanel.tsx'
+import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
+import type { Standing, Stretch } from './frame/messages.ts'
+import type { Parts } from './frame/things.ts'
+import { History } from './History.tsx'
+import { readDestination } from './LinkField.tsx'
+import { applyTo, LinkPanel, showLinkAt } from './LinkPanel.tsx'
 import { PageList } from './PageList.tsx'
+import { upload } from './PicturePanel.tsx'
+import { PresenceLine } from './Presence.tsx'
+import { Preview } from './Preview.tsx'
+import { WritingBar } from './WritingBar.tsx'
+
+const SourceEditor = lazy(() => import('./SourceEditor.tsx'))
 
 interface PageEditorProps {
   page: Page
   list: PageListData
   setup: SiteSetup
+  parts: Parts
   port: number
   canEdit: boolean
   chosenLink: number | null
 }
 
-/** A page as readers see it; select words, link them, answer two questions. */
+/** A page, or a block that pages share, as readers see it: written on, linked, compared, looked at on a phone. */
 export function PageEditor(props: PageEditorProps) {
   return (
     <Queries>
@@ -53,7 +66,7 @@ function LoadedEditor(props: PageEditorProps) {
       </p>
     )
   if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
-  return <Editor {...props} source={data} />
+  return <Editor key={`${data.id} ${data.version}`} {...props} source={data} />
 }
 
 /** The ledge shows how saving goes; once it is saved, what differs from the live site may differ anew. */
@@ -62,7 +75,11 @@ function onSaving(saving: Saving): void {
   if (saving.state === 'saved') void queries.invalidateQueries({ queryKey: ['unpublished'] })
 }
 
-function Editor({ source, setup, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
+/** Beyond this a page is opened as source; built as a page it would be slow to write on. */
+const VISUAL_MAX_CHARS = 3_000_000
+
+function useDraft(source: PageSource) {
+  const [waiting, setWaiting] = useState<readonly string[]>(source.waiting)
   const [draft] = useState(
     () =>
       new PageDraft(source, {
@@ -74,201 +91,279 @@ function Editor({ source, setup, port, canEdit, chosenLink }: PageEditorProps & 
         },
         now: Date.now,
         onSaving,
+        onSaved: (page) => setWaiting((before) => (before.join(' ') === page.waiting.join(' ') ? before : page.waiting)),
       }),
   )
-  const { text, canUndo, canRedo, theirs, news } = useSyncExternalStore(draft.subscribe, draft.snapshot)
+  return { draft, waiting }
+}
+
+/** A part of the draft's state; a key typed that leaves it as it is draws nothing anew. */
+function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T): T {
+  return useSyncExternalStore(draft.subscribe, () => of(draft.state))
+}
+
+function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
+  const { draft, waiting } = useDraft(source)
+  const canUndo = useDraftState(draft, (state) => state.canUndo)
+  const canRedo = useDraftState(draft, (state) => state.canRedo)
+  const theirs = useDraftState(draft, (state) => state.theirs)
+  const news = useDraftState(draft, (state) => state.news)
   const site = useMemo(() => compileSite(setup, port), [setup, port])
-  const delivered = useMemo(
-    () => deliverPage(text, site.rules, site.around(source.path), site.findShortLink).delivered,
-    [text, site, source.path],
-  )
-  const [choice, setChoice] = useState<Choice>(chosenLink === null ? { kind: 'nothing' } : { kind: 'link', start: chosenLink })
-  const chosen = choice.kind === 'link' ? (delivered.find(({ link }) => link.start === choice.start) ?? null) : null
-  const [pasted, setPasted] = useState<{ text: string } | null>(null)
-  const frame = useFrame({
-    text,
-    html: useMemo(() => {
-      const strands = new Map(delivered.map(({ link, decision }) => [link.start, strandOf(relTokens(decision.rel))]))
-      return shownPage(text, source.address, (start) => ({ 'data-rope-strand': strands.get(start) ?? 'vouched' }))
-    }, [text, delivered, source.address]),
-    css: frameCss(choice.kind === 'link' ? choice.start : null),
-    onChoice: setChoice,
-    onKey: (key) => {
-      if (key === 'link') document.querySelector<HTMLInputElement>('[data-link-field]')?.focus()
-      else if (canEdit) draft[key]()
-    },
-    onPaste: (text) => setPasted({ text }),
-  })
+  const analysis = useAnalysis(draft, site, source.path, waiting)
+  const [mode, setMode] = useState<'page' | 'source'>(source.source.length > VISUAL_MAX_CHARS ? 'source' : 'page')
+  const [isClosed, setClosed] = useState(false)
+  const [selected, setSelected] = useState<Selected>({ from: 0, to: 0, words: '' })
+  /** Chosen in the panel; holds until something is selected in the page. */
+  const [explicit, setExplicit] = useState<Choice | null>(chosenLink === null ? null : { kind: 'link', start: chosenLink })
+  const [typed, setTyped] = useState({ text: '', at: 0 })
+  const [moving, setMoving] = useState<DeliveredLink | null>(null)
+  const [standing, setStanding] = useState<Standing | null>(null)
+  const [pointed, setPointed] = useState<Stretch | null>(null)
+  const [open, setOpen] = useState<'history' | 'preview' | null>(null)
+  const frame = useRef<FrameHandle>(null)
+  const pictureField = useRef<HTMLInputElement>(null)
+  const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
+  const choice = explicit ?? derived
+
   useEffect(() => {
     if (news !== null) toast(news)
   }, [news])
+  const focusField = useCallback(() => document.querySelector<HTMLInputElement>('[data-link-field]')?.focus(), [])
+  const point = (at: Stretch): void => {
+    if (mode === 'page') frame.current?.point(at)
+    else setPointed({ ...at })
+  }
+  const onSelect = useCallback((next: Selected): void => {
+    setSelected((before) => (before.from === next.from && before.to === next.to && before.words === next.words ? before : next))
+    setExplicit(null)
+  }, [])
+  const onKey = (key: 'link' | 'undo' | 'redo' | 'leave'): void => {
+    if (key === 'link') focusField()
+    else if (key === 'leave') document.querySelector<HTMLElement>('[data-panel]')?.focus()
+    else if (canEdit) draft[key]()
+  }
+  /** An address that was pasted or dropped onto words, or onto a picture, links them at once. */
+  const onAddress = (text: string): void => {
+    const { destination, repaired, refusal } = readDestination(text, site.around(source.path))
+    const onto = choiceAt(analysis, selected)
+    if (!canEdit) return
+    if (destination === null || (onto.kind !== 'words' && onto.kind !== 'picture')) {
+      toast.error(refusal ?? 'Select the words to link first.')
+      setTyped(({ at }) => ({ text: text.trim(), at: at + 1 }))
+      return
+    }
+    if (!applyTo(draft, analysis, makeLink(analysis.text, onto, destination, {}))) return
+    const mends = repaired?.repairs.map(({ what }) => what) ?? []
+    toast.success(mends.length === 0 ? 'Linked.' : `Linked. ${mends.join('. ')}.`)
+    if (onto.kind === 'words') showLinkAt({ draft, onChoose: setExplicit, onPoint: point }, onto.from)
+  }
+  const onFiles = async (files: readonly File[]): Promise<void> => {
+    for (const file of files) {
+      const made = canEdit ? await upload(file) : null
+      if (made === null) continue
+      const name = file.name.replace(/\.[^.]*$/, '')
+      if (made.mediaType.startsWith('image/'))
+        frame.current?.run({ name: 'insert', html: `<img src="${made.path}" alt="">`, where: 'here' })
+      else
+        frame.current?.run({
+          name: 'insert',
+          html: `<a href="${made.path}" data-by-hand="">${name.replaceAll('&', '&amp;').replaceAll('<', '&lt;')}</a>`,
+          where: 'here',
+        })
+    }
+  }
+  const insertButton = (): void => {
+    const known = /<a\s[^>]*class\s*=\s*["']([^"']*\b(?:button|btn|cta)\b[^"']*)["']/i.exec(draft.state.text)?.[1] ?? 'button'
+    frame.current?.run({
+      name: 'insert',
+      html: `<p><a class="${known}" href="/" data-by-hand="">Words of the button</a></p>`,
+      where: 'after',
+    })
+  }
   useEffect(() => {
-    const onKey = (event: KeyboardEvent): void => {
+    const onWindowKey = (event: KeyboardEvent): void => {
       if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'k') return
       event.preventDefault()
-      document.querySelector<HTMLInputElement>('[data-link-field]')?.focus()
+      focusField()
     }
-    addEventListener('keydown', onKey)
-    return () => removeEventListener('keydown', onKey)
-  }, [])
-  const pointAt = frame.point
-  const choose = (next: Choice): void => {
-    setChoice(next)
-    if (next.kind === 'link') pointAt({ type: 'point', link: next.start })
-  }
+    addEventListener('keydown', onWindowKey)
+    return () => removeEventListener('keydown', onWindowKey)
+  }, [focusField])
+  const panelKey =
+    choice.kind === 'words'
+      ? `${choice.from} ${choice.to} ${typed.at}`
+      : choice.kind === 'nothing'
+        ? 'nothing'
+        : `${choice.kind} ${choice.start}`
+  const isPage = source.kind === 'page'
   return (
     <>
-      <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh] max-lg:flex-none" aria-label="The page">
-        <header className="flex flex-wrap items-center gap-x-3 gap-y-1 pb-2.5">
+      <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh] max-lg:flex-none max-md:p-2" aria-label="The page">
+        <header className="flex flex-wrap items-center gap-x-2 gap-y-1 pb-2">
           <h1 className="min-w-0 truncate text-[20px]">{source.title}</h1>
-          <a className="address truncate text-ink-soft" href={source.address} target="_blank" rel="noopener">
-            {source.path} <ExternalLink size={13} aria-hidden="true" className="inline" />
-            <span className="sr-only">(live page, opens a new tab)</span>
-          </a>
+          {isPage ? (
+            <a className="address truncate text-ink-soft" href={source.address} target="_blank" rel="noopener">
+              {source.path} <ExternalLink size={13} aria-hidden="true" className="inline" />
+              <span className="sr-only">(live page, opens a new tab)</span>
+            </a>
+          ) : (
+            <span className="note">shared block, {source.path.slice('block:'.length)}</span>
+          )}
+          <PresenceLine pageId={source.id} />
           <span className="flex-1" />
           {canEdit && (
-            <span className="flex gap-1">
-              <button
-                type="button"
-                className="button button-plain !px-2"
-                aria-label="Undo"
-                title="Undo (Ctrl+Z)"
-                disabled={!canUndo}
-                onClick={() => draft.undo()}
-              >
+            <span className="flex">
+              <Quick label="Undo (Ctrl+Z)" isOff={!canUndo} onClick={() => draft.undo()}>
                 <Undo2 size={17} aria-hidden="true" />
-              </button>
-              <button
-                type="button"
-                className="button button-plain !px-2"
-                aria-label="Redo"
-                title="Redo (Ctrl+Y)"
-                disabled={!canRedo}
-                onClick={() => draft.redo()}
-              >
+              </Quick>
+              <Quick label="Redo (Ctrl+Y)" isOff={!canRedo} onClick={() => draft.redo()}>
                 <Redo2 size={17} aria-hidden="true" />
-              </button>
-              <button
-                type="button"
-                className="button"
-                disabled={choice.kind === 'nothing'}
-                onClick={() => document.querySelector<HTMLInputElement>('[data-link-field]')?.focus()}
-              >
-                <Link2 size={16} aria-hidden="true" />
-                Link <kbd className="max-lg:hidden">Ctrl K</kbd>
-              </button>
+              </Quick>
             </span>
           )}
+          <Quick label="History" onClick={() => setOpen('history')}>
+            <HistoryIcon size={17} aria-hidden="true" />
+          </Quick>
+          <Quick label="Preview" onClick={() => setOpen('preview')}>
+            <MonitorSmartphone size={17} aria-hidden="true" />
+          </Quick>
+          <button type="button" className="button" onClick={() => setMode(mode === 'page' ? 'source' : 'page')}>
+            {mode === 'page' ? <Code size={16} aria-hidden="true" /> : <Eye size={16} aria-hidden="true" />}
+            {mode === 'page' ? 'Source' : 'Page'}
+          </button>
+          {canEdit && (
+            <button
+              type="button"
+              className="button"
+              disabled={choice.kind === 'nothing'}
+              onMouseDown={(event) => event.preventDefault()}
+              onClick={focusField}
+            >
+              <Link2 size={16} aria-hidden="true" />
+              Link <kbd className="max-xl:hidden">Ctrl K</kbd>
+            </button>
+          )}
         </header>
-        {theirs !== null && <Conflict theirs={theirs} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />}
-        <iframe
-          ref={frame.place}
-          src="/pages/frame"
-          title={`The page ${source.title}`}
-          className="sheet min-h-0 w-full flex-1 bg-white"
-          sandbox="allow-scripts"
-          data-shown={frame.isShown}
+        {theirs !== null && (
+          <Conflict theirs={theirs} mine={draft.state.text} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />
+        )}
+        {isClosed && mode === 'page' && (
+          <p role="status" className="sheet mb-2 px-3 py-2 text-[14px]">
+            This page’s markup is put together in a way that cannot be written on here. Its links can be chosen and changed beside it, and
+            all of it in the source.
+          </p>
+        )}
+        {mode === 'page' && canEdit && (
+          <WritingBar
+            standing={standing}
+            onCommand={(command) => frame.current?.run(command)}
+            onPicture={() => pictureField.current?.click()}
+            onButton={insertButton}
+          />
+        )}
+        <input
+          ref={pictureField}
+          type="file"
+          accept="image/*"
+          className="hidden"
+          aria-label="A picture from this computer"
+          onChange={(event) => void onFiles([...(event.target.files ?? [])])}
         />
+        {mode === 'page' ? (
+          <Frame
+            handle={frame}
+            title={source.title}
+            draft={draft}
+            analysis={analysis}
+            choice={choice}
+            address={source.address}
+            parts={parts}
+            canEdit={canEdit}
+            select={selected.from > 0 ? selected : null}
+            onSelect={onSelect}
+            onStanding={setStanding}
+            onLinkIn={(thing, ordinal) => {
+              const start = linkInThing(draft.state.text, thing, ordinal)
+              if (start !== null) setExplicit({ kind: 'link', start })
+            }}
+            onKey={onKey}
+            onAddress={onAddress}
+            onFiles={(files) => void onFiles(files)}
+            onClosed={() => setClosed(true)}
+          />
+        ) : (
+          <Suspense fallback={<p className="p-8 text-ink-soft">Opening the source…</p>}>
+            <SourceEditor draft={draft} canEdit={canEdit} select={selected} pointed={pointed} onSelect={onSelect} onKey={onKey} />
+          </Suspense>
+        )}
       </section>
       <aside
-        className="w-[340px] shrink-0 overflow-y-auto border-l px-5 py-4 max-lg:w-full max-lg:border-t max-lg:border-l-0"
+        className="w-[340px] shrink-0 overflow-y-auto border-l px-5 py-4 outline-none max-lg:w-full max-lg:border-t max-lg:border-l-0"
         aria-label="The chosen link"
+        data-panel
+        tabIndex={-1}
       >
+        {source.kind === 'block' && choice.kind === 'nothing' && <BlockFields draft={draft} canEdit={canEdit} />}
         <LinkPanel
-          key={choice.kind === 'words' ? `${choice.from} ${choice.to}` : choice.kind === 'link' ? `link ${choice.start}` : 'nothing'}
+          key={panelKey}
           choice={choice}
-          chosen={chosen}
-          delivered={delivered}
+          analysis={analysis}
           draft={draft}
-          text={text}
           path={source.path}
           site={site}
           canEdit={canEdit}
-          pasted={pasted}
-          onChoose={choose}
-          onPoint={pointAt}
+          typed={typed.text}
+          moving={moving}
+          onMove={setMoving}
+          onChoose={setExplicit}
+          onPoint={point}
         />
       </aside>
+      {open === 'history' && (
+        <History
+          page={source}
+          version={draft.state.text === source.source ? source.version : null}
+          draft={draft}
+          onClose={() => setOpen(null)}
+        />
+      )}
+      {open === 'preview' && (
+        <Preview
+          text={draft.state.text}
+          path={source.path}
+          address={source.address}
+          site={site}
+          parts={parts}
+          waiting={waiting}
+          onClose={() => setOpen(null)}
+        />
+      )}
     </>
   )
 }
 
-/** Both sides, and a person's choice; nothing is lost either way. */
-function Conflict({ theirs, onTheirs, onMine }: { theirs: PageSource; onTheirs: () => void; onMine: () => void }) {
+function Quick({
+  label,
+  isOff = false,
+  onClick,
+  children,
+}: {
+  label: string
+  isOff?: boolean
+  onClick: () => void
+  children: React.ReactNode
+}) {
   return (
-    <div role="alert" className="sheet mb-3 grid gap-2 border-l-4 px-4 py-3" style={{ borderLeftColor: 'var(--red)' }}>
-      <p>
-        <b>{theirs.editedBy ?? 'Somebody'}</b> saved a newer version of this page and changed the same place as you. Yours is what you see
-        here; theirs is saved. Whichever you choose, the other one stays in the page’s history or in this window until you choose.
-      </p>
-      <p className="flex flex-wrap gap-2.5">
-        <button type="button" className="button" onClick={onTheirs}>
-          Take theirs
-        </button>
-        <button type="button" className="button" onClick={onMine}>
-          Put mine on top
-        </button>
-      </p>
-    </div>
+    <button
+      type="button"
+      className="button button-plain !px-2"
+      aria-label={label}
+      title={label}
+      disabled={isOff}
+      onMouseDown={(event) => event.preventDefault()}
+      onClick={onClick}
+    >
+      {children}
+    </button>
   )
-}
-
-interface FrameUse {
-  text: string
-  html: string
-  css: string
-  onChoice: (choice: Choice) => void
-  onKey: (key: 'link' | 'undo' | 'redo') => void
-  onPaste: (text: string) => void
-}
-
-/** Talks with the frame: shows the newest text in it, and turns its shown places into source offsets. */
-function useFrame(use: FrameUse) {
-  const place = useRef<HTMLIFrameElement>(null)
-  const newest = useRef(use)
-  newest.current = use
-  const [isReady, setReady] = useState(false)
-  const [isShown, setShown] = useState(false)
-  useEffect(() => {
-    const onMessage = ({ source, data }: MessageEvent<FromFrame>): void => {
-      if (source !== place.current?.contentWindow) return
-      const { text, onChoice, onKey, onPaste } = newest.current
-      if (data.type === 'ready') setReady(true)
-      else if (data.type === 'shown') setShown(true)
-      else if (data.type === 'link') onChoice({ kind: 'link', start: data.start })
-      else if (data.type === 'key') onKey(data.key)
-      else if (data.type === 'paste') onPaste(data.text)
-      else if (data.type === 'selection') {
-        onChoice({
-          kind: 'words',
-          from: sourceOffset(text, data.from.run, data.from.shown),
-          to: sourceOffset(text, data.to.run, data.to.shown),
-          words: data.words,
-        })
-      }
-    }
-    addEventListener('message', onMessage)
-    return () => removeEventListener('message', onMessage)
-  }, [])
-  const { html, css } = use
-  const tell = useCallback((message: ToFrame): void => place.current?.contentWindow?.postMessage(message, '*'), [])
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new mark alone needs no new page; it comes with the next one
-  useEffect(() => {
-    if (isReady) tell({ type: 'show', html, css })
-  }, [isReady, html])
-  useEffect(() => {
-    if (isReady) tell({ type: 'style', css })
-  }, [isReady, css, tell])
-  return { place, isShown, point: tell }
-}
-
-/** Underlines that carry the strand's meaning, in the page itself. */
-function frameCss(chosen: number | null): string {
-  const line = (strand: string, style: string): string =>
-    `[data-rope-strand="${strand}"]{text-decoration:underline ${style}!important;text-underline-offset:4px!important;cursor:pointer}`
-  const mark =
-    chosen === null
-      ? ''
-      : `[data-rope-at="${chosen}"]{outline:2px solid #B98D4F!important;outline-offset:3px;background:#F3E3BF!important;color:#16283A!important;border-radius:2px}`
-  return `${line('vouched', 'solid #24716A 2px') + line('nofollow', 'dashed #7E5A28 2px') + line('sponsored', 'double #7E5A28 2px') + line('ugc', 'dotted #51616E 2.5px') + mark}::selection{background:#F3E3BF;color:#16283A}`
 }

@@ -93,6 +93,12 @@ function Question({
           </>
         ) : reason.by === 'hand' ? (
           'because you set it by hand'
+        ) : reason.by === 'sponsor' ? (
+          <>
+            because this page is written for <b className="font-semibold text-ink">{reason.name}</b>
+          </>
+        ) : reason.by === 'queue' ? (
+          'because it waits for an editor to look at it'
         ) : (
           'no rule speaks of it: as it was written'
         )}

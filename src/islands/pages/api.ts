@@ -1,4 +1,4 @@
-import type { Page, PageSource } from '../../contract/pages.ts'
+import type { PageSaved, PageSource } from '../../contract/pages.ts'
 import type { PatchSet } from '../../core/markup/index.ts'
 import { ask, isAway, Refusal, wordsOf } from '../../ui/api.ts'
 import type { SaveAnswer } from './draft.ts'
@@ -6,7 +6,7 @@ import type { SaveAnswer } from './draft.ts'
 /** Sends patch sets; every way it can go is an answer. */
 export async function saveDraft(id: string, version: number, patchSets: readonly PatchSet[]): Promise<SaveAnswer> {
   try {
-    return { state: 'saved', page: await ask<Page>('PATCH', `/pages/${id}`, { version, patchSets }) }
+    return { state: 'saved', page: await ask<PageSaved>('PATCH', `/pages/${id}`, { version, patchSets }) }
   } catch (error) {
     if (isAway(error)) return { state: 'away', why: wordsOf(error) }
     if (error instanceof Refusal && error.fault === 'moved-on') return { state: 'moved on', current: error.facts.current as PageSource }

@@ -1,4 +1,14 @@
-import { applyPatches, type PatchSet, setLink, tagPatches, wrapLink } from '../../core/markup/index.ts'
+import {
+  applyPatches,
+  attributeValue,
+  differenceOf,
+  linkPicture,
+  type PatchSet,
+  setLink,
+  tagPatches,
+  unwrapLink,
+  wrapLink,
+} from '../../core/markup/index.ts'
 import { ok, type Result } from '../../core/result.ts'
 import {
   BY_HAND,
@@ -13,12 +23,33 @@ import {
   type LinkFacts,
   writtenLink,
 } from '../../core/rules/index.ts'
+import type { Analysis } from './analysis.ts'
+import type { Stretch } from './frame/messages.ts'
 
-/** What a person has picked on the page: words to link, a link, or nothing. Offsets are of the source. */
+/** What a person has picked on the page: words to link, a link, a picture, or nothing. Offsets are of the source. */
 export type Choice =
   | { readonly kind: 'nothing' }
   | { readonly kind: 'words'; readonly from: number; readonly to: number; readonly words: string }
   | { readonly kind: 'link'; readonly start: number }
+  | { readonly kind: 'picture'; readonly start: number }
+
+/** A stretch of the source that is selected; equal offsets are a caret. */
+export interface Selected extends Stretch {
+  readonly words: string
+}
+
+/** What a selection means: a picture alone, words to link, or the link that the caret stands in. */
+export function choiceAt({ delivered, pictures }: Pick<Analysis, 'delivered' | 'pictures'>, { from, to, words }: Selected): Choice {
+  if (from < to) {
+    const inside = pictures.filter(({ start, end }) => start >= from && end <= to)
+    const [picture] = inside
+    if (words === '' && inside.length === 1 && picture !== undefined) return { kind: 'picture', start: picture.start }
+    return words === '' ? { kind: 'nothing' } : { kind: 'words', from, to, words }
+  }
+  const within = delivered.filter(({ link }) => link.start < from && from <= Math.max(link.end, link.contentEnd))
+  const link = within[within.length - 1]?.link
+  return link === undefined ? { kind: 'nothing' } : { kind: 'link', start: link.start }
+}
 
 /** A link as it would be delivered if it stood in the page with this destination and these answers. */
 export interface Prospect {
@@ -28,7 +59,7 @@ export interface Prospect {
 }
 
 /** Works a new link out before it is made. */
-export function prospect(site: CompiledSite, path: string, href: string, answers: HandAnswers): Prospect {
+export function prospect(site: CompiledSite, path: string, href: string, answers: HandAnswers, writtenFor: string | null = null): Prospect {
   const changes = handChanges({ rel: null, target: null, byHand: null }, answers)
   const facts = factsOf(
     {
@@ -40,7 +71,7 @@ export function prospect(site: CompiledSite, path: string, href: string, answers
       baseHref: null,
       baseTarget: null,
     },
-    site.around(path),
+    site.around(path, { writtenFor }),
     site.findShortLink,
   )
   const decision = decide(site.rules, facts)
@@ -52,8 +83,15 @@ export function prospect(site: CompiledSite, path: string, href: string, answers
   return { facts, decision, tag: `<a ${attributes.map(([name, value]) => `${name}="${value ?? ''}"`).join(' ')}>` }
 }
 
-/** Patches that link the chosen words. */
-export function makeLink(text: string, choice: Extract<Choice, { kind: 'words' }>, href: string, answers: HandAnswers): Result<PatchSet> {
+/** Patches that link the chosen words, or the chosen picture. */
+export function makeLink(
+  text: string,
+  choice: Extract<Choice, { kind: 'words' | 'picture' }>,
+  href: string,
+  answers: HandAnswers,
+): Result<PatchSet> {
+  if (choice.kind === 'picture')
+    return linkPicture(text, choice.start, { href, ...handChanges({ rel: null, target: null, byHand: null }, answers) })
   return wrapLink(text, choice.from, choice.to, { href, ...handChanges({ rel: null, target: null, byHand: null }, answers) })
 }
 
@@ -63,6 +101,24 @@ export function changeLink(text: string, { link }: DeliveredLink, change: { href
   const hand = change.answers === undefined ? (written.byHand === null ? { [BY_HAND]: '' } : {}) : handChanges(written, change.answers)
   const patches = setLink(text, link.start, { ...(change.href === undefined ? {} : { href: change.href }), ...hand })
   return patches.ok ? ok(patches.value) : patches
+}
+
+/** Patches that take a link from where it hangs to other words, with all its attributes. */
+export function moveLink(
+  text: string,
+  link: DeliveredLink['link'],
+  words: { readonly from: number; readonly to: number },
+): Result<PatchSet> {
+  const attributes = Object.fromEntries(link.attributes.map((attribute) => [attribute.name, attributeValue(text, attribute)]))
+  const off = unwrapLink(text, link.start)
+  if (!off.ok) return off
+  const without = applyPatches(text, off.value)
+  const moved = (at: number): number =>
+    off.value.reduce((place, { from, to, insert }) => (from < at ? place - (Math.min(to, at) - from) + insert.length : place), at)
+  const on = wrapLink(without, moved(words.from), moved(words.to), attributes)
+  if (!on.ok) return on
+  const change = differenceOf(text, applyPatches(without, on.value))
+  return ok(change === null ? [] : [change])
 }
 
 /** The answers that stand on a link now. */

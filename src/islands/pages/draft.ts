@@ -1,4 +1,4 @@
-import type { Page, PageSource } from '../../contract/pages.ts'
+import type { PageSaved, PageSource } from '../../contract/pages.ts'
 import {
   applyPatches,
   differenceOf,
@@ -13,7 +13,7 @@ import type { Saving } from '../../ui/saving.ts'
 
 /** How a save went. */
 export type SaveAnswer =
-  | { readonly state: 'saved'; readonly page: Page }
+  | { readonly state: 'saved'; readonly page: PageSaved }
   | { readonly state: 'moved on'; readonly current: PageSource }
   | { readonly state: 'away' | 'refused'; readonly why: string }
 
@@ -25,22 +25,35 @@ export interface DraftSurroundings {
   readonly later: (work: () => void, ms: number) => () => void
   readonly now: () => number
   readonly onSaving: (saving: Saving) => void
+  readonly onSaved?: ((page: PageSaved) => void) | undefined
 }
 
-/** A draft is sent this long after the last change: a second is the most that may ever be lost. */
+/** A draft is sent this long after the last change, and no later than this after the first one that waits. */
 const SAVE_AFTER_MS = 500
+const SAVE_WITHIN_MS = 1_000
+/** What is typed without a longer pause is taken back in one step. */
+const ONE_STEP_MS = 600
 /** While the server is away. */
 const TRY_AGAIN_MS = 3_000
 
 /** What other code sees of a draft; a new object after each change. */
 export interface DraftState {
   readonly text: string
+  /** The last change was typed; more may follow at once. */
+  readonly isTyping: boolean
   readonly canUndo: boolean
   readonly canRedo: boolean
   /** Somebody else's newer version that changed the same place; a person has to choose. */
   readonly theirs: PageSource | null
   /** Said once after something happened by itself. */
   readonly news: string | null
+}
+
+/** Patch sets that are taken back together, the newest last. */
+interface Step {
+  readonly sets: PatchSet[]
+  readonly isTyped: boolean
+  at: number
 }
 
 interface Kept {
@@ -62,8 +75,10 @@ export class PageDraft {
   /** The text the server has. */
   #savedText: string
   #pending: PatchSet[] = []
-  #undo: PatchSet[] = []
-  #redo: PatchSet[] = []
+  #undo: Step[] = []
+  #redo: Step[] = []
+  #waitsSince: number | null = null
+  #baseKept: number | null = null
   #isSaving = false
   #callOff: () => void = () => {}
 
@@ -72,7 +87,7 @@ export class PageDraft {
     this.#around = around
     this.#version = page.version
     this.#savedText = page.source
-    this.state = { text: page.source, canUndo: false, canRedo: false, theirs: null, news: null }
+    this.state = { text: page.source, isTyping: false, canUndo: false, canRedo: false, theirs: null, news: null }
     this.#takeUp()
   }
 
@@ -83,25 +98,51 @@ export class PageDraft {
   snapshot = (): DraftState => this.state
 
   /** Makes a change. Characters that the page's encoding lacks are written as references. */
-  change(patches: PatchSet): void {
+  change(patches: PatchSet, how?: 'typing'): void {
     const writable = patches.map((patch: Patch) => ({ ...patch, insert: writableIn(patch.insert, this.#page.encoding) }))
-    this.#undo.push(invertPatches(this.state.text, writable))
+    const inverse = invertPatches(this.state.text, writable)
+    const last = this.#undo[this.#undo.length - 1]
+    const now = this.#around.now()
+    const isTyped = how === 'typing'
+    if (isTyped && last?.isTyped === true && now - last.at < ONE_STEP_MS) {
+      last.sets.push(inverse)
+      last.at = now
+    } else this.#undo.push({ sets: [inverse], isTyped, at: now })
     this.#redo = []
-    this.#put(writable)
+    this.#put([writable], isTyped)
+  }
+
+  /**
+   * Makes a change that was worked out on an earlier text, where it still fits.
+   * @returns false when the same place has changed since
+   */
+  changeFrom(text: string, patches: PatchSet): boolean {
+    const moved = text === this.state.text ? null : rebasePatches(text, this.state.text, patches)
+    if (moved?.ok === false) return false
+    this.change(moved?.value ?? patches)
+    return true
   }
 
   undo(): void {
-    const patches = this.#undo.pop()
-    if (patches === undefined) return
-    this.#redo.push(invertPatches(this.state.text, patches))
-    this.#put(patches)
+    this.#back(this.#undo, this.#redo)
   }
 
   redo(): void {
-    const patches = this.#redo.pop()
-    if (patches === undefined) return
-    this.#undo.push(invertPatches(this.state.text, patches))
-    this.#put(patches)
+    this.#back(this.#redo, this.#undo)
+  }
+
+  #back(from: Step[], to: Step[]): void {
+    const step = from.pop()
+    if (step === undefined) return
+    const sets = [...step.sets].reverse()
+    const inverses: PatchSet[] = []
+    let { text } = this.state
+    for (const patches of sets) {
+      inverses.push(invertPatches(text, patches))
+      text = applyPatches(text, patches)
+    }
+    to.push({ sets: inverses, isTyped: false, at: 0 })
+    this.#put(sets, false)
   }
 
   /** Takes the newer version of somebody else, and lets the own change go. */
@@ -119,11 +160,12 @@ export class PageDraft {
     this.#restart(theirs, change === null ? [] : [[change]])
   }
 
-  #put(patches: PatchSet): void {
-    this.#pending.push(patches)
-    this.#show({ text: applyPatches(this.state.text, patches), news: null })
+  #put(sets: readonly PatchSet[], isTyping: boolean): void {
+    this.#pending.push(...sets)
     this.#keep()
-    this.#schedule(SAVE_AFTER_MS)
+    this.#show({ text: sets.reduce<string>(applyPatches, this.state.text), isTyping, news: null })
+    this.#waitsSince ??= this.#around.now()
+    this.#schedule(Math.max(0, Math.min(SAVE_AFTER_MS, this.#waitsSince + SAVE_WITHIN_MS - this.#around.now())))
   }
 
   #show(change: Partial<DraftState>): void {
@@ -133,13 +175,14 @@ export class PageDraft {
 
   #schedule(ms: number): void {
     this.#callOff()
-    if (ms === SAVE_AFTER_MS) this.#around.onSaving({ state: 'waiting' })
+    if (ms <= SAVE_AFTER_MS) this.#around.onSaving({ state: 'waiting' })
     this.#callOff = this.#around.later(() => void this.#send(), ms)
   }
 
   async #send(): Promise<void> {
     if (this.#isSaving || this.#pending.length === 0 || this.state.theirs !== null) return
     this.#isSaving = true
+    this.#waitsSince = null
     const sent = this.#pending.length
     this.#around.onSaving({ state: 'saving' })
     const answer = await this.#around.save(this.#page.id, this.#version, this.#pending)
@@ -148,6 +191,7 @@ export class PageDraft {
       case 'saved':
         for (const patches of this.#pending.splice(0, sent)) this.#savedText = applyPatches(this.#savedText, patches)
         this.#version = answer.page.version
+        this.#around.onSaved?.(answer.page)
         this.#keep()
         if (this.#pending.length > 0) this.#schedule(0)
         else this.#around.onSaving({ state: 'saved', at: this.#around.now() })
@@ -186,7 +230,7 @@ export class PageDraft {
     this.#pending = pending
     this.#undo = []
     this.#redo = []
-    this.#show({ text: pending.reduce(applyPatches, page.source), theirs: null, news: null })
+    this.#show({ text: pending.reduce(applyPatches, page.source), isTyping: false, theirs: null, news: null })
     this.#keep()
     if (pending.length > 0) this.#schedule(0)
     else this.#around.onSaving({ state: 'saved', at: this.#around.now() })
@@ -197,9 +241,18 @@ export class PageDraft {
   }
 
   #keep(): void {
+    const { storage } = this.#around
     try {
-      if (this.#pending.length === 0) this.#around.storage.removeItem(this.#key)
-      else this.#around.storage.setItem(this.#key, JSON.stringify({ version: this.#version, pending: this.#pending } satisfies Kept))
+      if (this.#pending.length === 0) {
+        storage.removeItem(this.#key)
+        storage.removeItem(`${this.#key} base`)
+        this.#baseKept = null
+        return
+      }
+      // The text that the changes count in is long and changes seldom; the changes are short and come with every key.
+      if (this.#baseKept !== this.#version) storage.setItem(`${this.#key} base`, this.#savedText)
+      this.#baseKept = this.#version
+      storage.setItem(this.#key, JSON.stringify({ version: this.#version, pending: this.#pending } satisfies Kept))
     } catch {
       // A browser that keeps nothing: the server has it half a second later.
     }
@@ -208,20 +261,54 @@ export class PageDraft {
   /** Goes on with what an earlier visit left unsaved. */
   #takeUp(): void {
     let kept: Kept | null = null
+    let base: string | null = null
     try {
       kept = JSON.parse(this.#around.storage.getItem(this.#key) ?? 'null') as Kept | null
+      base = this.#around.storage.getItem(`${this.#key} base`)
     } catch {
       // Not ours, or half written.
     }
-    if (kept === null || !Array.isArray(kept.pending) || kept.version !== this.#page.version) return
-    let text = this.#page.source
+    if (kept === null || !Array.isArray(kept.pending)) return
+    if (kept.version !== this.#page.version) return this.#takeUpOlder(base, kept.pending)
+    const text = applied(this.#page.source, kept.pending)
+    if (text === null) return
+    let before = this.#page.source
     for (const patches of kept.pending) {
-      if (!isApplicable(patches, text.length)) return
-      this.#undo.push(invertPatches(text, patches))
-      text = applyPatches(text, patches)
+      this.#undo.push({ sets: [invertPatches(before, patches)], isTyped: false, at: 0 })
+      before = applyPatches(before, patches)
     }
     this.#pending = kept.pending
     this.#show({ text, news: 'What was not saved last time is here again.' })
     this.#schedule(0)
   }
+
+  /** The page moved on since: what was left is put on top of it, or shown beside it where both changed the same place. */
+  #takeUpOlder(base: string | null, pending: readonly PatchSet[]): void {
+    const mine = base === null ? null : applied(base, pending)
+    if (base === null || mine === null || mine === this.#page.source) return
+    const change = differenceOf(base, mine)
+    const moved = change === null ? null : rebasePatches(base, this.#page.source, [change])
+    if (moved === null) return
+    if (!moved.ok) {
+      this.#show({ text: mine, theirs: this.#page })
+      this.#around.onSaving({ state: 'conflict', why: 'Somebody else changed the same place.' })
+      return
+    }
+    this.#pending = [moved.value]
+    this.#show({
+      text: applyPatches(this.#page.source, moved.value),
+      news: 'What was not saved last time is here again, on top of what others saved since.',
+    })
+    this.#schedule(0)
+  }
+}
+
+/** The text with all patch sets on it; null when one of them does not fit. */
+function applied(text: string, sets: readonly PatchSet[]): string | null {
+  let next = text
+  for (const patches of sets) {
+    if (!isApplicable(patches, next.length)) return null
+    next = applyPatches(next, patches)
+  }
+  return next
 }

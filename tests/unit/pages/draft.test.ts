@@ -7,6 +7,10 @@ import type { Saving } from '../../../src/ui/saving.ts'
 
 const page = (source: string, version = 1, encoding = 'utf-8'): PageSource => ({
   id: 'p',
+  kind: 'page',
+  writtenFor: null,
+  isRemoved: false,
+  waiting: [],
   path: '/p',
   title: 'P',
   encoding,

@@ -1,8 +1,9 @@
 import type { APIContext, APIRoute } from 'astro'
 import type { z } from 'zod'
 import type { Operation } from '../../../contract/api.ts'
+import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
 import { type Fault, isFault, PROBLEMS, type Problem } from '../../../contract/problems.ts'
-import type { FaultDetail, Result } from '../../../core/result.ts'
+import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
 
 type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
@@ -85,6 +86,20 @@ export function isDatabaseAway(error: unknown): boolean {
   const code = 'code' in original ? String(original.code) : ''
   return /^(?:ECONN|EPIPE|57P0|08)/.test(code) || /Connection terminated|connection manager was closed/i.test(original.message)
 }
+
+/** The one file of a multipart request. */
+export async function uploaded(
+  request: Request,
+): Promise<Result<{ name: string; bytes: Uint8Array }, 'upload-missing' | 'file-too-large'>> {
+  const length = Number(request.headers.get('content-length') ?? 0)
+  if (length > ONE_FILE_MAX_BYTES + FORM_MAX_BYTES) return fail('file-too-large', { bytes: length })
+  const form = await request.formData().catch(() => null)
+  const file = form?.get('file')
+  return file instanceof File ? ok({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) }) : fail('upload-missing')
+}
+
+/** What a form adds around its file. */
+const FORM_MAX_BYTES = 64 * 1024
 
 async function readBody(operation: Operation, { request }: APIContext): Promise<unknown> {
   if (operation.body === undefined) return undefined

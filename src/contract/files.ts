@@ -1,0 +1,28 @@
+import { z } from 'zod'
+import { Id, Paging, Version } from './shared.ts'
+
+/** Largest file that is uploaded one by one. */
+export const ONE_FILE_MAX_BYTES = 25 * 1024 * 1024
+
+export const SiteFile = z
+  .object({
+    id: Id,
+    path: z.string(),
+    address: z.string(),
+    mediaType: z.string(),
+    bytes: z.int(),
+    version: Version,
+    state: z.enum(['live', 'changed', 'removed']),
+    usedOn: z.int(),
+  })
+  .meta({ id: 'SiteFile' })
+export type SiteFile = z.infer<typeof SiteFile>
+export const FileQuery = Paging.extend({ search: z.string().max(200).optional() })
+export type FileQuery = z.infer<typeof FileQuery>
+export const FileList = z.object({ items: z.array(SiteFile), next: z.string().nullable(), total: z.int() })
+export type FileList = z.infer<typeof FileList>
+export const FileUse = z.object({ id: Id, kind: z.enum(['page', 'block', 'menu']), path: z.string(), title: z.string() })
+export const FileUses = z.object({ items: z.array(FileUse) })
+export type FileUses = z.infer<typeof FileUses>
+export const FileRemoval = z.strictObject({ version: Version, isRemoved: z.boolean(), evenIfUsed: z.boolean().default(false) })
+export type FileRemoval = z.infer<typeof FileRemoval>

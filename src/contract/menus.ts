@@ -1,0 +1,38 @@
+import { z } from 'zod'
+import { HINTS } from '../core/rules/index.ts'
+import { PartName } from './blocks.ts'
+import { Page } from './pages.ts'
+import { line, Version } from './shared.ts'
+
+/** Most entries of one menu; readers give up long before. */
+const ENTRIES_MAX = 500
+
+const Entry = z.object({
+  id: z.string().min(1).max(60),
+  kind: z.enum(['page', 'link', 'title']),
+  label: line(200),
+  href: z.string().max(8_000),
+  opens: z.enum(['new tab', 'same tab']).optional(),
+  hints: z.array(z.enum(HINTS)).optional(),
+  get children() {
+    return z.array(Entry).max(ENTRIES_MAX)
+  },
+})
+
+export const MenuBody = z
+  .object({
+    entries: z.array(Entry).max(ENTRIES_MAX),
+    left: z.array(z.string().max(2_000)).max(20_000).meta({ description: 'Paths of pages that are left out on purpose' }),
+    joins: z.union([z.enum(['nowhere', 'first', 'last']), z.object({ under: z.string().max(60) })]),
+  })
+  .meta({ id: 'MenuBody' })
+export type MenuBody = z.infer<typeof MenuBody>
+
+export const Menu = Page.extend({ name: z.string(), menu: MenuBody }).meta({ id: 'Menu' })
+export type Menu = z.infer<typeof Menu>
+export const MenuList = z.object({ items: z.array(Menu) })
+export type MenuList = z.infer<typeof MenuList>
+export const MenuNew = z.strictObject({ name: PartName, title: line(120).min(1) })
+export type MenuNew = z.infer<typeof MenuNew>
+export const MenuChange = z.strictObject({ version: Version, menu: MenuBody })
+export type MenuChange = z.infer<typeof MenuChange>

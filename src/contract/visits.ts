@@ -1,0 +1,22 @@
+import { z } from 'zod'
+
+export const VisitRequest = z.strictObject({ address: z.string().max(8_000) })
+
+export const Hop = z
+  .object({
+    address: z.string(),
+    /** Null when nothing answered. */
+    status: z.int().nullable(),
+    ms: z.int(),
+    kind: z.enum(['short link', 'hop', 'partner', 'lands', 'fails']),
+    /** Query parameters that this stop's address has and the one before had not, and the other way round. */
+    added: z.array(z.string()),
+    dropped: z.array(z.string()),
+    why: z.string().nullable(),
+  })
+  .meta({ id: 'Hop' })
+export type Hop = z.infer<typeof Hop>
+
+/** What became of a visit to a destination, stop by stop. */
+export const Visit = z.object({ hops: z.array(Hop), lands: z.boolean(), title: z.string().nullable() }).meta({ id: 'Visit' })
+export type Visit = z.infer<typeof Visit>

@@ -1,0 +1,22 @@
+import { z } from 'zod'
+import { Id } from './shared.ts'
+
+/** A contributor's new outside link that no editor has looked at. */
+export const WaitingLink = z
+  .object({
+    id: Id,
+    pageId: Id,
+    path: z.string(),
+    title: z.string(),
+    address: z.string(),
+    words: z.string(),
+    sentence: z.string(),
+    flags: z.array(z.enum(['many', 'new site'])),
+    by: z.string().nullable(),
+    at: z.iso.datetime(),
+  })
+  .meta({ id: 'WaitingLink' })
+export type WaitingLink = z.infer<typeof WaitingLink>
+export const WaitingList = z.object({ items: z.array(WaitingLink) })
+export type WaitingList = z.infer<typeof WaitingList>
+export const WaitingDecision = z.strictObject({ accept: z.boolean() })

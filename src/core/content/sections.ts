@@ -1,0 +1,59 @@
+import { decodeHTML } from 'entities'
+import { type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
+
+/** A heading of a page. Offsets are of the source. */
+export interface Heading {
+  readonly level: number
+  readonly text: string
+  /** Its name in the page; null when it has none, neither its own nor by an anchor in it. */
+  readonly id: string | null
+  readonly start: number
+  readonly nameEnd: number
+}
+
+/** Every heading of a page in source order. */
+export function scanHeadings(html: string): readonly Heading[] {
+  const found: Heading[] = []
+  let open: { -readonly [K in keyof Heading]: Heading[K] } | null = null
+  walkTags(html, {
+    open(name, start, nameEnd, _end, inert) {
+      if (inert) return
+      const level = /^h([1-6])$/.exec(name)?.[1]
+      const attributes = level !== undefined || (open !== null && open.id === null) ? readAttributes(html, nameEnd) : []
+      const id = valueNamed(html, attributes, 'id') ?? (name === 'a' ? valueNamed(html, attributes, 'name') : null)
+      if (level !== undefined) open = { level: Number(level), text: '', id: id === '' ? null : id, start, nameEnd }
+      else if (open !== null && id !== null && id !== '') open.id = id
+    },
+    close(name) {
+      if (open === null || !/^h[1-6]$/.test(name)) return
+      found.push({ ...open, text: open.text.replace(/\s+/g, ' ').trim() })
+      open = null
+    },
+    text(start, end, inert) {
+      if (open !== null && !inert) open.text += decodeHTML(html.slice(start, end))
+    },
+  })
+  return found.filter(({ text }) => text !== '')
+}
+
+/** Longest name given to a heading, in characters. */
+const ID_MAX_CHARS = 60
+
+/** The patch that gives a heading a name of its own, made of its words; null when no heading starts there or it has one. */
+export function nameHeading(html: string, start: number): { readonly id: string; readonly patch: Patch } | null {
+  const headings = scanHeadings(html)
+  const heading = headings.find((each) => each.start === start)
+  if (heading === undefined || heading.id !== null) return null
+  const taken = new Set([...html.matchAll(/\sid\s*=\s*["']?([^"'\s>]+)/gi)].map((match) => match[1]))
+  const stem =
+    heading.text
+      .normalize('NFKD')
+      .replace(/\p{M}/gu, '')
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N}]+/gu, '-')
+      .replace(/^-+|-+$/g, '')
+      .slice(0, ID_MAX_CHARS) || 'section'
+  let id = stem
+  for (let n = 2; taken.has(id); n++) id = `${stem}-${n}`
+  return { id, patch: { from: heading.nameEnd, to: heading.nameEnd, insert: ` id="${id}"` } }
+}

@@ -1,0 +1,42 @@
+import { type Attribute, valueNamed } from './attributes.ts'
+import { type LinkTag, scanLinks } from './links.ts'
+import { walkTags } from './tokenizer.ts'
+
+/** An `img` of a page. Offsets are of its tag, UTF-16 code units of the source. */
+export interface Picture {
+  readonly start: number
+  readonly nameEnd: number
+  readonly end: number
+  readonly attributes: readonly Attribute[]
+  /** As written; "" when there is none. */
+  readonly src: string
+  /** Null when there is no `alt` at all; "" says that the picture is decoration. */
+  readonly alt: string | null
+  /** The link it hangs on. */
+  readonly link: LinkTag | null
+}
+
+const WANTED: ReadonlySet<string> = new Set(['img'])
+
+/** Every picture of a page in source order. */
+export function scanPictures(html: string): readonly Picture[] {
+  const found: Picture[] = []
+  const { links } = scanLinks(html)
+  walkTags(html, {
+    wants: WANTED,
+    open(name, start, nameEnd, end, inert, foreign, attributes) {
+      if (name !== 'img' || inert || foreign) return
+      const link = links.find((each) => each.element === 'a' && each.end <= start && start < each.contentEnd) ?? null
+      found.push({
+        start,
+        nameEnd,
+        end,
+        attributes,
+        src: valueNamed(html, attributes, 'src') ?? '',
+        alt: valueNamed(html, attributes, 'alt'),
+        link,
+      })
+    },
+  })
+  return found
+}

@@ -1,0 +1,40 @@
+import type { Hint } from '../rules/index.ts'
+
+/** One entry of a menu. A title leads nowhere unless it has a landing. */
+export interface MenuEntry {
+  readonly id: string
+  readonly kind: 'page' | 'link' | 'title'
+  readonly label: string
+  /** Where it leads: a path of the site, a full address, or "" for a title without a landing. */
+  readonly href: string
+  /** Chosen by hand; left to the rules when absent. */
+  readonly opens?: 'new tab' | 'same tab' | undefined
+  readonly hints?: readonly Hint[] | undefined
+  readonly children: readonly MenuEntry[]
+}
+
+/** A menu as it is stored: its entries, the pages that are never to join, and where new pages do. */
+export interface Menu {
+  readonly entries: readonly MenuEntry[]
+  /** Paths of pages left out on purpose. */
+  readonly left: readonly string[]
+  /** Where a new page joins: nowhere, first, last, or as the last child of an entry. */
+  readonly joins: 'nowhere' | 'first' | 'last' | { readonly under: string }
+}
+
+export const EMPTY_MENU: Menu = { entries: [], left: [], joins: 'nowhere' }
+
+/** Reads a stored menu; what cannot be read is an empty one. Never throws. */
+export function readMenu(text: string): Menu {
+  try {
+    const kept = JSON.parse(text) as Menu
+    return Array.isArray(kept.entries) ? { ...EMPTY_MENU, ...kept } : EMPTY_MENU
+  } catch {
+    return EMPTY_MENU
+  }
+}
+
+/** Every entry that leads somewhere, in the order readers meet them. */
+export function menuLinks(entries: readonly MenuEntry[]): readonly MenuEntry[] {
+  return entries.flatMap((entry) => [...(entry.href === '' ? [] : [entry]), ...menuLinks(entry.children)])
+}

@@ -1,0 +1,37 @@
+import { useQuery } from '@tanstack/react-query'
+import { useEffect, useState } from 'react'
+import type { Presence } from '../../contract/pages.ts'
+import { ask } from '../../ui/api.ts'
+
+const SIGN_MS = 8_000
+
+/** Who else has this page open. Signs for this tab, and takes the sign off when it closes. */
+export function PresenceLine({ pageId }: { pageId: string }) {
+  const [tab] = useState(() => crypto.randomUUID())
+  const { data } = useQuery({
+    queryKey: ['presence', pageId, tab],
+    queryFn: () => ask<Presence>('POST', `/pages/${pageId}/presence`, { tab }),
+    refetchInterval: SIGN_MS,
+    refetchIntervalInBackground: true,
+    retry: false,
+  })
+  useEffect(() => {
+    const leave = (): void =>
+      void fetch(`/api/v1/pages/${pageId}/presence`, {
+        method: 'POST',
+        keepalive: true,
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ tab, isLeaving: true }),
+      }).catch(() => {})
+    addEventListener('pagehide', leave)
+    return () => removeEventListener('pagehide', leave)
+  }, [pageId, tab])
+  const others = data?.others ?? []
+  if (others.length === 0) return null
+  return (
+    <span role="status" className="chip !border-rope !py-0 text-[13px]">
+      {others.map(({ name, isMe }) => (isMe ? 'you, in another tab' : name)).join(', ')}{' '}
+      {others.length === 1 && others[0]?.isMe === false ? 'is here too' : others.length === 1 ? '' : 'are here too'}
+    </span>
+  )
+}

@@ -1,0 +1,122 @@
+import {
+  Bold,
+  Code2,
+  Columns3,
+  Heading2,
+  Heading3,
+  ImagePlus,
+  Italic,
+  List,
+  ListOrdered,
+  Minus,
+  MousePointerClick,
+  Pilcrow,
+  Plus,
+  Quote,
+  Rows3,
+  Table2,
+  Trash2,
+} from 'lucide-react'
+import type { ReactNode } from 'react'
+import type { Command, Standing } from './frame/messages.ts'
+
+interface WritingBarProps {
+  standing: Standing | null
+  onCommand: (command: Command) => void
+  onPicture: () => void
+  onButton: () => void
+}
+
+const TABLE = '<table>\n  <tbody>\n    <tr><th>Heading</th><th>Heading</th></tr>\n    <tr><td></td><td></td></tr>\n  </tbody>\n</table>'
+
+/** What a person can do to the words besides linking them. */
+export function WritingBar({ standing, onCommand, onPicture, onButton }: WritingBarProps) {
+  const block = standing?.block ?? ''
+  const has = (name: string): boolean => standing?.wraps.includes(name) === true
+  return (
+    <div role="toolbar" aria-label="Writing" className="sheet flex flex-wrap items-center gap-0.5 rounded-b-none border-b-0 px-1.5 py-1">
+      <Tool label="Paragraph (Ctrl Alt 0)" isOn={block === 'p'} onClick={() => onCommand({ name: 'block', element: 'p' })}>
+        <Pilcrow size={17} />
+      </Tool>
+      <Tool label="Heading (Ctrl Alt 2)" isOn={block === 'h2'} onClick={() => onCommand({ name: 'block', element: 'h2' })}>
+        <Heading2 size={18} />
+      </Tool>
+      <Tool label="Smaller heading (Ctrl Alt 3)" isOn={block === 'h3'} onClick={() => onCommand({ name: 'block', element: 'h3' })}>
+        <Heading3 size={18} />
+      </Tool>
+      <Gap />
+      <Tool label="Strong (Ctrl B)" isOn={has('strong')} onClick={() => onCommand({ name: 'wrap', element: 'strong' })}>
+        <Bold size={17} />
+      </Tool>
+      <Tool label="Emphasis (Ctrl I)" isOn={has('em')} onClick={() => onCommand({ name: 'wrap', element: 'em' })}>
+        <Italic size={17} />
+      </Tool>
+      <Tool label="Code" isOn={has('code')} onClick={() => onCommand({ name: 'wrap', element: 'code' })}>
+        <Code2 size={17} />
+      </Tool>
+      <Gap />
+      <Tool label="List" isOn={false} onClick={() => onCommand({ name: 'list', element: 'ul' })}>
+        <List size={18} />
+      </Tool>
+      <Tool label="Numbered list" isOn={false} onClick={() => onCommand({ name: 'list', element: 'ol' })}>
+        <ListOrdered size={18} />
+      </Tool>
+      <Tool label="Quote" isOn={false} onClick={() => onCommand({ name: 'quote' })}>
+        <Quote size={17} />
+      </Tool>
+      <Gap />
+      <Tool label="Picture" isOn={false} onClick={onPicture}>
+        <ImagePlus size={18} />
+      </Tool>
+      <Tool label="Button" isOn={false} onClick={onButton}>
+        <MousePointerClick size={18} />
+      </Tool>
+      <Tool label="Table" isOn={false} onClick={() => onCommand({ name: 'insert', html: TABLE, where: 'after' })}>
+        <Table2 size={18} />
+      </Tool>
+      <Tool label="Rule" isOn={false} onClick={() => onCommand({ name: 'insert', html: '<hr>', where: 'after' })}>
+        <Minus size={18} />
+      </Tool>
+      {standing?.isInTable === true && (
+        <>
+          <Gap />
+          <Tool label="Add a row" isOn={false} onClick={() => onCommand({ name: 'row' })}>
+            <Rows3 size={17} />
+            <Plus size={12} />
+          </Tool>
+          <Tool label="Add a column" isOn={false} onClick={() => onCommand({ name: 'column' })}>
+            <Columns3 size={17} />
+            <Plus size={12} />
+          </Tool>
+          <Tool label="Take the row out" isOn={false} onClick={() => onCommand({ name: 'take row' })}>
+            <Rows3 size={17} />
+            <Trash2 size={12} />
+          </Tool>
+          <Tool label="Take the column out" isOn={false} onClick={() => onCommand({ name: 'take column' })}>
+            <Columns3 size={17} />
+            <Trash2 size={12} />
+          </Tool>
+        </>
+      )}
+    </div>
+  )
+}
+
+const Gap = () => <span aria-hidden="true" className="mx-1 h-5 border-l" />
+
+/** The page keeps its selection: a button of the bar never takes the focus on a click. */
+function Tool({ label, isOn, onClick, children }: { label: string; isOn: boolean; onClick: () => void; children: ReactNode }) {
+  return (
+    <button
+      type="button"
+      className="inline-flex h-8 min-w-8 items-center justify-center rounded-md px-1.5 hover:bg-sun aria-pressed:bg-sun"
+      aria-label={label}
+      aria-pressed={isOn}
+      title={label}
+      onMouseDown={(event) => event.preventDefault()}
+      onClick={onClick}
+    >
+      {children}
+    </button>
+  )
+}

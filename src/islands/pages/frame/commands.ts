@@ -1,0 +1,466 @@
+import { chainCommands, deleteSelection, exitCode, joinBackward, newlineInCode, selectNodeBackward } from '@tiptap/pm/commands'
+import { Fragment, type Node, type NodeType, type ResolvedPos } from '@tiptap/pm/model'
+import { liftListItem, sinkListItem, splitListItem } from '@tiptap/pm/schema-list'
+import { type Command as Act, type EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
+import { canSplit } from '@tiptap/pm/transform'
+import { piecesOf, readPiece, renamed, schema, wrapOf } from '../../../core/writing/index.ts'
+import type { Command, Standing } from './messages.ts'
+
+const { nodes } = schema
+const need = (type: NodeType | undefined): NodeType => {
+  if (type === undefined) throw new Error('The schema lacks a node')
+  return type
+}
+const ITEM = need(nodes.item)
+const LINE = need(nodes.line)
+const BARE = need(nodes.bare)
+
+/** Lines that a new line may follow as one of the same kind; in others Enter makes a line break. */
+const SPLITTING = /^(?:p|h[1-6]|div|dt|dd|address)$/
+const same: Readonly<Record<string, string>> = { b: 'strong', i: 'em', strike: 's', del: 's' }
+/** Two spellings of one meaning are one button. */
+const meaning = (name: string): string => same[name] ?? name
+
+const withoutId = (open: string): string => open.replace(/\s+id\s*=\s*(?:"[^"]*"|'[^']*'|[^\s>]+)/i, '')
+
+/** The white space before a block; for the first of its parent the one a sibling has. */
+function leadFor($at: ResolvedPos, depth: number): string {
+  const parent = $at.node(depth - 1)
+  const lead = String($at.node(depth).attrs.lead ?? '')
+  if (lead !== '') return lead
+  for (const child of parent.children) if (String(child.attrs.lead ?? '') !== '') return String(child.attrs.lead)
+  return '\n'
+}
+
+const paragraph = (lead: string, content: Fragment | Node | null = null): Node => LINE.create({ lead }, content)
+
+/** Enter. */
+export const enter: Act = chainCommands(newlineInCode, leaveList, splitListItem(ITEM), splitLine)
+
+/** Enter in an empty item ends the list. */
+function leaveList(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from, empty } = state.selection
+  if (!empty || $from.parent.content.size > 0 || $from.depth < 2 || $from.node(-1).type !== ITEM || $from.node(-1).childCount > 1)
+    return false
+  const depth = $from.depth - 1
+  const list = $from.node(depth - 1)
+  const index = $from.index(depth - 1)
+  const outer = $from.node(depth - 2)
+  if (outer.type === ITEM) return liftListItem(ITEM)(state, dispatch)
+  const start = $from.before(depth - 1)
+  const lead = leadFor($from, depth - 1)
+  const before = list.children.slice(0, index)
+  const after = list.children.slice(index + 1)
+  const made = [
+    ...(before.length > 0 ? [list.copy(Fragment.from(before))] : []),
+    paragraph(lead),
+    ...(after.length > 0 ? [list.type.create({ ...list.attrs, lead }, after)] : []),
+  ]
+  const tr = state.tr.replaceWith(start, start + list.nodeSize, made)
+  const at = start + (before.length > 0 ? (made[0]?.nodeSize ?? 0) : 0) + 1
+  dispatch?.(tr.setSelection(TextSelection.create(tr.doc, at)).scrollIntoView())
+  return true
+}
+
+function splitLine(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from, $to } = state.selection
+  if (state.selection instanceof NodeSelection && state.selection.node.isBlock) {
+    const at = state.selection.to
+    const tr = state.tr.insert(at, paragraph(String(state.selection.node.attrs.lead)))
+    dispatch?.(tr.setSelection(TextSelection.create(tr.doc, at + 1)).scrollIntoView())
+    return true
+  }
+  if (!$from.parent.inlineContent || $from.parent !== $to.parent) {
+    if (!state.selection.empty && dispatch !== undefined) dispatch(state.tr.deleteSelection().scrollIntoView())
+    return true
+  }
+  const name = String($from.parent.attrs.name ?? '')
+  const isTop = $from.parent.type === BARE && $from.node(-1).type !== nodes.cell && $from.node(-1).type !== ITEM
+  if (!SPLITTING.test(name) && !isTop) return breakLine(state, dispatch)
+  const tr = state.tr.deleteSelection()
+  const at = tr.mapping.map($from.pos)
+  const $at = tr.doc.resolve(at)
+  const line = $at.parent
+  const isAtEnd = $at.parentOffset === line.content.size
+  const lead = leadFor($at, $at.depth)
+  const attrs =
+    line.type === BARE || (isAtEnd && /^h[1-6]$/.test(name))
+      ? { ...LINE.create({ lead }).attrs }
+      : { ...line.attrs, lead, open: withoutId(String(line.attrs.open)) }
+  if (!canSplit(tr.doc, at, 1, [{ type: LINE, attrs }])) return false
+  tr.split(at, 1, [{ type: LINE, attrs }])
+  dispatch?.(tr.scrollIntoView())
+  return true
+}
+
+/** A line break within a line. */
+export const breakLine: Act = chainCommands(exitCodeless, (state, dispatch) => {
+  dispatch?.(state.tr.replaceSelectionWith(need(nodes.br).create()).scrollIntoView())
+  return true
+})
+function exitCodeless(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  return state.selection.$from.parent.type.spec.code === true && exitCode(state, dispatch)
+}
+
+/** Backspace at the start of an item takes it out of its list; else the usual joins. */
+export const backspace: Act = chainCommands(
+  deleteSelection,
+  (state, dispatch) => {
+    const { $from, empty } = state.selection
+    if (!empty || $from.parentOffset > 0 || $from.depth < 2 || $from.node(-1).type !== ITEM || $from.index(-1) > 0) return false
+    if ($from.index(-2) > 0) return joinBackward(state, dispatch)
+    return unlist(state, dispatch)
+  },
+  joinBackward,
+  selectNodeBackward,
+)
+
+export const tab: Act = (state, dispatch) => sinkListItem(ITEM)(state, dispatch) || toCell(state, 1, dispatch)
+export const backTab: Act = (state, dispatch) => liftNested(state, dispatch) || toCell(state, -1, dispatch)
+
+function liftNested(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from } = state.selection
+  const depth = depthOf($from, (node) => node.type === ITEM)
+  if (depth === null || $from.node(depth - 2)?.type !== ITEM) return false
+  return liftListItem(ITEM)(state, dispatch)
+}
+
+function depthOf($at: ResolvedPos, is: (node: Node) => boolean): number | null {
+  for (let depth = $at.depth; depth > 0; depth--) if (is($at.node(depth))) return depth
+  return null
+}
+
+/** The next or previous cell; behind the last one a new row. */
+function toCell(state: EditorState, step: 1 | -1, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from } = state.selection
+  const cell = depthOf($from, (node) => node.type === nodes.cell)
+  const table = depthOf($from, (node) => node.type === nodes.table)
+  if (cell === null || table === null) return false
+  const cells: number[] = []
+  const start = $from.start(table)
+  $from.node(table).descendants((node, position) => {
+    if (node.type === nodes.cell) cells.push(start + position)
+    return node.type !== nodes.cell
+  })
+  const next = cells[cells.indexOf($from.before(cell)) + step]
+  if (next === undefined) return step === 1 ? row(state, dispatch) : true
+  dispatch?.(state.tr.setSelection(Selection.near(state.doc.resolve(next + 1))).scrollIntoView())
+  return true
+}
+
+/** Gives every line of the selection another element. */
+const block =
+  (name: string): Act =>
+  (state, dispatch) => {
+    const { tr } = state
+    let isChanged = false
+    state.doc.nodesBetween(state.selection.from, state.selection.to, (node, position) => {
+      if (node.type !== LINE && node.type !== nodes.verbatim && node.type !== BARE) return true
+      const type = name === 'pre' ? need(nodes.verbatim) : LINE
+      const attrs = node.type === BARE ? { ...LINE.create({ lead: node.attrs.lead }).attrs } : node.attrs
+      if (node.type === type && node.attrs.name === name) return false
+      tr.setNodeMarkup(tr.mapping.map(position), type, renamed(attrs, name))
+      isChanged = true
+      return false
+    })
+    if (isChanged) dispatch?.(tr.scrollIntoView())
+    return isChanged
+  }
+
+/** Puts an inline element around the selected words, or takes it off where all of them have it. */
+const wrap =
+  (name: string): Act =>
+  (state, dispatch) => {
+    const { from, to, empty, $from } = state.selection
+    const wanted = meaning(name)
+    const has = (node: Node): boolean => node.marks.some((mark) => meaning(String(mark.attrs.name)) === wanted)
+    if (empty) {
+      const marks = state.storedMarks ?? $from.marks()
+      const kept = marks.filter((mark) => meaning(String(mark.attrs.name)) !== wanted)
+      dispatch?.(state.tr.setStoredMarks(kept.length < marks.length ? kept : [...marks, wrapOf(wanted)]))
+      return true
+    }
+    let isAll = true
+    state.doc.nodesBetween(from, to, (node) => {
+      if (node.isText && !has(node)) isAll = false
+    })
+    const { tr } = state
+    if (!isAll) tr.addMark(from, to, wrapOf(wanted))
+    else
+      state.doc.nodesBetween(from, to, (node, position) => {
+        for (const mark of node.marks)
+          if (meaning(String(mark.attrs.name)) === wanted)
+            tr.removeMark(Math.max(from, position), Math.min(to, position + node.nodeSize), mark)
+      })
+    dispatch?.(tr)
+    return true
+  }
+
+/** Makes a list of the selected lines, changes its kind, or makes lines of it again. */
+const list =
+  (name: 'ul' | 'ol'): Act =>
+  (state, dispatch) => {
+    const { $from, $to } = state.selection
+    const inside = depthOf($from, (node) => node.type === nodes.list)
+    if (inside !== null) {
+      const node = $from.node(inside)
+      if (node.attrs.name === name) return unlist(state, dispatch)
+      dispatch?.(state.tr.setNodeMarkup($from.before(inside), null, renamed(node.attrs, name)))
+      return true
+    }
+    const range = $from.blockRange($to)
+    if (range === null) return false
+    const lines = range.parent.children.slice(range.startIndex, range.endIndex)
+    if (!lines.every((line) => line.inlineContent)) return false
+    const [first] = lines
+    const lead = String(first?.attrs.lead ?? '')
+    const inner = lead === '' ? '\n' : `${lead}  `
+    const items = lines.map((line) => ITEM.create({ lead: inner }, BARE.create(null, line.content)))
+    const made = need(nodes.list).create({ name, lead, open: `<${name}>`, close: `${lead === '' ? '\n' : lead}</${name}>` }, items)
+    replaceBlocks(state, range.start, range.end, [made], dispatch)
+    return true
+  }
+
+function unlist(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from } = state.selection
+  const depth = depthOf($from, (node) => node.type === nodes.list)
+  if (depth === null) return false
+  const node = $from.node(depth)
+  const lead = leadFor($from, depth)
+  const lines = node.children.flatMap((item) =>
+    item.type === ITEM ? item.children.map((child) => (child.type === BARE ? paragraph(lead, child.content) : child)) : [item],
+  )
+  replaceBlocks(state, $from.before(depth), $from.after(depth), lines, dispatch)
+  return true
+}
+
+/** Replaces blocks and keeps the caret in the words it was in. */
+function replaceBlocks(state: EditorState, from: number, to: number, made: readonly Node[], dispatch?: (tr: Transaction) => void): void {
+  if (dispatch === undefined) return
+  const before = state.doc.textBetween(from, state.selection.from, '').length
+  const tr = state.tr.replaceWith(from, to, made)
+  let left = before
+  let caret: number | null = null
+  const end = tr.mapping.map(to)
+  tr.doc.nodesBetween(from, end, (node, position) => {
+    if (!node.isText || caret !== null) return
+    if (left <= node.nodeSize) caret = position + left
+    left -= node.nodeSize
+  })
+  const at = caret ?? from + 1
+  dispatch(tr.setSelection(Selection.near(tr.doc.resolve(Math.min(at, tr.doc.content.size)))).scrollIntoView())
+}
+
+const quote: Act = (state, dispatch) => {
+  const { $from, $to } = state.selection
+  const inside = depthOf($from, (node) => node.type === nodes.quote)
+  if (inside !== null) {
+    replaceBlocks(state, $from.before(inside), $from.after(inside), $from.node(inside).children, dispatch)
+    return true
+  }
+  const range = $from.blockRange($to)
+  if (range === null || !range.parent.type.validContent(Fragment.from(need(nodes.quote).create()))) return false
+  const blocks = range.parent.children.slice(range.startIndex, range.endIndex)
+  const lead = String(blocks[0]?.attrs.lead ?? '')
+  const inner = blocks.map((each) =>
+    each.type === BARE ? paragraph(`${lead}  `, each.content) : each.type.create({ ...each.attrs, lead: `${lead}  ` }, each.content),
+  )
+  replaceBlocks(state, range.start, range.end, [need(nodes.quote).create({ lead, close: `${lead}</blockquote>` }, inner)], dispatch)
+  return true
+}
+
+interface InTable {
+  readonly table: number
+  readonly row: number
+  readonly column: number
+}
+
+function inTable($at: ResolvedPos): InTable | null {
+  const table = depthOf($at, (node) => node.type === nodes.table)
+  const row = depthOf($at, (node) => node.type === nodes.row)
+  return table === null || row === null ? null : { table, row, column: $at.index(row) }
+}
+
+const emptied = (cell: Node): Node => cell.type.create(cell.attrs, BARE.create())
+
+const row: Act = (state, dispatch) => {
+  const at = inTable(state.selection.$from)
+  if (at === null) return false
+  const node = state.selection.$from.node(at.row)
+  const made = node.type.create(
+    { ...node.attrs, lead: leadFor(state.selection.$from, at.row) },
+    node.children.map((cell) => (cell.type === nodes.cell ? emptied(cell) : cell)),
+  )
+  const tr = state.tr.insert(state.selection.$from.after(at.row), made)
+  dispatch?.(tr.setSelection(Selection.near(tr.doc.resolve(state.selection.$from.after(at.row) + 2))).scrollIntoView())
+  return true
+}
+
+const takeRow: Act = (state, dispatch) => {
+  const { $from } = state.selection
+  const at = inTable($from)
+  if (at === null) return false
+  const rows = countOf($from.node(at.table), (node) => node.type === nodes.row)
+  const depth = rows > 1 ? at.row : at.table
+  dispatch?.(state.tr.delete($from.before(depth), $from.after(depth)).scrollIntoView())
+  return true
+}
+
+function countOf(root: Node, is: (node: Node) => boolean): number {
+  let count = 0
+  root.descendants((node) => {
+    if (is(node)) count++
+  })
+  return count
+}
+
+const hasSpans = (table: Node): boolean =>
+  countOf(table, (node) => node.type === nodes.cell && /(?:col|row)span/i.test(String(node.attrs.open))) > 0
+
+/** Adds or takes a column; not where cells span several, which a person has to untangle first. */
+const columns =
+  (isTaken: boolean): Act =>
+  (state, dispatch) => {
+    const { $from } = state.selection
+    const at = inTable($from)
+    if (at === null || hasSpans($from.node(at.table))) return false
+    const { tr } = state
+    const start = $from.start(at.table)
+    let isGone = false
+    $from.node(at.table).descendants((node, position) => {
+      if (node.type !== nodes.row) return node.type !== nodes.cell
+      const cell = node.maybeChild(Math.min(at.column, node.childCount - 1))
+      if (cell === null) return false
+      let place = start + position + 1
+      for (let i = 0; i < Math.min(at.column, node.childCount - 1); i++) place += node.child(i).nodeSize
+      if (!isTaken) tr.insert(tr.mapping.map(place + cell.nodeSize), cell.type === nodes.cell ? emptied(cell) : cell)
+      else if (node.childCount > 1) tr.delete(tr.mapping.map(place), tr.mapping.map(place + cell.nodeSize))
+      else isGone = true
+      return false
+    })
+    if (isGone) tr.delete(tr.mapping.map($from.before(at.table)), tr.mapping.map($from.after(at.table)))
+    dispatch?.(tr.scrollIntoView())
+    return true
+  }
+
+/** The block that moves as a whole: a chosen thing, an item or row, else the outermost block within its box. */
+function movable(state: EditorState): { from: number; to: number; $at: ResolvedPos; depth: number } | null {
+  const { selection } = state
+  if (selection instanceof NodeSelection && selection.node.isBlock) {
+    return { from: selection.from, to: selection.to, $at: selection.$from, depth: selection.$from.depth + 1 }
+  }
+  const { $from } = selection
+  const depth = depthOf($from, (node) => node.type === ITEM || node.type === nodes.row) ?? depthOf($from, (node) => node.inlineContent)
+  return depth === null ? null : { from: $from.before(depth), to: $from.after(depth), $at: $from, depth }
+}
+
+const move =
+  (step: 1 | -1): Act =>
+  (state, dispatch) => {
+    const found = movable(state)
+    if (found === null) return false
+    const { $at, depth, from, to } = found
+    const parent = $at.node(depth - 1)
+    const index = $at.index(depth - 1)
+    const other = parent.maybeChild(index + step)
+    const mine = parent.child(index)
+    if (other === null || other === undefined) return true
+    // The white space belongs to the place, not to the block.
+    const swapped = (node: Node, lead: unknown): Node => node.type.create({ ...node.attrs, lead }, node.content, node.marks)
+    const up = swapped(step === 1 ? other : mine, (step === 1 ? mine : other).attrs.lead)
+    const down = swapped(step === 1 ? mine : other, (step === 1 ? other : mine).attrs.lead)
+    const start = step === 1 ? from : from - other.nodeSize
+    const tr = state.tr.replaceWith(start, step === 1 ? to + other.nodeSize : to, [up, down])
+    const shift = step * other.nodeSize
+    const { selection } = state
+    tr.setSelection(
+      selection instanceof NodeSelection
+        ? NodeSelection.create(tr.doc, selection.from + shift)
+        : TextSelection.create(tr.doc, selection.anchor + shift, selection.head + shift),
+    )
+    dispatch?.(tr.scrollIntoView())
+    return true
+  }
+
+const remove: Act = (state, dispatch) => {
+  const found = movable(state)
+  if (found === null) return false
+  dispatch?.(state.tr.delete(found.from, found.to).scrollIntoView())
+  return true
+}
+
+/** Puts a piece of source at the caret, or as blocks behind the block it stands in. */
+const insert =
+  (html: string, where: 'here' | 'after'): Act =>
+  (state, dispatch) => {
+    const { $to } = state.selection
+    const piece = readPiece(html)
+    const [only] = piece.children
+    if (where === 'here' && piece.childCount === 1 && only?.inlineContent === true && $to.parent.inlineContent) {
+      const tr = state.tr.replaceWith(state.selection.from, state.selection.to, only.content)
+      dispatch?.(tr.scrollIntoView())
+      return true
+    }
+    const depth =
+      depthOf($to, (node) => node.type === nodes.list || node.type === nodes.table) ?? depthOf($to, (node) => node.inlineContent)
+    const at = depth === null ? state.selection.to : $to.after(depth)
+    const lead = depth === null ? '\n' : leadFor($to, depth)
+    const blocks = piecesOf(piece, lead)
+    const tr = state.tr.insert(at, blocks)
+    const first = Selection.findFrom(tr.doc.resolve(at), 1, true)
+    if (first !== null && first.from < at + blocks.size) tr.setSelection(first)
+    dispatch?.(tr.scrollIntoView())
+    return true
+  }
+
+/** What a command of the bar does. */
+export function actFor(command: Command): Act {
+  switch (command.name) {
+    case 'block':
+      return block(command.element)
+    case 'wrap':
+      return wrap(command.element)
+    case 'list':
+      return list(command.element)
+    case 'insert':
+      return insert(command.html, command.where)
+    case 'quote':
+      return quote
+    case 'row':
+      return row
+    case 'take row':
+      return takeRow
+    case 'column':
+      return columns(false)
+    case 'take column':
+      return columns(true)
+    case 'up':
+      return move(-1)
+    case 'down':
+      return move(1)
+    case 'remove':
+      return remove
+  }
+}
+
+/** What stands around the caret. */
+export function standingOf(state: EditorState): Standing {
+  const { $from, empty, from, to } = state.selection
+  const marks = empty ? (state.storedMarks ?? $from.marks()) : marksIn(state.doc, from, to)
+  return {
+    block: $from.parent.inlineContent ? String($from.parent.attrs.name ?? '') : '',
+    wraps: marks.map((mark) => meaning(String(mark.attrs.name))),
+    isInList: depthOf($from, (node) => node.type === nodes.list) !== null,
+    isInTable: inTable($from) !== null,
+  }
+}
+
+function marksIn(doc: Node, from: number, to: number): readonly Node['marks'][number][] {
+  let common: readonly Node['marks'][number][] | null = null
+  doc.nodesBetween(from, to, (node) => {
+    if (!node.isText) return
+    const names = node.marks.map((mark) => meaning(String(mark.attrs.name)))
+    common = common === null ? node.marks : common.filter((mark) => names.includes(meaning(String(mark.attrs.name))))
+  })
+  return common ?? []
+}

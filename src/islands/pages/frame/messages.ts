@@ -1,0 +1,67 @@
+import type { Patch } from '../../../core/markup/index.ts'
+import type { Strand } from '../../../core/rules/index.ts'
+
+/** A stretch of source; equal offsets are a caret. */
+export interface Stretch {
+  readonly from: number
+  readonly to: number
+}
+
+/** A link or shared part as it is to be drawn in the page. */
+export interface DrawnLink extends Stretch {
+  readonly strand: Strand
+  readonly isChosen: boolean
+}
+
+/** What stands around the caret: for the buttons of the bar. */
+export interface Standing {
+  readonly block: string
+  readonly wraps: readonly string[]
+  readonly isInList: boolean
+  readonly isInTable: boolean
+}
+
+/** Changes of a page's writing, by name. `insert` takes source. */
+export type Command =
+  | { readonly name: 'block'; readonly element: string }
+  | { readonly name: 'wrap'; readonly element: string }
+  | { readonly name: 'list'; readonly element: 'ul' | 'ol' }
+  | { readonly name: 'quote' | 'row' | 'column' | 'take row' | 'take column' | 'up' | 'down' | 'remove' }
+  | { readonly name: 'insert'; readonly html: string; readonly where: 'here' | 'after' }
+
+/** What the studio tells the frame that shows a page. `sync` numbers the texts it sends. */
+export type ToFrame =
+  | {
+      readonly type: 'show'
+      readonly sync: number
+      readonly text: string
+      readonly base: string
+      readonly css: string
+      readonly isEditable: boolean
+      readonly parts: Readonly<Record<string, string>>
+    }
+  | { readonly type: 'preview'; readonly html: string; readonly base: string }
+  /** The text changed elsewhere; holds only while `ack` is the last edit that the frame made. */
+  | { readonly type: 'sync'; readonly sync: number; readonly ack: number; readonly text: string; readonly select: Stretch | null }
+  | { readonly type: 'draw'; readonly sync: number; readonly ack: number; readonly links: readonly DrawnLink[] }
+  | { readonly type: 'point'; readonly at: Stretch; readonly isFocused: boolean }
+  | { readonly type: 'command'; readonly command: Command }
+
+/** What the frame tells the studio. `sync` is the last text it took over, `seq` counts its own edits. */
+export type FromFrame =
+  | { readonly type: 'ready' }
+  | { readonly type: 'shown'; readonly isClosed: boolean }
+  | { readonly type: 'edit'; readonly sync: number; readonly seq: number; readonly patch: Patch; readonly select: Stretch }
+  | {
+      readonly type: 'select'
+      readonly sync: number
+      readonly seq: number
+      readonly at: Stretch
+      readonly words: string
+      readonly standing: Standing
+    }
+  /** A link within something that is kept as it is: the thing's place, and which of its links. */
+  | { readonly type: 'link in thing'; readonly at: number; readonly ordinal: number }
+  | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
+  | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }
+  | { readonly type: 'files'; readonly files: readonly File[] }

@@ -1,0 +1,342 @@
+import { baseKeymap } from '@tiptap/pm/commands'
+import { dropCursor } from '@tiptap/pm/dropcursor'
+import { gapCursor } from '@tiptap/pm/gapcursor'
+import { keymap } from '@tiptap/pm/keymap'
+import { Fragment, type Node, Slice } from '@tiptap/pm/model'
+import { EditorState, NodeSelection, Plugin, PluginKey, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
+import { Decoration, DecorationSet, EditorView } from '@tiptap/pm/view'
+import { differenceOf } from '../../../core/markup/index.ts'
+import {
+  leadOf,
+  placeOf,
+  positionOf,
+  readPiece,
+  readWriting,
+  schema,
+  sourceOf,
+  sourceOfPage,
+  type WritingPage,
+  writingDifference,
+  writingPatch,
+} from '../../../core/writing/index.ts'
+import { actFor, backspace, backTab, breakLine, enter, standingOf, tab } from './commands.ts'
+import type { Command, DrawnLink, FromFrame, Stretch } from './messages.ts'
+import { cleanPiece } from './paste.ts'
+import { imageView, type Parts, thingView } from './things.ts'
+
+/** A change that came from the studio: it is not told back. */
+const FROM_STUDIO = 'from studio'
+const drawing = new PluginKey<DecorationSet>('drawing')
+
+/** The page being written on: an editor over its body, which tells every change as a patch of the source. */
+export class Writer {
+  readonly view: EditorView
+  #page: WritingPage
+  #sync: number
+  #seq: number
+  readonly #tell: (message: FromFrame) => void
+
+  constructor(
+    place: HTMLElement,
+    page: WritingPage,
+    options: { sync: number; seq: number; isEditable: boolean; parts: Parts; tell: (message: FromFrame) => void },
+  ) {
+    this.#page = page
+    this.#sync = options.sync
+    this.#seq = options.seq
+    this.#tell = options.tell
+    this.view = new EditorView(
+      { mount: place },
+      {
+        state: EditorState.create({ doc: page.doc, plugins: plugins(options.tell) }),
+        editable: () => options.isEditable,
+        dispatchTransaction: (tr) => this.#dispatch(tr),
+        nodeViews: {
+          thing: (node) => thingView(node, () => options.parts),
+          bit: (node) => thingView(node, () => options.parts),
+          image: (node) => imageView(node),
+        },
+        handleClick: (_view, _position, event) => this.#onClick(event),
+        handlePaste: (_view, event) => this.#onPaste(event),
+        handleDrop: (_view, event, _slice, isMoved) => this.#onDrop(event, isMoved),
+        handleDOMEvents: { copy: (_view, event) => this.#onCopy(event, false), cut: (_view, event) => this.#onCopy(event, true) },
+        attributes: { spellcheck: 'false', 'aria-label': 'The page', role: 'textbox', 'aria-multiline': 'true' },
+      },
+    )
+  }
+
+  /** Tells whether offsets that count in that text hold here. */
+  isCurrentAt(sync: number, ack: number): boolean {
+    return sync === this.#sync && ack === this.#seq
+  }
+
+  get seq(): number {
+    return this.#seq
+  }
+
+  mayTake(ack: number): boolean {
+    return ack === this.#seq
+  }
+
+  #dispatch(tr: Transaction): void {
+    const before = this.view.state
+    const { state } = before.applyTransaction(tr)
+    this.view.updateState(state)
+    if (tr.getMeta(FROM_STUDIO) === true) return
+    if (state.doc !== before.doc) {
+      const patch = writingPatch(this.#page, state.doc)
+      this.#page = { ...this.#page, doc: state.doc }
+      if (patch !== null) {
+        this.#seq++
+        this.#tell({ type: 'edit', sync: this.#sync, seq: this.#seq, patch, select: this.#selected() })
+      }
+    }
+    if (state.doc !== before.doc || !state.selection.eq(before.selection) || state.storedMarks !== before.storedMarks) this.tellSelection()
+  }
+
+  #selected(): Stretch {
+    const { selection } = this.view.state
+    if (selection.empty) {
+      const at = placeOf(this.#page, selection.from, -1)
+      return { from: at, to: at }
+    }
+    return { from: placeOf(this.#page, selection.from, 1), to: placeOf(this.#page, selection.to, -1) }
+  }
+
+  tellSelection(): void {
+    const { state } = this.view
+    const { selection } = state
+    const words =
+      selection instanceof NodeSelection ? '' : state.doc.textBetween(selection.from, selection.to, ' ', ' ').replace(/\s+/g, ' ').trim()
+    this.#tell({ type: 'select', sync: this.#sync, seq: this.#seq, at: this.#selected(), words, standing: standingOf(state) })
+  }
+
+  /** Takes over a newer text. @returns false when it cannot be shown without building the page anew */
+  take(sync: number, text: string, select: Stretch | null): boolean {
+    const next = readWriting(text)
+    if (next === null || next.head !== this.#page.head || next.foot !== this.#page.foot) return false
+    const was = sourceOfPage(this.#page)
+    const stretch = select ?? moved(was, text, this.#selected())
+    const difference = writingDifference(this.#page.doc, next.doc)
+    this.#sync = sync
+    if (difference !== null) {
+      const { tr } = this.view.state
+      tr.replaceWith(difference.from, difference.to, [...difference.nodes])
+      tr.setMeta(FROM_STUDIO, true)
+      this.view.dispatch(tr)
+    }
+    this.#page = { ...next, doc: this.view.state.doc }
+    if (sourceOf(this.view.state.doc) !== sourceOf(next.doc)) return false
+    this.select(stretch, false)
+    return true
+  }
+
+  /** Chooses a stretch of the source and brings it into sight. */
+  select({ from, to }: Stretch, isFocused: boolean): void {
+    const { state } = this.view
+    const [a, b] = [from, to].map((offset) => Math.min(positionOf(this.#page, offset), state.doc.content.size)) as [number, number]
+    const node = state.doc.nodeAt(a)
+    const tr = state.tr
+    if (
+      from < to &&
+      node !== null &&
+      (node.type === schema.nodes.image || node.type.isAtom) &&
+      !node.isText &&
+      a === b - (b > a ? node.nodeSize : 0)
+    )
+      tr.setSelection(NodeSelection.create(state.doc, a))
+    else {
+      const $a = state.doc.resolve(a)
+      tr.setSelection($a.parent.inlineContent ? TextSelection.between($a, state.doc.resolve(b)) : Selection.near($a))
+    }
+    if (!tr.selection.eq(state.selection) || isFocused) this.view.dispatch(tr.scrollIntoView())
+    if (isFocused) this.view.focus()
+  }
+
+  /** Underlines links by what search engines are told of them. */
+  draw(links: readonly DrawnLink[]): void {
+    const { state } = this.view
+    const made = links.map(({ from, to, strand, isChosen }) => {
+      const [a, b] = [positionOf(this.#page, from), positionOf(this.#page, to)]
+      const attributes = { 'data-rope-strand': strand, ...(isChosen ? { 'data-rope-chosen': '' } : {}) }
+      const $a = state.doc.resolve(Math.min(a, state.doc.content.size))
+      if (a === b && !$a.parent.inlineContent && $a.nodeAfter !== null && !$a.nodeAfter.isInline)
+        return Decoration.node(a, a + $a.nodeAfter.nodeSize, attributes)
+      return Decoration.inline(a, Math.max(a, b), attributes)
+    })
+    this.view.dispatch(
+      state.tr.setMeta(drawing, DecorationSet.create(state.doc, made)).setMeta(FROM_STUDIO, true).setMeta('addToHistory', false),
+    )
+  }
+
+  run(command: Command): void {
+    actFor(command)(this.view.state, (tr) => this.view.dispatch(tr))
+    this.view.focus()
+  }
+
+  #onClick(event: MouseEvent): boolean {
+    const link = event.target instanceof Element ? event.target.closest('a,area') : null
+    const thing = link?.closest('[data-thing]')
+    if (link === null || thing === null || thing === undefined) return false
+    const position = this.view.posAtDOM(thing, 0)
+    const ordinal = [...thing.querySelectorAll('a[href],area[href]')].indexOf(link)
+    if (ordinal >= 0) this.#tell({ type: 'link in thing', at: placeOf(this.#page, Math.max(0, position), 1), ordinal })
+    return false
+  }
+
+  #onPaste(event: ClipboardEvent): boolean {
+    const data = event.clipboardData
+    if (data === null || !this.view.editable) return false
+    const files = [...data.files]
+    if (files.length > 0) {
+      this.#tell({ type: 'files', files })
+      return true
+    }
+    const text = data.getData('text/plain').trim()
+    const { selection } = this.view.state
+    if (!selection.empty && isOneAddress(text)) {
+      this.#tell({ type: 'address', text, how: 'pasted' })
+      return true
+    }
+    const html = data.getData('text/html')
+    const source = html === '' ? null : cleanPiece(html)
+    if (source !== null && source.trim() !== '') {
+      this.view.dispatch(this.view.state.tr.replaceSelection(sliceOf(readPiece(source))).scrollIntoView())
+      return true
+    }
+    return false // plain text: the editor's own way
+  }
+
+  #onDrop(event: DragEvent, isMoved: boolean): boolean {
+    if (isMoved || event.dataTransfer === null) return false
+    const files = [...event.dataTransfer.files]
+    if (files.length > 0) {
+      this.#tell({ type: 'files', files })
+      return true
+    }
+    const address = (
+      event.dataTransfer
+        .getData('text/uri-list')
+        .split(/\r?\n/)
+        .find((line) => line !== '' && !line.startsWith('#')) ?? event.dataTransfer.getData('text/plain')
+    ).trim()
+    if (!isOneAddress(address)) return false
+    event.preventDefault()
+    if (this.view.state.selection.empty) this.#selectWordAt(event)
+    this.#tell({ type: 'address', text: address, how: 'dropped' })
+    return true
+  }
+
+  /** Dropped where nothing was chosen: the word under the pointer is meant. */
+  #selectWordAt(event: DragEvent): void {
+    const found = this.view.posAtCoords({ left: event.clientX, top: event.clientY })
+    if (found === null) return
+    const $at = this.view.state.doc.resolve(found.pos)
+    if (!$at.parent.inlineContent) return
+    const text = $at.parent.textBetween(0, $at.parent.content.size, ' ', ' ')
+    const start = $at.parentOffset - (/[\p{L}\p{N}’'-]*$/u.exec(text.slice(0, $at.parentOffset))?.[0].length ?? 0)
+    const end = $at.parentOffset + (/^[\p{L}\p{N}’'-]*/u.exec(text.slice($at.parentOffset))?.[0].length ?? 0)
+    if (end > start)
+      this.view.dispatch(this.view.state.tr.setSelection(TextSelection.create(this.view.state.doc, $at.start() + start, $at.start() + end)))
+  }
+
+  /** What is copied is source, so that it can be pasted back as it was. */
+  #onCopy(event: ClipboardEvent, isCut: boolean): boolean {
+    const { selection } = this.view.state
+    if (selection.empty || event.clipboardData === null) return false
+    event.preventDefault()
+    const { content } = selection.content()
+    event.clipboardData.setData('text/html', sourceOfSlice(content))
+    event.clipboardData.setData('text/plain', content.textBetween(0, content.size, '\n\n', '\n'))
+    if (isCut && this.view.editable) this.view.dispatch(this.view.state.tr.deleteSelection().scrollIntoView())
+    return true
+  }
+}
+
+const isOneAddress = (text: string): boolean => /^(?:[a-z][a-z0-9+.-]*:|\/|#|www\.)\S+$/i.test(text) && !/^javascript:/i.test(text)
+
+function sourceOfSlice(content: Fragment): string {
+  const parts: string[] = []
+  content.forEach(
+    (node) => void parts.push(node.isInline ? sourceOf(schema.nodes.bare?.create(null, node) ?? node) : leadOf(node) + sourceOf(node)),
+  )
+  return parts.join('')
+}
+
+/** A pasted piece: words alone go into the line they are pasted in. */
+function sliceOf(doc: Node): Slice {
+  const [only] = doc.children
+  if (doc.childCount === 1 && only?.inlineContent === true) return new Slice(only.content, 0, 0)
+  const open = (node: Node | null): number => (node?.inlineContent === true ? 1 : 0)
+  const blocks = doc.children.map((node) =>
+    node.type === schema.nodes.bare ? (schema.nodes.line?.create({ lead: '\n' }, node.content) ?? node) : node,
+  )
+  return new Slice(Fragment.from(blocks), open(blocks[0] ?? null), open(blocks[blocks.length - 1] ?? null))
+}
+
+/** Where a stretch stands after the text changed elsewhere. */
+function moved(was: string, text: string, { from, to }: Stretch): Stretch {
+  const change = differenceOf(was, text)
+  if (change === null) return { from, to }
+  const shift = change.insert.length - (change.to - change.from)
+  const place = (at: number): number =>
+    at <= change.from ? at : at >= change.to ? at + shift : Math.min(at, change.from + change.insert.length)
+  return { from: place(from), to: place(to) }
+}
+
+function plugins(tell: (message: FromFrame) => void): Plugin[] {
+  const say = (key: 'link' | 'undo' | 'redo' | 'leave') => (): boolean => {
+    tell({ type: 'key', key })
+    return true
+  }
+  const wrap = (element: string) => actFor({ name: 'wrap', element })
+  const line = (element: string) => actFor({ name: 'block', element })
+  return [
+    keymap({
+      'Mod-k': say('link'),
+      'Mod-z': say('undo'),
+      'Mod-y': say('redo'),
+      'Shift-Mod-z': say('redo'),
+      Escape: say('leave'),
+      'Mod-b': wrap('strong'),
+      'Mod-i': wrap('em'),
+      'Mod-Alt-0': line('p'),
+      'Mod-Alt-1': line('h1'),
+      'Mod-Alt-2': line('h2'),
+      'Mod-Alt-3': line('h3'),
+      'Alt-ArrowUp': actFor({ name: 'up' }),
+      'Alt-ArrowDown': actFor({ name: 'down' }),
+      Enter: enter,
+      'Shift-Enter': breakLine,
+      Backspace: backspace,
+      Tab: tab,
+      'Shift-Tab': backTab,
+    }),
+    keymap(baseKeymap),
+    dropCursor(),
+    gapCursor(),
+    notLengthened(),
+    new Plugin<DecorationSet>({
+      key: drawing,
+      state: {
+        init: () => DecorationSet.empty,
+        apply: (tr, drawn) => (tr.getMeta(drawing) as DecorationSet | undefined) ?? drawn.map(tr.mapping, tr.doc),
+      },
+      props: { decorations: (state) => drawing.getState(state) },
+    }),
+  ]
+}
+
+/** What is typed behind a link does not become part of it. */
+function notLengthened(): Plugin {
+  return new Plugin({
+    appendTransaction(_transactions, before, state) {
+      const { $from, empty } = state.selection
+      if (!empty || state.storedMarks !== null || (state.selection.eq(before.selection) && state.doc === before.doc)) return null
+      const left = $from.nodeBefore?.marks.filter((mark) => mark.attrs.name === 'a') ?? []
+      const isEnd = left.length > 0 && !left.some((mark) => $from.nodeAfter?.marks.some((other) => other.eq(mark)) === true)
+      if (!isEnd || $from.parentOffset === 0) return null
+      return state.tr.setStoredMarks($from.marks().filter((mark) => mark.attrs.name !== 'a'))
+    },
+  })
+}

@@ -1,0 +1,91 @@
+import type { Block, BlockNew } from '../contract/blocks.ts'
+import { filledBlock, partMark } from '../core/blocks/index.ts'
+import { decodeSource, type Patch } from '../core/markup/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { rows } from '../data/database.ts'
+import { findPage, getBlob, insertPage, type ListedPage, listPages } from '../data/pages.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { newContent, type pagesService, shownPageRow } from './pages.ts'
+
+const PAGES_AT_ONCE = 100
+/** Blocks shown of one site. */
+const BLOCKS_MAX = 500
+
+export function blocksService({ db }: Context, views: SiteViews, pages: ReturnType<typeof pagesService>) {
+  const shown = async (actor: Actor, page: ListedPage): Promise<Block> => {
+    const { origin } = await views.of(actor)
+    const bytes = await getBlob(db, page.draftHash)
+    const source = bytes === null ? '' : decodeSource(bytes, page.encoding)
+    const name = page.path.slice('block:'.length)
+    return {
+      ...shownPageRow(page, origin),
+      name,
+      faults: [...filledBlock(source).faults],
+      usedOn: await usedOn(actor.siteId, 'block', name),
+    }
+  }
+
+  /** How many pages, blocks and menus put a part in. Their sources are looked through: comments are in no index. */
+  const usedOn = async (siteId: string, kind: 'block' | 'menu', name: string): Promise<number> => {
+    const [row] = await rows<{ count: number }>(
+      db,
+      `SELECT count(*)::int AS count FROM pages p JOIN blobs b ON b.hash = p.draft_hash
+       WHERE p.site_id = $1 AND p.removed_at IS NULL AND position(convert_to($2, 'UTF8') IN b.bytes) > 0`,
+      [siteId, partMark(kind, name)],
+    )
+    return row?.count ?? 0
+  }
+
+  return {
+    async list(actor: Actor): Promise<Result<{ items: Block[] }, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const { items } = await listPages(db, { siteId: actor.siteId, kind: 'block', limit: BLOCKS_MAX })
+      return ok({ items: await Promise.all(items.map((page) => shown(actor, page))) })
+    },
+
+    /**
+     * Makes a shared block; on request it takes the place of the same source on every page.
+     * Each page that changes does so as a draft with a revision of its own.
+     */
+    async create(
+      actor: Actor,
+      { name, title, source, replaceSame }: BlockNew,
+    ): Promise<Result<{ block: Block; replacedOn: number }, 'forbidden' | 'not-found' | 'name-taken'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const path = `block:${name}`
+      const content = newContent(new TextEncoder().encode(source), title, { encoding: 'utf-8', kind: 'block', path })
+      const made = await write(db, async (transaction) => {
+        const id = await insertPage(
+          db,
+          { siteId: actor.siteId, kind: 'block', path, sourceName: '', content, personId: actor.personId },
+          transaction,
+        )
+        if (id === null) return fail('name-taken', { name })
+        await writeAudit(db, actor, 'blocks:create', id, { name }, transaction)
+        return ok(id)
+      })
+      if (!made.ok) return made
+      const replacedOn = replaceSame && source.trim() !== '' ? await replaceEverywhere(actor, source, partMark('block', name)) : 0
+      const page = await findPage(db, actor.siteId, made.value)
+      return page === null ? fail('not-found') : ok({ block: await shown(actor, page), replacedOn })
+    },
+  }
+
+  async function replaceEverywhere(actor: Actor, source: string, mark: string): Promise<number> {
+    let replaced = 0
+    for (let after: string | undefined, more = true; more; ) {
+      const { items } = await listPages(db, { siteId: actor.siteId, after, limit: PAGES_AT_ONCE })
+      for (const page of items) {
+        const bytes = await getBlob(db, page.draftHash)
+        const text = bytes === null ? '' : decodeSource(bytes, page.encoding)
+        const patches: Patch[] = []
+        for (let at = text.indexOf(source); at !== -1; at = text.indexOf(source, at + source.length))
+          patches.push({ from: at, to: at + source.length, insert: mark })
+        if (patches.length > 0 && (await pages.patch(actor, page, [patches])).ok) replaced++
+      }
+      after = items[items.length - 1]?.path
+      more = items.length === PAGES_AT_ONCE
+    }
+    return replaced
+  }
+}

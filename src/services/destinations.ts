@@ -1,0 +1,244 @@
+import MiniSearch from 'minisearch'
+import type { Destination, DestinationQuery } from '../contract/destinations.ts'
+import { scanHeadings } from '../core/content/index.ts'
+import { decodeSource } from '../core/markup/index.ts'
+import { partnerLink } from '../core/partners/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { originOf } from '../core/rules/index.ts'
+import { rows } from '../data/database.ts'
+import { getBlob } from '../data/pages.ts'
+import type { Actor, Context, SiteViews } from './context.ts'
+
+/** A page or file as it is looked for. */
+interface Entry {
+  readonly id: string
+  readonly kind: 'inside page' | 'file'
+  readonly path: string
+  readonly title: string
+  readonly at: number
+}
+
+/** The pages and files of one site, ready to be searched; brought up to date before each answer. */
+interface Shelf {
+  readonly index: MiniSearch<Entry>
+  readonly entries: Map<string, Entry>
+  readUpTo: string
+}
+
+const DAY_MS = 86_400_000
+/** A page edited today counts this much more than one that nobody has touched for long. */
+const RECENT_BOOST = 1
+/** Sites whose shelves are kept in memory. */
+const SHELVES_MAX = 20
+
+const wordsOf = (text: string): string[] =>
+  text
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .split(/[^\p{L}\p{N}]+/u)
+    .filter((word) => word !== '')
+
+export function destinationsService({ db, settings }: Context, views: SiteViews) {
+  const shelves = new Map<string, Promise<Shelf>>()
+
+  const shelfOf = async (siteId: string): Promise<Shelf> => {
+    let made = shelves.get(siteId)
+    if (made === undefined) {
+      if (shelves.size >= SHELVES_MAX) shelves.clear()
+      made = Promise.resolve({
+        index: new MiniSearch<Entry>({
+          fields: ['title', 'path'],
+          tokenize: wordsOf,
+          processTerm: (term) => term,
+          searchOptions: { prefix: true, fuzzy: (term) => (term.length > 3 ? 0.25 : 0), boost: { title: 2 }, combineWith: 'AND' },
+        }),
+        entries: new Map(),
+        readUpTo: '-infinity',
+      })
+      shelves.set(siteId, made)
+    }
+    const shelf = await made
+    await bringUpToDate(siteId, shelf)
+    return shelf
+  }
+
+  /** Reads what changed since the last time; rows that changed in the same moment as the last one are read again. */
+  const bringUpToDate = async (siteId: string, shelf: Shelf): Promise<void> => {
+    const changed = await rows<{ id: string; kind: Entry['kind']; path: string; title: string; at: Date; stamp: string; isGone: boolean }>(
+      db,
+      `SELECT id, 'inside page' AS kind, path, title, draft_at AS at, updated_at::text AS stamp, removed_at IS NOT NULL AS "isGone" FROM pages
+         WHERE site_id = $1 AND kind = 'page' AND updated_at >= $2::timestamptz
+       UNION ALL SELECT id, 'file', path, path, updated_at, updated_at::text, removed_at IS NOT NULL FROM files WHERE site_id = $1 AND updated_at >= $2::timestamptz`,
+      [siteId, shelf.readUpTo],
+    )
+    for (const { id, kind, path, title, at, isGone } of changed) {
+      const before = shelf.entries.get(id)
+      const entry: Entry = { id, kind, path, title: kind === 'file' ? decodeName(path) : title, at: new Date(at).getTime() }
+      if (before !== undefined && !isGone && before.path === entry.path && before.title === entry.title) {
+        shelf.entries.set(id, entry)
+        continue
+      }
+      if (before !== undefined) shelf.index.discard(id)
+      shelf.entries.delete(id)
+      if (isGone) continue
+      shelf.entries.set(id, entry)
+      shelf.index.add(entry)
+    }
+    for (const { stamp } of changed)
+      if (shelf.readUpTo === '-infinity' || Date.parse(stamp) > Date.parse(shelf.readUpTo)) shelf.readUpTo = stamp
+  }
+
+  return {
+    /**
+     * What words may mean as a destination: inside pages by title and path (spelling forgiven, recent ones first), files,
+     * short links, partners with the link to them built; "page # words" looks for headings. Best first.
+     */
+    async find(actor: Actor, { text, page, limit }: DestinationQuery): Promise<Result<{ items: Destination[] }, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const shelf = await shelfOf(actor.siteId)
+      const [wanted = '', sectionWords] = text.split('#')
+      const now = Date.now()
+      const ranked = search(shelf, wanted, now)
+      if (sectionWords !== undefined)
+        return ok({
+          items: await sectionsOf(
+            ranked.filter(({ kind }) => kind === 'inside page').slice(0, wanted.trim() === '' ? 0 : 3),
+            sectionWords,
+            limit,
+            page,
+          ),
+        })
+      const query = wordsOf(wanted)
+      const hasAll = (words: string): boolean => {
+        const there = wordsOf(words)
+        return query.length > 0 && query.every((word) => there.some((each) => each.startsWith(word)))
+      }
+      const shortLinks: Destination[] = view.setup.shortLinks
+        .filter(
+          ({ slug, destination, title }) =>
+            hasAll(`${slug} ${title ?? ''}`) || (query.length > 0 && query.every((word) => destination.toLowerCase().includes(word))),
+        )
+        .slice(0, 3)
+        .map(({ host, prefix, slug, destination, title }) => {
+          const address = `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}${slug}`
+          return {
+            kind: 'short link',
+            address,
+            title: title === undefined || title === '' ? slug : title,
+            note: `${address.replace(/^https?:\/\//, '')} → ${new URL(destination).hostname}`,
+            pageId: null,
+            start: null,
+          }
+        })
+      const partners: Destination[] = []
+      for (const partner of view.setup.partners) {
+        if (!hasAll(`${partner.name} ${partner.sites.join(' ')}`)) continue
+        for (const destination of await placesOf(actor.siteId, partner.sites)) {
+          const built = partnerLink(partner.template, { account: partner.account, destination, sub: page ?? '' })
+          if (built.ok)
+            partners.push({
+              kind: 'partner',
+              address: built.value,
+              title: `${partner.name}: ${new URL(destination).pathname}`,
+              note: partner.template === '' ? 'their plain address' : `with our number ${partner.account}`,
+              pageId: null,
+              start: null,
+            })
+        }
+      }
+      const own = ranked.map(
+        (entry): Destination => ({
+          kind: entry.kind,
+          address: entry.path,
+          title: entry.title,
+          note: entry.path,
+          pageId: entry.kind === 'file' ? null : entry.id,
+          start: null,
+        }),
+      )
+      const exact = own.filter(({ title }) => hasAll(title))
+      return ok({
+        items: [
+          ...exact.slice(0, Math.max(4, limit - 6)),
+          ...shortLinks,
+          ...partners.slice(0, 3),
+          ...own.filter((each) => !exact.includes(each)),
+        ].slice(0, limit),
+      })
+    },
+  }
+
+  async function sectionsOf(pages: readonly Entry[], words: string, limit: number, from: string | undefined): Promise<Destination[]> {
+    const query = wordsOf(words)
+    const found: Destination[] = []
+    for (const { id, path, title } of pages) {
+      const [row] = await rows<{ hash: string; encoding: string }>(db, 'SELECT draft_hash AS hash, encoding FROM pages WHERE id = $1', [id])
+      const bytes = row === undefined ? null : await getBlob(db, row.hash)
+      if (row === undefined || bytes === null) continue
+      for (const heading of scanHeadings(decodeSource(bytes, row.encoding))) {
+        const there = wordsOf(heading.text)
+        if (!query.every((word) => there.some((each) => each.startsWith(word)))) continue
+        const name = heading.id === null ? '' : `#${encodeURIComponent(heading.id)}`
+        found.push({
+          kind: 'section',
+          address: (path === from ? '' : path) + name,
+          title: heading.text,
+          note: `${title}${heading.id === null ? ' · gets a name of its own' : ''}`,
+          pageId: id,
+          start: heading.id === null ? heading.start : null,
+        })
+      }
+    }
+    return found.slice(0, limit)
+  }
+
+  /** The pages of a partner that the site links to most, or their front page. */
+  async function placesOf(siteId: string, sites: readonly string[]): Promise<string[]> {
+    const found: string[] = []
+    for (const site of sites.slice(0, 3)) {
+      const used = await rows<{ href: string }>(
+        db,
+        `SELECT l.href FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND l.href ~* $2 GROUP BY l.href ORDER BY count(*) DESC LIMIT 3`,
+        [siteId, `^https?://([^/?#]*[.])?${site.replace(/[^a-z0-9-]/gi, '[$&]')}([:/?#]|$)`],
+      )
+      const plain = used.map(({ href }) => bareOf(href)).filter((each) => each !== null)
+      found.push(...(plain.length > 0 ? plain : [`https://${site}/`]))
+    }
+    return [...new Set(found)]
+  }
+}
+
+/** A partner's page without what was put behind it for somebody's account. */
+function bareOf(href: string): string | null {
+  if (!URL.canParse(href)) return null
+  const url = new URL(href)
+  return url.origin + url.pathname
+}
+
+function search(shelf: Shelf, text: string, now: number): Entry[] {
+  const entryOf = (id: string): Entry | undefined => shelf.entries.get(id)
+  if (wordsOf(text).length === 0)
+    return [...shelf.entries.values()]
+      .filter(({ kind }) => kind === 'inside page')
+      .sort((a, b) => b.at - a.at)
+      .slice(0, 20)
+  const isPath = text.trim().startsWith('/')
+  const found = shelf.index.search(text, {
+    boostDocument: (id: string) => {
+      const entry = entryOf(id)
+      const age = entry === undefined ? 1_000 : Math.max(0, (now - entry.at) / DAY_MS)
+      return (1 + RECENT_BOOST / (1 + age)) * (isPath && entry?.path.startsWith(text.trim()) === true ? 4 : 1)
+    },
+  })
+  return found.slice(0, 20).flatMap(({ id }) => entryOf(String(id)) ?? [])
+}
+
+function decodeName(path: string): string {
+  try {
+    return decodeURIComponent(path.replace(/^.*\//, ''))
+  } catch {
+    return path
+  }
+}

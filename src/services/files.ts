@@ -1,0 +1,224 @@
+import { fileTypeFromBuffer } from 'file-type'
+import { lookup } from 'mrmime'
+import type { FileQuery, FileRemoval, SiteFile } from '../contract/files.ts'
+import { ONE_FILE_MAX_BYTES } from '../contract/files.ts'
+import { isPageName, pathForName } from '../core/content/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { rows } from '../data/database.ts'
+import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
+import { usesOfFile } from '../data/pages.ts'
+import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { hashOf } from './pages.ts'
+
+/** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
+const KINDS: Readonly<Record<string, readonly string[]>> = {
+  png: ['image/png', 'image/apng'],
+  jpg: ['image/jpeg'],
+  jpeg: ['image/jpeg'],
+  gif: ['image/gif'],
+  webp: ['image/webp'],
+  avif: ['image/avif'],
+  svg: [],
+  ico: ['image/x-icon'],
+  pdf: ['application/pdf'],
+  txt: [],
+  csv: [],
+  md: [],
+  ics: [],
+  gpx: [],
+  mp3: ['audio/mpeg'],
+  ogg: ['audio/ogg', 'application/ogg'],
+  mp4: ['video/mp4'],
+  webm: ['video/webm'],
+  zip: ['application/zip'],
+  epub: ['application/epub+zip'],
+  docx: ['application/vnd.openxmlformats-officedocument.wordprocessingml.document'],
+  xlsx: ['application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'],
+  pptx: ['application/vnd.openxmlformats-officedocument.presentationml.presentation'],
+  odt: ['application/vnd.oasis.opendocument.text'],
+  css: [],
+  woff2: ['font/woff2'],
+}
+
+type FileFault =
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'file-too-large'
+  | 'file-kind-refused'
+  | 'file-not-what-it-says'
+  | 'path-taken'
+  | 'file-in-use'
+  | 'upload-missing'
+
+/** Places named when a file is in use. */
+const USES_NAMED = 50
+
+export function filesService({ db }: Context, views: SiteViews) {
+  const shown = (file: ListedFile, origin: string): SiteFile => ({
+    id: file.id,
+    path: file.path,
+    address: origin + file.path,
+    mediaType: file.mediaType,
+    bytes: file.bytes,
+    version: file.version,
+    state: file.removedAt !== null ? 'removed' : file.liveHash === file.draftHash ? 'live' : 'changed',
+    usedOn: file.usedOn,
+  })
+  const hostsOf = async (actor: Actor): Promise<string[]> =>
+    (await views.of(actor)).setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
+  const one = async (actor: Actor, id: string): Promise<ListedFile | null> =>
+    (await searchFiles(db, { siteId: actor.siteId, hosts: await hostsOf(actor), id, limit: 1 })).items[0] ?? null
+  const spellings = async (actor: Actor, path: string): Promise<string[]> => [
+    path,
+    ...(await hostsOf(actor)).map((host) => `//${host}${path}`),
+  ]
+
+  const put = async (actor: Actor, path: string, bytes: Uint8Array, detail: object): Promise<Result<SiteFile, FileFault>> => {
+    const fault = await contentFault(path, bytes)
+    if (fault !== null) return fault
+    const saved = await write(db, async (transaction) => {
+      const [page] = await rows(db, 'SELECT 1 FROM pages WHERE site_id = $1 AND path = $2', [actor.siteId, path], transaction)
+      if (page !== undefined) return fail('path-taken', { path })
+      const mediaType = lookup(path) ?? 'application/octet-stream'
+      const id = await upsertFile(
+        db,
+        { siteId: actor.siteId, path, mediaType, hash: hashOf(bytes), bytes, personId: actor.personId },
+        transaction,
+      )
+      await announce(db, transaction)
+      await writeAudit(db, actor, 'files:upload', id, { path, bytes: bytes.length, ...detail }, transaction)
+      return ok(id)
+    })
+    if (!saved.ok) return saved
+    const file = await one(actor, saved.value)
+    const { origin } = await views.of(actor)
+    return file === null ? fail('not-found') : ok(shown(file, origin))
+  }
+
+  return {
+    async list(actor: Actor, query: FileQuery): Promise<Result<{ items: SiteFile[]; next: string | null; total: number }, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const { origin } = await views.of(actor)
+      const after = readCursor(query.cursor)
+      const { items, total } = await searchFiles(db, {
+        siteId: actor.siteId,
+        hosts: await hostsOf(actor),
+        search: query.search,
+        after: typeof after === 'string' ? after : undefined,
+        limit: query.limit,
+      })
+      const last = items[items.length - 1]
+      return ok({
+        items: items.map((file) => shown(file, origin)),
+        next: items.length === query.limit && last !== undefined ? cursorOf(last.path) : null,
+        total,
+      })
+    },
+
+    /**
+     * Keeps an uploaded file under /files/. A name that is taken gets a number, unless the bytes are the same.
+     * The kind is told from the bytes, not from the name alone.
+     */
+    async upload(actor: Actor, { name, bytes }: { name: string; bytes: Uint8Array }): Promise<Result<SiteFile, FileFault>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
+      const clean = fileName(name)
+      const [stem, ending] = [clean.replace(/\.[^.]*$/, ''), /\.[^.]*$/.exec(clean)?.[0] ?? '']
+      for (let n = 1; ; n++) {
+        const path = pathForName(`files/${n === 1 ? clean : `${stem}-${n}${ending}`}`)
+        const [taken] = await rows<{ hash: string }>(
+          db,
+          `SELECT draft_hash AS hash FROM files WHERE site_id = $1 AND path = $2 AND (removed_at IS NULL OR live_hash IS NOT NULL) UNION ALL SELECT '' FROM pages WHERE site_id = $1 AND path = $2`,
+          [actor.siteId, path],
+        )
+        if (taken === undefined || taken.hash === hashOf(bytes)) return put(actor, path, bytes, {})
+      }
+    },
+
+    /** Puts other bytes behind a file's address; they are live with the next publication. */
+    async replace(actor: Actor, id: string, { name, bytes }: { name: string; bytes: Uint8Array }): Promise<Result<SiteFile, FileFault>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
+      const file = await one(actor, id)
+      if (file === null) return fail('not-found')
+      const [before, after] = [endingOf(file.path), endingOf(name)]
+      if (lookup(`x.${before}`) !== lookup(`x.${after}`))
+        return fail('file-not-what-it-says', { why: `the address ends in .${before}, and this is a .${after} file` })
+      return put(actor, file.path, bytes, { replaced: true })
+    },
+
+    async uses(actor: Actor, id: string): Promise<Result<{ items: Awaited<ReturnType<typeof usesOfFile>> }, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const file = await one(actor, id)
+      return file === null ? fail('not-found') : ok({ items: await usesOfFile(db, actor.siteId, await spellings(actor, file.path), 500) })
+    },
+
+    /** Takes a file away with the next publication, or takes that back. One that is named somewhere only when that is said. */
+    async remove(actor: Actor, id: string, { version, isRemoved, evenIfUsed }: FileRemoval): Promise<Result<SiteFile | null, FileFault>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const file = await one(actor, id)
+      if (file === null) return fail('not-found')
+      const uses = isRemoved && !evenIfUsed ? await usesOfFile(db, actor.siteId, await spellings(actor, file.path), USES_NAMED) : []
+      if (uses.length > 0)
+        return fail('file-in-use', {
+          uses,
+          why: `it is named on ${uses
+            .map(({ title }) => `“${title}”`)
+            .slice(0, 3)
+            .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''}`,
+        })
+      const saved = await write(db, async (transaction) => {
+        if (!(await markFileRemoved(db, { id, version, isRemoved }, transaction))) return fail('moved-on')
+        await writeAudit(db, actor, isRemoved ? 'files:delete' : 'files:undelete', id, { path: file.path, evenIfUsed }, transaction)
+        return ok(null)
+      })
+      if (!saved.ok) return saved
+      const now = await one(actor, id)
+      const { origin } = await views.of(actor)
+      return ok(now === null ? null : shown(now, origin))
+    },
+  }
+}
+
+const endingOf = (name: string): string => (/\.([a-z0-9]+)$/i.exec(name)?.[1] ?? '').toLowerCase()
+
+/** A name as it is put into an address: small letters, digits, hyphens. */
+function fileName(name: string): string {
+  const bare = name.replace(/^.*[\\/]/, '')
+  const stem = bare
+    .replace(/\.[^.]*$/, '')
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^\p{L}\p{N}]+/gu, '-')
+    .replace(/^-+|-+$/g, '')
+  return `${stem === '' ? 'file' : stem.slice(0, 80)}.${endingOf(bare)}`
+}
+
+async function contentFault(path: string, bytes: Uint8Array) {
+  if (bytes.length === 0) return fail('upload-missing')
+  if (bytes.length > ONE_FILE_MAX_BYTES) return fail('file-too-large', { bytes: bytes.length })
+  const ending = endingOf(path)
+  const allowed = KINDS[ending]
+  if (allowed === undefined || isPageName(path)) return fail('file-kind-refused', { why: `files that end in .${ending} are not taken` })
+  const found = await fileTypeFromBuffer(bytes)
+  if (allowed.length > 0 && !allowed.some((type) => type === found?.mime))
+    return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'something else'}` })
+  if (allowed.length === 0) {
+    const isText =
+      found === undefined || found.mime === 'application/xml' || found.mime.startsWith('text/') || found.mime === 'image/svg+xml'
+    if (!isText || bytes.subarray(0, 4096).includes(0))
+      return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'no text'}` })
+    if (ending === 'svg' && hasProgram(bytes)) return fail('file-not-what-it-says', { why: 'this drawing holds a program' })
+  }
+  return null
+}
+
+/** A drawing that is opened by itself may run scripts on the site's host. */
+function hasProgram(bytes: Uint8Array): boolean {
+  const text = new TextDecoder().decode(bytes)
+  return (
+    !/<svg[\s>]/i.test(text) ||
+    /<script[\s>/]|<foreignObject[\s>/]|\son[a-z]+\s*=|(?:href|src)\s*=\s*["']?\s*(?:javascript|data:text)/i.test(text) ||
+    /<!ENTITY/i.test(text)
+  )
+}

@@ -1,0 +1,193 @@
+import { lookup as lookupHost } from 'node:dns'
+import http from 'node:http'
+import https from 'node:https'
+import type { LookupFunction } from 'node:net'
+import ipaddr from 'ipaddr.js'
+import type { Hop, Visit } from '../contract/visits.ts'
+import { parseUrl, repair, siteOfHost } from '../core/address/index.ts'
+import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { CompiledSite } from '../core/rules/index.ts'
+import { rows } from '../data/database.ts'
+import { ownPaths } from '../data/pages.ts'
+import type { Actor, Context, SiteViews } from './context.ts'
+
+/** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
+const HOPS_MAX = 10
+const HOP_TIMEOUT_MS = 8_000
+/** Enough of a page for its title. */
+const READ_MAX_BYTES = 256 * 1024
+const AGENT = 'Mozilla/5.0 (compatible; MapRope/1; link check)'
+
+/** What one address answered. */
+export interface Answer {
+  readonly status: number
+  readonly location: string | null
+  readonly type: string
+  readonly body: Buffer
+}
+
+class OutOfBounds extends Error {}
+
+const isPrivate = (address: string): boolean => ipaddr.process(address).range() !== 'unicast'
+
+/** Names below localhost are loopback everywhere, whatever the resolver says (RFC 6761 §6.3). */
+function resolver(mayVisitPrivate: boolean): LookupFunction {
+  return (hostname, options, callback) => {
+    if (hostname === 'localhost' || hostname.endsWith('.localhost')) {
+      if (!mayVisitPrivate) return callback(new OutOfBounds('this machine'), '', 4)
+      return options.all === true ? callback(null, [{ address: '127.0.0.1', family: 4 }]) : callback(null, '127.0.0.1', 4)
+    }
+    lookupHost(hostname, { ...options, all: true }, (error, found) => {
+      if (error !== null) return callback(error, '', 4)
+      // Checked here, where the connection is made: a name may answer otherwise the second time.
+      if (!mayVisitPrivate && found.some(({ address }) => isPrivate(address))) return callback(new OutOfBounds('a private network'), '', 4)
+      const [first] = found
+      if (options.all === true) return callback(null, found)
+      callback(null, first?.address ?? '', first?.family ?? 4)
+    })
+  }
+}
+
+/** Asks one address, follows nothing. @throws Error when nothing answers in time, or the address is out of bounds */
+export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_MAX_BYTES): Promise<Answer> {
+  if (!mayVisitPrivate && ipaddr.isValid(url.hostname.replace(/^\[|\]$/g, '')) && isPrivate(url.hostname.replace(/^\[|\]$/g, '')))
+    return Promise.reject(new OutOfBounds('a private network'))
+  return new Promise((resolve, reject) => {
+    const request = (url.protocol === 'https:' ? https : http).request(
+      url,
+      {
+        lookup: resolver(mayVisitPrivate),
+        timeout: HOP_TIMEOUT_MS,
+        headers: { 'User-Agent': AGENT, Accept: 'text/html,*/*;q=0.8', 'Accept-Encoding': 'identity' },
+      },
+      (response) => {
+        const chunks: Buffer[] = []
+        let size = 0
+        const done = (): void =>
+          resolve({
+            status: response.statusCode ?? 0,
+            location: response.headers.location ?? null,
+            type: response.headers['content-type'] ?? '',
+            body: Buffer.concat(chunks),
+          })
+        response.on('data', (chunk: Buffer) => {
+          chunks.push(chunk)
+          size += chunk.length
+          if (size >= maxBytes) {
+            done()
+            response.destroy()
+          }
+        })
+        response.on('end', done)
+        response.on('error', reject)
+      },
+    )
+    request.on('timeout', () => request.destroy(new Error('it did not answer in time')))
+    request.on('error', reject)
+    request.end()
+  })
+}
+
+export function visitsService({ db }: Context, views: SiteViews) {
+  return {
+    /**
+     * Follows a destination to where it lands, stop by stop. The site's own short links and pages are looked up, not
+     * called: nothing is counted. Private networks are out of bounds unless the owner allows them.
+     */
+    async visit(actor: Actor, typed: string): Promise<Result<Visit, 'forbidden' | 'address-unreadable'>> {
+      if (!actor.can('addresses:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const mended = repair(typed, view.around('/'))
+      const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
+      if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
+      const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [actor.siteId])
+      return ok(await follow(start, view, site?.allowed === true, (path) => hasPath(actor.siteId, path)))
+    },
+  }
+
+  async function hasPath(siteId: string, path: string): Promise<boolean> {
+    const paths = await ownPaths(db, siteId)
+    return [path, path.replace(/\/index\.html?$/i, '/'), `${path}/`, path.replace(/\/$/, '')].some((each) => paths.has(each))
+  }
+}
+
+async function follow(
+  start: URL,
+  view: CompiledSite,
+  mayVisitPrivate: boolean,
+  hasPath: (path: string) => Promise<boolean>,
+): Promise<Visit> {
+  const hops: Hop[] = []
+  const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
+  const partnerSites = new Set(view.setup.partners.flatMap(({ sites }) => sites))
+  let url = start
+  let before: URL | null = null
+  for (;;) {
+    const startedAt = performance.now()
+    const { added, dropped } = parameters(before, url)
+    const stop = (kind: Hop['kind'], status: number | null, why: string | null = null): void =>
+      void hops.push({ address: url.href, status, ms: Math.round(performance.now() - startedAt), kind, added, dropped, why })
+    let next: string | null = null
+    let status = 0
+    let title: string | null = null
+    const own = hosts.get(url.hostname)
+    if (own === 'short') {
+      const match = view.shortLinks.match(url.hostname, url.pathname)
+      status = match?.status ?? 404
+      next = match?.location ?? null
+      if (match === null) stop('fails', 404, 'there is no short link of this name')
+      else stop('short link', status)
+    } else if (own === 'site') {
+      const isThere = await hasPath(url.pathname)
+      stop(isThere ? 'lands' : 'fails', isThere ? 200 : 404, isThere ? null : 'there is no such page')
+    } else {
+      try {
+        const answer = await askOutside(url, mayVisitPrivate)
+        status = answer.status
+        next = status >= 300 && status < 400 ? answer.location : null
+        title = /html/i.test(answer.type) ? pageTitle(decodeSource(answer.body, sniffEncoding(answer.body).encoding)) : null
+        if (next !== null) stop(partnerSites.has(siteOfHost(url.hostname)) ? 'partner' : 'hop', status)
+        else
+          stop(
+            status >= 200 && status < 400 ? 'lands' : 'fails',
+            status,
+            status >= 400 ? 'the site answers that there is nothing here' : null,
+          )
+      } catch (error) {
+        stop('fails', null, error instanceof OutOfBounds ? `it leads into ${error.message}, which is out of bounds` : whyAway(error))
+      }
+    }
+    const last = hops[hops.length - 1]
+    if (next === null) return { hops, lands: last?.kind === 'lands', title }
+    before = url
+    const target = parseUrl(next, url.href)
+    const isLoop = target !== null && hops.some(({ address }) => address === target.href)
+    if (target === null || isLoop || hops.length >= HOPS_MAX || !/^https?:$/.test(target.protocol)) {
+      const why =
+        target === null || !/^https?:$/.test(target.protocol)
+          ? 'it is sent on to something that is no address'
+          : isLoop
+            ? 'it is sent round in a circle'
+            : 'it is sent on too many times'
+      hops.push({ address: next, status: null, ms: 0, kind: 'fails', added: [], dropped: [], why })
+      return { hops, lands: false, title: null }
+    }
+    url = target
+  }
+}
+
+function whyAway(error: unknown): string {
+  const code = error instanceof Error && 'code' in error ? String(error.code) : ''
+  if (/ENOTFOUND|EAI_AGAIN/.test(code)) return 'no site goes by this name'
+  if (/ECONNREFUSED|ECONNRESET|EHOSTUNREACH|ENETUNREACH/.test(code)) return 'nobody answers there'
+  if (/CERT|TLS|SSL/i.test(code)) return 'its certificate cannot be trusted'
+  return error instanceof Error && error.message.includes('in time') ? error.message : 'it could not be reached'
+}
+
+/** Query parameters that came and went between two stops. */
+function parameters(before: URL | null, after: URL): { added: string[]; dropped: string[] } {
+  if (before === null) return { added: [], dropped: [] }
+  const [old, now] = [new Set(before.searchParams.keys()), new Set(after.searchParams.keys())]
+  return { added: [...now].filter((name) => !old.has(name)), dropped: [...old].filter((name) => !now.has(name)) }
+}
