@@ -109,7 +109,8 @@ class Reader {
       const lead = /^[\t\n\f\r ]*/.exec(source)?.[0] ?? ''
       const tail = /[\t\n\f\r ]*$/.exec(source)?.[0] ?? ''
       const inner = { from: at + lead.length, to: upTo - tail.length }
-      if (only === null && members.some(isInk)) nodes.push(this.#bare(members, lead, inner, depth))
+      // A logo or a row of pictures beside blocks is chosen and linked, not written on.
+      if (only === null && members.some(hasWords)) nodes.push(this.#bare(members, lead, inner, depth))
       else nodes.push(this.#thing(nameOf(members.find((each) => !isText(each)) ?? members[0]), lead, inner))
       at = inner.to
     }
@@ -276,6 +277,10 @@ const written = (nodes: readonly Node[], close: string): string =>
 
 const nameOf = (node: Child | undefined): string =>
   node === undefined ? '' : isElement(node) ? node.tagName : node.nodeName.replace(/^#/, '')
+
+/** Something a person could write on. */
+const hasWords = (node: Child): boolean =>
+  isText(node) ? !isBlank(node.value) : isElement(node) && isInk(node) && node.childNodes.some(hasWords)
 
 /** Words, pictures and what goes around words: what a person writes in a line. */
 const isInk = (node: Child): boolean =>

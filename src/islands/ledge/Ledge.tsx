@@ -1,9 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
 import { Toaster, toast } from 'sonner'
-import type { Publication, PublicationNew, Unpublished } from '../../contract/publications.ts'
+import type { Publication, PublicationList, PublicationNew, Unpublished } from '../../contract/publications.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
-import { Dialog } from '../../ui/Dialog.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, useSaving } from '../../ui/saving.ts'
 
@@ -24,7 +22,6 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 }
 
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
-  const [isLooking, setLooking] = useState(false)
   const saving = useSaving()
   const { data, error } = useQuery({
     queryKey: ['unpublished'],
@@ -34,9 +31,9 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
   const publish = useMutation({
     mutationFn: (wanted: PublicationNew) => ask<Publication>('POST', '/publications', wanted),
     onSuccess: (made) => {
-      setLooking(false)
       toast.success(`Published: ${countWords(made.pages, made.files)}. Readers see it now.`)
       void queries.invalidateQueries()
+      void tellCheck(made.id)
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })
@@ -57,28 +54,50 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
         ) : differs ? (
           <>
             <b>{countWords(pages, data.files)}</b> {pages + data.files === 1 ? 'differs' : 'differ'} from the live site
+            {data.linkChanges > 0 && ` · ${data.linkChanges} link ${data.linkChanges === 1 ? 'change' : 'changes'}`}
           </>
         ) : (
           'Everything is live'
         )}
       </span>
-      {differs && (
-        <button type="button" className="button button-deck !gap-1" onClick={() => setLooking(true)}>
-          See<span className="max-md:hidden">what differs</span>
-        </button>
-      )}
+      <a href="/publications" className="button button-deck !gap-1">
+        {differs ? (
+          <>
+            See<span className="max-md:hidden">what differs</span>
+          </>
+        ) : (
+          'Publications'
+        )}
+      </a>
       {differs && canPublish && (
         <button type="button" className="button button-main" disabled={isBusy} onClick={() => publish.mutate({ all: true })}>
           {publish.isPending ? 'Publishing…' : 'Publish'}
         </button>
       )}
-      {data !== undefined && (
-        <Dialog title="What differs from the live site" isOpen={isLooking} onClose={() => setLooking(false)}>
-          <Differences data={data} canPublish={canPublish} isBusy={isBusy} onPublish={(ids) => publish.mutate({ pages: ids })} />
-        </Dialog>
-      )}
     </footer>
   )
+}
+
+/** How long the live site is waited for before nothing more is said. */
+const CHECK_TRIES = 12
+const CHECK_EVERY_MS = 1_000
+
+/** Says what the live site answered when it was asked for what was published. */
+async function tellCheck(id: string): Promise<void> {
+  for (let i = 0; i < CHECK_TRIES; i++) {
+    await new Promise((resolve) => setTimeout(resolve, CHECK_EVERY_MS))
+    const found = await ask<PublicationList>('GET', '/publications').catch(() => null)
+    const check = found?.items.find((each) => each.id === id)?.check
+    if (check === null || check === undefined) continue
+    if (check.problems.length > 0)
+      toast.error(`${check.problems.length} of what was published is not on the live site as meant. See Publications.`)
+    else
+      toast.success(
+        check.links === 0 ? 'The live site has it.' : `The live site has it: ${check.found} of ${check.links} changed links found.`,
+      )
+    void queries.invalidateQueries({ queryKey: ['publications'] })
+    return
+  }
 }
 
 function SavingWords({ saving }: { saving: Saving }) {
@@ -106,67 +125,6 @@ function wordsFor(saving: Saving): [string, string] {
     default:
       return ['#f0907c', saving.why]
   }
-}
-
-function Differences({
-  data,
-  canPublish,
-  isBusy,
-  onPublish,
-}: {
-  data: Unpublished
-  canPublish: boolean
-  isBusy: boolean
-  onPublish: (ids: string[]) => void
-}) {
-  const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
-  const chosen = data.pages.filter(({ id }) => !left.has(id))
-  return (
-    <>
-      <ul className="divide-y">
-        {data.pages.map((page) => (
-          <li key={page.id} className="flex items-start gap-3 py-2">
-            <input
-              id={`publish-${page.id}`}
-              type="checkbox"
-              className="mt-1 size-4 accent-[var(--sea)]"
-              checked={!left.has(page.id)}
-              onChange={() =>
-                setLeft((before) => new Set(before.has(page.id) ? [...before].filter((id) => id !== page.id) : [...before, page.id]))
-              }
-            />
-            <label htmlFor={`publish-${page.id}`} className="min-w-0 flex-1">
-              <b className="font-semibold">{page.title}</b>{' '}
-              <span className="note">
-                {page.isNew ? 'new' : 'changed'}
-                {page.by === null ? '' : ` by ${page.by}`}
-              </span>
-              <span className="address block text-ink-soft">{page.path}</span>
-            </label>
-            <a href={`/pages/${page.id}`} className="text-sm">
-              Open
-            </a>
-          </li>
-        ))}
-      </ul>
-      {data.morePages > 0 && <p className="note py-2">and {data.morePages} more pages</p>}
-      {data.files > 0 && <p className="note py-2">{countWords(0, data.files)} go along with whatever is published.</p>}
-      {canPublish ? (
-        <p className="mt-3 flex justify-end">
-          <button
-            type="button"
-            className="button button-main"
-            disabled={isBusy || chosen.length === 0}
-            onClick={() => onPublish(chosen.map(({ id }) => id))}
-          >
-            Publish {countWords(chosen.length, 0)}
-          </button>
-        </p>
-      ) : (
-        <p className="note mt-3">An editor publishes these.</p>
-      )}
-    </>
-  )
 }
 
 function countWords(pages: number, files: number): string {

@@ -28,6 +28,7 @@ interface FrameProps {
   onSelect: (selected: Selected) => void
   onStanding: (standing: Standing) => void
   onLinkIn: (thing: number, ordinal: number) => void
+  onPictureIn: (thing: number, ordinal: number) => void
   onKey: (key: 'link' | 'undo' | 'redo' | 'leave') => void
   onAddress: (text: string) => void
   onFiles: (files: readonly File[]) => void
@@ -39,7 +40,7 @@ interface FrameProps {
 const CSS = (() => {
   const line = (strand: string, style: string): string =>
     `[data-rope-strand="${strand}"]{text-decoration:underline ${style}!important;text-underline-offset:4px!important}`
-  return `${line('vouched', 'solid #24716A 2px') + line('nofollow', 'dashed #7E5A28 2px') + line('sponsored', 'double #7E5A28 2px') + line('ugc', 'dotted #51616E 2.5px')}a:has([data-rope-strand]){text-decoration:none!important}[data-rope-chosen]{outline:2px solid #B98D4F!important;outline-offset:3px;background:#F3E3BF!important;color:#16283A!important;border-radius:2px}a img{outline:1.5px dashed #B98D4F;outline-offset:2px}`
+  return `${line('vouched', 'solid #24716A 2px') + line('nofollow', 'dashed #7E5A28 2px') + line('sponsored', 'double #7E5A28 2px') + line('ugc', 'dotted #51616E 2.5px')}a:has([data-rope-strand]){text-decoration:none!important}[data-rope-chosen]{outline:2px solid #B98D4F!important;outline-offset:3px;background:#F3E3BF!important;color:#16283A!important;border-radius:2px}a img:not(.ProseMirror-separator){outline:1.5px dashed #B98D4F;outline-offset:2px}`
 })()
 
 /** The page as readers see it, written on in place: a frame of its own origin, kept the same as the draft. */
@@ -76,6 +77,8 @@ export function Frame(props: FrameProps) {
           return
         case 'link in thing':
           return now.onLinkIn(data.at, data.ordinal)
+        case 'picture in thing':
+          return now.onPictureIn(data.at, data.ordinal)
         case 'key':
           return now.onKey(data.key)
         case 'address':

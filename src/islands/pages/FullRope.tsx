@@ -38,6 +38,7 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
               key={hop.address}
               hop={hop}
               strand={strand}
+              isFirst={i === 0 || hops[i - 1]?.kind === 'short link'}
               isLast={i === hops.length - 1}
               facts={facts}
               decision={decision}
@@ -69,6 +70,7 @@ const NAMES: Readonly<Record<Hop['kind'], string>> = {
 function HopStop({
   hop,
   strand,
+  isFirst,
   isLast,
   facts,
   decision,
@@ -76,6 +78,8 @@ function HopStop({
 }: {
   hop: Hop
   strand: Strand
+  /** The start, or right behind one of our own short links: what it has was not added on the way. */
+  isFirst: boolean
   isLast: boolean
   facts: LinkFacts
   decision: Decision
@@ -106,8 +110,8 @@ function HopStop({
       {partner !== undefined && partner.account !== '' && !carried && isLast && (
         <span className="block text-[13.5px] text-red">our number {partner.account} is not on it</span>
       )}
-      {hop.added.length > 0 && <span className="note block">added: {hop.added.join(', ')}</span>}
-      {hop.dropped.length > 0 && <span className="note block">dropped: {hop.dropped.join(', ')}</span>}
+      {!isFirst && hop.added.length > 0 && <span className="note block">added: {hop.added.join(', ')}</span>}
+      {!isFirst && hop.dropped.length > 0 && <span className="note block">dropped: {hop.dropped.join(', ')}</span>}
       {hop.why !== null && <span className="block text-[13.5px] text-red">{hop.why}</span>}
     </Stop>
   )

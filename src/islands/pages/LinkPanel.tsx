@@ -79,7 +79,7 @@ function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'words' }
   }
   const shown = field.destination === null ? null : prospect(site, path, field.destination, answers, analysis.writtenFor)
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="text-[18px] [overflow-wrap:anywhere]">
         Link “{choice.words.length > 90 ? `${choice.words.slice(0, 90)}…` : choice.words}”
       </h2>
@@ -113,7 +113,7 @@ function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'words' }
 function Moving({ moving, choice, analysis, draft, onMove, onChoose, onPoint }: PanelProps & { moving: DeliveredLink }) {
   const words = linkText(analysis.text, moving.link)
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="text-[18px]">Move the link of “{words}”</h2>
       <p className="text-ink-soft">Select the words it is to hang on from now on.</p>
       <p className="flex flex-wrap gap-2.5">
@@ -184,7 +184,7 @@ function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) 
   const { link, facts, decision } = chosen
   const words = linkText(text, link)
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="text-[18px] [overflow-wrap:anywhere]">{words === '' ? 'A picture that links' : words}</h2>
       <AdviceNote {...props} advice={analysis.advice.get(number) ?? []} />
       <FullRope words={words} facts={facts} decision={decision} site={site} />
@@ -309,7 +309,7 @@ function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelPr
   }
   const noted = [...advice.keys()].flatMap((i) => delivered[i] ?? [])
   return (
-    <div className="grid gap-5">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-5">
       {canEdit && (
         <section>
           <h2 className="mb-1 text-[18px]">Link some words</h2>
@@ -352,7 +352,7 @@ function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelPr
       {noted.length > 0 && (
         <section>
           <h2 className="mb-1.5 text-[18px]">Worth a second look</h2>
-          <ul className="grid gap-0.5">
+          <ul className="grid grid-cols-[minmax(0,1fr)] gap-0.5">
             {noted.slice(0, 20).map((each) => (
               <li key={each.link.start}>
                 <button
@@ -373,7 +373,7 @@ function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelPr
           {delivered.length} {delivered.length === 1 ? 'link' : 'links'} on this page
         </h2>
         {delivered.length === 0 && <p className="text-ink-soft">None yet.</p>}
-        <ul className="grid gap-0.5">
+        <ul className="grid grid-cols-[minmax(0,1fr)] gap-0.5">
           {delivered.slice(0, LISTED_MAX).map((each) => (
             <li key={each.link.start}>
               <button type="button" className="w-full rounded-md px-2 py-1.5 text-left hover:bg-sun" onClick={() => choose(each)}>

@@ -1,10 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
-import { Code, ExternalLink, Eye, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
+import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
+import { scanPictures } from '../../core/markup/index.ts'
 import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
+import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, tellSaving } from '../../ui/saving.ts'
 import { useAnalysis } from './analysis.ts'
@@ -227,22 +229,6 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
           <Quick label="Preview" onClick={() => setOpen('preview')}>
             <MonitorSmartphone size={17} aria-hidden="true" />
           </Quick>
-          <button type="button" className="button" onClick={() => setMode(mode === 'page' ? 'source' : 'page')}>
-            {mode === 'page' ? <Code size={16} aria-hidden="true" /> : <Eye size={16} aria-hidden="true" />}
-            {mode === 'page' ? 'Source' : 'Page'}
-          </button>
-          {canEdit && (
-            <button
-              type="button"
-              className="button"
-              disabled={choice.kind === 'nothing'}
-              onMouseDown={(event) => event.preventDefault()}
-              onClick={focusField}
-            >
-              <Link2 size={16} aria-hidden="true" />
-              Link <kbd className="max-xl:hidden">Ctrl K</kbd>
-            </button>
-          )}
         </header>
         {theirs !== null && (
           <Conflict theirs={theirs} mine={draft.state.text} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />
@@ -253,14 +239,38 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
             all of it in the source.
           </p>
         )}
-        {mode === 'page' && canEdit && (
-          <WritingBar
-            standing={standing}
-            onCommand={(command) => frame.current?.run(command)}
-            onPicture={() => pictureField.current?.click()}
-            onButton={insertButton}
+        <div className="sheet flex flex-wrap items-center gap-1.5 rounded-b-none border-b-0 px-1.5 py-1">
+          {mode === 'page' && canEdit && (
+            <WritingBar
+              standing={standing}
+              onCommand={(command) => frame.current?.run(command)}
+              onPicture={() => pictureField.current?.click()}
+              onButton={insertButton}
+            />
+          )}
+          <span className="flex-1" />
+          {canEdit && (
+            <button
+              type="button"
+              className="button !min-h-8 !px-3 !py-0.5"
+              disabled={choice.kind === 'nothing'}
+              onMouseDown={(event) => event.preventDefault()}
+              onClick={focusField}
+            >
+              <Link2 size={16} aria-hidden="true" />
+              Link <kbd className="max-xl:hidden">Ctrl K</kbd>
+            </button>
+          )}
+          <Either
+            label="Show"
+            value={mode}
+            options={[
+              ['page', 'Page'],
+              ['source', 'Source'],
+            ]}
+            onChange={setMode}
           />
-        )}
+        </div>
         <input
           ref={pictureField}
           type="file"
@@ -285,6 +295,10 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
             onLinkIn={(thing, ordinal) => {
               const start = linkInThing(draft.state.text, thing, ordinal)
               if (start !== null) setExplicit({ kind: 'link', start })
+            }}
+            onPictureIn={(thing, ordinal) => {
+              const picture = scanPictures(draft.state.text).filter(({ start }) => start >= thing)[ordinal]
+              if (picture !== undefined) setExplicit({ kind: 'picture', start: picture.start })
             }}
             onKey={onKey}
             onAddress={onAddress}

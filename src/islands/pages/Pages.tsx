@@ -1,8 +1,9 @@
-import { Download, FolderInput } from 'lucide-react'
+import { Download, FilePlus, FolderInput } from 'lucide-react'
 import { useState } from 'react'
 import type { PageList as PageListData } from '../../contract/pages.ts'
 import { Queries } from '../../ui/query.tsx'
 import { BringIn } from './BringIn.tsx'
+import { NewPage } from './NewPage.tsx'
 import { PageList } from './PageList.tsx'
 
 /** All pages of the site, bringing a site in, and taking it out. */
@@ -10,17 +11,20 @@ export function Pages({
   initial,
   canImport,
   canExport,
+  canMake,
   isBringingIn,
 }: {
   initial: PageListData
   canImport: boolean
   canExport: boolean
+  canMake: boolean
   isBringingIn: boolean
 }) {
   const [isOpen, setOpen] = useState(isBringingIn && canImport)
+  const [isMaking, setMaking] = useState(false)
   return (
     <Queries>
-      <div className="mx-auto flex h-full max-w-[1120px] flex-col gap-4 px-5 py-7 max-md:px-3">
+      <div className="mx-auto flex h-[calc(100%-42px)] max-w-[1120px] flex-col gap-4 px-5 py-7 max-md:px-3">
         <header className="flex flex-wrap items-center justify-between gap-3">
           <h1 className="text-[26px]">Pages</h1>
           <div className="flex flex-wrap gap-2.5">
@@ -31,9 +35,15 @@ export function Pages({
               </a>
             )}
             {canImport && (
-              <button type="button" className="button button-main" onClick={() => setOpen(true)}>
+              <button type="button" className="button" onClick={() => setOpen(true)}>
                 <FolderInput size={16} aria-hidden="true" />
                 Bring in a site
+              </button>
+            )}
+            {canMake && (
+              <button type="button" className="button button-main" onClick={() => setMaking(true)}>
+                <FilePlus size={16} aria-hidden="true" />
+                New page
               </button>
             )}
           </div>
@@ -43,6 +53,7 @@ export function Pages({
         </section>
       </div>
       {isOpen && <BringIn onClose={() => setOpen(false)} />}
+      {isMaking && <NewPage pages={initial.items} onClose={() => setMaking(false)} />}
     </Queries>
   )
 }

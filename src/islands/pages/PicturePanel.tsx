@@ -47,7 +47,7 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
     if (made !== null) set({ src: made.path, srcset: null })
   }
   return (
-    <div className="grid gap-4">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="text-[18px]">Picture</h2>
       <p className="address text-ink-soft">{picture.src}</p>
       <div>

@@ -187,7 +187,7 @@ export default function SourceEditor({ draft, canEdit, select, pointed, onSelect
   }, [pointed])
 
   return (
-    <div className="sheet flex min-h-0 flex-1 flex-col overflow-hidden">
+    <div className="sheet flex min-h-0 flex-1 flex-col overflow-hidden rounded-t-none">
       <p className="note flex items-center gap-3 border-b px-3 py-1.5">
         HTML source
         <button

@@ -27,14 +27,14 @@ interface WritingBarProps {
   onButton: () => void
 }
 
-const TABLE = '<table>\n  <tbody>\n    <tr><th>Heading</th><th>Heading</th></tr>\n    <tr><td></td><td></td></tr>\n  </tbody>\n</table>'
+const TABLE = '<table>\n  <tbody>\n    <tr><th></th><th></th></tr>\n    <tr><td></td><td></td></tr>\n  </tbody>\n</table>'
 
 /** What a person can do to the words besides linking them. */
 export function WritingBar({ standing, onCommand, onPicture, onButton }: WritingBarProps) {
   const block = standing?.block ?? ''
   const has = (name: string): boolean => standing?.wraps.includes(name) === true
   return (
-    <div role="toolbar" aria-label="Writing" className="sheet flex flex-wrap items-center gap-0.5 rounded-b-none border-b-0 px-1.5 py-1">
+    <div role="toolbar" aria-label="Writing" className="flex flex-wrap items-center gap-0.5">
       <Tool label="Paragraph (Ctrl Alt 0)" isOn={block === 'p'} onClick={() => onCommand({ name: 'block', element: 'p' })}>
         <Pilcrow size={17} />
       </Tool>
@@ -78,8 +78,7 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
         <Minus size={18} />
       </Tool>
       {standing?.isInTable === true && (
-        <>
-          <Gap />
+        <span className="flex w-full border-t pt-0.5">
           <Tool label="Add a row" isOn={false} onClick={() => onCommand({ name: 'row' })}>
             <Rows3 size={17} />
             <Plus size={12} />
@@ -96,7 +95,7 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
             <Columns3 size={17} />
             <Trash2 size={12} />
           </Tool>
-        </>
+        </span>
       )}
     </div>
   )

@@ -1,6 +1,6 @@
 import { chainCommands, deleteSelection, exitCode, joinBackward, newlineInCode, selectNodeBackward } from '@tiptap/pm/commands'
 import { Fragment, type Node, type NodeType, type ResolvedPos } from '@tiptap/pm/model'
-import { liftListItem, sinkListItem, splitListItem } from '@tiptap/pm/schema-list'
+import { liftListItem, sinkListItem } from '@tiptap/pm/schema-list'
 import { type Command as Act, type EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { canSplit } from '@tiptap/pm/transform'
 import { piecesOf, readPiece, renamed, schema, wrapOf } from '../../../core/writing/index.ts'
@@ -35,7 +35,7 @@ function leadFor($at: ResolvedPos, depth: number): string {
 const paragraph = (lead: string, content: Fragment | Node | null = null): Node => LINE.create({ lead }, content)
 
 /** Enter. */
-export const enter: Act = chainCommands(newlineInCode, leaveList, splitListItem(ITEM), splitLine)
+export const enter: Act = chainCommands(newlineInCode, leaveList, splitItem, splitLine)
 
 /** Enter in an empty item ends the list. */
 function leaveList(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
@@ -59,6 +59,20 @@ function leaveList(state: EditorState, dispatch?: (tr: Transaction) => void): bo
   const tr = state.tr.replaceWith(start, start + list.nodeSize, made)
   const at = start + (before.length > 0 ? (made[0]?.nodeSize ?? 0) : 0) + 1
   dispatch?.(tr.setSelection(TextSelection.create(tr.doc, at)).scrollIntoView())
+  return true
+}
+
+/** Enter in an item begins the next one. */
+function splitItem(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
+  const { $from, $to } = state.selection
+  if ($from.depth < 2 || $from.node(-1).type !== ITEM || $from.parent !== $to.parent) return false
+  const tr = state.tr.deleteSelection()
+  const at = tr.mapping.map($from.pos)
+  const [item, line] = [$from.node(-1), $from.parent]
+  const attrs = { ...item.attrs, lead: leadFor($from, $from.depth - 1), open: withoutId(String(item.attrs.open)) }
+  const inner = line.type === BARE ? { type: BARE, attrs: { lead: '' } } : { type: line.type, attrs: line.attrs }
+  if (!canSplit(tr.doc, at, 2, [{ type: ITEM, attrs }, inner])) return false
+  dispatch?.(tr.split(at, 2, [{ type: ITEM, attrs }, inner]).scrollIntoView())
   return true
 }
 
@@ -394,9 +408,9 @@ const insert =
   (html: string, where: 'here' | 'after'): Act =>
   (state, dispatch) => {
     const { $to } = state.selection
-    const piece = readPiece(html)
-    const [only] = piece.children
-    if (where === 'here' && piece.childCount === 1 && only?.inlineContent === true && $to.parent.inlineContent) {
+    const inline = readPiece(html)
+    const [only] = inline.children
+    if (where === 'here' && inline.childCount === 1 && only?.inlineContent === true && $to.parent.inlineContent) {
       const tr = state.tr.replaceWith(state.selection.from, state.selection.to, only.content)
       dispatch?.(tr.scrollIntoView())
       return true
@@ -405,7 +419,7 @@ const insert =
       depthOf($to, (node) => node.type === nodes.list || node.type === nodes.table) ?? depthOf($to, (node) => node.inlineContent)
     const at = depth === null ? state.selection.to : $to.after(depth)
     const lead = depth === null ? '\n' : leadFor($to, depth)
-    const blocks = piecesOf(piece, lead)
+    const blocks = piecesOf(readPiece(html.replaceAll('\n', lead)), lead)
     const tr = state.tr.insert(at, blocks)
     const first = Selection.findFrom(tr.doc.resolve(at), 1, true)
     if (first !== null && first.from < at + blocks.size) tr.setSelection(first)

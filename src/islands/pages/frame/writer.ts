@@ -174,13 +174,20 @@ export class Writer {
     this.view.focus()
   }
 
+  /** A picture or a link in something that is kept as it is: told by its number there. */
   #onClick(event: MouseEvent): boolean {
-    const link = event.target instanceof Element ? event.target.closest('a,area') : null
-    const thing = link?.closest('[data-thing]')
-    if (link === null || thing === null || thing === undefined) return false
-    const position = this.view.posAtDOM(thing, 0)
-    const ordinal = [...thing.querySelectorAll('a[href],area[href]')].indexOf(link)
-    if (ordinal >= 0) this.#tell({ type: 'link in thing', at: placeOf(this.#page, Math.max(0, position), 1), ordinal })
+    const thing = event.target instanceof Element ? event.target.closest('[data-thing]') : null
+    if (thing === null || !(event.target instanceof Element)) return false
+    for (const [what, all] of [
+      ['picture in thing', 'img'],
+      ['link in thing', 'a[href],area[href]'],
+    ] as const) {
+      const hit = event.target.closest(all)
+      const ordinal = hit === null ? -1 : [...thing.querySelectorAll(all)].indexOf(hit)
+      if (ordinal === -1) continue
+      this.#tell({ type: what, at: placeOf(this.#page, Math.max(0, this.view.posAtDOM(thing, 0)), 1), ordinal })
+      return false
+    }
     return false
   }
 

@@ -1,0 +1,78 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Block, BlockList } from '../../contract/blocks.ts'
+import { partMark } from '../../core/blocks/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { NewPart } from '../../ui/NewPart.tsx'
+import { Queries } from '../../ui/query.tsx'
+import { StateWord } from '../../ui/StateWord.tsx'
+
+/** The blocks that pages share. */
+export function Blocks({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
+  return (
+    <Queries>
+      <List initial={initial} canMake={canMake} />
+    </Queries>
+  )
+}
+
+const START = '<p>Words that every page shows.</p>\n'
+
+function List({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
+  const { data } = useQuery({
+    queryKey: ['blocks'],
+    queryFn: ({ signal }) => ask<BlockList>('GET', '/blocks', undefined, signal),
+    initialData: initial,
+  })
+  const [isMaking, setMaking] = useState(false)
+  const make = useMutation({
+    mutationFn: (wanted: { name: string; title: string }) => ask<{ block: Block }>('POST', '/blocks', { ...wanted, source: START }),
+    onSuccess: ({ block }) => location.assign(`/pages/${block.id}`),
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  return (
+    <div className="mx-auto grid max-w-[900px] gap-4 px-5 py-7 max-md:px-3">
+      <header className="flex flex-wrap items-center justify-between gap-3">
+        <div>
+          <h1 className="text-[26px]">Shared blocks</h1>
+          <p className="note">Edited once, shown on every page that puts them in.</p>
+        </div>
+        {canMake && (
+          <button type="button" className="button button-main" onClick={() => setMaking(true)}>
+            Make a block
+          </button>
+        )}
+      </header>
+      {data.items.length === 0 ? (
+        <p className="sheet px-5 py-8 text-center text-ink-soft">
+          None yet. A footer or a side column that every page repeats is a good first one.
+        </p>
+      ) : (
+        <ul className="sheet divide-y">
+          {data.items.map((block) => (
+            <li key={block.id}>
+              <a href={`/pages/${block.id}`} className="flex flex-wrap items-center gap-x-4 px-4 py-2.5 no-underline hover:bg-sun">
+                <span className="min-w-0 flex-1">
+                  <b className="font-semibold">{block.title}</b>
+                  <span className="note block">
+                    on {block.usedOn} {block.usedOn === 1 ? 'page' : 'pages'} · put in with <code>{partMark('block', block.name)}</code>
+                  </span>
+                  {block.faults.map(({ name, why }) => (
+                    <span key={`${name} ${why}`} className="block text-[13.5px] text-red">
+                      {name.replaceAll('_', ' ')}: {why}; readers see nothing there
+                    </span>
+                  ))}
+                </span>
+                <StateWord state={block.state} />
+              </a>
+            </li>
+          ))}
+        </ul>
+      )}
+      {isMaking && (
+        <NewPart what="block" isBusy={make.isPending} onMake={(wanted) => make.mutate(wanted)} onClose={() => setMaking(false)} />
+      )}
+    </div>
+  )
+}

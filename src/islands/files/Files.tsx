@@ -1,0 +1,269 @@
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
+import { Download, ExternalLink, Upload } from 'lucide-react'
+import { useRef, useState } from 'react'
+import { toast } from 'sonner'
+import { type FileList, type FileUses, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
+import { ask, Refusal, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { Queries, queries } from '../../ui/query.tsx'
+import { StateWord } from '../../ui/StateWord.tsx'
+import { useSettled } from '../../ui/settled.ts'
+
+interface FilesProps {
+  initial: FileList
+  canEdit: boolean
+  canRemove: boolean
+}
+
+/** The files of the site: uploaded, replaced behind their address, and never gone unnoticed. */
+export function Files(props: FilesProps) {
+  return (
+    <Queries>
+      <List {...props} />
+    </Queries>
+  )
+}
+
+const sayBytes = (bytes: number): string =>
+  bytes < 1_000 ? `${bytes} bytes` : bytes < 1_000_000 ? `${Math.round(bytes / 1_000)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`
+
+function refresh(): void {
+  void queries.invalidateQueries({ queryKey: ['files'] })
+  void queries.invalidateQueries({ queryKey: ['unpublished'] })
+}
+
+async function send(method: 'POST' | 'PUT', path: string, file: File): Promise<SiteFile> {
+  const form = new FormData()
+  form.set('file', file)
+  return ask<SiteFile>(method, path, form)
+}
+
+function List({ initial, canEdit, canRemove }: FilesProps) {
+  const [search, setSearch] = useState('')
+  const wanted = useSettled(search.trim(), 200)
+  const field = useRef<HTMLInputElement>(null)
+  const [chosen, setChosen] = useState<SiteFile | null>(null)
+  const [isOver, setOver] = useState(false)
+  const { data, fetchNextPage, hasNextPage } = useInfiniteQuery({
+    queryKey: ['files', wanted],
+    queryFn: ({ pageParam, signal }) =>
+      ask<FileList>(
+        'GET',
+        `/files?search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
+        undefined,
+        signal,
+      ),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.next,
+    ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
+    placeholderData: (before) => before,
+  })
+  const upload = useMutation({
+    mutationFn: async (files: readonly File[]) => {
+      const made: SiteFile[] = []
+      for (const file of files) {
+        try {
+          made.push(await send('POST', '/files', file))
+        } catch (error) {
+          toast.error(`${file.name}: ${wordsOf(error)}`)
+        }
+      }
+      return made
+    },
+    onSuccess: (made) => {
+      if (made.length > 0) toast.success(`${made.length} ${made.length === 1 ? 'file is' : 'files are'} here now.`)
+      refresh()
+    },
+  })
+  const items = data?.pages.flatMap((page) => page.items) ?? []
+  return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: dropping is one more way; the button does the same
+    <div
+      className="mx-auto grid max-w-[1000px] gap-4 px-5 py-7 max-md:px-3"
+      onDragOver={(event) => {
+        event.preventDefault()
+        setOver(canEdit)
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event) => {
+        event.preventDefault()
+        setOver(false)
+        if (canEdit) upload.mutate([...event.dataTransfer.files])
+      }}
+    >
+      <header className="flex flex-wrap items-center justify-between gap-3">
+        <div>
+          <h1 className="text-[26px]">Files</h1>
+          <p className="note">Pictures, documents, sounds; {ONE_FILE_MAX_BYTES / 1024 / 1024} MB each at most. Drop them anywhere here.</p>
+        </div>
+        {canEdit && (
+          <>
+            <input
+              ref={field}
+              type="file"
+              multiple
+              className="hidden"
+              aria-label="Files to upload"
+              onChange={(event) => upload.mutate([...(event.target.files ?? [])])}
+            />
+            <button type="button" className="button button-main" disabled={upload.isPending} onClick={() => field.current?.click()}>
+              <Upload size={16} aria-hidden="true" />
+              {upload.isPending ? 'Uploading…' : 'Upload'}
+            </button>
+          </>
+        )}
+      </header>
+      <input
+        className="field !w-[300px] max-md:!w-full"
+        type="search"
+        aria-label="Find a file"
+        placeholder="Find by name"
+        value={search}
+        onChange={(event) => setSearch(event.target.value)}
+      />
+      <ul className={`sheet divide-y ${isOver ? '!border-sea' : ''}`} aria-label="Files">
+        {items.length === 0 && (
+          <li className="px-5 py-8 text-center text-ink-soft">
+            {wanted === '' ? 'No files yet.' : `No file has “${wanted}” in its name.`}
+          </li>
+        )}
+        {items.map((file) => (
+          <li key={file.id}>
+            <button
+              type="button"
+              className="flex w-full flex-wrap items-center gap-x-4 px-4 py-2 text-left hover:bg-sun"
+              onClick={() => setChosen(file)}
+            >
+              {file.mediaType.startsWith('image/') ? (
+                <img src={file.address} alt="" loading="lazy" className="size-9 rounded object-contain" />
+              ) : (
+                <span className="address w-9 text-center text-ink-soft">{/\.([a-z0-9]+)$/i.exec(file.path)?.[1]?.slice(0, 4)}</span>
+              )}
+              <span className="min-w-0 flex-1">
+                <span className="address block truncate">{file.path}</span>
+                <span className="note">
+                  {sayBytes(file.bytes)} ·{' '}
+                  {file.usedOn === 0 ? 'named nowhere' : `named on ${file.usedOn} ${file.usedOn === 1 ? 'page' : 'pages'}`}
+                </span>
+              </span>
+              <StateWord state={file.state} />
+            </button>
+          </li>
+        ))}
+      </ul>
+      {hasNextPage && (
+        <p>
+          <button type="button" className="button" onClick={() => void fetchNextPage()}>
+            More files
+          </button>
+        </p>
+      )}
+      {chosen !== null && (
+        <OneFile
+          file={items.find(({ id }) => id === chosen.id) ?? chosen}
+          canEdit={canEdit}
+          canRemove={canRemove}
+          onClose={() => setChosen(null)}
+        />
+      )}
+    </div>
+  )
+}
+
+function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdit: boolean; canRemove: boolean; onClose: () => void }) {
+  const field = useRef<HTMLInputElement>(null)
+  const [isSure, setSure] = useState(false)
+  const { data: uses } = useQuery({
+    queryKey: ['file uses', file.id, file.version],
+    queryFn: ({ signal }) => ask<FileUses>('GET', `/files/${file.id}/uses`, undefined, signal),
+  })
+  const replace = useMutation({
+    mutationFn: (other: File) => send('PUT', `/files/${file.id}`, other),
+    onSuccess: () => {
+      toast.success('Replaced. The address is the same; readers get it with the next publication.')
+      refresh()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  const remove = useMutation({
+    mutationFn: (isRemoved: boolean) =>
+      ask<SiteFile | null>('POST', `/files/${file.id}/removal`, { version: file.version, isRemoved, evenIfUsed: isSure }),
+    onSuccess: (_, isRemoved) => {
+      toast.success(isRemoved ? 'It goes with the next publication.' : 'It stays.')
+      refresh()
+      onClose()
+    },
+    onError: (error) => (error instanceof Refusal && error.fault === 'file-in-use' ? setSure(true) : toast.error(wordsOf(error))),
+  })
+  return (
+    <Dialog title={file.path.replace(/^.*\//, '')} isOpen onClose={onClose}>
+      <div className="grid gap-4">
+        {file.mediaType.startsWith('image/') && (
+          <img src={file.address} alt="" className="max-h-[220px] justify-self-start rounded border object-contain" />
+        )}
+        <p className="address">{file.address}</p>
+        <p className="flex flex-wrap gap-2">
+          <a className="button" href={file.address} target="_blank" rel="noopener">
+            <ExternalLink size={15} aria-hidden="true" />
+            View
+          </a>
+          <a className="button" href={file.address} download>
+            <Download size={15} aria-hidden="true" />
+            Download
+          </a>
+          {canEdit && (
+            <>
+              <input
+                ref={field}
+                type="file"
+                className="hidden"
+                aria-label="Another file for this address"
+                onChange={(event) => event.target.files?.[0] !== undefined && replace.mutate(event.target.files[0])}
+              />
+              <button type="button" className="button" disabled={replace.isPending} onClick={() => field.current?.click()}>
+                Replace
+              </button>
+            </>
+          )}
+        </p>
+        <section>
+          <h3 className="mb-1 text-[16px]">Named on</h3>
+          {uses?.items.length === 0 && <p className="note">No page names it.</p>}
+          <ul className="grid gap-0.5">
+            {uses?.items.slice(0, 100).map((use) => (
+              <li key={use.id}>
+                <a href={use.kind === 'menu' ? `/menus/${use.id}` : `/pages/${use.id}`}>{use.title}</a>{' '}
+                <span className="address text-ink-soft">{use.path}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+        {canRemove && (
+          <section className="border-t pt-3">
+            {file.state === 'removed' ? (
+              <button type="button" className="button" onClick={() => remove.mutate(false)}>
+                Keep it after all
+              </button>
+            ) : isSure ? (
+              <div role="alert" className="grid gap-2">
+                <p className="text-red">The pages above name this file. Without it their links and pictures do not land.</p>
+                <p className="flex gap-2">
+                  <button type="button" className="button" onClick={() => remove.mutate(true)}>
+                    Take it away all the same
+                  </button>
+                  <button type="button" className="button button-plain" onClick={() => setSure(false)}>
+                    Keep it
+                  </button>
+                </p>
+              </div>
+            ) : (
+              <button type="button" className="button" onClick={() => remove.mutate(true)}>
+                Take it away
+              </button>
+            )}
+          </section>
+        )}
+      </div>
+    </Dialog>
+  )
+}

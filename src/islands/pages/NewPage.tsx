@@ -1,0 +1,79 @@
+import { useMutation } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { Page } from '../../contract/pages.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+
+const pathFor = (title: string): string =>
+  `/${title
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')}`
+
+/** A page with the look of another one of the site. */
+export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: () => void }) {
+  const id = useId()
+  const [title, setTitle] = useState('')
+  const [path, setPath] = useState<string | null>(null)
+  const [like, setLike] = useState('')
+  const ending = pages.some((page) => page.path.endsWith('.html')) ? '.html' : ''
+  const wanted = path ?? (title === '' ? '' : pathFor(title) + ending)
+  const make = useMutation({
+    mutationFn: () => ask<Page>('POST', '/pages', { title, path: wanted, ...(like === '' ? {} : { like }) }),
+    onSuccess: (page) => location.assign(`/pages/${page.id}`),
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  return (
+    <Dialog title="A new page" isOpen onClose={onClose}>
+      <form
+        className="grid gap-3.5"
+        onSubmit={(event) => {
+          event.preventDefault()
+          make.mutate()
+        }}
+      >
+        <div>
+          <label className="field-label" htmlFor={`${id}-title`}>
+            Title
+          </label>
+          <input
+            id={`${id}-title`}
+            className="field"
+            required
+            maxLength={300}
+            value={title}
+            onChange={(event) => setTitle(event.target.value)}
+          />
+        </div>
+        <div>
+          <label className="field-label" htmlFor={`${id}-path`}>
+            Path on the site
+          </label>
+          <input id={`${id}-path`} className="field address" required value={wanted} onChange={(event) => setPath(event.target.value)} />
+        </div>
+        <div>
+          <label className="field-label" htmlFor={`${id}-like`}>
+            Looks like
+          </label>
+          <select id={`${id}-like`} className="field" value={like} onChange={(event) => setLike(event.target.value)}>
+            <option value="">the front page</option>
+            {pages.map((page) => (
+              <option key={page.id} value={page.id}>
+                {page.title}
+              </option>
+            ))}
+          </select>
+          <p className="note mt-1">It takes over that page’s header, footer and styles, and none of its words.</p>
+        </div>
+        <p className="flex justify-end">
+          <button type="submit" className="button button-main" disabled={title.trim() === '' || make.isPending}>
+            Make the page
+          </button>
+        </p>
+      </form>
+    </Dialog>
+  )
+}
