@@ -30,7 +30,10 @@ export const onRequest = defineMiddleware(async (context, next) => {
     return next()
   })
   const isBrokenScreen = !isApi && answer.headers.get('content-type') === 'application/problem+json'
-  return withHeaders(isBrokenScreen ? brokenScreen(answer.status) : answer, url)
+  // Files are shown as the site shows them: from its own host, where nothing of the studio's is.
+  const { actor, services } = locals
+  const site = actor === null || isApi || isBrokenScreen ? null : (await services.views.of(actor).catch(() => null))?.origin
+  return withHeaders(isBrokenScreen ? brokenScreen(answer.status) : answer, url, site ?? null)
 })
 
 /** Browsers say where a request comes from; one that does not say, and has only a cookie to show, is not carried out. */
@@ -54,7 +57,7 @@ function brokenScreen(status: number): Response {
   )
 }
 
-function withHeaders(response: Response, url: URL): Response {
+function withHeaders(response: Response, url: URL, site: string | null = null): Response {
   const answer = new Response(response.body, response)
   const { headers } = answer
   headers.set('X-Content-Type-Options', 'nosniff')
@@ -66,7 +69,13 @@ function withHeaders(response: Response, url: URL): Response {
   headers.set('X-Frame-Options', 'DENY')
   const policy = headers.get('Content-Security-Policy')
   // The toasts and the window primitives set styles from script; scripts themselves stay strict.
-  if (policy !== null) headers.set('Content-Security-Policy', policy.replace(/style-src [^;]*/, "style-src 'self' 'unsafe-inline'"))
+  if (policy !== null)
+    headers.set(
+      'Content-Security-Policy',
+      policy
+        .replace(/style-src [^;]*/, "style-src 'self' 'unsafe-inline'")
+        .replace(/img-src [^;]*/, (images) => (site === null ? images : `${images} ${site}`)),
+    )
   else headers.set('Content-Security-Policy', "default-src 'none'; frame-ancestors 'none'")
   return answer
 }

@@ -221,6 +221,15 @@ export async function publicationSite(db: Database, id: string): Promise<string 
   return row?.siteId ?? null
 }
 
+/** Publications of the last day that the live site was not asked for: whoever was to ask was not there. */
+export async function uncheckedPublications(db: Database): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    `SELECT id FROM publications WHERE checked IS NULL AND created_at > now() - interval '1 day' ORDER BY created_at LIMIT 20`,
+  )
+  return found.map(({ id }) => id)
+}
+
 /** Writes down what the live site answered. */
 export async function keepCheck(db: Database, id: string, check: object): Promise<void> {
   await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, JSON.stringify(check)])

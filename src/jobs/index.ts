@@ -3,6 +3,7 @@ import PgBoss from 'pg-boss'
 import type { Logger } from 'pino'
 import { z } from 'zod'
 import { type Database, rows } from '../data/database.ts'
+import { uncheckedPublications } from '../data/publications.ts'
 import { dropOldUploads } from '../data/uploads.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
@@ -54,6 +55,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       await boss.work(CHECKS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
         for (const { data } of jobs) await checkPublication(db, services.views, Check.parse(data).publication, log)
       })
+      for (const publication of await uncheckedPublications(db)) await enqueue(CHECKS, { publication })
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),

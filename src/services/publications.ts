@@ -30,6 +30,7 @@ import {
   unpublishedFiles,
   unpublishedPages,
 } from '../data/publications.ts'
+import { waitingOn } from '../data/waiting.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { newContent } from './pages.ts'
 
@@ -63,10 +64,11 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     { kind, path }: { kind: PageKind; path: string },
     hash: string | null,
     encoding: string | null,
+    waiting: readonly string[] = [],
   ): Promise<readonly LinkAsDelivered[]> => {
     const bytes = hash === null ? null : await getBlob(db, hash)
     if (bytes === null) return []
-    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path })
+    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path, waiting })
     return asDelivered(page.whole, page.links)
   }
 
@@ -109,9 +111,10 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
       const page = await findUnpublished(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const view = await views.of(actor)
+      const waiting = await waitingOn(db, id)
       const links = linkChanges(
-        await linksOf(view, page, page.liveHash, page.liveEncoding),
-        page.isRemoved ? [] : await linksOf(view, page, page.draftHash, page.encoding),
+        await linksOf(view, page, page.liveHash, page.liveEncoding, waiting),
+        page.isRemoved ? [] : await linksOf(view, page, page.draftHash, page.encoding, waiting),
       )
       const text = async (hash: string | null, encoding: string | null): Promise<string | null> => {
         const bytes = hash === null ? null : await getBlob(db, hash)

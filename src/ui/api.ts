@@ -46,6 +46,11 @@ export async function ask<T>(method: string, path: string, body?: unknown, signa
   )
 }
 
+/** Says a last word to the API while the page goes away; nobody hears the answer. */
+export function tellLeaving(path: string, body: object): void {
+  navigator.sendBeacon(`/api/v1${path}`, new Blob([JSON.stringify(body)], { type: 'application/json' }))
+}
+
 const capital = (text: string): string => `${text.charAt(0).toUpperCase()}${text.slice(1)}${/[.!?”]$/.test(text) ? '' : '.'}`
 
 /** The words of whatever went wrong. */

@@ -228,8 +228,8 @@ function isLeftOpen(html: string, name: string, at: number, lookUps: { left: num
   if (lookUps.left === 0 || !/^[a-z][a-z0-9-]*$/.test(name)) return false
   lookUps.left--
   let open = 0
-  for (const tag of html.slice(0, at).matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi')))
-    open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
+  const before = html.slice(0, at).replace(/<!--[\s\S]*?-->|<[!?][^>]*>/g, '') // what stands in a comment opens nothing
+  for (const tag of before.matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi'))) open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
   return open > 0
 }
 

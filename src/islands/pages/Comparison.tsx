@@ -40,5 +40,6 @@ export function Comparison({ before, after, names }: { before: string; after: st
 
 function PieceOf({ piece: { text, what } }: { piece: Piece }) {
   if (what === 'went') return <del>{text}</del>
-  return what === 'came' ? <ins>{text}</ins> : <span>{text}</span>
+  // Where a link leads is told where it changed; elsewhere it would only be in the way.
+  return what === 'came' ? <ins>{text}</ins> : <span>{text.replace(/⟨[^⟩]*⟩ ?/g, '')}</span>
 }

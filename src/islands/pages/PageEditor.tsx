@@ -20,11 +20,12 @@ import type { Standing, Stretch } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
 import { History } from './History.tsx'
 import { readDestination } from './LinkField.tsx'
-import { applyTo, LinkPanel, showLinkAt } from './LinkPanel.tsx'
+import { LinkPanel } from './LinkPanel.tsx'
 import { PageList } from './PageList.tsx'
 import { upload } from './PicturePanel.tsx'
 import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
+import { applyTo, showLinkAt } from './panel.tsx'
 import { WritingBar } from './WritingBar.tsx'
 
 const SourceEditor = lazy(() => import('./SourceEditor.tsx'))

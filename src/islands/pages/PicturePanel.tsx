@@ -6,7 +6,7 @@ import { ask, wordsOf } from '../../ui/api.ts'
 import { answersOn, type Choice, changeLink, makeLink } from './choice.ts'
 import { FullRope } from './FullRope.tsx'
 import { LinkField } from './LinkField.tsx'
-import { applyTo, DestinationField, type PanelProps } from './LinkPanel.tsx'
+import { applyTo, DestinationField, type PanelProps } from './panel.tsx'
 import { Questions } from './Questions.tsx'
 
 const PLACES = ['in the line', 'left', 'centre', 'right'] as const

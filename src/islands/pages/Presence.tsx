@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import type { Presence } from '../../contract/pages.ts'
-import { ask } from '../../ui/api.ts'
+import { ask, tellLeaving } from '../../ui/api.ts'
 
 const SIGN_MS = 8_000
 
@@ -16,13 +16,7 @@ export function PresenceLine({ pageId }: { pageId: string }) {
     retry: false,
   })
   useEffect(() => {
-    const leave = (): void =>
-      void fetch(`/api/v1/pages/${pageId}/presence`, {
-        method: 'POST',
-        keepalive: true,
-        headers: { 'Content-Type': 'application/json' },
-        body: JSON.stringify({ tab, isLeaving: true }),
-      }).catch(() => {})
+    const leave = (): void => tellLeaving(`/pages/${pageId}/presence`, { tab, isLeaving: true })
     addEventListener('pagehide', leave)
     return () => removeEventListener('pagehide', leave)
   }, [pageId, tab])

@@ -1,6 +1,9 @@
 import fc from 'fast-check'
 import { type DefaultTreeAdapterMap, parse } from 'parse5'
 
+// The same joins in every run: what a new seed would find is looked for on purpose, not by chance in somebody's change.
+fc.configureGlobal({ seed: 4471 })
+
 /** Pieces of HTML that have tripped scanners; properties join them at random. */
 export const AWKWARD = [
   '<a href="/a">',

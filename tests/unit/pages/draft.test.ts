@@ -85,7 +85,7 @@ test('changes are kept at once, sent a little later, and forgotten once the serv
   const around = new Surroundings('abc')
   const draft = around.open()
   draft.change(insert(1, 'x'))
-  assert.equal(around.storage.size, 1)
+  assert.equal(around.storage.size, 2)
   assert.deepEqual([draft.state.text, around.server.source, around.last], ['axbc', 'abc', 'waiting'])
   await around.pass()
   assert.deepEqual([around.server.source, around.last, around.storage.size], ['axbc', 'saved', 0])
