@@ -7,17 +7,19 @@ import { line, Version } from './shared.ts'
 /** Most entries of one menu; readers give up long before. */
 const ENTRIES_MAX = 500
 
-const Entry = z.object({
-  id: z.string().min(1).max(60),
-  kind: z.enum(['page', 'link', 'title']),
-  label: line(200),
-  href: z.string().max(8_000),
-  opens: z.enum(['new tab', 'same tab']).optional(),
-  hints: z.array(z.enum(HINTS)).optional(),
-  get children() {
-    return z.array(Entry).max(ENTRIES_MAX)
-  },
-})
+const Entry = z
+  .object({
+    id: z.string().min(1).max(60),
+    kind: z.enum(['page', 'link', 'title']),
+    label: line(200),
+    href: z.string().max(8_000),
+    opens: z.enum(['new tab', 'same tab']).optional(),
+    hints: z.array(z.enum(HINTS)).optional(),
+    get children() {
+      return z.array(Entry).max(ENTRIES_MAX)
+    },
+  })
+  .meta({ id: 'MenuEntry' })
 
 export const MenuBody = z
   .object({

@@ -79,6 +79,7 @@ export async function selectWords(page: Page, words: string): Promise<void> {
   const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
   if (frame === undefined) throw new Error('no page is shown')
   await frame.evaluate((wanted) => {
+    document.body.focus()
     const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
     for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
       const at = (node as Text).data.indexOf(wanted)

@@ -58,7 +58,9 @@ export function fieldPlaces(source: string): readonly FieldPlace[] {
     const to = from + match[0].length
     if (kept !== null && from >= kept.index && to <= kept.index + kept[0].length) continue
     const around = contexts.find((each) => each.from <= from && to <= each.to)
-    found.push({ name: (match[1] ?? '').toLowerCase(), from, to, context: around?.context ?? 'nowhere' })
+    // Behind "<" or "&" even a plain word would become a tag or a reference.
+    const isGlued = around?.context === 'text' && /(?:<[/!?]?|&#?x?)$/i.test(source.slice(Math.max(0, from - 4), from))
+    found.push({ name: (match[1] ?? '').toLowerCase(), from, to, context: isGlued ? 'nowhere' : (around?.context ?? 'nowhere') })
   }
   return found
 }

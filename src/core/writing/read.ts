@@ -21,6 +21,8 @@ const LINES = words('p h1 h2 h3 h4 h5 h6 figcaption summary dt dd caption legend
 const WRAPS = words(
   'a abbr acronym b bdi bdo big cite code data del dfn em font i ins kbd label mark nobr q s samp small span strike strong sub sup time tt u var',
 )
+/** Elements that show nothing: among words they do not make a box of the line. */
+const UNSEEN = words('script style template noscript')
 /** Elements that mean something in their own parent alone. */
 const PARTS = words('li tr td th thead tbody tfoot caption')
 /** Blocks deeper than this are kept and not written on; browsers stop at 512. */
@@ -180,7 +182,7 @@ class Reader {
     if (tags === null || depth > DEPTH_MAX) return asThing()
     const attrs = { name, lead, open: tags.open, close: tags.close }
     const inside = { from: range.from + tags.open.length, to: range.to - tags.close.length }
-    const hasBlocks = children.some(isBlockElement)
+    const hasBlocks = children.some((child) => isBlockElement(child) && !UNSEEN.has(child.nodeName))
     const finish = (type: (typeof schema.nodes)[string], only: ((element: Element) => boolean) | null): Node => {
       const { nodes, tail } = this.#blocks(children, inside, depth + 1, only)
       // Room to write in: a cell, an item or a box is never without a line.

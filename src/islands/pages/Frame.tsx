@@ -29,6 +29,7 @@ interface FrameProps {
   onStanding: (standing: Standing) => void
   onLinkIn: (thing: number, ordinal: number) => void
   onPictureIn: (thing: number, ordinal: number) => void
+  onPart: (part: string) => void
   onKey: (key: 'link' | 'undo' | 'redo' | 'leave') => void
   onAddress: (text: string) => void
   onFiles: (files: readonly File[]) => void
@@ -77,6 +78,8 @@ export function Frame(props: FrameProps) {
           return
         case 'link in thing':
           return now.onLinkIn(data.at, data.ordinal)
+        case 'part':
+          return now.onPart(data.part)
         case 'picture in thing':
           return now.onPictureIn(data.at, data.ordinal)
         case 'key':

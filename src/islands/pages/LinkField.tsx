@@ -67,11 +67,11 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   })
   const partnerOffer = offerPartnerLink(destination, site, path)
   const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
-  const take = async (item: Destination): Promise<void> => {
+  const take = (item: Destination): void => {
     setActive(-1)
     setOpen(false)
-    const address = await addressOf(item, path)
-    if (address !== null) onChange(address, address)
+    if (item.kind !== 'section' || item.start === null) return onChange(item.address, item.address)
+    void nameOf(item, path).then((address) => address !== null && onChange(address, address))
   }
   const onKey = (event: KeyboardEvent): void => {
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && pasted.current?.mended === value) {
@@ -84,7 +84,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
     else if (event.key === 'Escape' && isOpen && items.length > 0) setOpen(false)
     else if (event.key === 'Enter') {
       const item = items[active] ?? (isAddress ? undefined : items[0])
-      if (item !== undefined) void take(item)
+      if (item !== undefined) take(item)
       else onEnter(destination)
     } else return
     event.preventDefault()
@@ -151,7 +151,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
             tabIndex={-1}
             className={`cursor-pointer px-3 py-1.5 hover:bg-sun ${i === active ? 'bg-sun' : ''}`}
             onMouseDown={(event) => event.preventDefault()}
-            onClick={() => void take(item)}
+            onClick={() => take(item)}
           >
             <span className="flex items-baseline gap-2">
               <span className="min-w-0 flex-1 truncate font-semibold">{item.title}</span>
@@ -215,9 +215,8 @@ function offerPartnerLink(destination: string | null, site: CompiledSite, path: 
   return built.ok ? { name: partner.name, address: built.value } : null
 }
 
-/** A heading without a name is given one first. */
-async function addressOf(item: Destination, path: string): Promise<string | null> {
-  if (item.kind !== 'section' || item.start === null || item.pageId === null) return item.address
+/** Gives a heading without a name one, and answers the address that leads to it. */
+async function nameOf(item: Destination, path: string): Promise<string | null> {
   try {
     const { id } = await ask<{ id: string }>('POST', `/pages/${item.pageId}/sections`, { start: item.start })
     return `${item.address === '' || item.address === path ? '' : item.address}#${encodeURIComponent(id)}`

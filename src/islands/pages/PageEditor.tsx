@@ -301,6 +301,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
               const picture = scanPictures(draft.state.text).filter(({ start }) => start >= thing)[ordinal]
               if (picture !== undefined) setExplicit({ kind: 'picture', start: picture.start })
             }}
+            onPart={tellPart}
             onKey={onKey}
             onAddress={onAddress}
             onFiles={(files) => void onFiles(files)}
@@ -355,6 +356,19 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
       )}
     </>
   )
+}
+
+/** What belongs to a shared part is changed there, for all pages at once. */
+function tellPart(part: string): void {
+  const [kind = '', name = ''] = part.split(' ')
+  const open = async (): Promise<void> => {
+    const { items } = await ask<PageListData>('GET', `/pages?kind=${kind}&path=${encodeURIComponent(`${kind}:${name}`)}`)
+    const [found] = items
+    if (found !== undefined) location.assign(kind === 'menu' ? `/menus/${found.id}` : `/pages/${found.id}`)
+  }
+  toast(`This is the shared ${kind} “${name}”, the same on every page that puts it in.`, {
+    action: { label: 'Open it', onClick: () => void open().catch((error: unknown) => toast.error(wordsOf(error))) },
+  })
 }
 
 function Quick({

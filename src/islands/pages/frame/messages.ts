@@ -62,6 +62,8 @@ export type FromFrame =
     }
   /** A link within something that is kept as it is: the thing's place, and which of its links. */
   | { readonly type: 'link in thing'; readonly at: number; readonly ordinal: number }
+  /** A shared part, as "block footer": what stands in it belongs to no page. */
+  | { readonly type: 'part'; readonly part: string }
   | { readonly type: 'picture in thing'; readonly at: number; readonly ordinal: number }
   | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
   | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }

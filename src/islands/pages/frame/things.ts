@@ -48,7 +48,8 @@ export function thingView(node: Node, parts: () => Parts): NodeView {
   const part = name === 'comment' ? partNamed(raw) : null
   const label = part === null ? (NAMES[name] ?? name) : `shared ${part}`
   dom.setAttribute('data-thing', label)
-  dom.title = `${label}: kept as it is`
+  if (part !== null) dom.setAttribute('data-part', part)
+  dom.title = part === null ? `${label}: kept as it is` : `${label}: the same on every page`
   const shown = part === null ? (UNSEEN.has(name) ? null : raw) : (parts()[part] ?? null)
   if (shown === null) dom.append(chip(label))
   else dom.append(inert(shown))

@@ -178,6 +178,11 @@ export class Writer {
   #onClick(event: MouseEvent): boolean {
     const thing = event.target instanceof Element ? event.target.closest('[data-thing]') : null
     if (thing === null || !(event.target instanceof Element)) return false
+    const part = thing.getAttribute('data-part')
+    if (part !== null) {
+      this.#tell({ type: 'part', part })
+      return false
+    }
     for (const [what, all] of [
       ['picture in thing', 'img'],
       ['link in thing', 'a[href],area[href]'],
