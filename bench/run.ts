@@ -1,3 +1,4 @@
+import { editor } from './editor.ts'
 import type { Row } from './measure.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { shortLink } from './short-link.ts'
@@ -6,6 +7,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
   'rewrite-tree': rewriteTree,
   'rewrite-stream': rewriteStream,
+  editor,
 }
 
 const args = process.argv.slice(2)

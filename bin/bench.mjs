@@ -4,7 +4,7 @@ import path from 'node:path'
 import { startPostgres } from './postgres.mjs'
 import { needBuild, needDebian, needNpm, projectFolder } from './prepare.mjs'
 
-needDebian('postgresql', 'wrk')
+needDebian('postgresql', 'wrk', 'chromium')
 needNpm()
 needBuild()
 // Measured as it is delivered: bundled, without what a development loader adds to every function.

@@ -92,7 +92,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
   return {
     /**
      * What words may mean as a destination: inside pages by title and path (spelling forgiven, recent ones first), files,
-     * short links, partners with the link to them built; "page # words" looks for headings. Best first.
+     * short links, partners with the link to them built; "page # words" looks for headings, "# words" for those of `page`. Best first.
      */
     async find(actor: Actor, { text, page, limit }: DestinationQuery): Promise<Result<{ items: Destination[] }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
@@ -101,15 +101,13 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
       const [wanted = '', sectionWords] = text.split('#')
       const now = Date.now()
       const ranked = search(shelf, wanted, now)
-      if (sectionWords !== undefined)
-        return ok({
-          items: await sectionsOf(
-            ranked.filter(({ kind }) => kind === 'inside page').slice(0, wanted.trim() === '' ? 0 : 3),
-            sectionWords,
-            limit,
-            page,
-          ),
-        })
+      if (sectionWords !== undefined) {
+        const isHere = wanted.trim() === '' || wanted.trim() === page
+        const pages = isHere
+          ? [...shelf.entries.values()].filter(({ kind, path }) => kind === 'inside page' && path === page)
+          : ranked.filter(({ kind }) => kind === 'inside page').slice(0, 3)
+        return ok({ items: await sectionsOf(pages, sectionWords, limit, page) })
+      }
       const query = wordsOf(wanted)
       const hasAll = (words: string): boolean => {
         const there = wordsOf(words)

@@ -4,7 +4,7 @@ import path from 'node:path'
 import { test } from 'node:test'
 import { unzipSync } from 'fflate'
 import { zipOf } from '../integration/world.ts'
-import { aStudio, openPage, selectWords, sourceOf } from './studio.ts'
+import { aStudio, openPage, selectWords, sourceOf, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -65,9 +65,9 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.keyboard.insertText('timetab')
   await page.getByRole('option', { name: /Timetables/ }).waitFor()
   await page.keyboard.press('Enter')
+  await page.waitForFunction(() => document.querySelector<HTMLInputElement>('[data-link-field]')?.value === '/timetables.html')
   await page.keyboard.press('Enter')
-  await page.locator('[data-saving=saved]').waitFor()
-  assert.ok((await sourceOf(page, studio, id)).includes('<a href="/timetables.html" data-by-hand="">We met</a>'))
+  await untilSaved(page, studio, id, '<a href="/timetables.html" data-by-hand="">We met</a>')
   await page.getByRole('button', { name: 'Publish', exact: true }).click()
   await page.getByText('Everything is live').waitFor()
 

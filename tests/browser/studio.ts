@@ -1,6 +1,6 @@
 import { after, before } from 'node:test'
 import { AxeBuilder } from '@axe-core/playwright'
-import { type Browser, type BrowserContext, chromium, type Page } from 'playwright-core'
+import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
 import { type Copy, startCopy } from '../integration/copy.ts'
 
 const FLAGS = [
@@ -76,9 +76,7 @@ export async function openPage(page: Page, studio: Studio, at: string): Promise<
 
 /** Selects words in the shown page, as a hand with a mouse would. */
 export async function selectWords(page: Page, words: string): Promise<void> {
-  const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
-  if (frame === undefined) throw new Error('no page is shown')
-  await frame.evaluate((wanted) => {
+  await pageFrame(page).evaluate((wanted) => {
     document.body.focus()
     const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
     for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
@@ -95,4 +93,57 @@ export async function selectWords(page: Page, words: string): Promise<void> {
 /** The source of a draft as the server has it. */
 export async function sourceOf(page: Page, studio: Studio, id: string): Promise<string> {
   return ((await (await page.request.get(`${studio.copy.url}/api/v1/pages/${id}`)).json()) as { source: string }).source
+}
+
+/** Waits until the draft that the server has holds `part`, or holds it no longer; a save comes half a second after a change. */
+export async function untilSaved(page: Page, studio: Studio, id: string, part: string, isThere = true): Promise<string> {
+  let source = ''
+  for (let tries = 0; tries < 60; tries++) {
+    source = await sourceOf(page, studio, id)
+    if (source.includes(part) === isThere) return source
+    await page.waitForTimeout(100)
+  }
+  throw new Error(`The draft ${isThere ? 'never came to hold' : 'still holds'} ${part}:\n${source}`)
+}
+
+/** The frame in which the page is written on. */
+export function pageFrame(page: Page): Frame {
+  const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
+  if (frame === undefined) throw new Error('no page is shown')
+  return frame
+}
+
+/** Puts the caret behind some words of the shown page. */
+export async function caretBehind(page: Page, words: string): Promise<void> {
+  await pageFrame(page).evaluate((wanted) => {
+    document.body.focus()
+    const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
+    for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
+      const at = (node as Text).data.indexOf(wanted)
+      if (at !== -1) return document.getSelection()?.collapse(node, at + wanted.length)
+    }
+    throw new Error(`"${wanted}" is not on the page`)
+  }, words)
+  await page.waitForTimeout(100)
+}
+
+/** A page of its own for a test, with this between its `main` tags; answers its id, opened. */
+export async function ownPage(page: Page, studio: Studio, path: string, main: string): Promise<string> {
+  const at = `${studio.copy.url}/api/v1/pages`
+  const headers = { Authorization: `Bearer ${studio.copy.token}` }
+  const made = (await (await page.request.post(at, { headers, data: { path, title: path.replace(/\W+/g, ' ') } })).json()) as {
+    id: string
+    version: number
+  }
+  const source = await sourceOf(page, studio, made.id)
+  const from = source.indexOf('<main')
+  const start = source.indexOf('>', from) + 1
+  const to = source.indexOf('</main>')
+  const answer = await page.request.patch(`${at}/${made.id}`, {
+    headers,
+    data: { version: made.version, patchSets: [[{ from: start, to, insert: `\n${main}\n` }]] },
+  })
+  if (!answer.ok()) throw new Error(await answer.text())
+  await openPage(page, studio, path)
+  return made.id
 }

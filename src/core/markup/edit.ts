@@ -29,8 +29,7 @@ interface Run {
  * @param attributes - of the new tag, in order; values undecoded text, null ones are left out
  */
 export function wrapLink(html: string, wantedFrom: number, wantedTo: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
-  const from = pastUnshownLineEnd(html, wantedFrom)
-  const to = pastUnshownLineEnd(html, wantedTo)
+  const { from, to } = aroundWhole(html, pastUnshownLineEnd(html, wantedFrom), pastUnshownLineEnd(html, wantedTo))
   if (from >= to) return fail('nothing-selected')
   const inside = scanLinks(html).links.filter((link) => link.element === 'a' && link.start < to && link.outerEnd > from)
   const runs = runsBetween(html, from, to, new Set(inside.flatMap((link) => [link.start, link.contentEnd])))
@@ -42,6 +41,34 @@ export function wrapLink(html: string, wantedFrom: number, wantedTo: number, att
   }
   for (const link of inside) patches.push(...withdraw(html, link, from, to))
   return ok(mergeAt(patches))
+}
+
+/**
+ * A range that ends with the last words of an element it holds otherwise goes around its tags too, so that it need not be
+ * cut there; one that begins with an element's first words likewise. One that is an element's whole words stays inside it.
+ */
+function aroundWhole(html: string, from: number, to: number): Run {
+  const opened: { name: string; at: number; end: number }[] = []
+  const pairs: { at: number; inner: number; innerEnd: number; end: number }[] = []
+  walkTags(html, {
+    open(name, at, _nameEnd, end, inert) {
+      if (!inert && INLINE.has(name) && name !== 'a' && !/^(?:img|br|wbr)$/.test(name)) opened.push({ name, at, end })
+      else if (!INLINE.has(name)) opened.length = 0
+    },
+    close(name, at, end) {
+      const last = opened[opened.length - 1]
+      if (last?.name !== name) return
+      opened.pop()
+      pairs.push({ at: last.at, inner: last.end, innerEnd: at, end })
+    },
+  })
+  let range: Run = { from, to }
+  // Pairs come innermost first, so that one look goes around nested ones.
+  for (const { at, inner, innerEnd, end } of pairs) {
+    if (innerEnd === range.to && at >= range.from) range = { ...range, to: end }
+    else if (inner === range.from && end <= range.to) range = { ...range, from: at }
+  }
+  return range
 }
 
 /** A start tag for a new link. Null values are left out. */

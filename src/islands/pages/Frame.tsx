@@ -1,10 +1,11 @@
+import { Link2 } from 'lucide-react'
 import { useCallback, useEffect, useImperativeHandle, useRef, useState } from 'react'
 import { scanLinks } from '../../core/markup/index.ts'
 import { relTokens, strandOf } from '../../core/rules/index.ts'
 import type { Analysis } from './analysis.ts'
 import type { Choice, Selected } from './choice.ts'
 import type { PageDraft } from './draft.ts'
-import type { Command, DrawnLink, FromFrame, Standing, Stretch, ToFrame } from './frame/messages.ts'
+import type { Command, DrawnLink, FromFrame, Spot, Standing, Stretch, ToFrame } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
 import { caretAfter, Mirror } from './mirror.ts'
 
@@ -52,6 +53,7 @@ export function Frame(props: FrameProps) {
   newest.current = props
   const [mirror] = useState(() => new Mirror(draft))
   const [isShown, setShown] = useState(false)
+  const [ends, setEnds] = useState<Spot | null>(null)
   const tell = useCallback((message: ToFrame): void => place.current?.contentWindow?.postMessage(message, '*'), [])
 
   useEffect(() => {
@@ -74,6 +76,7 @@ export function Frame(props: FrameProps) {
         }
         case 'select':
           now.onStanding(data.standing)
+          setEnds(data.words === '' ? null : data.ends)
           if (mirror.holds(data)) now.onSelect({ ...data.at, words: data.words })
           return
         case 'link in thing':
@@ -124,14 +127,32 @@ export function Frame(props: FrameProps) {
     run: (command) => tell({ type: 'command', command }),
   }))
   return (
-    <iframe
-      ref={place}
-      src="/pages/frame"
-      title={`The page ${props.title}`}
-      className={`sheet min-h-0 w-full flex-1 bg-white ${props.canEdit ? 'rounded-t-none' : ''}`}
-      sandbox="allow-scripts"
-      data-shown={isShown}
-    />
+    <div className="relative flex min-h-0 flex-1">
+      <iframe
+        ref={place}
+        src="/pages/frame"
+        title={`The page ${props.title}`}
+        className={`sheet w-full bg-white ${props.canEdit ? 'rounded-t-none' : ''}`}
+        sandbox="allow-scripts"
+        data-shown={isShown}
+      />
+      {props.canEdit && ends !== null && choice.kind === 'words' && (
+        <button
+          type="button"
+          className="button absolute z-10 !min-h-8 !px-2.5 !py-0.5 shadow-md"
+          style={{
+            left: `clamp(4px, ${Math.round(ends.left - 40)}px, calc(100% - 124px))`,
+            top: `min(${Math.round(ends.bottom + 8)}px, calc(100% - 40px))`,
+          }}
+          tabIndex={-1}
+          onMouseDown={(event) => event.preventDefault()}
+          onClick={() => props.onKey('link')}
+        >
+          <Link2 size={15} aria-hidden="true" />
+          Link these
+        </button>
+      )}
+    </div>
   )
 }
 

@@ -7,6 +7,7 @@ import { type RepairedAddress, repair, type Surroundings } from '../../core/addr
 import { carriesAccount, partnerLink } from '../../core/partners/index.ts'
 import type { CompiledSite } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
+import { queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 
 interface LinkFieldProps {
@@ -19,6 +20,9 @@ interface LinkFieldProps {
   onEnter: (destination: string | null) => void
   label: string
 }
+
+/** A list this young is taken for what was typed. */
+const FOUND_MS = 2_000
 
 /** What an address that was typed or pasted stands for; a refusal comes with its words, but only once it looks like an address. */
 export function readDestination(
@@ -41,6 +45,12 @@ const KINDS: Readonly<Record<Destination['kind'], string>> = {
   partner: 'partner link',
 }
 
+const search = (words: string, path: string) => ({
+  queryKey: ['destinations', words, path],
+  queryFn: ({ signal }: { signal: AbortSignal }) =>
+    ask<DestinationList>('GET', `/destinations?text=${encodeURIComponent(words)}&page=${encodeURIComponent(path)}`, undefined, signal),
+})
+
 /**
  * One field for any destination. A pasted address is mended, told, and one key takes that back; words find pages, files,
  * short links and partners; "#" finds headings. The list is worked by keys alone.
@@ -58,13 +68,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   const { destination, repaired, refusal } = read
   const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination) && !/^\/?[^:]*#\s*$/.test(value)
   const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
-  const { data } = useQuery({
-    queryKey: ['destinations', words, path],
-    queryFn: ({ signal }) =>
-      ask<DestinationList>('GET', `/destinations?text=${encodeURIComponent(words)}&page=${encodeURIComponent(path)}`, undefined, signal),
-    enabled: isOpen,
-    placeholderData: (before) => before,
-  })
+  const { data } = useQuery({ ...search(words, path), enabled: isOpen, placeholderData: (before) => before })
   const partnerOffer = offerPartnerLink(destination, site, path)
   const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
   const take = (item: Destination): void => {
@@ -72,6 +76,16 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
     setOpen(false)
     if (item.kind !== 'section' || item.start === null) return onChange(item.address, item.address)
     void nameOf(item, path).then((address) => address !== null && onChange(address, address))
+  }
+  /** Enter may come before the list has caught up with what was typed: the best of what is meant now is taken. */
+  const takeBest = async (): Promise<void> => {
+    try {
+      const { items: found } = await queries.fetchQuery({ ...search(value.trim(), path), staleTime: FOUND_MS })
+      if (found[0] === undefined) onEnter(destination)
+      else take(found[0])
+    } catch (error) {
+      toast.error(wordsOf(error))
+    }
   }
   const onKey = (event: KeyboardEvent): void => {
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z' && pasted.current?.mended === value) {
@@ -83,9 +97,10 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
     else if (event.key === 'ArrowUp' && items.length > 0) setActive(Math.max(active - 1, -1))
     else if (event.key === 'Escape' && isOpen && items.length > 0) setOpen(false)
     else if (event.key === 'Enter') {
-      const item = items[active] ?? (isAddress ? undefined : items[0])
+      const item = items[active]
       if (item !== undefined) take(item)
-      else onEnter(destination)
+      else if (isAddress || value.trim() === '') onEnter(destination)
+      else void takeBest()
     } else return
     event.preventDefault()
     event.stopPropagation()

@@ -240,7 +240,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
             all of it in the source.
           </p>
         )}
-        <div className="sheet flex flex-wrap items-center gap-1.5 rounded-b-none border-b-0 px-1.5 py-1">
+        <div className="sheet flex flex-wrap items-center gap-1.5 rounded-b-none border-b-0 px-1.5 py-1 max-xl:gap-y-1">
           {mode === 'page' && canEdit && (
             <WritingBar
               standing={standing}
@@ -253,13 +253,14 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
           {canEdit && (
             <button
               type="button"
-              className="button !min-h-8 !px-3 !py-0.5"
+              className="button !min-h-8 !px-2.5 !py-0.5"
+              title="Link (Ctrl K)"
               disabled={choice.kind === 'nothing'}
               onMouseDown={(event) => event.preventDefault()}
               onClick={focusField}
             >
               <Link2 size={16} aria-hidden="true" />
-              Link <kbd className="max-xl:hidden">Ctrl K</kbd>
+              Link <kbd className="max-[1400px]:hidden">Ctrl K</kbd>
             </button>
           )}
           <Either

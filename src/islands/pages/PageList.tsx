@@ -65,6 +65,11 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
               <li key={page.id} className="absolute inset-x-0" style={{ top: row.start, height: ROW_PX }}>
                 <a
                   href={`/pages/${page.id}`}
+                  // Dropped onto words it links them to the page readers see, not to this screen.
+                  onDragStart={({ dataTransfer }) => {
+                    dataTransfer.setData('text/uri-list', page.address)
+                    dataTransfer.setData('text/plain', page.address)
+                  }}
                   aria-current={page.id === chosen ? 'page' : undefined}
                   className={`flex h-full items-center gap-3 no-underline hover:bg-sun aria-[current]:bg-sun ${isNarrow ? 'rounded-md px-3' : 'border-b px-4'}`}
                 >

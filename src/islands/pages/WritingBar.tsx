@@ -101,14 +101,14 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
   )
 }
 
-const Gap = () => <span aria-hidden="true" className="mx-1 h-5 border-l" />
+const Gap = () => <span aria-hidden="true" className="mx-0.5 h-5 border-l" />
 
 /** The page keeps its selection: a button of the bar never takes the focus on a click. */
 function Tool({ label, isOn, onClick, children }: { label: string; isOn: boolean; onClick: () => void; children: ReactNode }) {
   return (
     <button
       type="button"
-      className="inline-flex h-8 min-w-8 items-center justify-center rounded-md px-1.5 hover:bg-sun aria-pressed:bg-sun"
+      className="inline-flex h-8 min-w-[30px] items-center justify-center rounded-md px-1 hover:bg-sun aria-pressed:bg-sun"
       aria-label={label}
       aria-pressed={isOn}
       title={label}

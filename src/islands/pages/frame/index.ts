@@ -65,6 +65,9 @@ function listen(): void {
   document.addEventListener('auxclick', stop, true)
   document.addEventListener('submit', (event) => event.preventDefault(), true)
   document.addEventListener('dragover', (event) => event.preventDefault())
+  document.addEventListener('scroll', () => {
+    if (writer?.view.state.selection.empty === false) writer.tellSelection()
+  })
 }
 
 /** A page to be looked at only. */

@@ -7,6 +7,12 @@ export interface Stretch {
   readonly to: number
 }
 
+/** A place in the frame, in pixels from its upper left corner. */
+export interface Spot {
+  readonly left: number
+  readonly bottom: number
+}
+
 /** A link or shared part as it is to be drawn in the page. */
 export interface DrawnLink extends Stretch {
   readonly strand: Strand
@@ -59,6 +65,8 @@ export type FromFrame =
       readonly at: Stretch
       readonly words: string
       readonly standing: Standing
+      /** Where the selected words end, in pixels of the frame; null for a caret, and where it is out of sight. */
+      readonly ends: Spot | null
     }
   /** A link within something that is kept as it is: the thing's place, and which of its links. */
   | { readonly type: 'link in thing'; readonly at: number; readonly ordinal: number }

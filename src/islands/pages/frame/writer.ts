@@ -20,7 +20,7 @@ import {
   writingPatch,
 } from '../../../core/writing/index.ts'
 import { actFor, backspace, backTab, breakLine, enter, standingOf, tab } from './commands.ts'
-import type { Command, DrawnLink, FromFrame, Stretch } from './messages.ts'
+import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
 import { cleanPiece } from './paste.ts'
 import { imageView, type Parts, thingView } from './things.ts'
 
@@ -108,7 +108,22 @@ export class Writer {
     const { selection } = state
     const words =
       selection instanceof NodeSelection ? '' : state.doc.textBetween(selection.from, selection.to, ' ', ' ').replace(/\s+/g, ' ').trim()
-    this.#tell({ type: 'select', sync: this.#sync, seq: this.#seq, at: this.#selected(), words, standing: standingOf(state) })
+    this.#tell({
+      type: 'select',
+      sync: this.#sync,
+      seq: this.#seq,
+      at: this.#selected(),
+      words,
+      standing: standingOf(state),
+      ends: this.#ends(),
+    })
+  }
+
+  #ends(): Spot | null {
+    const { selection } = this.view.state
+    if (selection.empty) return null
+    const { left, bottom } = this.view.coordsAtPos(selection.to, -1)
+    return bottom < 0 || bottom > innerHeight ? null : { left, bottom }
   }
 
   /** Takes over a newer text. @returns false when it cannot be shown without building the page anew */

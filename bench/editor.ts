@@ -1,0 +1,175 @@
+import { fork, spawnSync } from 'node:child_process'
+import { mkdtempSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { build } from 'esbuild'
+import { type Browser, chromium, type Frame, type Page } from 'playwright-core'
+import { CHROMIUM_FLAGS } from './browser.ts'
+import { median, type Row } from './measure.ts'
+
+const WORDS = 20_000
+const LINKS = 300
+const KEYS = 60
+const ROUNDS = 5
+const PORT = 4790
+
+/** A long article: 400 paragraphs, a link in most of them. The same every time. */
+export function longArticle(): string {
+  const some = 'the boat left the quay at ten past seven and nobody on it was in a hurry because the tide was late again'.split(' ')
+  const paragraphs = Array.from({ length: WORDS / 50 }, (_, p) => {
+    const words = Array.from({ length: 50 }, (_, w) => some[(p * 7 + w * 3) % some.length])
+    if (p < LINKS) words[20] = `<a href="https://shop-${p % 40}.example/things/${p}">${words[20]} ${p}</a>`
+    return `    <p>${words.join(' ')}.</p>`
+  })
+  return `<h1>A long crossing</h1>\n${paragraphs.join('\n')}`
+}
+
+/** Presses keys in the middle of the text and answers how long each took until it was painted, in milliseconds. */
+async function typed(page: Page, frame: Frame): Promise<number[]> {
+  await frame.evaluate(() => {
+    const times: number[] = []
+    Object.assign(window, { keyTimes: times })
+    document.addEventListener(
+      'keydown',
+      () => {
+        const startedAt = performance.now()
+        requestAnimationFrame(() => {
+          const painted = new MessageChannel()
+          painted.port1.onmessage = () => times.push(performance.now() - startedAt)
+          painted.port2.postMessage(null)
+        })
+      },
+      true,
+    )
+  })
+  await frame.evaluate(() => {
+    const paragraphs = document.querySelectorAll('p')
+    const text = paragraphs[200]?.firstChild
+    document.querySelector<HTMLElement>('[contenteditable=true]')?.focus()
+    if (text !== null && text !== undefined) document.getSelection()?.setBaseAndExtent(text, 5, text, 5)
+  })
+  await page.waitForTimeout(300)
+  for (let i = 0; i < KEYS; i++) {
+    await page.keyboard.press('abcdefghij'.charAt(i % 10))
+    await page.waitForTimeout(25)
+  }
+  await page.waitForTimeout(200)
+  return frame.evaluate(() => (window as unknown as { keyTimes: number[] }).keyTimes)
+}
+
+const p95 = (times: readonly number[]): number => [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)] ?? 0
+
+/** What was measured besides the row itself. */
+export interface EditorTimes extends Row {
+  readonly firstTextMs: number
+}
+
+/** A key typed in a page of 300 links and 20,000 words, against the bare editor component on the same text. */
+export async function editor(): Promise<EditorTimes> {
+  const article = longArticle()
+  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-bench-'))
+  const studio = await openStudio(folder, article)
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
+  try {
+    const ours: number[] = []
+    const peer: number[] = []
+    const opened: number[] = []
+    for (let round = 0; round < ROUNDS; round++) {
+      const mine = await oursOnce(browser, studio.url, studio.pageId)
+      ours.push(p95(mine.times))
+      opened.push(mine.openedMs)
+      peer.push(p95(await peerOnce(browser, article)))
+    }
+    return {
+      name: 'editor',
+      ours: median(ours),
+      peer: median(peer),
+      unit: 'ms, p95',
+      goal: 1.5,
+      isAtMost: true,
+      firstTextMs: median(opened),
+    }
+  } finally {
+    await browser.close()
+    studio.stop()
+    rmSync(folder, { recursive: true, force: true })
+  }
+}
+
+async function oursOnce(browser: Browser, url: string, pageId: string): Promise<{ times: number[]; openedMs: number }> {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+  await page.goto(`${url}/sign-in`)
+  await page.getByLabel('E-mail address').fill('mara@slow-ferry.example')
+  await page.getByLabel('Password').fill('ten-past-seven')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.waitForURL(`${url}/`)
+  const startedAt = performance.now()
+  await page.goto(`${url}/pages/${pageId}`, { waitUntil: 'commit' })
+  await page.waitForSelector('iframe[data-shown=true]')
+  const openedMs = performance.now() - startedAt
+  const frame = page.frames().find((each) => each.url().includes('/pages/frame'))
+  if (frame === undefined) throw new Error('The page is not shown')
+  await page.waitForTimeout(800)
+  const times = await typed(page, frame)
+  await page.close()
+  return { times, openedMs }
+}
+
+async function peerOnce(browser: Browser, article: string): Promise<number[]> {
+  const { outputFiles } = await build({
+    entryPoints: ['bench/bare-editor.ts'],
+    bundle: true,
+    write: false,
+    format: 'iife',
+    minify: true,
+    define: { 'process.env.NODE_ENV': '"production"' },
+  })
+  const page = await browser.newPage({ viewport: { width: 676, height: 560 } })
+  await page.setContent('<!doctype html><body style="font:18px/1.65 Georgia,serif"></body>')
+  await page.addScriptTag({ content: outputFiles[0]?.text ?? '' })
+  await page.evaluate((html) => window.openBare(html), article)
+  await page.waitForTimeout(500)
+  const times = await typed(page, page.mainFrame())
+  await page.close()
+  return times
+}
+
+async function openStudio(folder: string, article: string): Promise<{ url: string; pageId: string; stop: () => void }> {
+  const base = process.env.MAPROPE_BENCH_DATABASE_URL
+  if (base === undefined) throw new Error('Run it with: npm run bench')
+  const name = `bench_editor_${process.pid}`
+  const { Client } = (await import('pg')).default
+  const admin = new Client({ connectionString: base })
+  await admin.connect()
+  await admin.query(`CREATE DATABASE ${name}`)
+  await admin.end()
+  const environment = {
+    ...process.env,
+    PORT: String(PORT),
+    MAPROPE_DATA: folder,
+    MAPROPE_DATABASE_URL: base.replace(/\/[^/]*$/, `/${name}`),
+    MAPROPE_SECRET: 'a secret for the bench only',
+    MAPROPE_LOG: 'error',
+  }
+  if (spawnSync(process.execPath, ['dist/setup.mjs'], { env: environment, stdio: 'inherit' }).status !== 0)
+    throw new Error('The set-up failed')
+  const server = fork('dist/server.mjs', [], { env: environment, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+  await new Promise((resolve) => server.once('message', resolve))
+  const url = `http://localhost:${PORT}`
+  const { readFileSync } = await import('node:fs')
+  const headers = {
+    Authorization: `Bearer ${readFileSync(path.join(folder, 'demo-token'), 'utf8').trim()}`,
+    'Content-Type': 'application/json',
+  }
+  const made = (await (
+    await fetch(`${url}/api/v1/pages`, { method: 'POST', headers, body: JSON.stringify({ path: '/long.html', title: 'A long crossing' }) })
+  ).json()) as { id: string; version: number }
+  const { source } = (await (await fetch(`${url}/api/v1/pages/${made.id}`, { headers })).json()) as { source: string }
+  const at = source.indexOf('<p></p>')
+  await fetch(`${url}/api/v1/pages/${made.id}`, {
+    method: 'PATCH',
+    headers,
+    body: JSON.stringify({ version: made.version, patchSets: [[{ from: at, to: at + 7, insert: article }]] }),
+  })
+  return { url, pageId: made.id, stop: () => void server.kill('SIGTERM') }
+}
