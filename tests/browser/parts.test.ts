@@ -111,7 +111,7 @@ test('a contributor’s outside link waits with its sentence, is delivered as a 
   await deckhand.page.keyboard.press('Enter')
   await untilSaved(deckhand.page, studio, id, 'chapel.example')
   await deckhand.page.getByText('because it waits for an editor').waitFor()
-  const marks = '<a href="https://chapel.example/hours" rel="ugc nofollow'
+  const marks = 'rel="nofollow ugc noopener" target="_blank" href="https://chapel.example/hours"'
   await publishAll(mara.page)
   await live(mara.page, '/islands/hollin.html', marks)
   await mara.page.goto(`${studio.copy.url}/waiting`)

@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { type ClipboardEvent, type KeyboardEvent, useId, useRef, useState } from 'react'
+import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination, DestinationList } from '../../contract/destinations.ts'
 import { PROBLEMS } from '../../contract/problems.ts'
@@ -105,6 +105,28 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
     event.preventDefault()
     event.stopPropagation()
   }
+  /** A press on a button below the list must still find it there: the list gives way when the press is over. */
+  const isPressed = useRef(false)
+  useEffect(() => {
+    const press = (): void => {
+      isPressed.current = true
+    }
+    const release = (): void => {
+      isPressed.current = false
+    }
+    addEventListener('pointerdown', press, true)
+    addEventListener('pointerup', release, true)
+    addEventListener('pointercancel', release, true)
+    return () => {
+      removeEventListener('pointerdown', press, true)
+      removeEventListener('pointerup', release, true)
+      removeEventListener('pointercancel', release, true)
+    }
+  }, [])
+  const closeOnceReleased = (): void => {
+    if (isPressed.current) addEventListener('pointerup', () => setTimeout(() => setOpen(false)), { once: true })
+    else setOpen(false)
+  }
   const onPaste = (event: ClipboardEvent<HTMLInputElement>): void => {
     const raw = event.clipboardData.getData('text/plain')
     const field = event.currentTarget
@@ -136,7 +158,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         value={value}
         data-link-field
         onFocus={() => setOpen(true)}
-        onBlur={() => setOpen(false)}
+        onBlur={closeOnceReleased}
         onPaste={onPaste}
         onChange={(event) => {
           setActive(-1)
