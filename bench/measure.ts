@@ -7,6 +7,8 @@ export interface Row {
   /** How `ratio` must stand to `goal`: at least it, or at most. */
   readonly goal: number
   readonly isAtMost?: boolean
+  /** What else was seen on the way. */
+  readonly note?: string
 }
 
 export const median = (values: readonly number[]): number => {

@@ -20,12 +20,12 @@ if (unknown.length > 0) {
 }
 for (const [name, measure] of Object.entries(BENCHMARKS)) {
   if (wanted.length > 0 && !wanted.includes(name)) continue
-  const { ours, peer, unit, goal, isAtMost = false } = await measure()
+  const { ours, peer, unit, goal, isAtMost = false, note } = await measure()
   const ratio = ours / peer
   const holds = isAtMost ? ratio <= goal : ratio >= goal
   if (isJson) console.log(JSON.stringify({ name, ours, peer, unit, ratio, goal, holds }))
   else
     console.log(
-      `${name.padEnd(16)} ours ${ours.toFixed(1).padStart(9)}   peer ${peer.toFixed(1).padStart(9)} ${unit.padEnd(10)} ratio ${ratio.toFixed(2)} (${isAtMost ? 'at most' : 'at least'} ${goal}) ${holds ? 'holds' : 'DOES NOT HOLD'}`,
+      `${name.padEnd(16)} ours ${ours.toFixed(1).padStart(9)}   peer ${peer.toFixed(1).padStart(9)} ${unit.padEnd(10)} ratio ${ratio.toFixed(2)} (${isAtMost ? 'at most' : 'at least'} ${goal}) ${holds ? 'holds' : 'DOES NOT HOLD'}${note === undefined ? '' : `; ${note}`}`,
     )
 }

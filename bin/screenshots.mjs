@@ -2,6 +2,7 @@
 import { mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { chromium } from 'playwright-core'
+import { CHROMIUM_FLAGS } from './chromium.mjs'
 import { needDebian, projectFolder } from './prepare.mjs'
 
 needDebian('chromium')
@@ -12,15 +13,7 @@ mkdirSync(folder, { recursive: true })
 
 const browser = await chromium.launch({
   executablePath: '/usr/bin/chromium',
-  args: [
-    '--no-sandbox',
-    '--disable-gpu',
-    '--disable-quic',
-    '--no-first-run',
-    '--disable-background-networking',
-    '--disable-component-update',
-    '--disable-sync',
-  ],
+  args: CHROMIUM_FLAGS,
 })
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
 const page = await context.newPage()
@@ -30,10 +23,31 @@ const phone = () => page.setViewportSize({ width: 390, height: 844 })
 const desk = () => page.setViewportSize({ width: 1280, height: 800 })
 
 async function editor() {
-  const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/pages?path=/islands/skarrow.html`)).json()
+  await openEditor('/islands/skarrow.html')
+  await page.frameLocator('iframe').getByText('waxed smock from').click()
+  await page.waitForTimeout(300)
+}
+
+/** Chooses words of the shown page, as a hand with a mouse would. */
+async function chooseWords(words) {
+  await page
+    .frames()
+    .find((frame) => frame.url().includes('/pages/frame'))
+    .evaluate((wanted) => {
+      document.body.focus()
+      const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
+      for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
+        const at = node.data.indexOf(wanted)
+        if (at !== -1) return document.getSelection().setBaseAndExtent(node, at, node, at + wanted.length)
+      }
+    }, words)
+  await page.waitForTimeout(300)
+}
+
+async function openEditor(path) {
+  const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/pages?path=${path}`)).json()
   await at(`/pages/${items[0].id}`)
   await page.waitForSelector('iframe[data-shown=true]')
-  await page.frameLocator('iframe').getByText('waxed smock from').click()
   await page.waitForTimeout(300)
 }
 
@@ -42,6 +56,34 @@ const views = {
   desk: () => at('/'),
   pages: () => at('/pages'),
   editor,
+  'editor-source': async () => {
+    await chooseWords('bird hide')
+    await page.getByText('Source', { exact: true }).click()
+    await page.locator('.cm-rope').first().waitFor()
+  },
+  'editor-picture': async () => {
+    await openEditor('/walks/causeway.html')
+    await page.frameLocator('iframe').locator('img[alt="The Slow Ferry"]').click()
+    await page.waitForTimeout(500)
+  },
+  'editor-words': async () => {
+    await openEditor('/islands/great-mew.html')
+    await chooseWords('a view of Tern Holm')
+    await page.keyboard.press('Control+k')
+    await page.keyboard.insertText('tern')
+    await page.waitForTimeout(700)
+  },
+  menu: async () => {
+    const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/menus`)).json()
+    await at(`/menus/${items[0].id}`)
+    await page.getByRole('button', { name: /^Islands/ }).click()
+  },
+  history: async () => {
+    await openEditor('/islands/skarrow.html')
+    await page.getByRole('button', { name: 'History' }).click()
+    await page.waitForTimeout(700)
+  },
+  publish: () => at('/publications'),
   'short-links': async () => {
     await at('/short-links')
     await page

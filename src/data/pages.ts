@@ -352,3 +352,14 @@ export async function contentStamp(db: Database, siteId: string): Promise<string
   )
   return row?.stamp ?? ''
 }
+
+/** Differs whenever a page or file of the site may be another one than before, or bear another title. */
+export async function ownStamp(db: Database, siteId: string): Promise<string> {
+  const [row] = await rows<{ stamp: string }>(
+    db,
+    `SELECT concat_ws(' ', p.stamp, f.stamp) AS stamp FROM (SELECT concat_ws(' ', count(*), sum(version), max(updated_at)) AS stamp FROM pages WHERE site_id = $1) p,
+       (SELECT concat_ws(' ', count(*), sum(version), max(updated_at)) AS stamp FROM files WHERE site_id = $1) f`,
+    [siteId],
+  )
+  return row?.stamp ?? ''
+}

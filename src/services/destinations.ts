@@ -6,7 +6,7 @@ import { partnerLink } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
-import { getBlob } from '../data/pages.ts'
+import { getBlob, ownStamp } from '../data/pages.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** A page or file as it is looked for. */
@@ -23,6 +23,8 @@ interface Shelf {
   readonly index: MiniSearch<Entry>
   readonly entries: Map<string, Entry>
   readUpTo: string
+  /** Of the state of pages and files that was read last. */
+  stamp: string
 }
 
 const DAY_MS = 86_400_000
@@ -55,6 +57,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
         }),
         entries: new Map(),
         readUpTo: '-infinity',
+        stamp: '',
       })
       shelves.set(siteId, made)
     }
@@ -63,8 +66,11 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
     return shelf
   }
 
-  /** Reads what changed since the last time; rows that changed in the same moment as the last one are read again. */
+  /** Reads what changed since the last time, if anything did; rows that changed in the same moment as the last one are read again. */
   const bringUpToDate = async (siteId: string, shelf: Shelf): Promise<void> => {
+    const stamp = await ownStamp(db, siteId)
+    if (stamp === shelf.stamp) return
+    shelf.stamp = stamp
     const changed = await rows<{ id: string; kind: Entry['kind']; path: string; title: string; at: Date; stamp: string; isGone: boolean }>(
       db,
       `SELECT id, 'inside page' AS kind, path, title, draft_at AS at, updated_at::text AS stamp, removed_at IS NOT NULL AS "isGone" FROM pages

@@ -1,13 +1,13 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, openPage, selectWords, sourceOf } from './studio.ts'
+import { aStudio, openPage, selectWords, sourceOf, toLinkField } from './studio.ts'
 
 const studio = aStudio()
 
 async function link(page: Page, words: string, address: string): Promise<void> {
   await selectWords(page, words)
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.insertText(address)
   await page.keyboard.press('Enter')
 }
@@ -81,7 +81,7 @@ test('an address that is refused says why, and nothing can be made of it', async
   const { page } = await studio.enter('tobin')
   await openPage(page, studio, '/rooms-by-the-quay.html')
   await selectWords(page, 'within sight')
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.insertText('javascript:alert(1)')
   await page.getByText('it runs or carries code instead of leading somewhere').waitFor()
   assert.equal(await page.getByRole('button', { name: 'Link the words' }).isDisabled(), true)

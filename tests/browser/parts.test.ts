@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, openPage, selectWords, untilSaved } from './studio.ts'
+import { aStudio, openPage, selectWords, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -52,7 +52,10 @@ test('a menu: a title gets a landing, several in one go; entries move by keys; a
   assert.match(html, /<a href="\/islands\/skarrow.html">Islands<\/a><ul>/)
   assert.match(html, /<li><a href="[^"]*">[^<]+<\/a><ul><li><a href="\/harbour-notes\/spring.html">Notes<\/a>/)
   // And what was published is asked for on the live site.
-  await page.getByText(/changed links? found live/).first().waitFor({ timeout: 20_000 })
+  await page
+    .getByText(/changed links? found live/)
+    .first()
+    .waitFor({ timeout: 20_000 })
 })
 
 test('a shared block’s fields are filled by a form; a missing or unsafe one is told and delivered empty', async () => {
@@ -65,7 +68,10 @@ test('a shared block’s fields are filled by a form; a missing or unsafe one is
   await page.getByLabel('post').fill('a b')
   await page.getByLabel('post').blur()
   await untilSaved(page, studio, id, 'Soup')
-  await page.getByText(/address/i).first().waitFor()
+  await page
+    .getByText(/address/i)
+    .first()
+    .waitFor()
   await publishAll(page)
   const html = await live(page, '/about.html', 'Soup')
   assert.ok(html.includes('<p>Soup &amp; rope &lt;slowly></p>'))
@@ -106,7 +112,7 @@ test('a contributor’s outside link waits with its sentence, is delivered as a 
   const [deckhand, mara] = await Promise.all([studio.enter('deckhand'), studio.enter('mara')])
   const id = await openPage(deckhand.page, studio, '/islands/hollin.html')
   await selectWords(deckhand.page, 'behind the chapel')
-  await deckhand.page.keyboard.press('Control+k')
+  await toLinkField(deckhand.page)
   await deckhand.page.keyboard.insertText('https://chapel.example/hours')
   await deckhand.page.keyboard.press('Enter')
   await untilSaved(deckhand.page, studio, id, 'chapel.example')
@@ -131,7 +137,7 @@ test('some of the pages are published, the others wait; a publication is viewed 
   ] as const) {
     const id = await openPage(page, studio, at)
     await selectWords(page, words)
-    await page.keyboard.press('Control+k')
+    await toLinkField(page)
     await page.keyboard.insertText('/about.html')
     await page.keyboard.press('Enter')
     await untilSaved(page, studio, id, `<a href="/about.html" data-by-hand="">${words}</a>`)
@@ -142,7 +148,10 @@ test('some of the pages are published, the others wait; a publication is viewed 
   await page.getByText('Published as number').waitFor()
   await live(page, '/timetables.html', '>Summer</a>')
   await live(page, '/walks/causeway.html', '>dry stones</a>', false)
-  await page.getByText(/of \d+ changed links? found live/).first().waitFor({ timeout: 20_000 })
+  await page
+    .getByText(/of \d+ changed links? found live/)
+    .first()
+    .waitFor({ timeout: 20_000 })
   // Back to what was live before, as a publication of its own.
   const rows = page.getByRole('button', { name: /pages?/ }).filter({ has: page.locator('b') })
   await rows.nth(1).click()
@@ -154,7 +163,7 @@ test('what is planned publishes by itself', async () => {
   const { page } = await studio.enter('mara')
   const id = await openPage(page, studio, '/islands/great-mew.html')
   await selectWords(page, 'There is a bench')
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.insertText('/about.html')
   await page.keyboard.press('Enter')
   await untilSaved(page, studio, id, '>There is a bench</a>')

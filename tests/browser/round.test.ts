@@ -4,7 +4,7 @@ import path from 'node:path'
 import { test } from 'node:test'
 import { unzipSync } from 'fflate'
 import { zipOf } from '../integration/world.ts'
-import { aStudio, openPage, selectWords, sourceOf, untilSaved } from './studio.ts'
+import { aStudio, openPage, selectWords, sourceOf, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -49,7 +49,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   assert.notEqual(await frame.locator('h1').evaluate(() => document.title), 'run')
   assert.equal(await frame.locator('h1').innerText(), 'Café log')
   await selectWords(page, 'the harbour')
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.insertText(`http://${standIns}/smocks/waxed `)
   await page.getByText('Left one “http” of two').waitFor()
   await page.getByRole('button', { name: 'We don’t vouch' }).click()
@@ -61,7 +61,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   assert.ok(source.includes(`met at <a href="${standIns}/smocks/waxed" rel="nofollow" data-by-hand="hints">the harbour</a> and`), source)
   // An inside page is found by its title.
   await selectWords(page, 'We met')
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.insertText('timetab')
   await page.getByRole('option', { name: /Timetables/ }).waitFor()
   await page.keyboard.press('Enter')

@@ -1,17 +1,8 @@
 import { after, before } from 'node:test'
 import { AxeBuilder } from '@axe-core/playwright'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
+import { CHROMIUM_FLAGS } from '../../bin/chromium.mjs'
 import { type Copy, startCopy } from '../integration/copy.ts'
-
-const FLAGS = [
-  '--no-sandbox',
-  '--disable-gpu',
-  '--disable-quic',
-  '--no-first-run',
-  '--disable-background-networking',
-  '--disable-component-update',
-  '--disable-sync',
-]
 
 /** A running copy with the demo, and a browser to use it with. */
 export interface Studio {
@@ -29,7 +20,7 @@ export function aStudio(): Studio {
   const studio = {} as Studio
   before(async () => {
     studio.copy = await startCopy({ withStandIns: true })
-    studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: FLAGS })
+    studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
     studio.enter = async (name, options) => {
       const context = await studio.browser.newContext({
         viewport: { width: 1280, height: 800 },
@@ -146,4 +137,10 @@ export async function ownPage(page: Page, studio: Studio, path: string, main: st
   if (!answer.ok()) throw new Error(await answer.text())
   await openPage(page, studio, path)
   return made.id
+}
+
+/** Goes to the field for the destination by its key. The key is told to the studio by the frame, a moment later. */
+export async function toLinkField(page: Page): Promise<void> {
+  await page.keyboard.press('Control+k')
+  await page.waitForFunction(() => document.activeElement?.matches('[data-link-field]') === true)
 }

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { mkdirSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { test } from 'node:test'
-import { aStudio, axeFinds, openPage, selectWords } from './studio.ts'
+import { aStudio, axeFinds, openPage, selectWords, toLinkField } from './studio.ts'
 
 const studio = aStudio()
 
@@ -35,7 +35,7 @@ for (const colorScheme of ['light', 'dark'] as const) {
     await openPage(page, studio, '/islands/skarrow.html')
     await look('editor')
     await selectWords(page, 'nobody on it')
-    await page.keyboard.press('Control+k')
+    await toLinkField(page)
     await page.keyboard.insertText('tide')
     await look('editor with words chosen')
     await page.goto(`${studio.copy.url}/nowhere`)
@@ -81,7 +81,7 @@ test('words can be linked with the keyboard alone', async () => {
   await page.getByText('1 place').waitFor()
   await page.keyboard.press('Enter')
   await page.getByRole('heading', { name: 'Link “under water”' }).waitFor()
-  await page.keyboard.press('Control+k')
+  await toLinkField(page)
   await page.keyboard.type('/timetables.html')
   await page.keyboard.press('Enter')
   await page.locator('[data-saving=saved]').waitFor()

@@ -102,7 +102,8 @@ export function Frame(props: FrameProps) {
     let before = draft.state.text
     return draft.subscribe(() => {
       const { text, isTyping } = draft.state
-      const caret = isTyping ? null : caretAfter(before, text)
+      // A picture that is being looked after stays chosen, whatever changes about it.
+      const caret = isTyping || newest.current.choice.kind === 'picture' ? null : caretAfter(before, text)
       before = text
       if (isTyping) return
       const sync = mirror.catchUp()
