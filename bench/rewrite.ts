@@ -17,8 +17,8 @@ const around: Surroundings = {
   page: 'https://slow-ferry.example/a/b',
 }
 const rules = compileRules([
-  { id: '1', name: 'paid', isOn: true, isBinding: false, where: {}, which: { partner: true }, what: { hints: ['sponsored', 'nofollow'] } },
-  { id: '2', name: 'outside', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } },
+  { id: '1', name: 'paid', isOn: true, isBinding: false, when: { is: 'partner' }, what: { hints: ['sponsored', 'nofollow'] } },
+  { id: '2', name: 'outside', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } },
 ])
 const find = (): null => null
 const site: CompiledSite = {

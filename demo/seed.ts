@@ -31,8 +31,7 @@ const RULES: readonly Rule[] = [
     name: 'Two partners are paid',
     isOn: true,
     isBinding: false,
-    where: {},
-    which: { sites: ['gannet-line.localhost', 'bothy-beds.localhost'] },
+    when: { is: 'site', of: ['gannet-line.localhost', 'bothy-beds.localhost'] },
     what: { hints: ['sponsored', 'nofollow'] },
   },
   {
@@ -40,8 +39,7 @@ const RULES: readonly Rule[] = [
     name: 'Outside links open a new tab',
     isOn: true,
     isBinding: false,
-    where: {},
-    which: { kinds: ['outside'] },
+    when: { is: 'kind', of: ['outside'] },
     what: { opens: 'new tab' },
   },
   {
@@ -49,8 +47,7 @@ const RULES: readonly Rule[] = [
     name: 'Inside links stay in the tab',
     isOn: true,
     isBinding: false,
-    where: {},
-    which: { kinds: ['inside page', 'section'] },
+    when: { is: 'kind', of: ['inside page', 'section'] },
     what: { opens: 'same tab' },
   },
 ]

@@ -17,4 +17,15 @@ if (site === undefined) {
   const { token } = await seedDemo(context, createServices(context))
   writeFileSync(path.join(settings.dataFolder, 'demo-token'), `${token}\n`, { mode: 0o600 })
 }
+// What is derived from pages is derived anew where a migration asks for more of it; also by hand: npm run rebuild.
+const stale = await rows<{ siteId: string }>(
+  db,
+  `SELECT DISTINCT p.site_id AS "siteId" FROM pages p LEFT JOIN placements l ON l.page_id = p.id WHERE p.words IS NULL OR (l.page_id IS NOT NULL AND l.paragraph IS NULL) OR $1`,
+  [process.argv.includes('--rebuild')],
+)
+for (const { siteId } of stale) {
+  const services = createServices({ db, settings, log, enqueue: async () => {} })
+  const pages = await services.placements.rebuild(siteId)
+  if (process.argv.includes('--rebuild')) console.log(`The links of ${pages} pages, blocks and menus were read anew.`)
+}
 await closeDatabase(db)

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { RepairAnswer, RepairRequest } from './addresses.ts'
 import { BlockList, BlockMade, BlockNew } from './blocks.ts'
+import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-changes.ts'
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
 import { FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
@@ -16,8 +17,6 @@ import {
   PageRestore,
   PageSaved,
   PageSource,
-  PlacementList,
-  PlacementQuery,
   Presence,
   PresenceSign,
   RevisionList,
@@ -29,6 +28,7 @@ import {
 } from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
 import { Me, TokenMade, TokenNew } from './people.ts'
+import { PlacementFilter, PlacementList, PlacementQuery } from './placements.ts'
 import {
   Difference,
   Plan,
@@ -40,7 +40,16 @@ import {
   PublicationView,
   Unpublished,
 } from './publications.ts'
-import { ImpactAnswer, ImpactRequest, RewriteAnswer, RewriteRequest, RuleList, RulesChange, RuleVersion } from './rules.ts'
+import {
+  ImpactAnswer,
+  ImpactRequest,
+  RewriteAnswer,
+  RewriteRequest,
+  RuleList,
+  RulesChange,
+  RuleVersion,
+  RuleVersionQuery,
+} from './rules.ts'
 import { ShortLink, ShortLinkChange, ShortLinkList, ShortLinkNew, ShortLinkQuery, SuggestAnswer, SuggestRequest } from './short-links.ts'
 import { Visit, VisitRequest } from './visits.ts'
 import { WaitingDecision, WaitingList } from './waiting.ts'
@@ -433,6 +442,51 @@ export const API = {
     summary: 'Give up a planned publication',
     status: 204,
     answer: Nothing,
+  }),
+  sendPlacements: operation({
+    method: 'get',
+    path: '/placements/all',
+    summary: 'Every placement with what is needed to judge it, as lines of JSON',
+    status: 200,
+    media: { answer: 'application/x-ndjson' },
+  }),
+  exportPlacements: operation({
+    method: 'get',
+    path: '/exports/links.csv',
+    summary: 'The links that a filter finds, as CSV',
+    status: 200,
+    query: PlacementFilter,
+    media: { answer: 'text/csv' },
+  }),
+  makeBulkChange: operation({
+    method: 'post',
+    path: '/bulk-changes',
+    summary: 'Change many links at once; with dryRun only show what would change',
+    status: 200,
+    body: BulkChangeNew,
+    answer: BulkReview,
+  }),
+  listBulkChanges: operation({
+    method: 'get',
+    path: '/bulk-changes',
+    summary: 'The newest bulk changes',
+    status: 200,
+    answer: BulkChangeList,
+  }),
+  undoBulkChange: operation({
+    method: 'post',
+    path: '/bulk-changes/{id}/undo',
+    summary: 'Take a bulk change back',
+    status: 200,
+    answer: BulkUndone,
+  }),
+  ruleVersion: operation({
+    method: 'get',
+    path: '/rules/version',
+    summary: 'An earlier version of the rules',
+    status: 200,
+    query: RuleVersionQuery,
+    answer: RuleList,
   }),
   exportSite: operation({
     method: 'get',

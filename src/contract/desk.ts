@@ -1,11 +1,13 @@
 import { z } from 'zod'
-import { Placement } from './pages.ts'
+import { FINDINGS } from '../core/placements/index.ts'
+import { Placement } from './placements.ts'
 import { Unpublished } from './publications.ts'
 
 /** What needs a hand today. */
 export const Desk = z.object({
   unpublished: Unpublished,
   unmarked: z.object({ total: z.int(), pages: z.int(), examples: z.array(Placement) }),
+  findings: z.array(z.object({ finding: z.enum(FINDINGS), links: z.int() })),
   pages: z.int(),
   links: z.int(),
   hasPartners: z.boolean(),

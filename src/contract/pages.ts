@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { ADDRESS_KIND, Id, line, Marks, Paging, Version } from './shared.ts'
+import { Id, line, Paging, Version } from './shared.ts'
 
 export const PageState = z.enum(['new', 'changed', 'live'])
 export const PageKind = z.enum(['page', 'block', 'menu'])
@@ -18,6 +18,7 @@ export const Page = z
     liveAt: z.iso.datetime().nullable(),
     editedBy: z.string().nullable(),
     writtenFor: Id.nullable().meta({ description: 'The partner that the page is written for' }),
+    tags: z.array(z.string()),
     isRemoved: z.boolean().meta({ description: 'Goes from the live site with the next publication' }),
   })
   .meta({ id: 'Page' })
@@ -89,36 +90,4 @@ const Patch = z.strictObject({ from: z.int().min(0), to: z.int().min(0), insert:
 /** Patch sets follow one another: each counts in the text that the one before leads to. */
 export const PageChange = z.strictObject({ version: Version, patchSets: z.array(z.array(Patch).max(2_000)).min(1).max(1_000) })
 export type PageChange = z.infer<typeof PageChange>
-
-export const Placement = z
-  .object({
-    pageId: Id,
-    page: z.string(),
-    pageTitle: z.string(),
-    start: z.int(),
-    text: z.string(),
-    href: z.string(),
-    kind: ADDRESS_KIND.nullable(),
-    site: z.string().nullable(),
-    isPartner: z.boolean(),
-    lands: z
-      .boolean()
-      .nullable()
-      .meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
-    before: Marks,
-    after: Marks,
-    because: z.object({ rel: z.string(), target: z.string() }),
-    isUnmarked: z.boolean().meta({ description: 'Leads to a partner and is delivered without “sponsored”' }),
-  })
-  .meta({ id: 'Placement' })
-export type Placement = z.infer<typeof Placement>
-
-export const PlacementQuery = Paging.extend({
-  page: z.string().max(2_000).optional(),
-  site: z.string().max(253).optional(),
-  unmarked: z.stringbool().optional(),
-})
-export type PlacementQuery = z.infer<typeof PlacementQuery>
-export const PlacementList = z.object({ items: z.array(Placement), next: z.string().nullable() })
 export type PageList = z.infer<typeof PageList>
-export type PlacementList = z.infer<typeof PlacementList>

@@ -46,6 +46,8 @@ export const PROBLEMS = {
   'template-without-destination': [422, 'A link template needs {url} or {path}, or every link would lead to the same place.'],
   'template-not-an-address': [422, 'This template does not make an address.'],
   'job-not-ready': [409, 'This job is not in a state in which that can be done.'],
+  'nothing-to-change': [422, 'None of these links would change.'],
+  'already-undone': [409, 'This has been taken back already.'],
   'nothing-to-publish': [422, 'Everything is live already.'],
   'name-taken': [409, 'That name is taken.'],
   'database-away': [503, 'The database does not answer. What you did is kept in this browser and is saved when it is back.'],

@@ -1,9 +1,38 @@
 import { z } from 'zod'
-import type { Rule } from '../core/rules/index.ts'
+import { CONDITION_MAX_DEPTH, type Condition, EFFECTS, PART_KINDS, REFERRER_POLICIES, type Rule } from '../core/rules/index.ts'
 import { ADDRESS_KIND, Id, line, Marks, Version } from './shared.ts'
 
 /** Most rules a site can have: a list that a person can still read. */
 export const RULES_MAX = 200
+
+const Site = line(253)
+  .toLowerCase()
+  .regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, 'Write the site alone, such as gannet-line.example')
+const some = <T extends z.ZodType>(of: T, most: number) => z.array(of).min(1, 'Choose at least one').max(most)
+
+const TestBody = z.discriminatedUnion('is', [
+  z.strictObject({ is: z.literal('kind'), of: some(ADDRESS_KIND, 8) }),
+  z.strictObject({ is: z.literal('site'), of: some(Site, 500) }),
+  z.strictObject({ is: z.literal('partner'), of: z.array(Id).max(100).optional() }),
+  z.strictObject({ is: z.literal('address'), like: line(500).min(1) }),
+  z.strictObject({ is: z.literal('origin'), of: z.enum(['written here', 'imported']) }),
+  z.strictObject({ is: z.literal('shows'), of: z.enum(['text', 'picture']) }),
+  z.strictObject({ is: z.literal('under'), of: some(line(500).startsWith('/', 'A path starts with “/”'), 50) }),
+  z.strictObject({ is: z.literal('part'), of: some(z.enum(PART_KINDS), 3), named: z.array(line(60)).max(50).optional() }),
+  z.strictObject({ is: z.literal('tag'), of: some(line(60).min(1), 50) }),
+  z.strictObject({ is: z.literal('sponsored page') }),
+])
+const conditionOf = (depth: number): z.ZodType<Condition> =>
+  depth === 0
+    ? TestBody
+    : z.union([
+        TestBody,
+        z.strictObject({ all: z.array(conditionOf(depth - 1)).max(50) }),
+        z.strictObject({ any: z.array(conditionOf(depth - 1)).max(50) }),
+        z.strictObject({ not: conditionOf(depth - 1) }),
+      ])
+/** Which links a rule means: tests, combined with all, any and not. */
+export const ConditionBody = conditionOf(CONDITION_MAX_DEPTH)
 
 export const RuleBody: z.ZodType<Rule> = z
   .strictObject({
@@ -11,22 +40,7 @@ export const RuleBody: z.ZodType<Rule> = z
     name: line(120).min(1, 'Give the rule a name'),
     isOn: z.boolean(),
     isBinding: z.boolean(),
-    where: z.strictObject({ under: z.array(line(500).startsWith('/', 'A path starts with “/”')).max(50).optional() }),
-    which: z.strictObject({
-      kinds: z.array(ADDRESS_KIND).max(8).optional(),
-      sites: z
-        .array(
-          line(253)
-            .toLowerCase()
-            .regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, 'Write the site alone, such as gannet-line.example'),
-        )
-        .max(500)
-        .optional(),
-      partner: z.boolean().optional(),
-      address: line(500).optional(),
-      origin: z.enum(['written here', 'imported']).optional(),
-      shows: z.enum(['text', 'picture']).optional(),
-    }),
+    when: ConditionBody,
     what: z
       .strictObject({
         hints: z
@@ -36,6 +50,10 @@ export const RuleBody: z.ZodType<Rule> = z
         opens: z.enum(['new tab', 'same tab']).optional(),
         noopener: z.boolean().optional(),
         noreferrer: z.boolean().optional(),
+        referrer: z.enum(REFERRER_POLICIES).optional(),
+        mark: z.boolean().optional(),
+        spoken: line(120).optional(),
+        title: line(300).optional(),
       })
       .refine((what) => Object.values(what).some((value) => value !== undefined), 'Choose what the rule is to do'),
   })
@@ -49,6 +67,14 @@ export const RulesChange = z.strictObject({
 export type RulesChange = z.infer<typeof RulesChange>
 
 export const ImpactRequest = z.strictObject({ rules: z.array(RuleBody).max(RULES_MAX) })
+const ShareBody = z.object({ name: z.string(), links: z.int() })
+const ReasonBody = z.discriminatedUnion('by', [
+  z.object({ by: z.literal('rule'), id: z.string(), number: z.int(), name: z.string() }),
+  z.object({ by: z.literal('hand') }),
+  z.object({ by: z.literal('sponsor'), name: z.string() }),
+  z.object({ by: z.literal('queue') }),
+  z.object({ by: z.literal('source') }),
+])
 export const ImpactAnswer = z
   .object({
     looked: z.int(),
@@ -63,11 +89,24 @@ export const ImpactAnswer = z
         examples: z.array(z.object({ page: z.string(), pageId: Id, text: z.string(), tagBefore: z.string(), tagAfter: z.string() })),
       }),
     ),
+    byPage: z.array(ShareBody),
+    bySite: z.array(ShareBody),
+    rules: z.array(
+      z.object({
+        id: z.string(),
+        means: z.int().meta({ description: 'Links that the rule means' }),
+        decides: z.int().meta({ description: 'Links for which it decides something' }),
+        instead: z.array(z.object({ reason: ReasonBody, links: z.int() })),
+      }),
+    ),
+    conflicts: z.array(z.object({ effect: z.enum(EFFECTS), heard: z.int(), unheard: z.int(), links: z.int() })),
   })
   .meta({ id: 'Impact' })
 export type ImpactAnswer = z.infer<typeof ImpactAnswer>
 
 export const RuleVersion = z.object({ version: Version, by: z.string().nullable(), at: z.iso.datetime(), rules: z.int() })
+export type RuleVersion = z.infer<typeof RuleVersion>
+export const RuleVersionQuery = z.object({ version: z.coerce.number().int().positive() })
 
 export const RewriteRequest = z.object({
   html: z.string().max(20_000_000),

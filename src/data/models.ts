@@ -11,9 +11,10 @@ export interface HostRow {
   id: string
   siteId: string
   host: string
-  kind: 'site' | 'short'
+  kind: 'site' | 'short' | 'door'
   prefix: string
   isMain: boolean
+  origin: string | null
 }
 export type Role = 'owner' | 'editor' | 'contributor'
 export interface PersonRow {
@@ -55,6 +56,9 @@ export interface PageRow {
   liveAt: Date | null
   editedBy: string | null
   writtenFor: string | null
+  tags: string[]
+  originKind: 'markdown' | null
+  originHash: string | null
   removedAt: Date | null
   version: number
 }
@@ -162,7 +166,7 @@ export function defineModels(sequelize: Sequelize): Models {
     sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
   return {
     Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, version }),
-    Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN }),
+    Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText }),
     Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: TEXT }),
     Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
     Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE }),
@@ -182,6 +186,9 @@ export function defineModels(sequelize: Sequelize): Models {
       liveAt: DATE,
       editedBy: UUID,
       writtenFor: maybeId,
+      tags: ARRAY(TEXT),
+      originKind: maybeText,
+      originHash: maybeText,
       removedAt: DATE,
       version,
     }),

@@ -26,7 +26,7 @@ export async function getBlob(db: Database, hash: string): Promise<Buffer | null
 }
 
 const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
-  p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.kind, p.written_for AS "writtenFor", p.removed_at AS "removedAt", p.version`
+  p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.kind, p.written_for AS "writtenFor", p.tags, p.origin_kind AS "originKind", p.origin_hash AS "originHash", p.removed_at AS "removedAt", p.version`
 
 /** A page with what a list shows beside it. */
 export interface ListedPage extends PageRow {
@@ -87,6 +87,8 @@ export interface NewContent {
   readonly title: string
   readonly placements: readonly FoundPlacement[]
   readonly writtenFor: string | null
+  readonly tags: readonly string[]
+  readonly words: number
   readonly uses: readonly string[]
 }
 
@@ -207,7 +209,7 @@ async function dropHalfWay(db: Database, pageId: string, before: number, personI
 
 /** Derives what is kept about a content besides itself. */
 export async function deriveFrom(db: Database, pageId: string, content: NewContent, transaction: Transaction): Promise<void> {
-  await replacePlacements(db, [{ pageId, placements: content.placements }], transaction)
+  await replacePlacements(db, [{ pageId, ...content }], transaction)
   await replaceUses(db, pageId, content.uses, transaction)
 }
 
@@ -280,18 +282,20 @@ async function keepRevision(
 /** Derives the placements of pages anew. */
 export async function replacePlacements(
   db: Database,
-  pages: readonly { pageId: string; placements: readonly FoundPlacement[] }[],
+  pages: readonly { pageId: string; placements: readonly FoundPlacement[]; tags: readonly string[]; words: number }[],
   transaction: Transaction,
 ): Promise<void> {
+  for (const { pageId, tags, words } of pages)
+    await rows(db, 'UPDATE pages SET tags = $2::text[], words = $3 WHERE id = $1', [pageId, tags.map(storable), words], transaction)
   await rows(db, 'DELETE FROM placements WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
   const found = pages.flatMap(({ pageId, placements }) => placements.map((each) => ({ page_id: pageId, ...each })))
   if (found.length === 0) return
   await rows(
     db,
-    `INSERT INTO placements (page_id, ordinal, start_at, end_at, tag, shown_text, href, rel, target, by_hand, shows, base_href, base_target)
-     SELECT page_id, ordinal, start, "end", tag, text, href, rel, target, "byHand", shows, "baseHref", "baseTarget"
+    `INSERT INTO placements (page_id, ordinal, start_at, end_at, tag, shown_text, href, rel, target, by_hand, link_tags, paragraph, shows, base_href, base_target)
+     SELECT page_id, ordinal, start, "end", tag, text, href, rel, target, "byHand", tags, paragraph, shows, "baseHref", "baseTarget"
      FROM jsonb_to_recordset($1::jsonb) AS x(page_id uuid, ordinal int, start int, "end" int, tag text, text text, href text, rel text, target text,
-       "byHand" text, shows text, "baseHref" text, "baseTarget" text)`,
+       "byHand" text, tags text, paragraph int, shows text, "baseHref" text, "baseTarget" text)`,
     [JSON.stringify(found, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))],
     transaction,
   )
@@ -303,6 +307,10 @@ export interface PlacementRow extends WrittenLink {
   readonly path: string
   readonly kind: PageKind
   readonly writtenFor: string | null
+  readonly pageTags: readonly string[]
+  readonly pageWords: number | null
+  readonly pageVersion: number
+  readonly paragraph: number | null
   readonly title: string
   readonly ordinal: number
   readonly start: number
@@ -325,7 +333,8 @@ export function listPlacements(
   }
   return rows<PlacementRow>(
     db,
-    `SELECT l.page_id AS "pageId", p.path, p.kind, p.written_for AS "writtenFor", p.title, l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.shows,
+    `SELECT l.page_id AS "pageId", p.path, p.kind, p.written_for AS "writtenFor", p.tags AS "pageTags", p.words AS "pageWords", p.version AS "pageVersion", p.title,
+       l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.link_tags AS tags, l.paragraph, l.shows,
        l.base_href AS "baseHref", l.base_target AS "baseTarget"
      FROM pages p JOIN placements l ON p.id = l.page_id
      WHERE ${where.join(' AND ')} ORDER BY p.path COLLATE "C", l.ordinal LIMIT $2`,
@@ -343,16 +352,6 @@ export async function ownPaths(db: Database, siteId: string): Promise<Set<string
   return new Set(found.map(({ path }) => path))
 }
 
-/** Differs whenever what is known of a site's links may differ: a draft was changed, or rules, partners, short links. */
-export async function contentStamp(db: Database, siteId: string): Promise<string> {
-  const [row] = await rows<{ stamp: string }>(
-    db,
-    `SELECT concat_ws(' ', (SELECT version FROM snapshot_state), count(*), sum(version), max(updated_at)) AS stamp FROM pages WHERE site_id = $1`,
-    [siteId],
-  )
-  return row?.stamp ?? ''
-}
-
 /** Differs whenever a page or file of the site may be another one than before, or bear another title. */
 export async function ownStamp(db: Database, siteId: string): Promise<string> {
   const [row] = await rows<{ stamp: string }>(
@@ -362,4 +361,10 @@ export async function ownStamp(db: Database, siteId: string): Promise<string> {
     [siteId],
   )
   return row?.stamp ?? ''
+}
+
+/** Differs whenever what is known of a site's links may differ: drafts, files, rules, partners, short links, what waits. */
+export async function contentStamp(db: Database, siteId: string): Promise<string> {
+  const [row] = await rows<{ version: string }>(db, 'SELECT version FROM snapshot_state')
+  return `${row?.version ?? ''} ${await ownStamp(db, siteId)}`
 }

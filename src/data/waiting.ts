@@ -25,7 +25,7 @@ export function listWaiting(db: Database, siteId: string, limit: number): Promis
   )
 }
 
-/** Destinations that are not accepted, by page. Those of shared parts hold on every page. */
+/** Destinations that are not accepted, by page. Those of shared parts hold on every page; pages without any of their own find them under "shared". */
 export async function waitingByPage(db: Database, siteId: string): Promise<Map<string, string[]>> {
   const found = await rows<{ pageId: string; kind: string; address: string }>(
     db,
@@ -34,6 +34,7 @@ export async function waitingByPage(db: Database, siteId: string): Promise<Map<s
   )
   const shared = found.filter(({ kind }) => kind !== 'page').map(({ address }) => address)
   const byPage = new Map<string, string[]>()
+  if (shared.length > 0) byPage.set('shared', shared)
   for (const { pageId, address } of found) byPage.set(pageId, [...(byPage.get(pageId) ?? shared), address])
   return byPage
 }

@@ -64,7 +64,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
       const page = deliverSource(decodeSource(bytes, encoding ?? 'utf-8'), view, {
         path,
         findPart,
-        waiting: pageId === null ? [] : waiting.get(pageId),
+        waiting: (pageId === null ? undefined : waiting.get(pageId)) ?? waiting.get('shared'),
       })
       return asDelivered(page.whole, page.links)
     }

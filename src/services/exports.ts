@@ -31,7 +31,11 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             const encoding = of === 'draft' ? page.encoding : (page.liveEncoding ?? page.encoding)
             const stored = hash === null ? null : await getBlob(db, hash)
             if (stored === null) continue
-            const delivered = deliverBytes(stored, encoding, view, { path: page.path, findPart, waiting: waiting.get(page.id) })
+            const delivered = deliverBytes(stored, encoding, view, {
+              path: page.path,
+              findPart,
+              waiting: waiting.get(page.id) ?? waiting.get('shared'),
+            })
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             yield {
               name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName,

@@ -1,5 +1,6 @@
 import { addressesService } from './addresses.ts'
 import { blocksService } from './blocks.ts'
+import { bulkChangesService } from './bulk-changes.ts'
 import { type Context, SiteViews } from './context.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
@@ -26,6 +27,7 @@ export function createServices(context: Context) {
   const waiting = waitingService(context, views)
   const pages = pagesService(context, views, waiting)
   const jobs = jobsService(context)
+  const visits = visitsService(context, views)
   return {
     views,
     people: peopleService(context),
@@ -35,9 +37,10 @@ export function createServices(context: Context) {
     menus: menusService(context, views, pages),
     files: filesService(context, views),
     destinations: destinationsService(context, views),
-    visits: visitsService(context, views),
+    visits,
     waiting,
     placements,
+    bulkChanges: bulkChangesService(context, views, placements, visits),
     rules: rulesService(context, views, placements),
     partners: partnersService(context),
     shortLinks: shortLinksService(context, views),

@@ -54,6 +54,8 @@ export function newContent(
     title: (kind === 'page' ? read.title : null) ?? fallbackTitle,
     placements: read.placements,
     writtenFor: read.writtenFor,
+    tags: read.tags,
+    words: read.words,
     uses: read.uses,
   }
 }
@@ -73,6 +75,7 @@ export function shownPageRow(page: ListedPage, origin: string): Page {
     liveAt: page.liveAt === null ? null : new Date(page.liveAt).toISOString(),
     editedBy: page.editor,
     writtenFor: page.writtenFor,
+    tags: page.tags,
     isRemoved: page.removedAt !== null,
   }
 }

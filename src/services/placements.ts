@@ -1,25 +1,25 @@
-import type { Placement, PlacementQuery } from '../contract/pages.ts'
-import { readPage } from '../core/content/index.ts'
+import { stringify } from 'csv-stringify/sync'
+import type { Placement, PlacementFilter, PlacementQuery } from '../contract/placements.ts'
+import { readMenuContent, readPage, TAG_MAX_CHARS } from '../core/content/index.ts'
+import {
+  type Finding,
+  type JudgedPlacement,
+  type PlacementQuery as ListQuery,
+  landsOf,
+  PlacementList,
+  type PlacementPage,
+  type Placement as StoredPlacement,
+  sendPlacement,
+} from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type CompiledSite, type Decision, decide, factsOf, hintsOf, type LinkFacts, relTokens, sayReason } from '../core/rules/index.ts'
+import { type CompiledSite, type Decision, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
-import { getBlob, listPages, listPlacements, ownPaths, type PlacementRow, replacePlacements } from '../data/pages.ts'
+import { contentStamp, getBlob, listPages, listPlacements, ownPaths, type PlacementRow, replacePlacements } from '../data/pages.ts'
+import { waitingByPage } from '../data/waiting.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews } from './context.ts'
 
-/** A stored placement put into its surroundings and decided. */
-export interface Judged {
-  readonly row: PlacementRow
-  readonly facts: LinkFacts
-  readonly decision: Decision
-}
-
-export function judge(view: CompiledSite, row: PlacementRow): Judged {
-  const facts = factsOf(row, view.around(row.path, { writtenFor: row.writtenFor }), view.findShortLink)
-  return { row, facts, decision: decide(view.rules, facts) }
-}
-
 /** Leads to a partner and does not say so. */
-export const isUnmarked = ({ facts, decision }: Judged): boolean =>
+export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
   facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
 
 /** Why `rel` and `target` are what they are, in plain words. */
@@ -32,88 +32,239 @@ export function becauseOf({ because }: Decision): { rel: string; target: string 
   return { rel: [...hints, ...others].join('; '), target: sayReason(because.opens) }
 }
 
-/** Whether an inside destination exists; null for what only a visit could tell. */
-export function landsOf({ facts }: Judged, paths: ReadonlySet<string>): boolean | null {
-  if (facts.address === null) return false
-  if (facts.kind === 'short link') return facts.site !== null
-  if (facts.kind !== 'inside page' && facts.kind !== 'file') return facts.kind === 'section' ? true : null
-  const { pathname } = new URL(facts.address)
-  return [pathname, pathname.replace(/\/index\.html?$/i, '/'), `${pathname}/`, pathname.replace(/\/$/, '')].some((path) => paths.has(path))
-}
-
-export function shownPlacement(judged: Judged, paths: ReadonlySet<string>): Placement {
-  const { row, facts, decision } = judged
+export function shownPlacement(judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {
+  const { placement, facts, decision } = judged
+  const { page, written } = placement
   return {
-    pageId: row.pageId,
-    page: row.path,
-    pageTitle: row.title,
-    start: row.start,
-    text: row.text,
-    href: row.href,
+    pageId: page.id,
+    page: page.path,
+    pageTitle: page.title,
+    ordinal: placement.ordinal,
+    start: placement.start,
+    text: placement.text,
+    href: written.href,
     kind: facts.kind,
     site: facts.site,
     isPartner: facts.isPartner,
-    lands: landsOf(judged, paths),
-    before: { rel: row.rel, target: row.target },
+    tags: [...facts.tags],
+    lands: landsOf(facts, paths),
+    before: { rel: written.rel, target: written.target },
     after: { rel: decision.rel, target: decision.target },
     because: becauseOf(decision),
+    explained: explain(decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
+    findings: [...findings],
     isUnmarked: isUnmarked(judged),
   }
 }
 
+/** A filter as it stands in a call, as the question a list understands. */
+export function listQuery({ text, finding, destination, ...facets }: PlacementFilter): ListQuery {
+  return { text, finding, destination, facets: Object.fromEntries(Object.entries(facets).filter(([, value]) => value !== undefined)) }
+}
+
+/** What a screen gets first of all placements: what is needed to judge them. The placements follow in steps. */
+export interface PlacementsHead {
+  readonly stamp: string
+  readonly setup: SiteSetup
+  readonly port: number
+  readonly paths: readonly string[]
+  readonly total: number
+}
+
 /** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
 const SCAN_STEP = 5_000
+/** The first step of what a screen waits for. */
+const FIRST_STEP = 300
+/** Lists kept in memory; others are made again when they are asked for. */
+const LISTS_MAX = 8
 
-export function placementsService({ db }: Context, views: SiteViews) {
+export function placementsService({ db, settings }: Context, views: SiteViews) {
+  const lists = new Map<string, { stamp: string; list: Promise<PlacementList> }>()
+
+  /** All stored placements of a site in the order of path and place, in steps: other requests are answered in between. */
+  async function* stored(siteId: string): AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }> {
+    const waiting = await waitingByPage(db, siteId)
+    const shared = waiting.get('shared') ?? []
+    let page: PlacementPage | null = null
+    for (let after: { path: string; ordinal: number } | undefined, step = FIRST_STEP; ; step = SCAN_STEP) {
+      const found = await listPlacements(db, { siteId, after, limit: step })
+      const pages: PlacementPage[] = []
+      const rows = found.map((row) => {
+        if (page?.id !== row.pageId) {
+          page = pageOf(row, waiting.get(row.pageId) ?? shared)
+          pages.push(page)
+        }
+        return placementOf(row, page)
+      })
+      if (rows.length > 0) yield { pages, rows }
+      const last = found[found.length - 1]
+      if (last === undefined || found.length < step) return
+      after = { path: last.path, ordinal: last.ordinal }
+    }
+  }
+
+  const listOf = async (siteId: string, view: CompiledSite): Promise<PlacementList> => {
+    const stamp = await contentStamp(db, siteId)
+    const kept = lists.get(siteId)
+    if (kept?.stamp === stamp) return kept.list
+    const make = async (): Promise<PlacementList> => {
+      const list = new PlacementList(view, await ownPaths(db, siteId))
+      for await (const { rows } of stored(siteId)) list.add(rows)
+      return list
+    }
+    if (lists.size >= LISTS_MAX) lists.clear()
+    const list = make()
+    lists.set(siteId, { stamp, list })
+    list.catch(() => lists.delete(siteId))
+    return list
+  }
+
   return {
-    async list(actor: Actor, query: PlacementQuery): Promise<Result<{ items: Placement[]; next: string | null }, 'forbidden'>> {
+    listOf,
+
+    async list(
+      actor: Actor,
+      query: PlacementQuery,
+    ): Promise<Result<{ items: Placement[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
-      const paths = await ownPaths(db, actor.siteId)
-      const items: Placement[] = []
-      let after = readCursor(query.cursor) as { path: string; ordinal: number } | undefined
-      if (typeof after?.path !== 'string' || typeof after.ordinal !== 'number') after = undefined
-      for (;;) {
-        const found = await listPlacements(db, { siteId: actor.siteId, path: query.page, after, limit: SCAN_STEP })
-        for (const row of found) {
-          after = { path: row.path, ordinal: row.ordinal }
-          const judged = judge(view, row)
-          if (query.site !== undefined && judged.facts.site !== query.site) continue
-          if (query.unmarked !== undefined && isUnmarked(judged) !== query.unmarked) continue
-          items.push(shownPlacement(judged, paths))
-          if (items.length === query.limit) return ok({ items, next: cursorOf(after) })
+      const list = await listOf(actor.siteId, view)
+      const { cursor, limit, page, unmarked, ...filter } = query
+      const { found } = list.ask(listQuery(filter))
+      const wanted = [...found].filter((i) => {
+        const judged = list.judged[i]
+        if (judged === undefined) return false
+        return (page === undefined || judged.placement.page.path === page) && (unmarked === undefined || isUnmarked(judged) === unmarked)
+      })
+      const after = readCursor(cursor)
+      const from = typeof after === 'number' && after > 0 ? wanted.findIndex((i) => i >= after) : 0
+      const shown = from === -1 ? [] : wanted.slice(from, from + limit)
+      const items = shown.flatMap((i) => {
+        const judged = list.judged[i]
+        return judged === undefined ? [] : [shownPlacement(judged, list.paths, list.findingsAt(i))]
+      })
+      const next = from === -1 ? undefined : wanted[from + limit]
+      return ok({ items, next: next === undefined ? null : cursorOf(next), total: wanted.length })
+    },
+
+    /** All placements for a screen to judge by itself: a line with what is needed for that, then lines of pages and placements. */
+    async send(actor: Actor): Promise<Result<AsyncGenerator<string>, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const { siteId } = actor
+      const { setup } = await views.of(actor)
+      const head: PlacementsHead = {
+        stamp: await contentStamp(db, siteId),
+        setup,
+        port: settings.port,
+        paths: [...(await ownPaths(db, siteId))],
+        total: await countPlacements(siteId),
+      }
+      async function* lines(): AsyncGenerator<string> {
+        yield `${JSON.stringify(head)}\n`
+        const numbers = new Map<string, number>()
+        for await (const { pages, rows } of stored(siteId)) {
+          for (const page of pages) numbers.set(page.id, numbers.size)
+          const sent = rows.map((row) => sendPlacement(numbers.get(row.page.id) ?? 0, row, row.tag.length >= TAG_MAX_CHARS))
+          yield `${JSON.stringify({ pages, rows: sent })}\n`
         }
-        if (found.length < SCAN_STEP) return ok({ items, next: null })
       }
+      return ok(lines())
     },
 
-    /** All placements of the site, judged, in steps: other requests are answered in between. */
-    async *judgeAll(siteId: string, view: CompiledSite): AsyncGenerator<Judged> {
-      for (let after: { path: string; ordinal: number } | undefined; ; ) {
-        const found = await listPlacements(db, { siteId, after, limit: SCAN_STEP })
-        for (const row of found) yield judge(view, row)
-        const last = found[found.length - 1]
-        if (last === undefined || found.length < SCAN_STEP) return
-        after = { path: last.path, ordinal: last.ordinal }
-      }
+    /** Tells whether anything has changed since. */
+    async stamp(actor: Actor): Promise<string> {
+      return contentStamp(db, actor.siteId)
     },
 
-    /** Derives the whole index anew from the drafts. @returns how many pages were read */
+    /** What a filter finds as CSV (RFC 4180), with a header. Cells that a spreadsheet would take for a formula are told apart. */
+    async csv(actor: Actor, filter: PlacementFilter): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('exports:read')) return fail('forbidden')
+      const list = await listOf(actor.siteId, await views.of(actor))
+      const rows = [...list.ask(listQuery(filter)).found].flatMap((i) => {
+        const judged = list.judged[i]
+        if (judged === undefined) return []
+        const shown = shownPlacement(judged, list.paths, list.findingsAt(i))
+        return [
+          {
+            page: shown.page,
+            title: shown.pageTitle,
+            text: shown.text,
+            href: shown.href,
+            kind: shown.kind ?? '',
+            site: shown.site ?? '',
+            rel: shown.after.rel ?? '',
+            target: shown.after.target ?? '',
+            because: shown.because.rel,
+            lands: shown.lands === null ? '' : shown.lands ? 'yes' : 'no',
+            tags: shown.tags.join(', '),
+            findings: shown.findings.join(', '),
+          },
+        ]
+      })
+      const columns = ['page', 'title', 'text', 'href', 'kind', 'site', 'rel', 'target', 'because', 'lands', 'tags', 'findings']
+      return ok(stringify(rows, { header: true, columns, escape_formulas: true }))
+    },
+
+    /** Derives the whole index anew from the drafts. @returns how many pages, blocks and menus were read */
     async rebuild(siteId: string): Promise<number> {
-      let after: string | undefined
-      for (let done = 0; ; ) {
-        const { items } = await listPages(db, { siteId, after, limit: 100 })
-        for (const page of items) {
-          const bytes = await getBlob(db, page.draftHash)
-          if (bytes === null) continue
-          await inTransaction(db, (transaction) =>
-            replacePlacements(db, [{ pageId: page.id, placements: readPage(bytes, page.encoding).placements }], transaction),
-          )
+      let done = 0
+      for (const kind of ['page', 'block', 'menu'] as const) {
+        for (let after: string | undefined; ; ) {
+          const { items } = await listPages(db, { siteId, kind, after, limit: 100 })
+          for (const page of items) {
+            const bytes = await getBlob(db, page.draftHash)
+            if (bytes === null) continue
+            const content = kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, page.encoding, page.path)
+            await inTransaction(db, (transaction) => replacePlacements(db, [{ pageId: page.id, ...content }], transaction))
+          }
+          done += items.length
+          after = items[items.length - 1]?.path
+          if (items.length < 100) break
         }
-        done += items.length
-        after = items[items.length - 1]?.path
-        if (items.length < 100) return done
       }
+      lists.delete(siteId)
+      return done
     },
   }
+
+  async function countPlacements(siteId: string): Promise<number> {
+    const { rows: found } = await db.pool.query<{ count: string }>(
+      'SELECT count(*) AS count FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL',
+      [siteId],
+    )
+    return Number(found[0]?.count ?? 0)
+  }
 }
+
+const pageOf = (row: PlacementRow, waiting: readonly string[]): PlacementPage => ({
+  id: row.pageId,
+  path: row.path,
+  title: row.title,
+  kind: row.kind,
+  version: row.pageVersion,
+  writtenFor: row.writtenFor,
+  tags: row.pageTags,
+  words: row.pageWords,
+  waiting,
+  baseHref: row.baseHref,
+  baseTarget: row.baseTarget,
+})
+
+const placementOf = (row: PlacementRow, page: PlacementPage): StoredPlacement => ({
+  page,
+  ordinal: row.ordinal,
+  start: row.start,
+  tag: row.tag,
+  text: row.text,
+  paragraph: row.paragraph ?? 0,
+  written: {
+    href: row.href,
+    rel: row.rel,
+    target: row.target,
+    byHand: row.byHand,
+    tags: row.tags,
+    shows: row.shows,
+    baseHref: row.baseHref,
+    baseTarget: row.baseTarget,
+  },
+})

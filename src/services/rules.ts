@@ -1,11 +1,11 @@
-import type { ImpactAnswer, RewriteAnswer, RulesChange } from '../contract/rules.ts'
-import { RuleList } from '../contract/rules.ts'
-import { applyPatches, linkText, readAttributes, scanLinks, tagPatches } from '../core/markup/index.ts'
+import { ImpactAnswer, type RewriteAnswer, RuleList, type RulesChange } from '../contract/rules.ts'
+import { linkText } from '../core/markup/index.ts'
+import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { changesFor, compileRules, type Decision, decide, deliverPage, ImpactTally, type Rule } from '../core/rules/index.ts'
+import { compileRules, decide, deliverPage, ImpactTally, type Rule } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { becauseOf, type Judged, type placementsService } from './placements.ts'
+import { becauseOf, type placementsService } from './placements.ts'
 
 interface StoredList {
   readonly version: number
@@ -61,27 +61,22 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       return ok({ items: found.map((each) => ({ ...each, at: new Date(each.at).toISOString() })) })
     },
 
+    /** A version of the list, as it was. */
+    async version(actor: Actor, version: number): Promise<Result<StoredList, 'forbidden' | 'not-found'>> {
+      if (!actor.can('rules:read')) return fail('forbidden')
+      const [row] = await rows<{ list: unknown }>(db, 'SELECT list FROM rules WHERE site_id = $1 AND version = $2', [actor.siteId, version])
+      return row === undefined ? fail('not-found') : ok({ version, rules: RuleList.shape.rules.parse(row.list) })
+    },
+
     /** What a list would change against the one in force, before it is saved. */
     async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       const draft = compileRules(rules)
-      const tally = new ImpactTally<Judged>(view.rules, draft)
-      for await (const judged of placements.judgeAll(actor.siteId, view)) tally.add(judged.row.pageId, judged.facts, judged)
-      const found = tally.result()
-      return ok({
-        ...found,
-        groups: found.groups.map((group) => ({
-          ...group,
-          examples: group.examples.map((judged) => ({
-            page: judged.row.path,
-            pageId: judged.row.pageId,
-            text: judged.row.text,
-            tagBefore: tagWith(judged, judged.decision),
-            tagAfter: tagWith(judged, decide(draft, judged.facts)),
-          })),
-        })),
-      })
+      const tally = new ImpactTally<JudgedPlacement>(view.rules, draft)
+      const { judged: all } = await placements.listOf(actor.siteId, view)
+      for (const judged of all) tally.add(judged.placement.page.path, judged.facts, judged, judged.decision)
+      return ok(ImpactAnswer.parse(shownImpact(tally.result(), (judged) => decide(draft, judged.facts))))
     },
 
     /** The rules in force on any HTML; nothing is stored. */
@@ -107,14 +102,4 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       })
     },
   }
-}
-
-/** The stored start tag with a decision written into it. */
-function tagWith({ row, facts }: Judged, decision: Decision): string {
-  const [link] = scanLinks(row.tag).links
-  const nameEnd = /^<[a-z]+/i.exec(row.tag)?.[0].length ?? 0
-  return applyPatches(
-    row.tag,
-    tagPatches(row.tag, link ?? { attributes: readAttributes(row.tag, nameEnd), nameEnd }, changesFor(decision, facts, row.rel)),
-  )
 }

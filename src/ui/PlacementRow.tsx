@@ -1,4 +1,4 @@
-import type { Placement } from '../contract/pages.ts'
+import type { Placement } from '../contract/placements.ts'
 import { opensNewTab, relTokens, strandOf } from '../core/rules/index.ts'
 import { type Knot, Rope, type RopeEnd } from './Rope.tsx'
 

@@ -2,6 +2,7 @@
 export const AREAS = [
   { name: 'Desk', path: '/' },
   { name: 'Pages', path: '/pages' },
+  { name: 'Links', path: '/links' },
   { name: 'Short links', path: '/short-links' },
   { name: 'Rules', path: '/rules' },
 ] as const

@@ -138,9 +138,7 @@ test('rules take effect on delivered pages; the stored content is as before', as
   must(
     await world.services.rules.save(world.owner, {
       version: 0,
-      rules: [
-        { id: 'o', name: 'o', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { hints: ['nofollow'] } },
-      ],
+      rules: [{ id: 'o', name: 'o', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { hints: ['nofollow'] } }],
     }),
   )
   await until(async () => (await get('/a%20b.html')).body === '<a href="https://tides.example/" rel="nofollow">x</a>')

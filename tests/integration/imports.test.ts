@@ -74,7 +74,7 @@ test('bytes come out as they came in, and again with rules everywhere but in the
   must(
     await world.services.rules.save(world.owner, {
       version: 0,
-      rules: [{ id: 'o', name: 'Out', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: { opens: 'new tab' } }],
+      rules: [{ id: 'o', name: 'Out', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } }],
     }),
   )
   const ruled = await exported()

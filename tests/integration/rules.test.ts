@@ -4,18 +4,17 @@ import type { Rule } from '../../src/core/rules/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
-const rule = (id: string, which: Rule['which'], what: Rule['what']): Rule => ({
+const rule = (id: string, when: Rule['when'], what: Rule['what']): Rule => ({
   id,
   name: id,
   isOn: true,
   isBinding: false,
-  where: {},
-  which,
+  when,
   what,
 })
 const STANDARD = [
-  rule('paid', { partner: true }, { hints: ['sponsored', 'nofollow'] }),
-  rule('outside', { kinds: ['outside'] }, { opens: 'new tab' }),
+  rule('paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }),
+  rule('outside', { is: 'kind', of: ['outside'] }, { opens: 'new tab' }),
 ]
 
 let world: World

@@ -38,6 +38,9 @@ const bare = (text: string): string =>
     .replace(/[\s\u00a0]+/g, ' ')
     .replace(/^[\s»>→.…!:()[\]"“”'’]+|[\s»>→.…!:()[\]"“”'’]+$/g, '')
 
+/** Tells whether words say nothing of where they lead ("click here"), in the languages our first users write. */
+export const saysLittle = (text: string): boolean => EMPTY_WORDS.has(bare(text))
+
 /** Advice by number of the link, for those that need any. */
 export function anchorAdvice(links: readonly WordedLink[]): ReadonlyMap<number, readonly Advice[]> {
   const found = new Map<number, Advice[]>()

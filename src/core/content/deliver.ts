@@ -1,18 +1,31 @@
 import { expandParts, type PartFinder } from '../blocks/index.ts'
 import { applyPatches, decodeSource, type PatchSet, patchBytes, writableIn } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
-import { type CompiledSite, type DeliveredLink, deliverPage } from '../rules/index.ts'
+import { type CompiledSite, type DeliveredLink, deliverPage, readTags, type SharedPart } from '../rules/index.ts'
 
-/** A comment by which a page's source says for which partner it is written. Never delivered. */
+/** Comments by which a page's source says for which partner it is written, and how it is tagged. Never delivered. */
 const WRITTEN_FOR = /<!--\s*written-for:\s*([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})\s*-->[\t ]*\r?\n?/i
+const PAGE_TAGS = /<!--\s*tags:\s*([^<>]*?)\s*-->[\t ]*\r?\n?/i
 
 /** The partner that a page is written for; null for none. */
-export const writtenForOf = (html: string): string | null => WRITTEN_FOR.exec(html)?.[1] ?? null
+export const writtenForOf = (html: string): string | null => (html.includes('written-for') ? (WRITTEN_FOR.exec(html)?.[1] ?? null) : null)
+
+/** The tags of a page, as written. */
+export const pageTagsOf = (html: string): readonly string[] => (html.includes('tags:') ? readTags(PAGE_TAGS.exec(html)?.[1] ?? null) : [])
 
 /** The patch that writes down for whom a page is written, at the start of its body; null takes the mark away. */
-export function setWrittenFor(html: string, partner: string | null): PatchSet {
-  const mark = WRITTEN_FOR.exec(html)
-  const insert = partner === null ? '' : `<!-- written-for: ${partner} -->`
+export const setWrittenFor = (html: string, partner: string | null): PatchSet =>
+  setMark(html, WRITTEN_FOR, partner === null ? '' : `<!-- written-for: ${partner} -->`)
+
+/** The patch that writes a page's tags down, at the start of its body. */
+export function setPageTags(html: string, tags: readonly string[]): PatchSet {
+  // "--" would end the comment.
+  const written = readTags(tags.map((tag) => tag.replaceAll('--', '-').replace(/[<>,]/g, ' ')).join(','))
+  return setMark(html, PAGE_TAGS, written.length === 0 ? '' : `<!-- tags: ${written.join(', ')} -->`)
+}
+
+function setMark(html: string, form: RegExp, insert: string): PatchSet {
+  const mark = form.exec(html)
   if (mark !== null) return [{ from: mark.index, to: mark.index + mark[0].length, insert }]
   const body = /<body(?:\s[^>]*)?>/i.exec(html)
   const at = body === null ? 0 : body.index + body[0].length
@@ -38,14 +51,31 @@ export interface DeliveredSource {
 
 /** Puts shared parts in, takes our own marks out, and applies the rules. Without parts only start tags of links change. */
 export function deliverSource(text: string, site: CompiledSite, { path, waiting, findPart }: PagePlace): DeliveredSource {
-  const mark = text.includes('written-for') ? WRITTEN_FOR.exec(text) : null
-  const parts = findPart === undefined || !text.includes('<!--') ? [] : expandParts(text, findPart)
-  const first =
-    mark === null ? parts : [...parts, { from: mark.index, to: mark.index + mark[0].length, insert: '' }].sort((a, b) => a.from - b.from)
+  const hasComments = text.includes('<!--')
+  const mark = hasComments && text.includes('written-for') ? WRITTEN_FOR.exec(text) : null
+  const tags = hasComments && text.includes('tags:') ? PAGE_TAGS.exec(text) : null
+  const parts = findPart === undefined || !hasComments ? [] : expandParts(text, findPart)
+  const out = [mark, tags]
+    .filter((each) => each !== null)
+    .map((each) => ({ from: each.index, to: each.index + each[0].length, insert: '' }))
+  const first = out.length === 0 ? parts : [...parts, ...out].sort((a, b) => a.from - b.from)
   const whole = applyPatches(text, first)
-  const around = site.around(path, { writtenFor: mark?.[1], waiting })
-  const page = deliverPage(whole, site.rules, around, site.findShortLink)
+  const around = site.around(path, { writtenFor: mark?.[1], waiting, tags: readTags(tags?.[1] ?? null) })
+  const page = deliverPage(whole, site.rules, around, site.findShortLink, parts.length === 0 ? undefined : partFinder(text, first))
   return { html: page.html, whole, steps: first.length === 0 ? [page.patches] : [first, page.patches], links: page.delivered }
+}
+
+/** Which shared part stands at an offset of the whole page. Parts within parts count as the outer one. */
+function partFinder(text: string, patches: PatchSet): (offset: number) => SharedPart | null {
+  const ranges: { from: number; to: number; part: SharedPart }[] = []
+  let shift = 0
+  for (const { from, to, insert } of patches) {
+    const [kind = '', name = ''] = /^<!--\s*(block|menu):\s*([a-z0-9-]+)/.exec(text.slice(from, to))?.slice(1) ?? []
+    if (kind !== '')
+      ranges.push({ from: from + shift, to: from + shift + insert.length, part: { kind: kind === 'menu' ? 'menu' : 'block', name } })
+    shift += insert.length - (to - from)
+  }
+  return (offset) => ranges.find(({ from, to }) => from <= offset && offset < to)?.part ?? null
 }
 
 /** A page's bytes as visitors get them, and what was decided for each link. */

@@ -1,10 +1,12 @@
-export { type Advice, anchorAdvice, isBareAddress, type WordedLink } from './advice.ts'
+export { type Advice, anchorAdvice, isBareAddress, saysLittle, type WordedLink } from './advice.ts'
 export {
   type DeliveredBytes,
   type DeliveredSource,
   deliverBytes,
   deliverSource,
   type PagePlace,
+  pageTagsOf,
+  setPageTags,
   setWrittenFor,
   writtenForOf,
 } from './deliver.ts'

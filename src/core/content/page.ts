@@ -1,8 +1,8 @@
 import { normalise } from '../address/index.ts'
-import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding } from '../markup/index.ts'
+import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
 import { readMenu, renderMenu } from '../menus/index.ts'
 import { type WrittenLink, writtenLink } from '../rules/index.ts'
-import { writtenForOf } from './deliver.ts'
+import { pageTagsOf, writtenForOf } from './deliver.ts'
 
 /** Longest start tag kept with a placement, in characters; longer ones are shown cut off. */
 export const TAG_MAX_CHARS = 2_000
@@ -16,10 +16,15 @@ export interface FoundPlacement extends WrittenLink {
   /** The start tag as written, cut to {@link TAG_MAX_CHARS}. */
   readonly tag: string
   readonly text: string
+  /** Counts the page's paragraphs, headings, items and the like from 1; links of one paragraph have the same. */
+  readonly paragraph: number
 }
 
 /** What a page's bytes say. */
 export interface PageContent {
+  readonly tags: readonly string[]
+  /** How many words a reader sees. */
+  readonly words: number
   /** The partner that it says it is written for. */
   readonly writtenFor: string | null
   /** Files of the site that it names: paths, or "//host/path" where it names the host. */
@@ -42,15 +47,55 @@ export function readPage(bytes: Uint8Array, encoding: string = sniffEncoding(byt
 
 function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
   const page = scanLinks(text)
-  const placements = page.links.map((link, ordinal) => ({
-    ...writtenLink(text, link, page),
-    ordinal,
-    start: link.start,
-    end: link.end,
-    tag: text.slice(link.start, Math.min(link.end, link.start + TAG_MAX_CHARS)),
-    text: linkText(text, link),
-  }))
-  return { text, title: pageTitle(text), placements, writtenFor: writtenForOf(text), uses: usesOf(text, path) }
+  const { starts, words } = paragraphsOf(text)
+  let paragraph = 0
+  const placements = page.links.map((link, ordinal) => {
+    while (paragraph < starts.length && (starts[paragraph] ?? 0) <= link.start) paragraph++
+    return {
+      ...writtenLink(text, link, page),
+      ordinal,
+      start: link.start,
+      end: link.end,
+      tag: text.slice(link.start, Math.min(link.end, link.start + TAG_MAX_CHARS)),
+      text: linkText(text, link),
+      paragraph,
+    }
+  })
+  return {
+    text,
+    title: pageTitle(text),
+    placements,
+    writtenFor: writtenForOf(text),
+    tags: pageTagsOf(text),
+    words,
+    uses: usesOf(text, path),
+  }
+}
+
+const PARAGRAPH = /^(?:p|div|h[1-6]|li|td|th|blockquote|section|article|main|header|footer|aside|nav|figcaption|caption|dt|dd|pre|body)$/
+
+/** Where each paragraph begins: behind a block's start tag, and again behind its end. Words are counted on the way. */
+function paragraphsOf(html: string): { starts: readonly number[]; words: number } {
+  const starts: number[] = []
+  let words = 0
+  walkTags(html, {
+    open(name, start) {
+      if (PARAGRAPH.test(name)) starts.push(start)
+    },
+    close(name, start) {
+      if (PARAGRAPH.test(name)) starts.push(start)
+    },
+    text(start, end, inert) {
+      if (inert) return
+      let isWord = false
+      for (let i = start; i < end; i++) {
+        const isSpaceHere = html.charCodeAt(i) <= 0x20
+        if (!isSpaceHere && !isWord) words++
+        isWord = !isSpaceHere
+      }
+    },
+  })
+  return { starts, words }
 }
 
 /** A menu as content: its links are those that readers get. */

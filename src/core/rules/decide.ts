@@ -1,7 +1,8 @@
-import type { AttributeChanges } from '../markup/index.ts'
-import { type Answer, BY_HAND, type LinkFacts } from './facts.ts'
+import type { Attribute } from '../markup/index.ts'
+import { type AttributeChanges, valueNamed } from '../markup/index.ts'
+import { ANSWERS, type Answer, BY_HAND, type LinkFacts, TAGS } from './facts.ts'
 import { type Hint, hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
-import type { CompiledRule, Rule } from './rule.ts'
+import type { CompiledRule, Effect, Effects } from './rule.ts'
 
 /** Who decided: a rule, a person, the source as it came, or our own care (`noopener` where a new tab opens). */
 export type Reason =
@@ -19,52 +20,80 @@ export interface Decision {
   readonly rel: string | null
   /** Value of `target`; null for none. */
   readonly target: string | null
+  /** What rules say beyond `rel` and `target`; left out where they say nothing. */
+  readonly also: Pick<Effects, 'referrer' | 'mark' | 'spoken' | 'title'>
   readonly because: {
     readonly hints: Reason
     readonly opens: Reason
     /** Who brought `noopener` or kept it away; where it came with a new tab, who opens that. Null when it is as written. */
     readonly noopener: Reason | null
     readonly noreferrer: Reason | null
+    /** Null where no rule speaks of it. */
+    readonly referrer: Reason | null
+    readonly mark: Reason | null
+    readonly spoken: Reason | null
+    readonly title: Reason | null
   }
 }
 
 const BY_SOURCE: Reason = { by: 'source' }
 const HAND: Reason = { by: 'hand' }
+const NOTHING = {} as const
 
 /**
- * Decides one link: for each attribute the first rule that speaks, unless a person set it by hand and that rule is not
- * binding. Tokens of `rel` that no rule speaks of stay. A new tab brings `noopener`, unless the link asks for `opener` or
+ * Decides one link: for each attribute the first rule that speaks, where a rule that is not binding yields to what is
+ * hand-set. Tokens of `rel` that no rule speaks of stay. A new tab brings `noopener`, unless the link asks for `opener` or
  * a rule says otherwise (PRODUCT 6.3).
  */
 export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decision {
-  const matching = rules.filter((compiled) => compiled.matches(facts))
-  const hints = firstSaying(matching, 'hints')
-  const opens = firstSaying(matching, 'opens')
-  const noopener = firstSaying(matching, 'noopener')
-  const noreferrer = firstSaying(matching, 'noreferrer')
-  const ruledHints = hints !== null && !yields(facts, hints, 'hints') ? hints : null
-  const ruledOpens = opens !== null && !yields(facts, opens, 'opens') ? opens : null
-
-  const given = givenHints(facts, ruledHints)
+  const said: Partial<Record<Effect, CompiledRule>> = {}
+  for (const compiled of rules) {
+    if (!compiled.matches(facts)) continue
+    for (const effect in compiled.rule.what) {
+      const name = effect as Effect
+      if (said[name] !== undefined || compiled.rule.what[name] === undefined) continue
+      if (yields(facts, compiled, name)) continue
+      said[name] = compiled
+    }
+  }
+  const given = givenHints(facts, said.hints)
   let rel: RelTokens = facts.rel
   if (given !== null) rel = withHints(rel, given.hints)
-  else if (ruledHints?.rule.what.hints !== undefined) rel = withHints(rel, ruledHints.rule.what.hints)
-  const target = decideTarget(facts, ruledOpens?.rule.what.opens)
-  const isDecided = ruledOpens !== null || facts.handSet.includes('opens')
-  const comesWithTab =
-    noopener === null && isDecided && opensNewTab(target ?? facts.baseTarget) && !hasToken(rel, 'opener') && !hasToken(rel, 'noopener')
-  if (noopener !== null) rel = noopener.rule.what.noopener === true ? withToken(rel, 'noopener') : withoutToken(rel, 'noopener')
+  else if (said.hints?.rule.what.hints !== undefined) rel = withHints(rel, said.hints.rule.what.hints)
+  const target = decideTarget(facts, said.opens?.rule.what.opens)
+  const isDecided = said.opens !== undefined || facts.handSet.includes('opens')
+  const { noopener, noreferrer } = said
+  const isTab = opensNewTab(target ?? facts.baseTarget)
+  const comesWithTab = noopener === undefined && isDecided && isTab && !hasToken(rel, 'opener') && !hasToken(rel, 'noopener')
+  if (noopener !== undefined) rel = noopener.rule.what.noopener === true ? withToken(rel, 'noopener') : withoutToken(rel, 'noopener')
   else if (comesWithTab) rel = withToken(rel, 'noopener')
-  if (noreferrer !== null) rel = noreferrer.rule.what.noreferrer === true ? withToken(rel, 'noreferrer') : withoutToken(rel, 'noreferrer')
+  if (noreferrer !== undefined)
+    rel = noreferrer.rule.what.noreferrer === true ? withToken(rel, 'noreferrer') : withoutToken(rel, 'noreferrer')
+  const spoken = isTab ? said.spoken : undefined
   return {
     rel: rel.length === 0 ? null : rel.join(' '),
     target,
+    also: (said.referrer ?? said.mark ?? spoken ?? said.title) ? alsoSaid(said, spoken, facts) : NOTHING,
     because: {
-      hints: given?.reason ?? reasonFor(facts, ruledHints, 'hints'),
-      opens: reasonFor(facts, ruledOpens, 'opens'),
-      noopener: noopener !== null ? byRule(noopener) : comesWithTab ? reasonFor(facts, ruledOpens, 'opens') : null,
-      noreferrer: noreferrer === null ? null : byRule(noreferrer),
+      hints: given?.reason ?? reasonFor(facts, said.hints, 'hints'),
+      opens: reasonFor(facts, said.opens, 'opens'),
+      noopener: noopener !== undefined ? byRule(noopener) : comesWithTab ? reasonFor(facts, said.opens, 'opens') : null,
+      noreferrer: orNull(noreferrer),
+      referrer: orNull(said.referrer),
+      mark: orNull(said.mark),
+      spoken: orNull(spoken),
+      title: orNull(said.title),
     },
+  }
+}
+
+function alsoSaid(said: Partial<Record<Effect, CompiledRule>>, spoken: CompiledRule | undefined, facts: LinkFacts): Decision['also'] {
+  const title = said.title?.rule.what.title
+  return {
+    ...(said.referrer === undefined ? {} : { referrer: said.referrer.rule.what.referrer }),
+    ...(said.mark === undefined ? {} : { mark: said.mark.rule.what.mark }),
+    ...(spoken === undefined ? {} : { spoken: spoken.rule.what.spoken }),
+    ...(title === undefined ? {} : { title: title.replaceAll('{site}', facts.site ?? '') }),
   }
 }
 
@@ -73,24 +102,26 @@ export function decide(rules: readonly CompiledRule[], facts: LinkFacts): Decisi
  * somebody has looked at it, whatever else speaks; in a page written for a partner links to them are paid, unless a hand
  * or a binding rule says otherwise.
  */
-function givenHints(facts: LinkFacts, ruled: CompiledRule | null): { readonly hints: readonly Hint[]; readonly reason: Reason } | null {
+function givenHints(
+  facts: LinkFacts,
+  ruled: CompiledRule | undefined,
+): { readonly hints: readonly Hint[]; readonly reason: Reason } | null {
   if (facts.isWaiting) return { hints: ['ugc', 'nofollow'], reason: { by: 'queue' } }
   if (facts.writtenFor === null || facts.handSet.includes('hints') || ruled?.rule.isBinding === true) return null
   return { hints: ['sponsored', 'nofollow'], reason: { by: 'sponsor', name: facts.writtenFor } }
 }
 
-function firstSaying(rules: readonly CompiledRule[], attribute: keyof Rule['what']): CompiledRule | null {
-  return rules.find(({ rule }) => rule.what[attribute] !== undefined) ?? null
-}
+/** A hand speaks of hints and of how a link opens; a rule that is not binding gives way to it there. */
+const yields = (facts: LinkFacts, { rule }: CompiledRule, effect: Effect): boolean =>
+  !rule.isBinding && (ANSWERS as readonly string[]).includes(effect) && facts.handSet.includes(effect as Answer)
 
-const yields = (facts: LinkFacts, { rule }: CompiledRule, answer: Answer): boolean => facts.handSet.includes(answer) && !rule.isBinding
-
-function reasonFor(facts: LinkFacts, decided: CompiledRule | null, answer: Answer): Reason {
-  if (decided !== null) return byRule(decided)
+function reasonFor(facts: LinkFacts, decided: CompiledRule | undefined, answer: Answer): Reason {
+  if (decided !== undefined) return byRule(decided)
   return facts.handSet.includes(answer) ? HAND : BY_SOURCE
 }
 
 const byRule = ({ rule, number }: CompiledRule): Reason => ({ by: 'rule', id: rule.id, number, name: rule.name })
+const orNull = (compiled: CompiledRule | undefined): Reason | null => (compiled === undefined ? null : byRule(compiled))
 
 /** Same tab: a target that names a frame is left alone; one that `base` would send to a new tab is told to stay. */
 function decideTarget(facts: LinkFacts, opens: 'new tab' | 'same tab' | undefined): string | null {
@@ -99,18 +130,48 @@ function decideTarget(facts: LinkFacts, opens: 'new tab' | 'same tab' | undefine
   return opensNewTab(facts.baseTarget) ? '_self' : null
 }
 
+/** A link's start tag as written, and its words; the words are only asked for where something depends on them. */
+export interface WrittenTag {
+  readonly html: string
+  readonly attributes: readonly Attribute[]
+  readonly rel: string | null
+  words(): string
+}
+
+/** A small arrow, in a grey that is read on light and dark grounds alike, behind the last word. Ours alone, so that it is known again. */
+const MARK_STYLE =
+  "padding-right:.85em;background:url(\"data:image/svg+xml,%3Csvg xmlns='http://www.w3.org/2000/svg' viewBox='0 0 10 10'%3E%3Cpath d='M3 7 7.5 2.5M4 2.5h3.5V6' fill='none' stroke='%23767676' stroke-width='1.3'/%3E%3C/svg%3E\") no-repeat right center/.75em"
+
 /**
- * The decision as changes to the tag. `rel` is left alone when it holds the same tokens already; our own mark is taken off.
+ * The decision as changes to the tag. `rel` is left alone when it holds the same tokens already.
  * @param facts - of the same link
- * @param rel - the attribute as written; null when absent
+ * @param keepMarks - leaves our own marks in: for what is written into stored content rather than delivered
  */
-export function changesFor(decision: Decision, facts: LinkFacts, rel: string | null): AttributeChanges {
+export function changesFor(decision: Decision, facts: LinkFacts, tag: WrittenTag, keepMarks = false): AttributeChanges {
   const changes: Record<string, string | null> = {}
   if ((decision.rel ?? '') !== facts.rel.join(' ')) changes.rel = decision.rel
-  else if (decision.rel === null && rel !== null && facts.rel.length > 0) changes.rel = null
+  else if (decision.rel === null && tag.rel !== null && facts.rel.length > 0) changes.rel = null
   if (decision.target !== facts.target) changes.target = decision.target
+  if (decision.also !== NOTHING) alsoChanges(decision, facts, tag, changes)
+  if (keepMarks) return changes
   if (facts.origin === 'written here') changes[BY_HAND] = null
+  if (facts.linkTags !== null) changes[TAGS] = null
   return changes
+}
+
+function alsoChanges({ also }: Decision, facts: LinkFacts, tag: WrittenTag, changes: Record<string, string | null>): void {
+  const value = (name: string): string | null => valueNamed(tag.html, tag.attributes, name)
+  if (also.referrer !== undefined && value('referrerpolicy')?.toLowerCase() !== also.referrer) changes.referrerpolicy = also.referrer
+  if (also.title !== undefined && (value('title') ?? '') !== also.title) changes.title = also.title === '' ? null : also.title
+  const style = value('style')
+  const isMarked = style?.includes(MARK_STYLE) === true
+  if (also.mark === true && !isMarked && facts.shows === 'text')
+    changes.style = style === null || style.trim() === '' ? MARK_STYLE : `${style.replace(/;?\s*$/, ';')}${MARK_STYLE}`
+  if (also.mark === false && isMarked) changes.style = style?.replace(MARK_STYLE, '').replace(/;\s*$/, '') || null
+  if (also.spoken !== undefined && also.spoken !== '') {
+    const label = value('aria-label') ?? tag.words()
+    if (label !== '' && !label.endsWith(also.spoken)) changes['aria-label'] = `${label}, ${also.spoken}`
+  }
 }
 
 /** A reason in plain words. */
@@ -119,4 +180,23 @@ export function sayReason(reason: Reason): string {
   if (reason.by === 'sponsor') return `the page is written for ${reason.name}`
   if (reason.by === 'queue') return 'it waits for an editor'
   return reason.by === 'hand' ? 'set by hand' : 'as it was written'
+}
+
+const SAID: Readonly<Record<keyof Decision['because'], string>> = {
+  hints: 'what search engines are told',
+  opens: 'how it opens',
+  noopener: 'noopener',
+  noreferrer: 'noreferrer',
+  referrer: 'referrer policy',
+  mark: 'mark behind the words',
+  spoken: 'said aloud',
+  title: 'title',
+}
+
+/** Each attribute of a link with who decided it, in plain words; the two questions first, then what else was decided. */
+export function explain({ because }: Decision): readonly { readonly what: string; readonly reason: Reason }[] {
+  return (Object.keys(SAID) as (keyof Decision['because'])[]).flatMap((key) => {
+    const reason = because[key]
+    return reason === null ? [] : [{ what: SAID[key], reason }]
+  })
 }

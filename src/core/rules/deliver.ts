@@ -1,6 +1,6 @@
-import { type LinkTag, type Rewritten, rewriteLinks } from '../markup/index.ts'
+import { type LinkTag, linkText, type Rewritten, rewriteLinks } from '../markup/index.ts'
 import { changesFor, type Decision, decide } from './decide.ts'
-import { factsOf, type LinkFacts, type PageAround, type ShortLinkFinder, writtenLink } from './facts.ts'
+import { factsOf, type LinkFacts, type PageAround, type SharedPart, type ShortLinkFinder, writtenLink } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
 
 /** One link of a delivered page with what was decided for it. */
@@ -18,19 +18,22 @@ export interface DeliveredPage extends Rewritten {
 /**
  * A page as readers get it: the rules applied to every link, our own marks taken off, every other character as stored.
  * Applying it to its own answer changes nothing.
+ * @param partAt - the shared part that stands at an offset of `html`; none where it is left out
  */
 export function deliverPage(
   html: string,
   rules: readonly CompiledRule[],
   around: PageAround,
   findShortLink: ShortLinkFinder,
+  partAt?: (offset: number) => SharedPart | null,
 ): DeliveredPage {
   const delivered: DeliveredLink[] = []
   const rewritten = rewriteLinks(html, (link, page) => {
-    const facts = factsOf(writtenLink(html, link, page), around, findShortLink)
+    const part = partAt?.(link.start) ?? null
+    const facts = factsOf(writtenLink(html, link, page), part === null ? around : { ...around, part }, findShortLink)
     const decision = decide(rules, facts)
     delivered.push({ link, facts, decision })
-    return changesFor(decision, facts, link.rel)
+    return changesFor(decision, facts, { html, attributes: link.attributes, rel: link.rel, words: () => linkText(html, link) })
   })
   return { ...rewritten, delivered }
 }

@@ -9,6 +9,7 @@ import {
   siteOfHost,
 } from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
+import type { PartKind } from './condition.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 
 /**
@@ -16,6 +17,15 @@ import { type RelTokens, relTokens } from './rel.ts'
  * are hand-set ("hints", "opens"), or nothing when all is left to the rules. Never delivered.
  */
 export const BY_HAND = 'data-by-hand'
+
+/** Attribute that holds the tags a person gave a link, with commas between them. Never delivered. */
+export const TAGS = 'data-tags'
+
+/** Tags as they are written: parted by commas, white space folded, none twice. */
+export function readTags(text: string | null): readonly string[] {
+  if (text === null || text === '') return []
+  return [...new Set(text.split(',').map((tag) => tag.replace(/\s+/g, ' ').trim()))].filter((tag) => tag !== '')
+}
 
 export const ANSWERS = ['hints', 'opens'] as const
 export type Answer = (typeof ANSWERS)[number]
@@ -27,12 +37,24 @@ export interface LinkFacts {
   readonly address: string | null
   /** Registrable domain it leads to. Of one of our short links: where that leads. Null for mail, phone and the unreadable. */
   readonly site: string | null
-  /** The same as `site` belongs to a partner. */
+  /** Host of the address itself; "" for short links and where there is none. */
+  readonly host: string
+  /** `site` belongs to a partner. */
   readonly isPartner: boolean
+  /** That partner's id; null also where the partners are not known by id. */
+  readonly partner: string | null
   /** Readers leave the site by it: straight, or by one of our short links. */
   readonly isOutside: boolean
   /** Path of the page the link hangs on. */
   readonly page: string
+  /** The shared part it stands in; null in the page itself. */
+  readonly part: SharedPart | null
+  /** The link's own tags and those of its page. */
+  readonly tags: readonly string[]
+  /** The link's own, as written; null for none. */
+  readonly linkTags: string | null
+  /** The page is written for a partner, be it another one's. */
+  readonly isSponsoredPage: boolean
   readonly origin: 'written here' | 'imported'
   readonly shows: 'text' | 'picture'
   readonly handSet: readonly Answer[]
@@ -46,12 +68,23 @@ export interface LinkFacts {
   readonly baseTarget: string | null
 }
 
+/** A block or menu that pages share. */
+export interface SharedPart {
+  readonly kind: Exclude<PartKind, 'page'>
+  readonly name: string
+}
+
 /** Where a link stands: the surroundings of its address, and what is known of its page. */
 export interface PageAround extends Surroundings {
   /** The partner that the page is written for. */
   readonly sponsor?: { readonly name: string; readonly sites: readonly string[] } | undefined
   /** Destinations on this page that wait for an editor, normalised. */
   readonly waiting?: ReadonlySet<string> | undefined
+  /** Partners' ids by the sites that belong to them. */
+  readonly partners?: ReadonlyMap<string, string> | undefined
+  /** Of the page. */
+  readonly tags?: readonly string[] | undefined
+  readonly part?: SharedPart | null | undefined
 }
 
 /** Finds the destination of one of the site's short links; null when there is none of that name. */
@@ -64,6 +97,8 @@ export interface WrittenLink {
   readonly target: string | null
   /** Value of {@link BY_HAND}; null when absent. */
   readonly byHand: string | null
+  /** Value of {@link TAGS}; null when absent. */
+  readonly tags: string | null
   readonly shows: 'text' | 'picture'
   readonly baseHref: string | null
   readonly baseTarget: string | null
@@ -76,11 +111,14 @@ export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, '
     rel: link.rel,
     target: link.target,
     byHand: valueNamed(html, link.attributes, BY_HAND),
+    tags: valueNamed(html, link.attributes, TAGS),
     shows: link.element === 'area' || (link.hasPicture && !link.hasText) ? 'picture' : 'text',
     baseHref: page.baseHref,
     baseTarget: page.baseTarget,
   }
 }
+
+const NO_TAGS: readonly string[] = []
 
 /** Puts a link into its surroundings. `around.page` is the page's own address, before `base`. */
 export function factsOf(link: WrittenLink, around: PageAround, findShortLink: ShortLinkFinder): LinkFacts {
@@ -93,9 +131,15 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
     kind,
     address: url?.href ?? null,
     site,
+    host: url === null || kind === 'short link' ? '' : url.hostname,
     isPartner: site !== null && around.partnerSites.has(site),
+    partner: (site === null ? undefined : around.partners?.get(site)) ?? null,
     isOutside: kind === 'outside' || kind === 'partner' || (kind === 'short link' && leads !== null && !isOwnHost(leads, around)),
     page: pathOf(around.page),
+    part: around.part ?? null,
+    tags: link.tags === null ? (around.tags ?? NO_TAGS) : [...readTags(link.tags), ...(around.tags ?? NO_TAGS)],
+    linkTags: link.tags,
+    isSponsoredPage: around.sponsor !== undefined,
     origin: link.byHand === null ? 'imported' : 'written here',
     shows: link.shows,
     handSet: ANSWERS.filter((answer) => hand.includes(answer)),
@@ -143,4 +187,9 @@ function shortDestination(url: URL, around: Surroundings, find: ShortLinkFinder)
   return destination === null ? null : parseUrl(destination)
 }
 
-const pathOf = (address: string): string => parseUrl(address)?.pathname ?? '/'
+/** The page is the same for all of its links, one after the other. */
+let lastPage = { address: '', path: '/' }
+function pathOf(address: string): string {
+  if (lastPage.address !== address) lastPage = { address, path: parseUrl(address)?.pathname ?? '/' }
+  return lastPage.path
+}

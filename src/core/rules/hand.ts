@@ -1,6 +1,6 @@
 import type { AttributeChanges } from '../markup/index.ts'
 import { type Answer, BY_HAND } from './facts.ts'
-import { type Hint, relTokens, withHints } from './rel.ts'
+import { type Hint, hintsOf, relTokens, withHints } from './rel.ts'
 
 /** The answers a person gave to the two questions; those left out are left to the rules. */
 export interface HandAnswers {
@@ -27,4 +27,17 @@ export function handChanges(
   if (answers.hints !== undefined) byHand.push('hints')
   if (answers.opens !== undefined) byHand.push('opens')
   return { ...changes, [BY_HAND]: byHand.join(' ') }
+}
+
+/** The answers that stand on a link now. @param written - of the tag as it stands */
+export function handAnswersOf(written: {
+  readonly rel: string | null
+  readonly target: string | null
+  readonly byHand: string | null
+}): HandAnswers {
+  const set = relTokens(written.byHand)
+  return {
+    ...(set.includes('hints') ? { hints: hintsOf(relTokens(written.rel)) } : {}),
+    ...(set.includes('opens') ? { opens: written.target === null ? 'same tab' : 'new tab' } : {}),
+  }
 }

@@ -1,4 +1,15 @@
-export { changesFor, type Decision, decide, type Reason, sayReason } from './decide.ts'
+export {
+  CONDITION_MAX_DEPTH,
+  type Condition,
+  compileCondition,
+  implies,
+  PART_KINDS,
+  type PartKind,
+  type Test,
+  testsOf,
+  wildcard,
+} from './condition.ts'
+export { changesFor, type Decision, decide, explain, type Reason, sayReason, type WrittenTag } from './decide.ts'
 export { type DeliveredLink, type DeliveredPage, deliverPage } from './deliver.ts'
 export {
   ANSWERS,
@@ -7,13 +18,30 @@ export {
   factsOf,
   type LinkFacts,
   type PageAround,
+  readTags,
+  type SharedPart,
   type ShortLinkFinder,
+  TAGS,
   type WrittenLink,
   writtenLink,
 } from './facts.ts'
-export { type HandAnswers, handChanges } from './hand.ts'
-export { type Impact, type ImpactGroup, ImpactTally } from './impact.ts'
+export { type HandAnswers, handAnswersOf, handChanges } from './hand.ts'
+export { type Conflict, type Impact, type ImpactGroup, ImpactTally, type RuleShare } from './impact.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints } from './rel.ts'
-export { type CompiledRule, compileRules, type Rule, wildcard } from './rule.ts'
-export { type Strand, sayHints, sayWhat, sayWhich, strandOf } from './say.ts'
+export {
+  type CompiledRule,
+  compileRules,
+  EFFECTS,
+  type Effect,
+  type Effects,
+  needsOf,
+  REFERRER_POLICIES,
+  type ReferrerPolicy,
+  type Rule,
+  type RuleNeeds,
+  type Unheard,
+  unheardRules,
+} from './rule.ts'
+export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
 export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteSetup } from './site.ts'
+export { STARTING_SETS, type StartingSet } from './starting.ts'

@@ -1,36 +1,46 @@
-import type { AddressKind } from '../address/index.ts'
+import { type Condition, compileCondition, implies, testsOf } from './condition.ts'
 import type { LinkFacts } from './facts.ts'
 import type { Hint } from './rel.ts'
 
-/** A link rule: where it holds, which links it means, and what it says of them. Parts left out say nothing. */
+/** How much another site learns of where a reader came from (Referrer Policy, "referrer policies"). */
+export const REFERRER_POLICIES = [
+  'no-referrer',
+  'origin',
+  'same-origin',
+  'strict-origin',
+  'strict-origin-when-cross-origin',
+  'no-referrer-when-downgrade',
+  'unsafe-url',
+] as const
+export type ReferrerPolicy = (typeof REFERRER_POLICIES)[number]
+
+/** What a rule says of a link. Parts left out say nothing. */
+export interface Effects {
+  /** Exactly these hints; empty means: vouch. */
+  readonly hints?: readonly Hint[] | undefined
+  readonly opens?: 'new tab' | 'same tab' | undefined
+  readonly noopener?: boolean | undefined
+  readonly noreferrer?: boolean | undefined
+  readonly referrer?: ReferrerPolicy | undefined
+  /** A small arrow behind the words of a link that leads out. */
+  readonly mark?: boolean | undefined
+  /** Said aloud behind the link's words where it opens a new tab; "" keeps later rules from saying anything. */
+  readonly spoken?: string | undefined
+  /** Shown when a pointer rests on the link; "{site}" is the site it leads to. "" takes a title off. */
+  readonly title?: string | undefined
+}
+export const EFFECTS = ['hints', 'opens', 'noopener', 'noreferrer', 'referrer', 'mark', 'spoken', 'title'] as const
+export type Effect = (typeof EFFECTS)[number]
+
+/** A link rule: which links it means and where, and what it says of them. */
 export interface Rule {
   readonly id: string
   readonly name: string
   readonly isOn: boolean
   /** Also overrides what is hand-set. */
   readonly isBinding: boolean
-  readonly where: {
-    /** Path prefixes by whole segments: "/islands" is that page and all beneath it. Any of them; empty or absent means everywhere. */
-    readonly under?: readonly string[] | undefined
-  }
-  readonly which: {
-    readonly kinds?: readonly AddressKind[] | undefined
-    /** Hosts or registrable domains; a domain means its subdomains too. */
-    readonly sites?: readonly string[] | undefined
-    /** Leads to a partner's site, straight or by one of our short links. */
-    readonly partner?: boolean | undefined
-    /** Address with "*" for any stretch, compared without case. */
-    readonly address?: string | undefined
-    readonly origin?: 'written here' | 'imported' | undefined
-    readonly shows?: 'text' | 'picture' | undefined
-  }
-  readonly what: {
-    /** Exactly these hints; empty means: vouch. */
-    readonly hints?: readonly Hint[] | undefined
-    readonly opens?: 'new tab' | 'same tab' | undefined
-    readonly noopener?: boolean | undefined
-    readonly noreferrer?: boolean | undefined
-  }
+  readonly when: Condition
+  readonly what: Effects
 }
 
 /** A rule made ready to be asked many times. */
@@ -41,69 +51,48 @@ export interface CompiledRule {
   readonly matches: (facts: LinkFacts) => boolean
 }
 
-type Test = (facts: LinkFacts) => boolean
-
 /** Compiles the rules that are on, in their order. Their numbers count the ones that are off too. */
 export function compileRules(rules: readonly Rule[]): readonly CompiledRule[] {
-  return rules.map((rule, index) => ({ rule, number: index + 1, matches: compileTests(rule) })).filter(({ rule }) => rule.isOn)
+  return rules.map((rule, index) => ({ rule, number: index + 1, matches: compileCondition(rule.when) })).filter(({ rule }) => rule.isOn)
 }
 
-function compileTests(rule: Rule): Test {
-  const { kinds, sites, partner, address, origin, shows } = rule.which
-  const tests: Test[] = []
-  if (kinds !== undefined && kinds.length > 0) tests.push(kindTest(kinds))
-  if (partner !== undefined) tests.push((facts) => facts.isPartner === partner)
-  if (sites !== undefined && sites.length > 0) tests.push(siteTest(sites))
-  if (address !== undefined && address !== '') {
-    const isLike = wildcard(address)
-    tests.push((facts) => facts.address !== null && isLike(facts.address))
-  }
-  if (origin !== undefined) tests.push((facts) => facts.origin === origin)
-  if (shows !== undefined) tests.push((facts) => facts.shows === shows)
-  const under = rule.where.under ?? []
-  if (under.length > 0) tests.push(underTest(under))
-  return (facts) => tests.every((test) => test(facts))
+/** What of a link's surroundings a list of rules looks at; what it does not look at need not be known. */
+export interface RuleNeeds {
+  /** The page, the part or the tags it stands in. */
+  readonly place: boolean
+  /** Whether it shows words or a picture, or the words themselves. */
+  readonly content: boolean
 }
 
-/** A rule for outside links means every link by which readers leave: partners' sites, and short links that lead away. */
-function kindTest(kinds: readonly AddressKind[]): Test {
-  const wanted = new Set<AddressKind | null>(kinds)
-  const meansOutside = wanted.has('outside')
-  return (facts) => wanted.has(facts.kind) || (meansOutside && facts.isOutside)
-}
-
-function siteTest(sites: readonly string[]): Test {
-  const wanted = new Set(sites.map((site) => site.toLowerCase()))
-  return (facts) => {
-    if (facts.site === null) return false
-    if (wanted.has(facts.site)) return true
-    // A host below the registrable domain, or a parent of the one the link names.
-    for (let host = hostOf(facts); host.includes('.'); host = host.slice(host.indexOf('.') + 1)) if (wanted.has(host)) return true
-    return false
+export function needsOf(rules: readonly CompiledRule[]): RuleNeeds {
+  const tests = rules.flatMap(({ rule }) => testsOf(rule.when))
+  return {
+    place: tests.some(({ is }) => is === 'under' || is === 'part' || is === 'tag' || is === 'sponsored page'),
+    content: tests.some(({ is }) => is === 'shows') || rules.some(({ rule }) => rule.what.spoken !== undefined || rule.what.mark === true),
   }
 }
 
-const hostOf = (facts: LinkFacts): string => (facts.address === null || facts.kind === 'short link' ? '' : new URL(facts.address).hostname)
-
-function underTest(under: readonly string[]): Test {
-  const stems = under.map((path) => path.replace(/\/+$/, ''))
-  return (facts) => stems.some((stem) => facts.page === stem || facts.page.startsWith(`${stem}/`))
+/** What can never be heard of a rule, because earlier rules have said it of all its links. */
+export interface Unheard {
+  readonly id: string
+  readonly effects: readonly { readonly effect: Effect; readonly by: number }[]
+  /** Nothing is left of it. */
+  readonly isAll: boolean
 }
 
-/** "*" stands for any stretch of characters; linear in the length of the address, whatever the pattern. */
-export function wildcard(pattern: string): (text: string) => boolean {
-  const [head = '', ...rest] = pattern.toLowerCase().split('*')
-  const tail = rest.pop()
-  return (text) => {
-    const lower = text.toLowerCase()
-    if (tail === undefined) return lower === head
-    if (!lower.startsWith(head)) return false
-    let at = head.length
-    for (const part of rest) {
-      const found = lower.indexOf(part, at)
-      if (found === -1) return false
-      at = found + part.length
-    }
-    return lower.length - at >= tail.length && lower.endsWith(tail)
-  }
+/** Rules that are fully or partly covered by earlier ones, as far as it can be read from their sentences. */
+export function unheardRules(rules: readonly CompiledRule[]): readonly Unheard[] {
+  return rules.flatMap(({ rule }, i) => {
+    const said = EFFECTS.filter((effect) => rule.what[effect] !== undefined)
+    const effects = said.flatMap((effect) => {
+      const by = rules
+        .slice(0, i)
+        .find(
+          (other) =>
+            other.rule.what[effect] !== undefined && (other.rule.isBinding || !rule.isBinding) && implies(rule.when, other.rule.when),
+        )
+      return by === undefined ? [] : [{ effect, by: by.number }]
+    })
+    return effects.length === 0 ? [] : [{ id: rule.id, effects, isAll: effects.length === said.length }]
+  })
 }

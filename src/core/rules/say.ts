@@ -1,3 +1,4 @@
+import type { Condition, PartKind, Test } from './condition.ts'
 import { type Hint, hintsOf, type RelTokens } from './rel.ts'
 import type { Rule } from './rule.ts'
 
@@ -26,18 +27,59 @@ const KIND_WORDS = {
 const list = (words: readonly string[]): string =>
   words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`
 
+const either = (words: readonly string[]): string =>
+  words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} or ${words[words.length - 1]}`
+
+/** One test in words that go on from "Links". */
+export function sayTest(test: Test, nameOf: (partner: string) => string = (id) => id): string {
+  switch (test.is) {
+    case 'kind':
+      return `to ${list(test.of.map((kind) => KIND_WORDS[kind]))}`
+    case 'site':
+      return `to ${test.of.length === 0 ? '…' : list(test.of)}`
+    case 'partner':
+      return test.of === undefined ? 'to partners’ sites' : `to ${either(test.of.map(nameOf))}`
+    case 'address':
+      return `to addresses like ${test.like === '' ? '…' : test.like}`
+    case 'origin':
+      return test.of === 'imported' ? 'brought in from elsewhere' : 'made here'
+    case 'shows':
+      return test.of === 'picture' ? 'that show a picture' : 'that show words'
+    case 'under':
+      return `on pages under ${test.of.length === 0 ? '…' : either(test.of)}`
+    case 'part':
+      return `in ${either(test.of.map((kind) => sayPart(kind, test.named ?? [])))}`
+    case 'tag':
+      return `tagged ${test.of.length === 0 ? '…' : either(test.of.map((tag) => `“${tag}”`))}`
+    case 'sponsored page':
+      return 'on pages written for a partner'
+  }
+}
+
+function sayPart(kind: PartKind, named: readonly string[]): string {
+  if (kind === 'page') return 'the pages themselves'
+  if (named.length === 0) return kind === 'block' ? 'shared blocks' : 'menus'
+  return `the ${kind} ${either(named.map((name) => `“${name}”`))}`
+}
+
+/** A condition in words that go on from "Links"; "" for every link. */
+export function sayCondition(condition: Condition, nameOf?: (partner: string) => string): string {
+  if ('all' in condition) return condition.all.map((part) => nested(part, nameOf)).join(' and ')
+  if ('any' in condition) return condition.any.length === 0 ? '…' : condition.any.map((part) => nested(part, nameOf)).join(', or ')
+  if ('not' in condition) return `not ${nested(condition.not, nameOf)}`
+  return sayTest(condition, nameOf)
+}
+
+function nested(condition: Condition, nameOf?: (partner: string) => string): string {
+  const words = sayCondition(condition, nameOf)
+  const isGroup = ('all' in condition && condition.all.length > 1) || ('any' in condition && condition.any.length > 1)
+  return isGroup ? `(${words})` : words
+}
+
 /** The first half of a rule's sentence: which links, and where. */
-export function sayWhich({ which, where }: Rule): string {
-  const leads: string[] = []
-  if (which.kinds !== undefined && which.kinds.length > 0) leads.push(list(which.kinds.map((kind) => KIND_WORDS[kind])))
-  if (which.partner === true) leads.push('partners’ sites')
-  if (which.partner === false) leads.push('sites that are no partner’s')
-  if (which.sites !== undefined && which.sites.length > 0) leads.push(list(which.sites))
-  if (which.address !== undefined && which.address !== '') leads.push(`addresses like ${which.address}`)
-  const noun = which.shows === 'picture' ? 'Pictures that link' : which.shows === 'text' ? 'Words that link' : 'Links'
-  const origin = which.origin === undefined ? '' : which.origin === 'imported' ? ', brought in from elsewhere,' : ', made here,'
-  const place = where.under === undefined || where.under.length === 0 ? '' : ` on pages under ${list(where.under)}`
-  return `${noun}${leads.length === 0 ? '' : ` to ${leads.join(' that are ')}`}${origin}${place}`
+export function sayWhich({ when }: Rule, nameOf?: (partner: string) => string): string {
+  const words = sayCondition(when, nameOf)
+  return words === '' ? 'All links' : `Links ${words}`
 }
 
 /** What each set of hints means in plain words. */
@@ -58,5 +100,10 @@ export function sayWhat({ what }: Rule): string {
   if (what.noopener !== undefined) parts.push(what.noopener ? 'carry noopener' : 'carry no noopener')
   if (what.noreferrer !== undefined)
     parts.push(what.noreferrer ? 'do not tell where the reader came from' : 'tell where the reader came from')
+  if (what.referrer !== undefined) parts.push(`carry the referrer policy ${what.referrer}`)
+  if (what.mark !== undefined) parts.push(what.mark ? 'get an arrow behind their words' : 'get no arrow')
+  if (what.spoken !== undefined)
+    parts.push(what.spoken === '' ? 'say nothing more aloud' : `say “${what.spoken}” aloud where they open a new tab`)
+  if (what.title !== undefined) parts.push(what.title === '' ? 'lose their title' : `have the title “${what.title}”`)
   return list(parts)
 }

@@ -1,6 +1,6 @@
 import { normalise } from '../address/index.ts'
 import { compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from '../routing/index.ts'
-import type { PageAround, ShortLinkFinder } from './facts.ts'
+import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 
 /** What rules and addresses need to know of a site. */
@@ -26,6 +26,9 @@ export interface PageMarks {
   readonly writtenFor?: string | null | undefined
   /** Destinations that wait for an editor, normalised. */
   readonly waiting?: readonly string[] | undefined
+  readonly tags?: readonly string[] | undefined
+  /** Of the links of a shared part. */
+  readonly part?: SharedPart | null | undefined
 }
 
 /** One site's set-up, compiled. */
@@ -51,6 +54,7 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
   const siteHosts = setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
   const shortHosts = setup.hosts.filter(({ kind }) => kind === 'short').map(({ host, prefix }) => ({ host, prefix }))
   const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
+  const partners = new Map(setup.partners.flatMap(({ id, sites }) => sites.map((site) => [site, id] as const)))
   const origin = originOf(siteHosts[0] ?? 'localhost', port)
   return {
     setup,
@@ -58,10 +62,13 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
     shortLinks,
     findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
     origin,
-    around: (path, { writtenFor, waiting } = {}) => ({
+    around: (path, { writtenFor, waiting, tags, part } = {}) => ({
       siteHosts,
       shortHosts,
       partnerSites,
+      partners,
+      tags,
+      part,
       port,
       // A link of a shared part is looked at as if it stood on the front page.
       page: (path.startsWith('/') ? normalise(path, origin) : null) ?? `${origin}/`,

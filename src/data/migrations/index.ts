@@ -1,5 +1,6 @@
 import { keel } from './001-keel.ts'
 import { pagesDesk } from './002-pages-desk.ts'
+import { marks } from './003-marks.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk] as const
+export const MIGRATIONS = [keel, pagesDesk, marks] as const

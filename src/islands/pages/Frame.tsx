@@ -26,7 +26,8 @@ interface FrameProps {
   canEdit: boolean
   /** Where the caret stood in the other mode. */
   select: Stretch | null
-  onSelect: (selected: Selected) => void
+  /** @param isEcho - it moved because the text changed elsewhere */
+  onSelect: (selected: Selected, isEcho: boolean) => void
   onStanding: (standing: Standing) => void
   onLinkIn: (thing: number, ordinal: number) => void
   onPictureIn: (thing: number, ordinal: number) => void
@@ -77,7 +78,7 @@ export function Frame(props: FrameProps) {
         case 'select':
           now.onStanding(data.standing)
           setEnds(data.words === '' ? null : data.ends)
-          if (mirror.holds(data)) now.onSelect({ ...data.at, words: data.words })
+          if (mirror.holds(data)) now.onSelect({ ...data.at, words: data.words }, data.isEcho)
           return
         case 'link in thing':
           return now.onLinkIn(data.at, data.ordinal)

@@ -36,7 +36,7 @@ function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'words' }
     if (destination === null) return
     if (applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers))) showLinkAt(props, choice.from)
   }
-  const shown = field.destination === null ? null : prospect(site, path, field.destination, answers, analysis.writtenFor)
+  const shown = field.destination === null ? null : prospect(site, path, field.destination, answers, { ...analysis, words: choice.words })
   return (
     <div className="grid grid-cols-[minmax(0,1fr)] gap-4">
       <h2 className="text-[18px] [overflow-wrap:anywhere]">

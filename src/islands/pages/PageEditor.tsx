@@ -136,14 +136,19 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
     if (mode === 'page') frame.current?.point(at)
     else setPointed({ ...at })
   }
-  const onSelect = useCallback((next: Selected): void => {
+  const onSelect = useCallback((next: Selected, isEcho = false): void => {
     setSelected((before) => (before.from === next.from && before.to === next.to && before.words === next.words ? before : next))
-    setExplicit(null)
+    if (!isEcho) setExplicit(null)
   }, [])
+  /** What was chosen may be gone; the caret tells what is meant now. */
+  const turnBack = (way: 'undo' | 'redo'): void => {
+    setExplicit(null)
+    draft[way]()
+  }
   const onKey = (key: 'link' | 'undo' | 'redo' | 'leave'): void => {
     if (key === 'link') focusField()
     else if (key === 'leave') document.querySelector<HTMLElement>('[data-panel]')?.focus()
-    else if (canEdit) draft[key]()
+    else if (canEdit) turnBack(key)
   }
   /** An address that was pasted or dropped onto words, or onto a picture, links them at once. */
   const onAddress = (text: string): void => {
@@ -216,10 +221,10 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
           <span className="flex-1" />
           {canEdit && (
             <span className="flex">
-              <Quick label="Undo (Ctrl+Z)" isOff={!canUndo} onClick={() => draft.undo()}>
+              <Quick label="Undo (Ctrl+Z)" isOff={!canUndo} onClick={() => turnBack('undo')}>
                 <Undo2 size={17} aria-hidden="true" />
               </Quick>
-              <Quick label="Redo (Ctrl+Y)" isOff={!canRedo} onClick={() => draft.redo()}>
+              <Quick label="Redo (Ctrl+Y)" isOff={!canRedo} onClick={() => turnBack('redo')}>
                 <Redo2 size={17} aria-hidden="true" />
               </Quick>
             </span>

@@ -1,7 +1,7 @@
 import { useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { SiteFile } from '../../contract/files.ts'
-import { type AttributeChanges, type Picture, tagPatches, unwrapLink, valueNamed } from '../../core/markup/index.ts'
+import { type AttributeChanges, type Picture, scanPictures, tagPatches, unwrapLink, valueNamed } from '../../core/markup/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { answersOn, type Choice, changeLink, makeLink } from './choice.ts'
 import { FullRope } from './FullRope.tsx'
@@ -38,7 +38,13 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
   const file = useRef<HTMLInputElement>(null)
   const [alt, setAlt] = useState(picture.alt ?? '')
   const value = (name: string): string => valueNamed(text, picture.attributes, name) ?? ''
-  const set = (changes: AttributeChanges): boolean => draft.changeFrom(text, tagPatches(text, picture, changes))
+  /** The picture stays chosen, whatever changes in front of it. */
+  const hold = (isDone: boolean): boolean => {
+    const now = scanPictures(draft.state.text)[analysis.pictures.indexOf(picture)]
+    if (isDone && now !== undefined) onChoose({ kind: 'picture', start: now.start })
+    return isDone
+  }
+  const set = (changes: AttributeChanges): boolean => hold(draft.changeFrom(text, tagPatches(text, picture, changes)))
   const style = value('style')
   const chosen = analysis.delivered.find(({ link }) => link.start === picture.link?.start)
   const isDecoration = picture.alt === ''
@@ -135,20 +141,28 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
             )}
             <FullRope words={picture.alt ?? ''} facts={chosen.facts} decision={chosen.decision} site={site} />
             {canEdit && (
-              <DestinationField key={chosen.link.href} chosen={chosen} analysis={analysis} draft={draft} path={path} site={site} />
+              <DestinationField
+                key={chosen.link.href}
+                chosen={chosen}
+                analysis={analysis}
+                draft={draft}
+                path={path}
+                site={site}
+                onChanged={() => hold(true)}
+              />
             )}
             <Questions
               decision={chosen.decision}
               answers={answersOn(text, chosen)}
               isReadOnly={!canEdit}
-              onAnswer={(next) => applyTo(draft, analysis, changeLink(text, chosen, { answers: next }))}
+              onAnswer={(next) => hold(applyTo(draft, analysis, changeLink(text, chosen, { answers: next })))}
             />
             {canEdit && (
               <p>
                 <button
                   type="button"
                   className="button"
-                  onClick={() => applyTo(draft, analysis, unwrapLink(text, chosen.link.start)) && onChoose({ kind: 'nothing' })}
+                  onClick={() => hold(applyTo(draft, analysis, unwrapLink(text, chosen.link.start)))}
                 >
                   Take the link off
                 </button>

@@ -1,5 +1,5 @@
 import { useEffect, useState } from 'react'
-import { type Advice, anchorAdvice, writtenForOf } from '../../core/content/index.ts'
+import { type Advice, anchorAdvice, pageTagsOf, writtenForOf } from '../../core/content/index.ts'
 import { linkText, type Picture, scanPictures } from '../../core/markup/index.ts'
 import { type CompiledSite, type DeliveredLink, deliverPage } from '../../core/rules/index.ts'
 import type { PageDraft } from './draft.ts'
@@ -12,12 +12,15 @@ export interface Analysis {
   /** By number of the link. */
   readonly advice: ReadonlyMap<number, readonly Advice[]>
   readonly writtenFor: string | null
+  readonly tags: readonly string[]
 }
 
 /** What a text's links are delivered as. */
 export function analyse(text: string, site: CompiledSite, path: string, waiting: readonly string[]): Analysis {
   const writtenFor = writtenForOf(text)
-  const { delivered } = deliverPage(text, site.rules, site.around(path, { writtenFor, waiting }), site.findShortLink)
+  const tags = pageTagsOf(text)
+  const part = path.startsWith('block:') ? ({ kind: 'block', name: path.slice('block:'.length) } as const) : null
+  const { delivered } = deliverPage(text, site.rules, site.around(path, { writtenFor, waiting, tags, part }), site.findShortLink)
   return {
     text,
     delivered,
@@ -31,6 +34,7 @@ export function analyse(text: string, site: CompiledSite, path: string, waiting:
       })),
     ),
     writtenFor,
+    tags,
   }
 }
 

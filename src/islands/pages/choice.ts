@@ -2,8 +2,11 @@ import {
   applyPatches,
   attributeValue,
   differenceOf,
+  escapeAttribute,
   linkPicture,
+  linkText,
   type PatchSet,
+  readAttributes,
   setLink,
   tagPatches,
   unwrapLink,
@@ -19,6 +22,7 @@ import {
   decide,
   factsOf,
   type HandAnswers,
+  handAnswersOf,
   handChanges,
   type LinkFacts,
   writtenLink,
@@ -59,7 +63,13 @@ export interface Prospect {
 }
 
 /** Works a new link out before it is made. */
-export function prospect(site: CompiledSite, path: string, href: string, answers: HandAnswers, writtenFor: string | null = null): Prospect {
+export function prospect(
+  site: CompiledSite,
+  path: string,
+  href: string,
+  answers: HandAnswers,
+  marks: { writtenFor?: string | null; tags?: readonly string[]; words?: string } = {},
+): Prospect {
   const changes = handChanges({ rel: null, target: null, byHand: null }, answers)
   const facts = factsOf(
     {
@@ -67,20 +77,23 @@ export function prospect(site: CompiledSite, path: string, href: string, answers
       rel: changes.rel ?? null,
       target: changes.target ?? null,
       byHand: changes[BY_HAND] ?? '',
+      tags: null,
       shows: 'text',
       baseHref: null,
       baseTarget: null,
     },
-    site.around(path, { writtenFor }),
+    site.around(path, marks),
     site.findShortLink,
   )
   const decision = decide(site.rules, facts)
-  const attributes = [
-    ['href', href],
-    ['rel', decision.rel],
-    ['target', decision.target],
-  ].filter(([, value]) => value !== null)
-  return { facts, decision, tag: `<a ${attributes.map(([name, value]) => `${name}="${value ?? ''}"`).join(' ')}>` }
+  const bare = `<a href="${escapeAttribute(href)}">`
+  const attributes = readAttributes(bare, 2)
+  const written = { html: bare, attributes, rel: null, words: () => marks.words ?? '' }
+  const tag = applyPatches(
+    bare,
+    tagPatches(bare, { attributes, nameEnd: 2 }, changesFor(decision, { ...facts, rel: [], target: null }, written)),
+  )
+  return { facts, decision, tag }
 }
 
 /** Patches that link the chosen words, or the chosen picture. */
@@ -122,29 +135,12 @@ export function moveLink(
 }
 
 /** The answers that stand on a link now. */
-export function answersOn(text: string, { link, facts }: DeliveredLink): HandAnswers {
-  const written = writtenLink(text, link, { baseHref: null, baseTarget: null })
-  const set = facts.handSet
-  const tokens = (written.rel ?? '').toLowerCase().split(/\s+/)
-  return {
-    ...(set.includes('hints') ? { hints: (['sponsored', 'nofollow', 'ugc'] as const).filter((hint) => tokens.includes(hint)) } : {}),
-    ...(set.includes('opens') ? { opens: written.target === null ? 'same tab' : 'new tab' } : {}),
-  }
-}
+export const answersOn = (text: string, { link }: DeliveredLink): HandAnswers =>
+  handAnswersOf(writtenLink(text, link, { baseHref: null, baseTarget: null }))
 
 /** A link's start tag as it is delivered. */
 export function deliveredTag(text: string, { link, facts, decision }: DeliveredLink): string {
-  const tag = text.slice(link.start, link.end)
-  const shift = ({ start, nameEnd, valueStart, valueEnd, end, ...rest }: DeliveredLink['link']['attributes'][number]) => ({
-    ...rest,
-    start: start - link.start,
-    nameEnd: nameEnd - link.start,
-    valueStart: valueStart - link.start,
-    valueEnd: valueEnd - link.start,
-    end: end - link.start,
-  })
-  return applyPatches(
-    tag,
-    tagPatches(tag, { attributes: link.attributes.map(shift), nameEnd: link.nameEnd - link.start }, changesFor(decision, facts, link.rel)),
-  )
+  const changes = changesFor(decision, facts, { html: text, attributes: link.attributes, rel: link.rel, words: () => linkText(text, link) })
+  const patches = tagPatches(text, link, changes).map(({ from, to, insert }) => ({ from: from - link.start, to: to - link.start, insert }))
+  return applyPatches(text.slice(link.start, link.end), patches)
 }

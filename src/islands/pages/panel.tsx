@@ -55,13 +55,16 @@ export function DestinationField({
   draft,
   path,
   site,
-}: Pick<PanelProps, 'analysis' | 'draft' | 'path' | 'site'> & { chosen: DeliveredLink }) {
+  onChanged,
+}: Pick<PanelProps, 'analysis' | 'draft' | 'path' | 'site'> & { chosen: DeliveredLink; onChanged?: () => void }) {
   const { link } = chosen
   const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed: link.href, destination: link.href })
   const isChanged = field.typed.trim() !== link.href && field.destination !== null
   const save = (destination: string | null): void => {
     if (destination === null || destination === link.href) return
-    if (applyTo(draft, analysis, changeLink(analysis.text, chosen, { href: destination }))) setField({ typed: destination, destination })
+    if (!applyTo(draft, analysis, changeLink(analysis.text, chosen, { href: destination }))) return
+    setField({ typed: destination, destination })
+    onChanged?.()
   }
   return (
     <div className="grid gap-2">

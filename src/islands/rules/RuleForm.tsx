@@ -1,23 +1,8 @@
-import { useId, useState } from 'react'
-import type { AddressKind } from '../../core/address/index.ts'
-import type { Hint, Rule } from '../../core/rules/index.ts'
+import { useId } from 'react'
+import type { Partner } from '../../contract/partners.ts'
+import { type Effects, type Hint, REFERRER_POLICIES, type ReferrerPolicy, type Rule } from '../../core/rules/index.ts'
+import { ConditionForm } from './ConditionForm.tsx'
 
-type Leads = 'anywhere' | 'partners' | 'not partners' | 'sites' | 'address' | AddressKind
-
-const LEADS: readonly (readonly [Leads, string])[] = [
-  ['outside', 'other sites'],
-  ['partners', 'partners’ sites'],
-  ['sites', 'these sites …'],
-  ['address', 'addresses like …'],
-  ['inside page', 'inside pages'],
-  ['file', 'files'],
-  ['short link', 'short links'],
-  ['section', 'sections of a page'],
-  ['not partners', 'sites that are no partner’s'],
-  ['mail', 'mail addresses'],
-  ['phone', 'phone numbers'],
-  ['anywhere', 'anywhere'],
-]
 const TOLD: readonly (readonly [string, string, readonly Hint[] | undefined])[] = [
   ['', 'nothing about it', undefined],
   ['vouch', 'we vouch for it', []],
@@ -28,50 +13,41 @@ const TOLD: readonly (readonly [string, string, readonly Hint[] | undefined])[] 
   ['ugc-only', 'a visitor wrote it (ugc)', ['ugc']],
 ]
 
+const REFERRER_WORDS: Readonly<Record<ReferrerPolicy, string>> = {
+  'no-referrer': 'nothing (no-referrer)',
+  origin: 'this site’s name (origin)',
+  'same-origin': 'nothing, and inside the whole address (same-origin)',
+  'strict-origin': 'this site’s name, never over http (strict-origin)',
+  'strict-origin-when-cross-origin': 'this site’s name, and inside the whole address (strict-origin-when-cross-origin)',
+  'no-referrer-when-downgrade': 'the whole address, never over http (no-referrer-when-downgrade)',
+  'unsafe-url': 'the whole address, always (unsafe-url)',
+}
+
 /** Without the key when there is nothing to say: an empty part would speak. */
-function part<T extends object, K extends keyof T>(object: T, key: K, value: T[K] | undefined): T {
-  const { [key]: _, ...rest } = object
-  return (value === undefined ? rest : { ...rest, [key]: value }) as T
+function withEffect<K extends keyof Effects>(what: Effects, key: K, value: Effects[K] | undefined): Effects {
+  const { [key]: _, ...rest } = what
+  return value === undefined ? rest : { ...rest, [key]: value }
 }
 
-const leadsOf = ({ which }: Rule): Leads => {
-  if (which.sites !== undefined) return 'sites'
-  if (which.address !== undefined) return 'address'
-  if (which.partner !== undefined) return which.partner ? 'partners' : 'not partners'
-  return which.kinds?.[0] ?? 'anywhere'
-}
-
-function withLeads(rule: Rule, leads: Leads): Rule {
-  const { kinds: _k, partner: _p, sites: _s, address: _a, ...which } = rule.which
-  if (leads === 'anywhere') return { ...rule, which }
-  if (leads === 'partners' || leads === 'not partners') return { ...rule, which: { ...which, partner: leads === 'partners' } }
-  if (leads === 'sites') return { ...rule, which: { ...which, sites: [] } }
-  if (leads === 'address') return { ...rule, which: { ...which, address: '' } }
-  return { ...rule, which: { ...which, kinds: leads === 'inside page' ? ['inside page', 'section'] : [leads] } }
-}
-
-const splitWords = (text: string): string[] =>
-  text
-    .split(/[\s,]+/)
-    .map((word) => word.trim())
-    .filter((word) => word !== '')
-
-/** A site as people paste it, down to its name. */
-const bareSite = (text: string): string =>
-  text
-    .toLowerCase()
-    .replace(/^[a-z]+:\/\//, '')
-    .replace(/[/?#].*$/, '')
-    .replace(/:\d+$/, '')
-    .replace(/^www\./, '')
+const DEFAULT_SPOKEN = 'opens in a new tab'
 
 /** A rule built by choosing words; the sentence above it is made from the same rule. */
-export function RuleForm({ rule, isReadOnly, onChange }: { rule: Rule; isReadOnly: boolean; onChange: (rule: Rule) => void }) {
+export function RuleForm({
+  rule,
+  partners,
+  isReadOnly,
+  onChange,
+}: {
+  rule: Rule
+  partners: readonly Partner[]
+  isReadOnly: boolean
+  onChange: (rule: Rule) => void
+}) {
   const id = useId()
-  const leads = leadsOf(rule)
-  const [sites, setSites] = useState((rule.which.sites ?? []).join(', '))
-  const [under, setUnder] = useState((rule.where.under ?? []).join(', '))
-  const told = TOLD.find(([, , hints]) => JSON.stringify(hints) === JSON.stringify(rule.what.hints)) ?? TOLD[0]
+  const { what } = rule
+  const told = TOLD.find(([, , hints]) => JSON.stringify(hints) === JSON.stringify(what.hints)) ?? TOLD[0]
+  const set = <K extends keyof Effects>(key: K, value: Effects[K] | undefined): void =>
+    onChange({ ...rule, what: withEffect(what, key, value) })
   const choose = (
     label: string,
     name: string,
@@ -92,130 +68,82 @@ export function RuleForm({ rule, isReadOnly, onChange }: { rule: Rule; isReadOnl
       </select>
     </div>
   )
+  const yesNo = (label: string, key: 'noopener' | 'noreferrer' | 'mark', words: readonly [string, string, string]) =>
+    choose(
+      label,
+      key,
+      what[key] === undefined ? '' : String(what[key]),
+      [
+        ['', words[0]],
+        ['true', words[1]],
+        ['false', words[2]],
+      ],
+      (value) => set(key, value === '' ? undefined : value === 'true'),
+    )
+  const saysMore = ['noreferrer', 'noopener', 'referrer', 'mark', 'spoken', 'title'].some((key) => what[key as keyof Effects] !== undefined)
   return (
     <fieldset disabled={isReadOnly} className="grid gap-4 border-t px-4 py-4">
       <legend className="sr-only">The rule’s sentence</legend>
-      <div className="grid grid-cols-2 gap-x-4 gap-y-3 max-md:grid-cols-1">
-        {choose('Links that lead to', 'leads', leads, LEADS, (value) => onChange(withLeads(rule, value as Leads)))}
-        {leads === 'sites' ? (
-          <div>
-            <label className="field-label" htmlFor={`${id}-sites`}>
-              Sites, with commas between them
-            </label>
-            <input
-              id={`${id}-sites`}
-              className="field address"
-              value={sites}
-              placeholder="gannet-line.example, bothy-beds.example"
-              onChange={(event) => {
-                setSites(event.target.value)
-                onChange({ ...rule, which: { ...rule.which, sites: splitWords(event.target.value).map(bareSite) } })
-              }}
-            />
-          </div>
-        ) : leads === 'address' ? (
-          <div>
-            <label className="field-label" htmlFor={`${id}-address`}>
-              Address, “*” for any stretch
-            </label>
-            <input
-              id={`${id}-address`}
-              className="field address"
-              value={rule.which.address ?? ''}
-              placeholder="https://*.example/shop/*"
-              onChange={(event) => onChange({ ...rule, which: { ...rule.which, address: event.target.value } })}
-            />
-          </div>
-        ) : (
-          <span className="max-md:hidden" />
-        )}
+      <ConditionForm condition={rule.when} partners={partners} onChange={(when) => onChange({ ...rule, when })} />
+      <div className="grid grid-cols-2 gap-x-4 gap-y-3 border-t pt-3 max-md:grid-cols-1">
         {choose(
           'open',
           'opens',
-          rule.what.opens ?? '',
+          what.opens ?? '',
           [
             ['', 'as they were written'],
             ['new tab', 'in a new tab'],
             ['same tab', 'in the same tab'],
           ],
-          (value) => onChange({ ...rule, what: part(rule.what, 'opens', value === '' ? undefined : (value as 'new tab')) }),
+          (value) => set('opens', value === 'new tab' || value === 'same tab' ? value : undefined),
         )}
         {choose('and search engines are told', 'told', told?.[0] ?? '', TOLD, (value) =>
-          onChange({ ...rule, what: part(rule.what, 'hints', TOLD.find(([key]) => key === value)?.[2]) }),
+          set('hints', TOLD.find(([key]) => key === value)?.[2]),
         )}
       </div>
-      <details
-        className="text-[14.5px]"
-        open={
-          rule.which.origin !== undefined ||
-          rule.which.shows !== undefined ||
-          under !== '' ||
-          rule.what.noreferrer !== undefined ||
-          rule.what.noopener !== undefined
-        }
-      >
-        <summary className="w-fit cursor-pointer font-semibold">Narrow it down, or say more</summary>
+      <details className="text-[14.5px]" open={saysMore}>
+        <summary className="w-fit cursor-pointer font-semibold">Say more of them</summary>
         <div className="mt-3 grid grid-cols-2 gap-x-4 gap-y-3 max-md:grid-cols-1">
+          {yesNo('An arrow behind the words', 'mark', ['as it was written', 'yes, it leads out', 'no'])}
           <div>
-            <label className="field-label" htmlFor={`${id}-under`}>
-              Only on pages under
+            <label className="field-label" htmlFor={`${id}-spoken`}>
+              Said aloud where they open a new tab
             </label>
             <input
-              id={`${id}-under`}
-              className="field address"
-              value={under}
-              placeholder="/islands, /walks"
-              onChange={(event) => {
-                setUnder(event.target.value)
-                const paths = splitWords(event.target.value).map((path) => (path.startsWith('/') ? path : `/${path}`))
-                onChange({ ...rule, where: paths.length === 0 ? {} : { under: paths } })
-              }}
+              id={`${id}-spoken`}
+              className="field"
+              value={what.spoken ?? ''}
+              maxLength={120}
+              placeholder={`nothing, or: ${DEFAULT_SPOKEN}`}
+              onChange={(event) => set('spoken', event.target.value === '' ? undefined : event.target.value)}
+            />
+          </div>
+          <div>
+            <label className="field-label" htmlFor={`${id}-title`}>
+              Title shown when a pointer rests on them
+            </label>
+            <input
+              id={`${id}-title`}
+              className="field"
+              value={what.title ?? ''}
+              maxLength={300}
+              placeholder="as it was written, or: Leads to {site}"
+              onChange={(event) => set('title', event.target.value === '' ? undefined : event.target.value)}
             />
           </div>
           {choose(
-            'Only where the link shows',
-            'shows',
-            rule.which.shows ?? '',
-            [
-              ['', 'words or a picture'],
-              ['text', 'words'],
-              ['picture', 'a picture'],
-            ],
-            (value) => onChange({ ...rule, which: part(rule.which, 'shows', value === '' ? undefined : (value as 'text')) }),
+            'The other site learns where readers came from',
+            'referrer',
+            what.referrer ?? '',
+            [['', 'as it was written'], ...REFERRER_POLICIES.map((policy) => [policy, REFERRER_WORDS[policy]] as const)],
+            (value) =>
+              set(
+                'referrer',
+                REFERRER_POLICIES.find((policy) => policy === value),
+              ),
           )}
-          {choose(
-            'Only links that were',
-            'origin',
-            rule.which.origin ?? '',
-            [
-              ['', 'made here or brought in'],
-              ['written here', 'made here'],
-              ['imported', 'brought in from elsewhere'],
-            ],
-            (value) => onChange({ ...rule, which: part(rule.which, 'origin', value === '' ? undefined : (value as 'imported')) }),
-          )}
-          {choose(
-            'The other site learns where the reader came from',
-            'noreferrer',
-            rule.what.noreferrer === undefined ? '' : String(rule.what.noreferrer),
-            [
-              ['', 'as it was written'],
-              ['false', 'yes'],
-              ['true', 'no (noreferrer)'],
-            ],
-            (value) => onChange({ ...rule, what: part(rule.what, 'noreferrer', value === '' ? undefined : value === 'true') }),
-          )}
-          {choose(
-            'The new tab can reach back to this one',
-            'noopener',
-            rule.what.noopener === undefined ? '' : String(rule.what.noopener),
-            [
-              ['', 'no, as always with a new tab'],
-              ['false', 'yes (no noopener)'],
-              ['true', 'no, say noopener everywhere'],
-            ],
-            (value) => onChange({ ...rule, what: part(rule.what, 'noopener', value === '' ? undefined : value === 'true') }),
-          )}
+          {yesNo('noreferrer: do not tell it at all', 'noreferrer', ['as it was written', 'yes', 'no'])}
+          {yesNo('noopener: the new tab cannot reach back', 'noopener', ['as always with a new tab', 'yes, say it everywhere', 'no'])}
         </div>
       </details>
       <div className="grid grid-cols-2 items-end gap-4 max-md:grid-cols-1">

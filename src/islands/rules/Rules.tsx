@@ -1,16 +1,30 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
-import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react'
-import { useState } from 'react'
+import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
+import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { CSS } from '@dnd-kit/utilities'
+import { useMutation } from '@tanstack/react-query'
+import { Copy, GripVertical, History as HistoryIcon, Plus, ToggleLeft, ToggleRight, Trash2 } from 'lucide-react'
+import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
-import type { ImpactAnswer } from '../../contract/rules.ts'
-import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
+import { RuleBody } from '../../contract/rules.ts'
+import {
+  type Conflict,
+  type Rule,
+  type RuleShare,
+  STARTING_SETS,
+  sayWhat,
+  sayWhich,
+  testsOf,
+  type Unheard,
+} from '../../core/rules/index.ts'
 import { ask, Refusal, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { useEngine } from '../links/engine.ts'
 import { ImpactPane } from './ImpactPane.tsx'
 import { Partners } from './Partners.tsx'
 import { RuleForm } from './RuleForm.tsx'
+import { RuleHistory } from './RuleHistory.tsx'
 
 interface RulesProps {
   initial: { version: number; rules: readonly Rule[] }
@@ -30,28 +44,39 @@ export function Rules(props: RulesProps) {
 }
 
 function emptyRule(): Rule {
-  return { id: crypto.randomUUID(), name: '', isOn: true, isBinding: false, where: {}, which: { kinds: ['outside'] }, what: {} }
+  return { id: crypto.randomUUID(), name: '', isOn: true, isBinding: false, when: { all: [{ is: 'kind', of: ['outside'] }] }, what: {} }
 }
 
 function partnersRule(): Rule {
-  return { ...emptyRule(), name: 'Partners’ sites are paid', which: { partner: true }, what: { hints: ['sponsored', 'nofollow'] } }
+  return {
+    ...emptyRule(),
+    name: 'Partners’ sites are paid',
+    when: { all: [{ is: 'partner' }] },
+    what: { hints: ['sponsored', 'nofollow'] },
+  }
 }
 
+/** A rule that says something, of links that can be told apart. */
+const isFinished = (rule: Rule): boolean => sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
+
 function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
+  const { engine, state } = useEngine()
   const [saved, setSaved] = useState(initial)
   const [first] = useState(() => (marksPartners && canEdit ? partnersRule() : null))
   const [rules, setRules] = useState<readonly Rule[]>(first === null ? initial.rules : [first, ...initial.rules])
   const [openId, setOpenId] = useState<string | null>(first?.id ?? null)
+  const [isLooking, setLooking] = useState(false)
+  const nameOf = (id: string): string => partners.find((partner) => partner.id === id)?.name ?? 'a partner who is gone'
   const isChanged = JSON.stringify(rules) !== JSON.stringify(saved.rules)
-  const complete = rules.filter((rule) => sayWhat(rule) !== '')
-  const asked = useSettled(JSON.stringify(complete), 250)
-  const impact = useQuery({
-    queryKey: ['impact', saved.version, asked],
-    queryFn: ({ signal }) => ask<ImpactAnswer>('POST', '/rules/impact', { rules: JSON.parse(asked) as Rule[] }, signal),
-    enabled: isChanged,
-    retry: false,
-    placeholderData: (before) => before,
-  })
+  const complete = rules.filter(isFinished)
+  const asked = JSON.stringify(complete)
+  const settled = useSettled(asked, 120)
+  const { isLoaded } = state
+  useEffect(() => {
+    if (isLoaded) engine?.impact(JSON.parse(settled) as Rule[], settled)
+  }, [engine, isLoaded, settled])
+  const impact = state.impact?.of === asked ? state.impact.impact : null
+  const unheard = state.impact?.unheard ?? []
   const save = useMutation({
     mutationFn: () =>
       ask<{ version: number; rules: Rule[] }>('PUT', '/rules', {
@@ -59,23 +84,50 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
         rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule) : rule.name.trim() })),
       }),
     onSuccess: (now) => {
+      const before = saved
       setSaved(now)
       setRules(now.rules)
       setOpenId(null)
-      toast.success('Saved. Every page is delivered by these rules from now on.')
+      engine?.refresh(true)
+      toast.success('Saved. Every page is delivered by these rules from now on.', {
+        duration: 20_000,
+        action: { label: 'Undo', onClick: () => back.mutate({ version: now.version, rules: before.rules }) },
+      })
       void queries.invalidateQueries()
     },
   })
+  const back = useMutation({
+    mutationFn: (list: { version: number; rules: readonly Rule[] }) => ask<{ version: number; rules: Rule[] }>('PUT', '/rules', list),
+    onSuccess: (now) => {
+      setSaved(now)
+      setRules(now.rules)
+      engine?.refresh(true)
+      toast.success('The rules are as they were.')
+      void queries.invalidateQueries()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
   const change = (id: string, next: Rule): void => setRules(rules.map((rule) => (rule.id === id ? next : rule)))
-  const move = (index: number, by: number): void => {
-    const next = [...rules]
-    const [rule] = next.splice(index, 1)
-    if (rule !== undefined) next.splice(index + by, 0, rule)
+  const moveTo = (id: string, to: number): void => {
+    const next = rules.filter((rule) => rule.id !== id)
+    const rule = rules.find((each) => each.id === id)
+    if (rule !== undefined) next.splice(Math.max(0, Math.min(next.length, to)), 0, rule)
     setRules(next)
   }
-  const add = (rule: Rule): void => {
-    setRules([...rules, rule])
+  const add = (rule: Rule, at = rules.length): void => {
+    setRules([...rules.slice(0, at), rule, ...rules.slice(at)])
     setOpenId(rule.id)
+  }
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
+    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+  )
+  const onDragEnd = ({ active, over }: DragEndEvent): void => {
+    if (over !== null && active.id !== over.id)
+      moveTo(
+        String(active.id),
+        rules.findIndex(({ id }) => id === over.id),
+      )
   }
   const isUnfinished = complete.length < rules.length
   return (
@@ -83,61 +135,55 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       <div className="grid content-start gap-5">
         <header className="flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-[26px]">Rules</h1>
-          <p className="text-ink-soft">the first one that speaks decides; what was set by hand stays</p>
+          <p className="flex-1 text-ink-soft">the first one that speaks decides; what was set by hand stays</p>
+          <button type="button" className="button button-plain" onClick={() => setLooking(true)}>
+            <HistoryIcon size={16} aria-hidden="true" />
+            History
+          </button>
         </header>
-        {rules.length === 0 && (
-          <p className="sheet px-5 py-8 text-center text-ink-soft">
-            No rules yet: links are delivered as they were written. Say the first sentence below.
-          </p>
-        )}
-        <ol className="grid gap-2.5" aria-label="Rules in their order">
-          {rules.map((rule, index) => (
-            <li key={rule.id} className={`sheet ${rule.isOn ? '' : 'opacity-70'}`}>
-              <div className="flex items-start gap-3 px-4 py-3">
-                <span
-                  className="mt-0.5 grid size-7 shrink-0 place-items-center rounded-full border-2 font-display text-[14px]"
-                  style={{ borderColor: 'var(--rope)' }}
-                >
-                  {index + 1}
-                </span>
-                <button
-                  type="button"
-                  className="min-w-0 flex-1 text-left"
-                  aria-expanded={openId === rule.id}
-                  onClick={() => setOpenId(openId === rule.id ? null : rule.id)}
-                >
-                  <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
-                  <span className="block text-ink-soft [overflow-wrap:anywhere]">
-                    {sayWhich(rule)} {sayWhat(rule) === '' ? '…' : sayWhat(rule)}.
-                    {rule.isBinding && ' Binding: also over what was set by hand.'}
-                    {!rule.isOn && ' Off.'}
-                  </span>
-                </button>
-                {canEdit && (
-                  <span className="flex shrink-0">
-                    <IconButton label={`Move rule ${index + 1} up`} isOff={index === 0} onClick={() => move(index, -1)}>
-                      <ArrowUp size={16} aria-hidden="true" />
-                    </IconButton>
-                    <IconButton label={`Move rule ${index + 1} down`} isOff={index === rules.length - 1} onClick={() => move(index, 1)}>
-                      <ArrowDown size={16} aria-hidden="true" />
-                    </IconButton>
-                    <IconButton label={`Take rule ${index + 1} away`} onClick={() => setRules(rules.filter((each) => each.id !== rule.id))}>
-                      <Trash2 size={16} aria-hidden="true" />
-                    </IconButton>
-                  </span>
-                )}
-              </div>
-              {openId === rule.id && <RuleForm rule={rule} isReadOnly={!canEdit} onChange={(next) => change(rule.id, next)} />}
-            </li>
+        {rules.length === 0 &&
+          (canEdit ? (
+            <Beginnings onTake={setRules} />
+          ) : (
+            <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet: links are delivered as they were written.</p>
           ))}
-        </ol>
+        <DndContext id="rules" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
+          <SortableContext items={rules.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
+            <ol className="grid gap-2.5" aria-label="Rules in their order">
+              {rules.map((rule, index) => (
+                <OneRule
+                  key={rule.id}
+                  rule={rule}
+                  number={index + 1}
+                  sentence={`${sayWhich(rule, nameOf)} ${sayWhat(rule) === '' ? '…' : sayWhat(rule)}.`}
+                  isOpen={openId === rule.id}
+                  canEdit={canEdit}
+                  warnings={warningsFor(
+                    rule,
+                    index + 1,
+                    unheard,
+                    state.impact?.impact.conflicts ?? [],
+                    state.impact?.impact.rules.find(({ id }) => id === rule.id),
+                  )}
+                  onOpen={() => setOpenId(openId === rule.id ? null : rule.id)}
+                  onMove={(by) => moveTo(rule.id, index + by)}
+                  onCopy={() => add({ ...rule, id: crypto.randomUUID(), name: `${rule.name} (copy)`.slice(0, 120) }, index + 1)}
+                  onSwitch={() => change(rule.id, { ...rule, isOn: !rule.isOn })}
+                  onRemove={() => setRules(rules.filter((each) => each.id !== rule.id))}
+                >
+                  <RuleForm rule={rule} partners={partners} isReadOnly={!canEdit} onChange={(next) => change(rule.id, next)} />
+                </OneRule>
+              ))}
+            </ol>
+          </SortableContext>
+        </DndContext>
         {canEdit && (
           <div className="flex flex-wrap gap-2.5">
             <button type="button" className="button" onClick={() => add(emptyRule())}>
               <Plus size={16} aria-hidden="true" />
               New rule
             </button>
-            {!rules.some((rule) => rule.which.partner === true) && (
+            {!rules.some((rule) => testsOf(rule.when).some((test) => test.is === 'partner' && test.of === undefined)) && (
               <button type="button" className="button button-plain" onClick={() => add(partnersRule())}>
                 Mark all partners’ links as paid
               </button>
@@ -150,9 +196,10 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
         <ImpactPane
           isChanged={isChanged}
           isUnfinished={isUnfinished}
-          impact={impact.data ?? null}
-          error={impact.error === null ? null : wordsOf(impact.error)}
-          isLooking={impact.isFetching || asked !== JSON.stringify(complete)}
+          impact={impact ?? (isChanged ? (state.impact?.impact ?? null) : null)}
+          error={state.failure}
+          isLooking={impact === null}
+          open={rules.find(({ id }) => id === openId) ?? null}
         />
         {canEdit && isChanged && (
           <div className="sheet grid gap-3 px-4 py-3">
@@ -184,7 +231,151 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
           </div>
         )}
       </aside>
+      {isLooking && (
+        <RuleHistory
+          now={saved}
+          canEdit={canEdit}
+          onRestore={(list) => back.mutate({ version: saved.version, rules: list })}
+          onClose={() => setLooking(false)}
+        />
+      )}
     </div>
+  )
+}
+
+/** What is odd about a rule, in plain words. */
+function warningsFor(
+  rule: Rule,
+  number: number,
+  unheard: readonly Unheard[],
+  conflicts: readonly Conflict[],
+  share: RuleShare | undefined,
+): readonly string[] {
+  if (!rule.isOn) return []
+  const words: string[] = []
+  const covered = unheard.find(({ id }) => id === rule.id)
+  if (covered?.isAll === true) words.push(`It can never speak: rule ${covered.effects[0]?.by} has said all of it for all of its links.`)
+  else if (covered !== undefined) words.push(`Part of it is never heard: rule ${covered.effects[0]?.by} has said it for all of its links.`)
+  else if (share !== undefined && share.means === 0) words.push('No link of this site is like that today.')
+  for (const conflict of conflicts.filter(({ unheard: other }) => other === number).slice(0, 2))
+    words.push(`Rule ${conflict.heard} says otherwise of ${conflict.links} of its links, and is heard first.`)
+  return words
+}
+
+function OneRule({
+  rule,
+  number,
+  sentence,
+  isOpen,
+  canEdit,
+  warnings,
+  onOpen,
+  onMove,
+  onCopy,
+  onSwitch,
+  onRemove,
+  children,
+}: {
+  rule: Rule
+  number: number
+  sentence: string
+  isOpen: boolean
+  canEdit: boolean
+  warnings: readonly string[]
+  onOpen: () => void
+  onMove: (by: number) => void
+  onCopy: () => void
+  onSwitch: () => void
+  onRemove: () => void
+  children: React.ReactNode
+}) {
+  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: rule.id })
+  const onKey = (event: React.KeyboardEvent): void => {
+    if (!canEdit || !event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return
+    event.preventDefault()
+    onMove(event.key === 'ArrowUp' ? -1 : 1)
+  }
+  return (
+    <li
+      ref={setNodeRef}
+      className={`sheet relative ${rule.isOn ? '' : 'opacity-70'} ${isDragging ? 'z-10' : ''}`}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+    >
+      <div className="flex items-start gap-2.5 py-3 pr-3 pl-1.5">
+        {canEdit ? (
+          <button
+            type="button"
+            className="mt-1 cursor-grab px-0.5 text-ink-soft"
+            aria-label={`Move rule ${number}`}
+            title="Drag, or Alt and the arrow keys"
+            {...attributes}
+            {...listeners}
+          >
+            <GripVertical size={16} aria-hidden="true" />
+          </button>
+        ) : (
+          <span className="w-2" />
+        )}
+        <span
+          className="mt-0.5 grid size-7 shrink-0 place-items-center rounded-full border-2 font-display text-[14px]"
+          style={{ borderColor: 'var(--rope)' }}
+        >
+          {number}
+        </span>
+        <button type="button" className="min-w-0 flex-1 text-left" aria-expanded={isOpen} onClick={onOpen} onKeyDown={onKey}>
+          <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
+          <span className="block text-ink-soft [overflow-wrap:anywhere]">
+            {sentence}
+            {rule.isBinding && ' Binding: also over what was set by hand.'}
+            {!rule.isOn && ' Off.'}
+          </span>
+          {warnings.map((words) => (
+            <span key={words} className="mt-0.5 block text-[13.5px] text-rope-text">
+              {words}
+            </span>
+          ))}
+        </button>
+        {canEdit && (
+          <span className="flex shrink-0">
+            <IconButton label={rule.isOn ? `Switch rule ${number} off` : `Switch rule ${number} on`} onClick={onSwitch}>
+              {rule.isOn ? <ToggleRight size={18} aria-hidden="true" /> : <ToggleLeft size={18} aria-hidden="true" />}
+            </IconButton>
+            <IconButton label={`Copy rule ${number}`} onClick={onCopy}>
+              <Copy size={15} aria-hidden="true" />
+            </IconButton>
+            <IconButton label={`Take rule ${number} away`} onClick={onRemove}>
+              <Trash2 size={16} aria-hidden="true" />
+            </IconButton>
+          </span>
+        )}
+      </div>
+      {isOpen && children}
+    </li>
+  )
+}
+
+/** Where to begin on a site without rules. */
+function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => void }) {
+  return (
+    <section aria-label="Where to begin">
+      <p className="mb-3 text-ink-soft">
+        No rules yet: links are delivered as they were written. Begin with one of these, look at what it would change, and save it, or say
+        the first sentence yourself.
+      </p>
+      <div className="grid grid-cols-3 gap-3 max-md:grid-cols-1">
+        {STARTING_SETS.map((set) => (
+          <button
+            key={set.name}
+            type="button"
+            className="sheet grid content-start gap-1 px-4 py-3 text-left hover:bg-sun"
+            onClick={() => onTake(set.rules.map((rule) => ({ ...rule, id: crypto.randomUUID() })))}
+          >
+            <b className="font-display text-[17px] capitalize">{set.name}</b>
+            <span className="text-[14px] text-ink-soft">{set.what}</span>
+          </button>
+        ))}
+      </div>
+    </section>
   )
 }
 

@@ -9,6 +9,7 @@ const page = (source: string, version = 1, encoding = 'utf-8'): PageSource => ({
   id: 'p',
   kind: 'page',
   writtenFor: null,
+  tags: [],
   isRemoved: false,
   waiting: [],
   path: '/p',

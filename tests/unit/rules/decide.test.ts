@@ -13,12 +13,12 @@ const around: Surroundings = {
 }
 const find = (_host: string, slug: string): string | null => (slug === 'smock' ? 'https://shop.gannet-line.example/smock?p=4471' : null)
 
-function rule(name: string, which: Rule['which'], what: Rule['what'], more: Partial<Rule> = {}): Rule {
-  return { id: name, name, isOn: true, isBinding: false, where: {}, which, what, ...more }
+function rule(name: string, when: Rule['when'], what: Rule['what'], more: Partial<Rule> = {}): Rule {
+  return { id: name, name, isOn: true, isBinding: false, when, what, ...more }
 }
-const paid = rule('paid', { partner: true }, { hints: ['sponsored', 'nofollow'] })
-const outside = rule('outside', { kinds: ['outside'] }, { opens: 'new tab' })
-const inside = rule('inside', { kinds: ['inside page', 'section'] }, { opens: 'same tab' })
+const paid = rule('paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] })
+const outside = rule('outside', { is: 'kind', of: ['outside'] }, { opens: 'new tab' })
+const inside = rule('inside', { is: 'kind', of: ['inside page', 'section'] }, { opens: 'same tab' })
 const STANDARD = [paid, outside, inside]
 
 const deliver = (html: string, rules: readonly Rule[] = STANDARD): string => deliverPage(html, compileRules(rules), around, find).html
@@ -70,13 +70,13 @@ const cases = [
   [
     'vouching takes nofollow off',
     '<a rel="nofollow me" href="/timetables">x</a>',
-    [rule('vouch', { kinds: ['inside page'] }, { hints: [] })],
+    [rule('vouch', { is: 'kind', of: ['inside page'] }, { hints: [] })],
     '<a rel="me" href="/timetables">x</a>',
   ],
   [
     'the first rule that speaks decides',
     '<a href="https://gannet-line.example/">x</a>',
-    [rule('ugc', { kinds: ['outside'] }, { hints: ['ugc'] }), paid],
+    [rule('ugc', { is: 'kind', of: ['outside'] }, { hints: ['ugc'] }), paid],
     '<a href="https://gannet-line.example/" rel="ugc">x</a>',
   ],
   [
@@ -113,25 +113,25 @@ const cases = [
   [
     'a rule for another part of the site',
     '<a href="https://tides.example/">x</a>',
-    [{ ...outside, where: { under: ['/isl', '/shop/'] } }],
+    [{ ...outside, when: { all: [outside.when, { is: 'under', of: ['/isl', '/shop/'] }] } }],
     '<a href="https://tides.example/">x</a>',
   ],
   [
     'a rule for this part of the site',
     '<a href="https://tides.example/">x</a>',
-    [{ ...outside, where: { under: ['/islands/'] } }],
+    [{ ...outside, when: { all: [outside.when, { is: 'under', of: ['/islands/'] }] } }],
     '<a href="https://tides.example/" rel="noopener" target="_blank">x</a>',
   ],
   [
     'a site list means subdomains too',
     '<a href="https://www.shop.tides.example/">x</a>',
-    [rule('list', { sites: ['tides.example'] }, { hints: ['nofollow'] })],
+    [rule('list', { is: 'site', of: ['tides.example'] }, { hints: ['nofollow'] })],
     '<a href="https://www.shop.tides.example/" rel="nofollow">x</a>',
   ],
   [
     'a picture is not text',
     '<a href="https://tides.example/"><img src=x></a>',
-    [rule('pictures', { shows: 'picture' }, { hints: ['nofollow'] })],
+    [rule('pictures', { is: 'shows', of: 'picture' }, { hints: ['nofollow'] })],
     '<a href="https://tides.example/" rel="nofollow"><img src=x></a>',
   ],
   [

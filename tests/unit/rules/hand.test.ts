@@ -27,25 +27,36 @@ const answers: readonly (readonly [string, Written, HandAnswers, Record<string, 
 for (const [name, written, given, changes] of answers)
   test(`hand-set: ${name}`, () => assert.deepEqual(handChanges(written, given), changes))
 
-const rule = (which: Rule['which'], what: Rule['what'], under?: string[]): Rule => ({
-  id: 'r',
-  name: 'r',
-  isOn: true,
-  isBinding: false,
-  where: { under },
-  which,
-  what,
-})
+const rule = (when: Rule['when'], what: Rule['what']): Rule => ({ id: 'r', name: 'r', isOn: true, isBinding: false, when, what })
 const sentences: readonly (readonly [Rule, string])[] = [
-  [rule({ kinds: ['outside'] }, { opens: 'new tab' }), 'Links to other sites open a new tab'],
+  [rule({ all: [] }, { hints: [] }), 'All links are vouched for'],
+  [rule({ is: 'kind', of: ['outside'] }, { opens: 'new tab' }), 'Links to other sites open a new tab'],
   [
-    rule({ sites: ['a.example', 'b.example', 'c.example'] }, { hints: ['sponsored', 'nofollow'] }),
+    rule({ is: 'site', of: ['a.example', 'b.example', 'c.example'] }, { hints: ['sponsored', 'nofollow'] }),
     'Links to a.example, b.example and c.example are marked as paid and not vouched for',
   ],
-  [rule({ shows: 'picture' }, { hints: [] }, ['/islands']), 'Pictures that link on pages under /islands are vouched for'],
   [
-    rule({ kinds: ['outside'], partner: false, origin: 'imported' }, { noreferrer: true, noopener: true }),
-    'Links to other sites that are sites that are no partner’s, brought in from elsewhere, carry noopener and do not tell where the reader came from',
+    rule(
+      {
+        all: [
+          { is: 'shows', of: 'picture' },
+          { is: 'under', of: ['/islands'] },
+        ],
+      },
+      { hints: [], title: 'See {site}' },
+    ),
+    'Links that show a picture and on pages under /islands are vouched for and have the title “See {site}”',
+  ],
+  [
+    rule(
+      { any: [{ all: [{ is: 'kind', of: ['outside'] }, { not: { is: 'partner' } }] }, { is: 'part', of: ['block'], named: ['footer'] }] },
+      { noreferrer: true, noopener: true },
+    ),
+    'Links (to other sites and not to partners’ sites), or in the block “footer” carry noopener and do not tell where the reader came from',
+  ],
+  [
+    rule({ all: [{ is: 'tag', of: ['spring', 'winter'] }, { is: 'sponsored page' }] }, { spoken: 'opens in a new tab', mark: true }),
+    'Links tagged “spring” or “winter” and on pages written for a partner get an arrow behind their words and say “opens in a new tab” aloud where they open a new tab',
   ],
 ]
 for (const [each, sentence] of sentences) test(`says: ${sentence}`, () => assert.equal(`${sayWhich(each)} ${sayWhat(each)}`, sentence))

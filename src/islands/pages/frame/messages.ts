@@ -67,6 +67,8 @@ export type FromFrame =
       readonly standing: Standing
       /** Where the selected words end, in pixels of the frame; null for a caret, and where it is out of sight. */
       readonly ends: Spot | null
+      /** The selection moved because the text changed elsewhere, and not by a person's hand. */
+      readonly isEcho: boolean
     }
   /** A link within something that is kept as it is: the thing's place, and which of its links. */
   | { readonly type: 'link in thing'; readonly at: number; readonly ordinal: number }

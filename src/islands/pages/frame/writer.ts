@@ -34,6 +34,8 @@ export class Writer {
   #page: WritingPage
   #sync: number
   #seq: number
+  /** A text from the studio is being taken over. */
+  #isTaking = false
   readonly #tell: (message: FromFrame) => void
 
   constructor(
@@ -116,6 +118,7 @@ export class Writer {
       words,
       standing: standingOf(state),
       ends: this.#ends(),
+      isEcho: this.#isTaking,
     })
   }
 
@@ -142,7 +145,9 @@ export class Writer {
     }
     this.#page = { ...next, doc: this.view.state.doc }
     if (sourceOf(this.view.state.doc) !== sourceOf(next.doc)) return false
+    this.#isTaking = true
     this.select(stretch, false)
+    this.#isTaking = false
     return true
   }
 

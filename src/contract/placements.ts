@@ -1,0 +1,51 @@
+import { z } from 'zod'
+import { FACETS, FINDINGS } from '../core/placements/index.ts'
+import { ADDRESS_KIND, Id, Marks, Paging } from './shared.ts'
+
+export const Placement = z
+  .object({
+    pageId: Id,
+    page: z.string(),
+    pageTitle: z.string(),
+    ordinal: z.int().meta({ description: 'Counts the links of its page from 0' }),
+    start: z.int(),
+    text: z.string(),
+    href: z.string(),
+    kind: ADDRESS_KIND.nullable(),
+    site: z.string().nullable(),
+    isPartner: z.boolean(),
+    tags: z.array(z.string()),
+    lands: z
+      .boolean()
+      .nullable()
+      .meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
+    before: Marks,
+    after: Marks,
+    because: z.object({ rel: z.string(), target: z.string() }),
+    explained: z
+      .array(z.object({ what: z.string(), why: z.string() }))
+      .meta({ description: 'Each attribute that was decided, and by whom' }),
+    findings: z.array(z.enum(FINDINGS)),
+    isUnmarked: z.boolean().meta({ description: 'Leads to a partner and is delivered without “sponsored”' }),
+  })
+  .meta({ id: 'Placement' })
+export type Placement = z.infer<typeof Placement>
+
+const facet = z.string().max(500).optional()
+const Facets = z.object(Object.fromEntries(FACETS.map((name) => [name, facet])) as Record<(typeof FACETS)[number], typeof facet>)
+
+/** Which placements are wanted, as it stands in the address of a screen or call. */
+export const PlacementFilter = Facets.extend({
+  text: z.string().max(300).optional().meta({ description: 'Words of the anchor text, address or page, all of them' }),
+  finding: z.enum(FINDINGS).optional(),
+  destination: z.string().max(8_000).optional(),
+})
+export type PlacementFilter = z.infer<typeof PlacementFilter>
+
+export const PlacementQuery = Paging.extend(PlacementFilter.shape).extend({
+  page: z.string().max(2_000).optional().meta({ description: 'Path of one page' }),
+  unmarked: z.stringbool().optional(),
+})
+export type PlacementQuery = z.infer<typeof PlacementQuery>
+export const PlacementList = z.object({ items: z.array(Placement), next: z.string().nullable(), total: z.int() })
+export type PlacementList = z.infer<typeof PlacementList>

@@ -1,0 +1,92 @@
+import { isBareAddress, saysLittle } from '../content/index.ts'
+import { hintsOf, opensNewTab, relTokens } from '../rules/index.ts'
+import type { JudgedPlacement } from './set.ts'
+
+/** What a careful editor would mend. The order is the order they are shown in. */
+export const FINDINGS = [
+  'unmarked',
+  'does not land',
+  'many paid in a paragraph',
+  'many paid on a page',
+  'no partner',
+  'same tab',
+  'no noopener',
+  'bare address',
+  'says little',
+  'no words',
+  'picture without words',
+  'http',
+  'own domain',
+] as const
+export type Finding = (typeof FINDINGS)[number]
+
+/** Paid links that an article bears: three, and one more for every so many words beyond a long one (PRODUCT 2.7). */
+const PAID_MOST = 3
+const LONG_WORDS = 1_200
+const WORDS_A_LINK = 400
+export const paidMost = (words: number | null): number => PAID_MOST + Math.max(0, Math.floor(((words ?? 0) - LONG_WORDS) / WORDS_A_LINK))
+
+/** What is known of a whole site that one placement does not show. */
+export interface SiteKnowledge {
+  /** Hosts that some link leads to by https. */
+  readonly httpsHosts: ReadonlySet<string>
+  readonly lands: (judged: JudgedPlacement) => boolean | null
+}
+
+/** Findings as bits, in the order of {@link FINDINGS}, of one placement by itself. */
+export function findingsOf(judged: JudgedPlacement, { httpsHosts, lands }: SiteKnowledge): number {
+  const { placement, facts, decision } = judged
+  const { text, written } = placement
+  const rel = relTokens(decision.rel)
+  const hints = hintsOf(rel)
+  const isPaid = hints.includes('sponsored')
+  const tokens = rel.map((token) => token.toLowerCase())
+  const target = decision.target ?? facts.baseTarget
+  const isPicture = facts.shows === 'picture'
+  let bits = 0
+  const add = (finding: Finding): void => {
+    bits |= 1 << FINDINGS.indexOf(finding)
+  }
+  if (facts.isPartner && !isPaid && !facts.isWaiting) add('unmarked')
+  if (isPaid && !facts.isPartner && facts.writtenFor === null) add('no partner')
+  if (lands(judged) === false) add('does not land')
+  if (facts.isOutside && !opensNewTab(target)) add('same tab')
+  if (
+    opensNewTab(target) &&
+    facts.isOutside &&
+    !tokens.some((token) => token === 'noopener' || token === 'noreferrer' || token === 'opener')
+  )
+    add('no noopener')
+  if (text === '') add(isPicture ? 'picture without words' : 'no words')
+  else if (!isPicture) {
+    if (isBareAddress(text)) add('bare address')
+    else if (saysLittle(text)) add('says little')
+  }
+  if (facts.address?.startsWith('http:') === true && facts.isOutside && httpsHosts.has(facts.host)) add('http')
+  const isOwn = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
+  if (isOwn && /^(?:https?:)?\/\//i.test(written.href) && written.baseHref === null) add('own domain')
+  return bits
+}
+
+/**
+ * Findings that show only among the paid links of one page: several in a paragraph, too many in all.
+ * @param judged - all placements of one page
+ * @returns bits to add, by place in the list
+ */
+export function overdoneOf(judged: readonly JudgedPlacement[]): ReadonlyMap<number, number> {
+  const bits = new Map<number, number>()
+  const paid = judged.flatMap(({ decision }, i) => (hintsOf(relTokens(decision.rel)).includes('sponsored') ? [i] : []))
+  const first = judged[0]?.placement.page
+  if (first === undefined || first.kind !== 'page') return bits
+  const add = (i: number, finding: Finding): void => void bits.set(i, (bits.get(i) ?? 0) | (1 << FINDINGS.indexOf(finding)))
+  const byParagraph = new Map<number, number[]>()
+  for (const i of paid) {
+    const paragraph = judged[i]?.placement.paragraph ?? 0
+    byParagraph.set(paragraph, [...(byParagraph.get(paragraph) ?? []), i])
+  }
+  for (const together of byParagraph.values()) for (const i of together.slice(1)) add(i, 'many paid in a paragraph')
+  for (const i of paid.slice(paidMost(first.words))) add(i, 'many paid on a page')
+  return bits
+}
+
+export const hasFinding = (bits: number, finding: Finding): boolean => (bits & (1 << FINDINGS.indexOf(finding))) !== 0

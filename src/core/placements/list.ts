@@ -1,0 +1,241 @@
+import { isBareAddress, saysLittle } from '../content/index.ts'
+import { type CompiledSite, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
+import { FINDINGS, type Finding, findingsOf, hasFinding, overdoneOf } from './findings.ts'
+import { destinationOf, Judge, type JudgedPlacement, landsOf, type Placement } from './set.ts'
+
+/** What a list of placements can be narrowed by; each has one value a placement, but for tags. */
+export const FACETS = ['site', 'host', 'partner', 'kind', 'strand', 'end', 'where', 'folder', 'state', 'words', 'by', 'tag'] as const
+export type Facet = (typeof FACETS)[number]
+
+/** Which placements are wanted. Everything that is left out is not asked for. */
+export interface PlacementQuery {
+  /** Words that the anchor text, the address or the page's title holds, all of them. */
+  readonly text?: string | undefined
+  readonly facets?: Partial<Record<Facet, string>> | undefined
+  readonly finding?: Finding | undefined
+  /** Exactly this destination, as {@link destinationOf} writes it. */
+  readonly destination?: string | undefined
+}
+
+/** Placements that lead to one destination. */
+export interface DestinationGroup {
+  readonly destination: string
+  readonly links: number
+  readonly pages: number
+}
+
+export interface PlacementAnswer {
+  /** Indexes of the placements found, in the order of path and place. */
+  readonly found: Uint32Array
+  readonly pages: number
+  /** By facet, its values with how many placements would be found with that value; most first. */
+  readonly counts: Readonly<Record<Facet, readonly (readonly [value: string, links: number])[]>>
+  readonly findings: Readonly<Partial<Record<Finding, number>>>
+}
+
+/** Values that a facet has, by number. */
+class Column {
+  readonly values: string[] = []
+  readonly #numbers = new Map<string, number>()
+  codes: Uint32Array<ArrayBuffer> = new Uint32Array(1024)
+
+  set(i: number, value: string): void {
+    let code = this.#numbers.get(value)
+    if (code === undefined) {
+      code = this.values.length
+      this.values.push(value)
+      this.#numbers.set(value, code)
+    }
+    if (i >= this.codes.length) {
+      const grown = new Uint32Array(Math.max(i + 1, this.codes.length * 2))
+      grown.set(this.codes)
+      this.codes = grown
+    }
+    this.codes[i] = code
+  }
+
+  codeOf(value: string): number {
+    return this.#numbers.get(value) ?? -1
+  }
+}
+
+const reasonKey = (reason: Reason): string => (reason.by === 'rule' ? `rule ${reason.id}` : reason.by)
+
+/** How a link ends: what its rope's end shows. */
+export const endOf = ({ facts, decision }: JudgedPlacement): 'file' | 'new tab' | 'same tab' =>
+  facts.kind === 'file' ? 'file' : opensNewTab(decision.target ?? facts.baseTarget) ? 'new tab' : 'same tab'
+
+/** The first folder of a page's path; a shared part has none. */
+const folderOf = ({ kind, path }: Placement['page']): string => (kind === 'page' ? (/^\/[^/]+\//.exec(path)?.[0] ?? '/') : '')
+
+/** All placements of a site, judged and ready to be asked again and again. Built up in steps while they come in. */
+export class PlacementList {
+  readonly judged: JudgedPlacement[] = []
+  readonly paths: ReadonlySet<string>
+  readonly #judge: Judge
+  readonly #columns = Object.fromEntries(FACETS.map((facet) => [facet, new Column()])) as Record<Facet, Column>
+  readonly #destinations = new Column()
+  readonly #words: string[] = []
+  readonly #tags: (readonly string[])[] = []
+  readonly #bits: number[] = []
+  readonly #httpsHosts = new Set<string>()
+  #finished = 0
+
+  constructor(site: CompiledSite, paths: ReadonlySet<string>) {
+    this.#judge = new Judge(site)
+    this.paths = paths
+  }
+
+  /** Takes placements in, in the order of path and place. */
+  add(placements: readonly Placement[]): void {
+    for (const placement of placements) {
+      const judged = this.#judge.judge(placement)
+      const i = this.judged.push(judged) - 1
+      const { facts, decision } = judged
+      if (facts.address?.startsWith('https:') === true) this.#httpsHosts.add(facts.host)
+      const lands = landsOf(facts, this.paths)
+      const set = (facet: Facet, value: string): void => this.#columns[facet].set(i, value)
+      set('site', facts.site ?? '')
+      set('host', facts.host)
+      set('partner', facts.partner ?? '')
+      set('kind', facts.kind ?? 'no address')
+      set('strand', strandOf(relTokens(decision.rel)))
+      set('end', endOf(judged))
+      set('where', placement.page.kind)
+      set('folder', folderOf(placement.page))
+      set('state', facts.isWaiting ? 'waits' : lands === null ? 'not checked' : lands ? 'lands' : 'does not land')
+      set('words', wordsOf(judged))
+      set('by', reasonKey(decision.because.hints))
+      this.#destinations.set(i, destinationOf(judged))
+      this.#words.push(
+        `${placement.text}\n${placement.written.href}\n${facts.address ?? ''}\n${placement.page.title}\n${placement.page.path}`.toLowerCase(),
+      )
+      this.#tags.push(facts.tags)
+      this.#bits.push(0)
+    }
+  }
+
+  /** Looks for findings among what has come in; what depends on the whole site is as known so far. */
+  #findFindings(): void {
+    if (this.#finished === this.judged.length) return
+    const knowledge = { httpsHosts: this.#httpsHosts, lands: ({ facts }: JudgedPlacement) => landsOf(facts, this.paths) }
+    for (let from = 0; from < this.judged.length; ) {
+      let to = from + 1
+      while (to < this.judged.length && this.judged[to]?.placement.page === this.judged[from]?.placement.page) to++
+      const page = this.judged.slice(from, to)
+      const overdone = overdoneOf(page)
+      for (const [k, judged] of page.entries()) this.#bits[from + k] = findingsOf(judged, knowledge) | (overdone.get(k) ?? 0)
+      from = to
+    }
+    this.#finished = this.judged.length
+  }
+
+  findingsAt(i: number): readonly Finding[] {
+    this.#findFindings()
+    return FINDINGS.filter((finding) => hasFinding(this.#bits[i] ?? 0, finding))
+  }
+
+  ask(query: PlacementQuery): PlacementAnswer {
+    this.#findFindings()
+    const total = this.judged.length
+    const words = (query.text ?? '')
+      .toLowerCase()
+      .split(/\s+/)
+      .filter((word) => word !== '')
+    const wanted = Object.entries(query.facets ?? {}).filter(([facet]) => facet !== 'tag') as [Facet, string][]
+    const conditions = wanted.map(([facet, value]) => ({
+      facet,
+      codes: this.#columns[facet].codes,
+      code: this.#columns[facet].codeOf(value),
+    }))
+    const tag = query.facets?.tag?.toLowerCase()
+    const destination = query.destination === undefined ? null : this.#destinations.codeOf(query.destination)
+    const bit = query.finding === undefined ? 0 : 1 << FINDINGS.indexOf(query.finding)
+    const found = new Uint32Array(total)
+    const pages = new Set<Placement['page']>()
+    const counts = Object.fromEntries(FACETS.map((facet) => [facet, new Uint32Array(this.#columns[facet].values.length)])) as Record<
+      Facet,
+      Uint32Array
+    >
+    const tags = new Map<string, number>()
+    const findings = new Array<number>(FINDINGS.length).fill(0)
+    let length = 0
+    for (let i = 0; i < total; i++) {
+      // A placement that fails one facet alone is counted there: that is what choosing another value would find.
+      let failed: Facet | null = null
+      let fails = 0
+      for (const { facet, codes, code } of conditions) {
+        if (codes[i] === code) continue
+        failed = facet
+        if (++fails > 1) break
+      }
+      if (fails > 1) continue
+      const isTagged = tag === undefined || this.#tags[i]?.some((each) => each.toLowerCase() === tag) === true
+      if (!isTagged) {
+        if (fails > 0) continue
+        failed = 'tag'
+        fails = 1
+      }
+      if (destination !== null && this.#destinations.codes[i] !== destination) continue
+      const text = this.#words[i] ?? ''
+      if (!words.every((word) => text.includes(word))) continue
+      const bits = this.#bits[i] ?? 0
+      if (fails === 0) for (let k = 0; k < FINDINGS.length; k++) if ((bits & (1 << k)) !== 0) findings[k] = (findings[k] ?? 0) + 1
+      if (bit !== 0 && (bits & bit) === 0) continue
+      if (fails === 1 && failed !== null) {
+        if (failed === 'tag') this.#countTags(tags, i)
+        else count(counts[failed], this.#columns[failed].codes[i])
+        continue
+      }
+      for (const facet of FACETS) if (facet !== 'tag') count(counts[facet], this.#columns[facet].codes[i])
+      this.#countTags(tags, i)
+      found[length++] = i
+      const page = this.judged[i]?.placement.page
+      if (page !== undefined) pages.add(page)
+    }
+    const ranked = (facet: Facet): (readonly [string, number])[] =>
+      facet === 'tag'
+        ? [...tags].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
+        : this.#columns[facet].values
+            .map((value, code) => [value, counts[facet][code] ?? 0] as const)
+            .filter(([value, links]) => links > 0 && value !== '')
+            .sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
+    return {
+      found: found.slice(0, length),
+      pages: pages.size,
+      counts: Object.fromEntries(FACETS.map((facet) => [facet, ranked(facet)])) as unknown as PlacementAnswer['counts'],
+      findings: Object.fromEntries(FINDINGS.flatMap((finding, k) => ((findings[k] ?? 0) > 0 ? [[finding, findings[k]]] : []))),
+    }
+  }
+
+  #countTags(tags: Map<string, number>, i: number): void {
+    for (const tag of this.#tags[i] ?? []) tags.set(tag, (tags.get(tag) ?? 0) + 1)
+  }
+
+  /** The destinations of placements that were found, the most linked first. */
+  group(found: Uint32Array): readonly DestinationGroup[] {
+    const groups = new Map<number, { links: number; pages: Set<Placement['page']> }>()
+    for (const i of found) {
+      const code = this.#destinations.codes[i] ?? 0
+      const group = groups.get(code) ?? { links: 0, pages: new Set() }
+      groups.set(code, group)
+      group.links++
+      const page = this.judged[i]?.placement.page
+      if (page !== undefined) group.pages.add(page)
+    }
+    return [...groups]
+      .map(([code, { links, pages }]) => ({ destination: this.#destinations.values[code] ?? '', links, pages: pages.size }))
+      .sort((a, b) => b.links - a.links || (a.destination < b.destination ? -1 : 1))
+  }
+}
+
+const count = (counts: Uint32Array, code: number | undefined): void => {
+  if (code !== undefined) counts[code] = (counts[code] ?? 0) + 1
+}
+
+function wordsOf({ placement, facts }: JudgedPlacement): string {
+  if (placement.text === '') return facts.shows === 'picture' ? 'picture without words' : 'no words'
+  if (facts.shows === 'picture') return 'picture'
+  if (isBareAddress(placement.text)) return 'bare address'
+  return saysLittle(placement.text) ? 'says little' : 'says where it leads'
+}

@@ -1,0 +1,337 @@
+import { useMutation } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { BulkChangeBody, BulkReview, BulkUndone, Selection } from '../../contract/bulk-changes.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { queries } from '../../ui/query.tsx'
+import { Tag } from '../../ui/Tag.tsx'
+
+/** A change that is being got ready for a number of links. */
+export interface Bulk {
+  readonly title: string
+  readonly change: BulkChangeBody
+  readonly selection: Selection
+  readonly links: number
+}
+
+/** Takes a bulk change back, and says what became of it. */
+export async function undoBulk(id: string, onDone: () => void): Promise<void> {
+  try {
+    const { pages, left } = await ask<BulkUndone>('POST', `/bulk-changes/${id}/undo`)
+    if (left.length === 0) toast.success(`Taken back on ${pages} ${pages === 1 ? 'page' : 'pages'}.`)
+    else
+      toast.warning(
+        `Taken back on ${pages}; left as they are: ${left.map(({ page }) => page).join(', ')}. They were edited in the same place since.`,
+      )
+    void queries.invalidateQueries()
+    onDone()
+  } catch (error) {
+    toast.error(wordsOf(error))
+  }
+}
+
+/** What a bulk change needs to be told, then what it would do, link by link, and only then the doing; undone in one step. */
+export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () => void; onDone: () => void }) {
+  const [change, setChange] = useState(bulk.change)
+  const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
+  const selection: Selection =
+    'filter' in bulk.selection
+      ? { ...bulk.selection, except: [...(bulk.selection.except ?? []), ...left] }
+      : { links: bulk.selection.links.filter(([page]) => !left.has(page)) }
+  const look = useMutation({
+    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection: bulk.selection, dryRun: true }),
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  const make = useMutation({
+    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection }),
+    onSuccess: (made) => {
+      toast.success(
+        `${made.links} ${made.links === 1 ? 'link' : 'links'} changed on ${made.pages} ${made.pages === 1 ? 'page' : 'pages'}.`,
+        {
+          duration: 20_000,
+          action: { label: 'Undo', onClick: () => made.id !== null && void undoBulk(made.id, onDone) },
+        },
+      )
+      void queries.invalidateQueries()
+      onDone()
+      onClose()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  const review = look.data ?? null
+  const kept = review === null ? [] : review.byPage.filter(({ pageId }) => !left.has(pageId))
+  const links = kept.reduce((sum, page) => sum + page.links, 0)
+  const isReady = isComplete(change)
+  return (
+    <Dialog title={bulk.title} isOpen onClose={onClose} isWide>
+      <form
+        className="grid gap-4"
+        onSubmit={(event) => {
+          event.preventDefault()
+          if (review === null) look.mutate()
+          else make.mutate()
+        }}
+      >
+        <Parameters
+          change={change}
+          onChange={(next) => {
+            setChange(next)
+            look.reset()
+          }}
+        />
+        {review === null ? (
+          <p className="flex items-center justify-between gap-3">
+            <span className="note">
+              {bulk.links} {bulk.links === 1 ? 'link' : 'links'} chosen. Nothing changes before you have seen what would.
+            </span>
+            <button type="submit" className="button button-main" disabled={!isReady || look.isPending}>
+              {look.isPending ? 'Looking…' : 'Show what would change'}
+            </button>
+          </p>
+        ) : (
+          <>
+            <div className="flex flex-wrap items-center justify-between gap-3" aria-live="polite">
+              <p>
+                <b>
+                  {links} {links === 1 ? 'link' : 'links'} on {kept.length} {kept.length === 1 ? 'page' : 'pages'}
+                </b>{' '}
+                <span className="text-ink-soft">would change. Readers see it with the next publication.</span>
+              </p>
+              <button type="submit" className="button button-main" disabled={links === 0 || make.isPending}>
+                {make.isPending ? 'Changing…' : `Change ${links} ${links === 1 ? 'link' : 'links'}`}
+              </button>
+            </div>
+            {review.skipped.map(({ why, links: count }) => (
+              <p key={why} className="note">
+                {count} left as {count === 1 ? 'it is' : 'they are'}: {why}
+              </p>
+            ))}
+            <ul className="grid max-h-[52dvh] gap-3 overflow-y-auto border-t pt-3" aria-label="What would change" tabIndex={0}>
+              {review.byPage.map((page) => (
+                <li key={page.pageId} className={left.has(page.pageId) ? 'opacity-55' : ''}>
+                  <label className="flex items-center gap-2.5">
+                    <input
+                      type="checkbox"
+                      className="size-4 accent-[var(--sea)]"
+                      checked={!left.has(page.pageId)}
+                      onChange={() =>
+                        setLeft(
+                          (before) =>
+                            new Set(before.has(page.pageId) ? [...before].filter((id) => id !== page.pageId) : [...before, page.pageId]),
+                        )
+                      }
+                    />
+                    <b className="min-w-0 truncate font-semibold">{page.title}</b>
+                    <span className="address min-w-0 flex-1 truncate text-ink-soft">{page.page}</span>
+                    <span className="note shrink-0">
+                      {page.links} {page.links === 1 ? 'link' : 'links'}
+                    </span>
+                  </label>
+                  <ul className="mt-1.5 grid gap-2 pl-6.5">
+                    {review.items
+                      .filter(({ pageId }) => pageId === page.pageId)
+                      .slice(0, ITEMS_PER_PAGE)
+                      .map((item, i) => (
+                        // biome-ignore lint/suspicious/noArrayIndexKey: two links of a page may be the same to the letter
+                        <li key={i} className="grid gap-1">
+                          <span className="note truncate">“{item.text === '' ? 'a picture' : item.text}”</span>
+                          <Tag tag={item.before} />
+                          <Tag tag={item.after} before={item.before} />
+                        </li>
+                      ))}
+                  </ul>
+                </li>
+              ))}
+            </ul>
+            {review.moreItems > 0 && <p className="note">and {review.moreItems} more links, counted and not shown</p>}
+          </>
+        )}
+      </form>
+    </Dialog>
+  )
+}
+
+/** Links of one page shown in the review. */
+const ITEMS_PER_PAGE = 6
+
+const isComplete = (change: BulkChangeBody): boolean =>
+  change.do === 'lead to'
+    ? change.address.trim() !== ''
+    : change.do === 'replace'
+      ? change.find !== ''
+      : change.do !== 'tag' || change.add.length + change.remove.length > 0
+
+function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (change: BulkChangeBody) => void }) {
+  const id = useId()
+  if (change.do === 'lead to' || change.do === 'replace') {
+    return (
+      <div className="grid gap-3">
+        <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
+          <legend className="sr-only">How</legend>
+          <Way words="One destination for all" isOn={change.do === 'lead to'} onClick={() => onChange({ do: 'lead to', address: '' })} />
+          <Way
+            words="Find and replace in the addresses"
+            isOn={change.do === 'replace'}
+            onClick={() => onChange({ do: 'replace', find: '', put: '' })}
+          />
+        </fieldset>
+        {change.do === 'lead to' ? (
+          <Line
+            id={id}
+            label="Where do they lead?"
+            value={change.address}
+            placeholder="https://… or /a-page-of-ours.html"
+            onChange={(address) => onChange({ do: 'lead to', address })}
+          />
+        ) : (
+          <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
+            <Line
+              id={`${id}-find`}
+              label="Find"
+              value={change.find}
+              placeholder="?ref=old"
+              onChange={(find) => onChange({ ...change, find })}
+            />
+            <Line
+              id={`${id}-put`}
+              label="Put in its place"
+              value={change.put}
+              placeholder="?ref=new"
+              onChange={(put) => onChange({ ...change, put })}
+            />
+          </div>
+        )}
+        <p className="note">Addresses are repaired as they are when you paste one.</p>
+      </div>
+    )
+  }
+  if (change.do === 'open')
+    return (
+      <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
+        <legend className="field-label">They open</legend>
+        {(
+          [
+            ['in a new tab', 'new tab'],
+            ['in the same tab', 'same tab'],
+            ['as the rules say', null],
+          ] as const
+        ).map(([words, opens]) => (
+          <Way key={words} words={words} isOn={change.opens === opens} onClick={() => onChange({ do: 'open', opens })} />
+        ))}
+      </fieldset>
+    )
+  if (change.do === 'tell')
+    return (
+      <fieldset className="flex flex-wrap gap-x-5 gap-y-1">
+        <legend className="field-label">Search engines are told</legend>
+        {(
+          [
+            ['it is paid (sponsored nofollow)', ['sponsored', 'nofollow']],
+            ['we do not vouch (nofollow)', ['nofollow']],
+            ['a visitor wrote it (ugc nofollow)', ['ugc', 'nofollow']],
+            ['we vouch for it', []],
+            ['what the rules say', null],
+          ] as const
+        ).map(([words, hints]) => (
+          <Way
+            key={words}
+            words={words}
+            isOn={JSON.stringify(change.hints) === JSON.stringify(hints)}
+            onClick={() => onChange({ do: 'tell', hints: hints === null ? null : [...hints] })}
+          />
+        ))}
+      </fieldset>
+    )
+  if (change.do === 'tag')
+    return (
+      <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
+        <Tags id={`${id}-add`} label="Give these tags" value={change.add} onChange={(add) => onChange({ ...change, add })} />
+        <Tags id={`${id}-remove`} label="Take these away" value={change.remove} onChange={(remove) => onChange({ ...change, remove })} />
+      </div>
+    )
+  if (change.do === 'bake')
+    return (
+      <p className="note">
+        What the rules decide is written into the pages’ source, as if it had been typed there. Rules that change later still hold; the
+        whole is undone in one step.
+      </p>
+    )
+  return null
+}
+
+function Way({ words, isOn, onClick }: { words: string; isOn: boolean; onClick: () => void }) {
+  return (
+    <label className="flex items-center gap-2">
+      <input type="radio" className="size-4 accent-[var(--sea)]" checked={isOn} onChange={onClick} />
+      {words}
+    </label>
+  )
+}
+
+function Line({
+  id,
+  label,
+  value,
+  placeholder,
+  onChange,
+}: {
+  id: string
+  label: string
+  value: string
+  placeholder: string
+  onChange: (value: string) => void
+}) {
+  return (
+    <div>
+      <label className="field-label" htmlFor={id}>
+        {label}
+      </label>
+      <input
+        id={id}
+        className="field address"
+        value={value}
+        placeholder={placeholder}
+        autoComplete="off"
+        spellCheck={false}
+        onChange={(event) => onChange(event.target.value)}
+      />
+    </div>
+  )
+}
+
+function Tags({
+  id,
+  label,
+  value,
+  onChange,
+}: {
+  id: string
+  label: string
+  value: readonly string[]
+  onChange: (value: string[]) => void
+}) {
+  const [typed, setTyped] = useState(value.join(', '))
+  return (
+    <div>
+      <label className="field-label" htmlFor={id}>
+        {label}
+      </label>
+      <input
+        id={id}
+        className="field"
+        value={typed}
+        placeholder="spring, boats"
+        onChange={(event) => {
+          setTyped(event.target.value)
+          onChange(
+            event.target.value
+              .split(',')
+              .map((tag) => tag.trim())
+              .filter((tag) => tag !== ''),
+          )
+        }}
+      />
+    </div>
+  )
+}

@@ -1,0 +1,414 @@
+import { Plus, X } from 'lucide-react'
+import { useId, useState } from 'react'
+import type { Partner } from '../../contract/partners.ts'
+import type { AddressKind } from '../../core/address/index.ts'
+import type { Condition, PartKind, Test } from '../../core/rules/index.ts'
+
+type Group = { readonly mode: 'all' | 'any'; readonly parts: readonly Condition[] }
+
+/** A condition as a group of sentences; a single one is a group of one. */
+function groupOf(condition: Condition): Group {
+  if ('all' in condition) return { mode: 'all', parts: condition.all }
+  if ('any' in condition) return { mode: 'any', parts: condition.any }
+  return { mode: 'all', parts: [condition] }
+}
+const conditionOf = ({ mode, parts }: Group): Condition => (mode === 'all' ? { all: parts } : { any: parts })
+
+const TESTS: readonly (readonly [Test['is'], string])[] = [
+  ['kind', 'lead to'],
+  ['partner', 'lead to a partner'],
+  ['site', 'lead to these sites'],
+  ['address', 'have an address like'],
+  ['under', 'hang on pages under'],
+  ['part', 'hang in'],
+  ['tag', 'are tagged'],
+  ['sponsored page', 'hang on a page written for a partner'],
+  ['shows', 'show'],
+  ['origin', 'were'],
+]
+const KINDS: readonly (readonly [AddressKind, string])[] = [
+  ['outside', 'other sites'],
+  ['inside page', 'inside pages'],
+  ['section', 'sections of a page'],
+  ['file', 'files'],
+  ['short link', 'short links'],
+  ['mail', 'mail addresses'],
+  ['phone', 'phone numbers'],
+]
+const PARTS: readonly (readonly [PartKind, string])[] = [
+  ['page', 'the pages themselves'],
+  ['block', 'shared blocks'],
+  ['menu', 'menus'],
+]
+
+const FRESH: Readonly<Record<Test['is'], Test>> = {
+  kind: { is: 'kind', of: ['outside'] },
+  partner: { is: 'partner' },
+  site: { is: 'site', of: [] },
+  address: { is: 'address', like: '' },
+  under: { is: 'under', of: [] },
+  part: { is: 'part', of: ['block'] },
+  tag: { is: 'tag', of: [] },
+  'sponsored page': { is: 'sponsored page' },
+  shows: { is: 'shows', of: 'picture' },
+  origin: { is: 'origin', of: 'imported' },
+}
+
+/** Groups within groups: two levels are what a person can still read. */
+const DEPTH_MAX = 2
+
+/** Which links a rule means, put together by choosing words. */
+export function ConditionForm({
+  condition,
+  partners,
+  depth = 0,
+  onChange,
+}: {
+  condition: Condition
+  partners: readonly Partner[]
+  depth?: number
+  onChange: (condition: Condition) => void
+}) {
+  const group = groupOf(condition)
+  const id = useId()
+  const put = (parts: readonly Condition[]): void => onChange(conditionOf({ ...group, parts }))
+  return (
+    <div className={depth === 0 ? 'grid gap-2' : 'grid gap-2 rounded-lg border border-dashed px-3 py-2.5'}>
+      <div className="flex flex-wrap items-center gap-2">
+        <span className="font-semibold">{depth === 0 ? 'Links that' : 'that'}</span>
+        {group.parts.length > 1 && (
+          <>
+            <label className="sr-only" htmlFor={id}>
+              How the sentences go together
+            </label>
+            <select
+              id={id}
+              className="field !w-auto !min-h-8 !py-1"
+              value={group.mode}
+              onChange={(event) => onChange(conditionOf({ ...group, mode: event.target.value === 'any' ? 'any' : 'all' }))}
+            >
+              <option value="all">meet all of these</option>
+              <option value="any">meet any of these</option>
+            </select>
+          </>
+        )}
+        {group.parts.length === 0 && <span className="text-ink-soft">hang anywhere and lead anywhere</span>}
+      </div>
+      {group.parts.map((part, i) => (
+        <Part
+          // biome-ignore lint/suspicious/noArrayIndexKey: sentences have no names; a changed one stays in its place
+          key={i}
+          condition={part}
+          partners={partners}
+          depth={depth}
+          onChange={(next) => put(group.parts.map((each, k) => (k === i ? next : each)))}
+          onRemove={() => put(group.parts.filter((_, k) => k !== i))}
+        />
+      ))}
+      <p className="flex flex-wrap gap-2">
+        <button
+          type="button"
+          className="button button-plain !min-h-8 !px-2 !py-0.5"
+          onClick={() => put([...group.parts, FRESH[group.parts.length === 0 ? 'kind' : 'under']])}
+        >
+          <Plus size={15} aria-hidden="true" />
+          {group.parts.length === 0 ? 'Choose which' : group.mode === 'all' ? 'and …' : 'or …'}
+        </button>
+        {depth < DEPTH_MAX && group.parts.length > 0 && (
+          <button
+            type="button"
+            className="button button-plain !min-h-8 !px-2 !py-0.5 font-normal"
+            onClick={() =>
+              put([...group.parts, { [group.mode === 'all' ? 'any' : 'all']: [FRESH.kind, FRESH.tag] } as unknown as Condition])
+            }
+          >
+            <Plus size={15} aria-hidden="true" />
+            several in brackets
+          </button>
+        )}
+      </p>
+    </div>
+  )
+}
+
+function Part({
+  condition,
+  partners,
+  depth,
+  onChange,
+  onRemove,
+}: {
+  condition: Condition
+  partners: readonly Partner[]
+  depth: number
+  onChange: (condition: Condition) => void
+  onRemove: () => void
+}) {
+  const isNot = 'not' in condition
+  const inner = isNot ? condition.not : condition
+  const change = (next: Condition): void => onChange(isNot ? { not: next } : next)
+  const isGroup = 'all' in inner || 'any' in inner
+  return (
+    <div className="flex items-start gap-2">
+      <div className="grid flex-1 grid-cols-[92px_minmax(0,220px)_minmax(0,1fr)] items-center gap-2 max-md:grid-cols-[92px_minmax(0,1fr)]">
+        <select
+          className="field !min-h-9 !py-1"
+          aria-label="do or do not"
+          value={isNot ? 'not' : 'do'}
+          onChange={(event) => onChange(event.target.value === 'not' ? { not: inner } : inner)}
+        >
+          <option value="do">do</option>
+          <option value="not">do not</option>
+        </select>
+        {isGroup ? (
+          <div className="col-span-2 max-md:col-span-1">
+            <ConditionForm condition={inner} partners={partners} depth={depth + 1} onChange={change} />
+          </div>
+        ) : 'is' in inner ? (
+          <>
+            <select
+              className="field !min-h-9 !py-1"
+              aria-label="What is asked of the link"
+              value={inner.is}
+              onChange={(event) => change(FRESH[event.target.value as Test['is']])}
+            >
+              {TESTS.map(([is, words]) => (
+                <option key={is} value={is}>
+                  {words}
+                </option>
+              ))}
+            </select>
+            <div className="max-md:col-span-2">
+              <Value key={inner.is} test={inner} partners={partners} onChange={change} />
+            </div>
+          </>
+        ) : null}
+      </div>
+      <button
+        type="button"
+        className="button button-plain !min-h-9 !px-2"
+        aria-label="Take this out"
+        title="Take this out"
+        onClick={onRemove}
+      >
+        <X size={16} aria-hidden="true" />
+      </button>
+    </div>
+  )
+}
+
+function Value({ test, partners, onChange }: { test: Test; partners: readonly Partner[]; onChange: (test: Test) => void }) {
+  switch (test.is) {
+    case 'kind':
+      return <Several label="Kinds" options={KINDS} value={test.of} onChange={(of) => onChange({ is: 'kind', of })} />
+    case 'partner':
+      return (
+        <Several
+          label="Partners"
+          options={partners.map(({ id, name }) => [id, name] as const)}
+          value={test.of ?? []}
+          none="any of them"
+          onChange={(of) => onChange(of.length === 0 ? { is: 'partner' } : { is: 'partner', of })}
+        />
+      )
+    case 'site':
+      return (
+        <Words
+          label="Sites, with commas between them"
+          value={test.of}
+          placeholder="gannet-line.example, bothy-beds.example"
+          clean={bareSite}
+          onChange={(of) => onChange({ is: 'site', of })}
+        />
+      )
+    case 'under':
+      return (
+        <Words
+          label="Paths, with commas between them"
+          value={test.of}
+          placeholder="/islands, /walks"
+          clean={(path) => (path.startsWith('/') ? path : `/${path}`)}
+          onChange={(of) => onChange({ is: 'under', of })}
+        />
+      )
+    case 'tag':
+      return (
+        <Words
+          label="Tags, with commas between them"
+          value={test.of}
+          placeholder="spring, boats"
+          isSpaced
+          onChange={(of) => onChange({ is: 'tag', of })}
+        />
+      )
+    case 'address':
+      return (
+        <input
+          className="field address !min-h-9 !py-1"
+          aria-label="Address, “*” for any stretch"
+          placeholder="https://*.example/shop/*"
+          value={test.like}
+          onChange={(event) => onChange({ is: 'address', like: event.target.value })}
+        />
+      )
+    case 'part':
+      return (
+        <div className="grid gap-2">
+          <Several label="Parts" options={PARTS} value={test.of} onChange={(of) => onChange({ ...test, of })} />
+          {test.of.some((kind) => kind !== 'page') && (
+            <Words
+              label="Only those of these names"
+              value={test.named ?? []}
+              placeholder="any name, or: footer, main"
+              onChange={(named) => onChange(named.length === 0 ? { is: 'part', of: test.of } : { ...test, named })}
+            />
+          )}
+        </div>
+      )
+    case 'shows':
+      return (
+        <One
+          label="What it shows"
+          value={test.of}
+          options={[
+            ['text', 'words'],
+            ['picture', 'a picture'],
+          ]}
+          onChange={(of) => onChange({ is: 'shows', of })}
+        />
+      )
+    case 'origin':
+      return (
+        <One
+          label="Where it comes from"
+          value={test.of}
+          options={[
+            ['imported', 'brought in from elsewhere'],
+            ['written here', 'made here'],
+          ]}
+          onChange={(of) => onChange({ is: 'origin', of })}
+        />
+      )
+    case 'sponsored page':
+      return null
+  }
+}
+
+function One<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string
+  value: T
+  options: readonly (readonly [T, string])[]
+  onChange: (value: T) => void
+}) {
+  return (
+    <select
+      className="field !min-h-9 !py-1"
+      aria-label={label}
+      value={value}
+      onChange={(event) => onChange(options.find(([each]) => each === event.target.value)?.[0] ?? value)}
+    >
+      {options.map(([each, words]) => (
+        <option key={each} value={each}>
+          {words}
+        </option>
+      ))}
+    </select>
+  )
+}
+
+function Several<T extends string>({
+  label,
+  options,
+  value,
+  none,
+  onChange,
+}: {
+  label: string
+  options: readonly (readonly [T, string])[]
+  value: readonly T[]
+  none?: string
+  onChange: (value: T[]) => void
+}) {
+  return (
+    <fieldset className="flex flex-wrap gap-1.5">
+      <legend className="sr-only">{label}</legend>
+      {none !== undefined && (
+        <button
+          type="button"
+          className="chip !px-2.5 !py-0.5 aria-pressed:border-ink aria-pressed:bg-sun"
+          aria-pressed={value.length === 0}
+          onClick={() => onChange([])}
+        >
+          {none}
+        </button>
+      )}
+      {options.map(([each, words]) => (
+        <button
+          key={each}
+          type="button"
+          className="chip !px-2.5 !py-0.5 aria-pressed:border-ink aria-pressed:bg-sun"
+          aria-pressed={value.includes(each)}
+          onClick={() => {
+            const next = value.includes(each) ? value.filter((other) => other !== each) : [...value, each]
+            if (next.length > 0 || none !== undefined) onChange(next)
+          }}
+        >
+          {words}
+        </button>
+      ))}
+    </fieldset>
+  )
+}
+
+/** Several words in one line. What is typed stays as it is typed; what is handed on is clean. */
+function Words({
+  label,
+  value,
+  placeholder,
+  isSpaced = false,
+  clean = (word) => word,
+  onChange,
+}: {
+  label: string
+  value: readonly string[]
+  placeholder: string
+  isSpaced?: boolean
+  clean?: (word: string) => string
+  onChange: (value: string[]) => void
+}) {
+  const [typed, setTyped] = useState(value.join(', '))
+  return (
+    <input
+      className="field address !min-h-9 !py-1"
+      aria-label={label}
+      placeholder={placeholder}
+      value={typed}
+      autoComplete="off"
+      spellCheck={false}
+      onChange={(event) => {
+        setTyped(event.target.value)
+        onChange(
+          event.target.value
+            .split(isSpaced ? ',' : /[\s,]+/)
+            .map((word) => word.trim())
+            .filter((word) => word !== '')
+            .map(clean),
+        )
+      }}
+    />
+  )
+}
+
+/** A site as people paste it, down to its name. */
+const bareSite = (text: string): string =>
+  text
+    .toLowerCase()
+    .replace(/^[a-z]+:\/\//, '')
+    .replace(/[/?#].*$/, '')
+    .replace(/:\d+$/, '')
+    .replace(/^www\./, '')

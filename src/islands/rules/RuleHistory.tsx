@@ -1,0 +1,140 @@
+import { useQuery } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { RuleVersion } from '../../contract/rules.ts'
+import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { sayWhen } from '../../ui/when.ts'
+
+interface List {
+  readonly version: number
+  readonly rules: readonly Rule[]
+}
+
+/** A rule as one line, for comparing. */
+const sentence = (rule: Rule): string =>
+  `${rule.name}: ${sayWhich(rule)} ${sayWhat(rule)}.${rule.isBinding ? ' Binding.' : ''}${rule.isOn ? '' : ' Off.'}`
+
+/** Every version of the rules: who changed what when, any two compared, and back in one step. */
+export function RuleHistory({
+  now,
+  canEdit,
+  onRestore,
+  onClose,
+}: {
+  now: List
+  canEdit: boolean
+  onRestore: (rules: readonly Rule[]) => void
+  onClose: () => void
+}) {
+  const { data, error } = useQuery({
+    queryKey: ['rule versions', now.version],
+    queryFn: ({ signal }) => ask<{ items: RuleVersion[] }>('GET', '/rules/history', undefined, signal),
+  })
+  const [chosen, setChosen] = useState<number | null>(null)
+  const [against, setAgainst] = useState<number>(now.version)
+  const items = data?.items ?? []
+  const version = chosen ?? items[1]?.version ?? items[0]?.version ?? null
+  const left = useVersion(version)
+  const right = useVersion(against)
+  const lines = left === undefined || right === undefined ? null : compare(left.rules, right.rules)
+  return (
+    <Dialog title="History of the rules" isOpen onClose={onClose} isWide>
+      {error !== null && <p role="alert">{wordsOf(error)}</p>}
+      {items.length === 0 && error === null && <p className="note">No rules have been saved yet.</p>}
+      <div className="grid grid-cols-[230px_minmax(0,1fr)] gap-5 max-md:grid-cols-1">
+        <ol className="grid max-h-[60dvh] content-start gap-0.5 overflow-y-auto" aria-label="Versions">
+          {items.map((each) => (
+            <li key={each.version}>
+              <button
+                type="button"
+                aria-pressed={each.version === version}
+                className="w-full rounded-md px-2.5 py-1.5 text-left leading-snug hover:bg-sun aria-pressed:bg-sun"
+                onClick={() => setChosen(each.version)}
+              >
+                <span className="block font-semibold">
+                  Version {each.version}
+                  {each.version === now.version && <span className="font-normal text-sea"> · in force</span>}
+                </span>
+                <span className="note block">
+                  {each.by ?? 'somebody'}, {sayWhen(each.at)}
+                </span>
+              </button>
+            </li>
+          ))}
+        </ol>
+        {version !== null && (
+          <div className="grid content-start gap-3">
+            <div className="flex flex-wrap items-center gap-2.5">
+              <label className="flex items-center gap-2">
+                Compared with
+                <select
+                  className="field !w-auto !min-h-9 !py-1"
+                  value={against}
+                  onChange={(event) => setAgainst(Number(event.target.value))}
+                >
+                  {items.map((each) => (
+                    <option key={each.version} value={each.version}>
+                      version {each.version}
+                    </option>
+                  ))}
+                </select>
+              </label>
+              <span className="flex-1" />
+              {canEdit && left !== undefined && version !== now.version && (
+                <button
+                  type="button"
+                  className="button button-main"
+                  onClick={() => {
+                    onRestore(left.rules)
+                    onClose()
+                  }}
+                >
+                  Go back to version {version}
+                </button>
+              )}
+            </div>
+            {lines?.every(({ kind }) => kind === 'same') === true && <p className="note">They say the same.</p>}
+            <ol className="grid gap-1.5">
+              {lines?.map(({ kind, words }) => (
+                <li key={`${kind} ${words}`} className={kind === 'same' ? 'text-ink-soft' : ''}>
+                  {kind === 'gone' ? <del>{words}</del> : kind === 'new' ? <ins>{words}</ins> : words}
+                </li>
+              ))}
+            </ol>
+          </div>
+        )}
+      </div>
+    </Dialog>
+  )
+}
+
+function useVersion(version: number | null): List | undefined {
+  return useQuery({
+    queryKey: ['rule version', version],
+    queryFn: ({ signal }) => ask<List>('GET', `/rules/version?version=${version}`, undefined, signal),
+    enabled: version !== null && version > 0,
+    staleTime: Number.POSITIVE_INFINITY,
+  }).data
+}
+
+/** Sentences that are gone, new or in both, in the order of the newer list with the gone ones where they stood. */
+function compare(before: readonly Rule[], after: readonly Rule[]): readonly { kind: 'same' | 'gone' | 'new'; words: string }[] {
+  const [old, young] = [before.map(sentence), after.map(sentence)]
+  const lines: { kind: 'same' | 'gone' | 'new'; words: string }[] = []
+  let i = 0
+  for (const words of young) {
+    if (!old.includes(words)) {
+      lines.push({ kind: 'new', words })
+      continue
+    }
+    while (i < old.length && old[i] !== words) {
+      const gone = old[i++] ?? ''
+      if (!young.includes(gone)) lines.push({ kind: 'gone', words: gone })
+    }
+    i = Math.min(old.length, i + 1)
+    lines.push({ kind: 'same', words })
+  }
+  for (const words of old.slice(i)) if (!young.includes(words)) lines.push({ kind: 'gone', words })
+  return lines
+}
