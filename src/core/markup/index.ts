@@ -9,3 +9,4 @@ export { type AttributeChanges, type Rewritten, rewriteLinks, tagPatches } from 
 export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'
 export { namedAddresses } from './uses.ts'
+export { MarkupStream, type StreamedTag, TAG_HOLD_BYTES, type TagRewriter } from './stream.ts'

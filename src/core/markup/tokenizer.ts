@@ -31,7 +31,7 @@ const HTML_INSIDE_SVG = new Set(['foreignobject', 'desc', 'title'])
 const HTML_INSIDE_MATH = new Set(['mi', 'mo', 'mn', 'ms', 'mtext', 'annotation-xml'])
 
 /** Open elements from the outermost `svg` or `math` on; `html` where HTML's own rules hold again inside them. */
-interface ForeignElement {
+export interface ForeignElement {
   readonly name: string
   readonly svg: boolean
   readonly html: boolean
@@ -67,7 +67,7 @@ export function walkTags(html: string, sink: TagSink): void {
       if (tag.end === -1) break
       flush(lt)
       let isForeign = inForeign()
-      if (isForeign && (BREAKOUT.has(name) || (name === 'font' && isBreakoutFont(html, nameEnd, tag.end)))) {
+      if (isForeign && endsForeign(html, name, nameEnd, tag.end)) {
         while (inForeign()) foreign.pop()
         isForeign = false
       }
@@ -194,7 +194,8 @@ function endOfScript(html: string, from: number): number {
   return html.length
 }
 
-function foreignElement(html: string, name: string, nameEnd: number, end: number, open: readonly ForeignElement[]): ForeignElement {
+/** How an element of SVG or MathML stands among those that are open. @param nameEnd - and `end`: of its start tag in `html` */
+export function foreignElement(html: string, name: string, nameEnd: number, end: number, open: readonly ForeignElement[]): ForeignElement {
   const outer = open[open.length - 1]
   // Inside MathML an "svg" is just another MathML element, except in annotation-xml; and the other way round.
   const isOutermost = outer === undefined || outer.html || (outer.name === 'annotation-xml' && name === 'svg')
@@ -233,6 +234,7 @@ function isLeftOpen(html: string, name: string, at: number, lookUps: { left: num
   return open > 0
 }
 
-function isBreakoutFont(html: string, nameEnd: number, end: number): boolean {
-  return /[\s/](?:color|face|size)[\s=/>]/i.test(html.slice(nameEnd, end))
+/** Tells whether a start tag ends the SVG or MathML that it is met in. */
+export function endsForeign(html: string, name: string, nameEnd: number, end: number): boolean {
+  return BREAKOUT.has(name) || (name === 'font' && /[\s/](?:color|face|size)[\s=/>]/i.test(html.slice(nameEnd, end)))
 }

@@ -27,6 +27,8 @@ import {
   strandOf,
   unheardRules,
 } from '../../core/rules/index.ts'
+import { wordsOf } from '../../ui/api.ts'
+import { askLines } from '../../ui/lines.ts'
 import type { FromEngine, Row, ToEngine } from './messages.ts'
 
 interface Head {
@@ -56,33 +58,15 @@ const breathe = (): Promise<void> =>
     port2.postMessage(null)
   })
 
-async function* lines(response: Response): AsyncGenerator<string> {
-  const reader = response.body?.pipeThrough(new TextDecoderStream()).getReader()
-  let rest = ''
-  for (;;) {
-    const { value, done } = (await reader?.read()) ?? { value: undefined, done: true }
-    if (done) break
-    const parts = (rest + (value ?? '')).split('\n')
-    rest = parts.pop() ?? ''
-    yield* parts
-  }
-}
-
 /** @param known - the stamp of what is here already; nothing is loaded where it is still the newest */
 async function load(known: string | null): Promise<void> {
   const turn = ++loading
   const startedAt = performance.now()
   const stop = new AbortController()
   try {
-    const response = await fetch('/api/v1/placements/all', { signal: stop.signal })
-    if (!response.ok)
-      return tell({
-        type: 'failed',
-        why: response.status === 401 ? 'Please sign in again.' : 'The links could not be read. Try again in a moment.',
-      })
     const pages: PlacementPage[] = []
     let made: PlacementList | null = null
-    for await (const line of lines(response)) {
+    for await (const line of askLines('/placements/all', stop.signal)) {
       if (turn !== loading) return stop.abort()
       if (made === null) {
         const head = JSON.parse(line) as Head
@@ -111,8 +95,7 @@ async function load(known: string | null): Promise<void> {
     tell({ type: 'loaded', count: made?.judged.length ?? 0, ms: performance.now() - startedAt })
     if (lastAsk !== null) answerList(lastAsk)
   } catch (error) {
-    if (!(error instanceof DOMException && error.name === 'AbortError'))
-      tell({ type: 'failed', why: 'Map Rope cannot be reached. Is the computer online, and the server running?' })
+    if (!(error instanceof DOMException && error.name === 'AbortError')) tell({ type: 'failed', why: wordsOf(error) })
   }
 }
 
