@@ -73,6 +73,14 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   await Host.bulkCreate([
     { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
     { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
+    {
+      siteId: site.id,
+      host: 'logbook.localhost',
+      kind: 'door',
+      prefix: '',
+      isMain: false,
+      origin: `http://logbook.localhost:${settings.standInsPort}`,
+    },
   ])
   const passwordHash = await hashPassword(DEMO_PASSWORD)
   const people = await Person.bulkCreate(

@@ -5,7 +5,10 @@ import { fileURLToPath } from 'node:url'
 import pino from 'pino'
 import { closeDatabase, migrate, openDatabase, rows } from './data/database.ts'
 import { ClickLog, clickFolder } from './delivery/click-log.ts'
-import { type Delivery, respond, say } from './delivery/respond.ts'
+import type { Delivery } from './delivery/delivery.ts'
+import { upgradeDoor } from './delivery/front-door.ts'
+import { respond } from './delivery/respond.ts'
+import { say } from './delivery/say.ts'
 import { SnapshotStore } from './delivery/snapshot.ts'
 import { Visitors } from './delivery/visitor.ts'
 import { readSettings } from './environment.ts'
@@ -60,6 +63,11 @@ const server = createServer((request, response) => {
   if (delivery !== null && snapshot === null)
     return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
   say(response, 421, 'This name is not answered here.', request.method)
+})
+server.on('upgrade', (request, socket, head) => {
+  const entry = delivery?.store.current?.hosts.get(hostOf(request.headers.host))
+  if (delivery !== null && entry?.kind === 'door') return upgradeDoor(delivery, entry, request, socket, head)
+  socket.end('HTTP/1.1 426 Upgrade Required\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
 })
 // Slow or idle clients must not hold connections for ever; uploads may take their time.
 server.requestTimeout = 15 * 60 * 1000

@@ -1,5 +1,6 @@
 /** The simulated outside world of the demo: partners' shops, a network that carries three of them, and a few other sites. Loopback only. */
 import { createServer, type ServerResponse } from 'node:http'
+import { logbook } from './logbook.ts'
 
 const SITES: Readonly<Record<string, { readonly name: string; readonly pages: Readonly<Record<string, string>> }>> = {
   'gannet-line': {
@@ -50,6 +51,7 @@ const server = createServer((request, response) => {
     response.writeHead(301, { Location: target.href, 'Content-Length': '0' }).end()
     return
   }
+  if (name === 'logbook') return logbook(url, request.headers, response, port)
   const site = SITES[name]
   if (site === undefined) return page(response, 404, 'Nobody here', 'The stand-ins', 'No stand-in goes by this name.')
   const title = site.pages[url.pathname]

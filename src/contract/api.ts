@@ -5,6 +5,7 @@ import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-ch
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
 import { FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
+import { FrontDoor, FrontDoorList, FrontDoorNew } from './front-doors.ts'
 import { ImportApply, Job, JobStarted } from './imports.ts'
 import { Menu, MenuChange, MenuList, MenuNew } from './menus.ts'
 import {
@@ -487,6 +488,28 @@ export const API = {
     status: 200,
     query: RuleVersionQuery,
     answer: RuleList,
+  }),
+  listFrontDoors: operation({
+    method: 'get',
+    path: '/front-doors',
+    summary: 'Hosts that stand in front of somebody’s existing site',
+    status: 200,
+    answer: FrontDoorList,
+  }),
+  makeFrontDoor: operation({
+    method: 'post',
+    path: '/front-doors',
+    summary: 'Stand in front of an existing site',
+    status: 201,
+    body: FrontDoorNew,
+    answer: FrontDoor,
+  }),
+  removeFrontDoor: operation({
+    method: 'delete',
+    path: '/front-doors/{id}',
+    summary: 'Stand there no longer',
+    status: 204,
+    answer: Nothing,
   }),
   exportSite: operation({
     method: 'get',

@@ -17,6 +17,7 @@ export const PERMISSIONS = [
   'short-links:edit',
   'partners:read',
   'partners:edit',
+  'hosts:edit',
   'tokens:edit',
 ] as const
 export type Permission = (typeof PERMISSIONS)[number]

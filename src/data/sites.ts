@@ -5,11 +5,16 @@ import { type Database, rows } from './database.ts'
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
-  const [site] = await rows<{ name: string }>(db, 'SELECT name FROM sites WHERE id = $1', [siteId], transaction)
+  const [site] = await rows<{ name: string; mayVisitPrivate: boolean }>(
+    db,
+    'SELECT name, may_visit_private AS "mayVisitPrivate" FROM sites WHERE id = $1',
+    [siteId],
+    transaction,
+  )
   if (site === undefined) return null
   const hosts = await rows<SiteSetup['hosts'][number]>(
     db,
-    `SELECT id, host, kind, prefix FROM hosts WHERE site_id = $1 ORDER BY is_main DESC, host`,
+    `SELECT id, host, kind, prefix, origin FROM hosts WHERE site_id = $1 ORDER BY is_main DESC, host`,
     [siteId],
     transaction,
   )
@@ -32,7 +37,15 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     [siteId],
     transaction,
   )
-  return { siteId, name: site.name, hosts, partners, rules: RuleList.shape.rules.parse(rules?.list ?? []), shortLinks }
+  return {
+    siteId,
+    name: site.name,
+    mayVisitPrivate: site.mayVisitPrivate,
+    hosts,
+    partners,
+    rules: RuleList.shape.rules.parse(rules?.list ?? []),
+    shortLinks,
+  }
 }
 
 /** The number delivery and caches compare: counted up by every change that visitors could see. */

@@ -9,7 +9,16 @@ const Row = z.object({ id: z.string(), name: z.string(), sites: z.array(z.string
 const Setup = z.object({
   siteId: z.string(),
   name: z.string(),
-  hosts: z.array(z.object({ id: z.string(), host: z.string(), kind: z.enum(['site', 'short']), prefix: z.string() })),
+  hosts: z.array(
+    z.object({
+      id: z.string(),
+      host: z.string(),
+      kind: z.enum(['site', 'short', 'door']),
+      prefix: z.string(),
+      origin: z.string().nullish(),
+    }),
+  ),
+  mayVisitPrivate: z.boolean().optional(),
   partners: z.array(Row),
   rules: RuleList.shape.rules,
   shortLinks: z.array(

@@ -2,20 +2,13 @@ import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import type { IncomingMessage, ServerResponse } from 'node:http'
-import type { Logger } from 'pino'
 import { normalise } from '../core/address/index.ts'
 import { deliverBytes } from '../core/content/index.ts'
-import type { ClickLog } from './click-log.ts'
-import type { CompiledSnapshot, HostEntry, SnapshotStore } from './snapshot.ts'
-import type { Visitors } from './visitor.ts'
-
-/** What delivery answers with. */
-export interface Delivery {
-  readonly store: SnapshotStore
-  readonly clicks: ClickLog
-  readonly visitors: Visitors
-  readonly log: Logger
-}
+import type { Delivery } from './delivery.ts'
+import { frontDoor } from './front-door.ts'
+import { readBytes } from './read-bytes.ts'
+import { say } from './say.ts'
+import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
 
 /** Bytes of rewritten pages kept ready; the oldest go first. */
 const DELIVERED_MAX_BYTES = 64 * 1024 * 1024
@@ -32,6 +25,7 @@ export function respond(
   const url = request.url ?? '/'
   const query = url.indexOf('?')
   const path = query === -1 ? url : url.slice(0, query)
+  if (entry.kind === 'door') return frontDoor(delivery, snapshot, entry, host, request, response)
   if (entry.kind === 'short') return shortLink(delivery, entry, host, path, request, response)
   if (request.method !== 'GET' && request.method !== 'HEAD')
     return say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
@@ -119,9 +113,9 @@ async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapsho
   const ready = snapshot.delivered.get(key)
   if (ready !== undefined) return ready
   const stored = await readFile(store.blobFile(page.hash))
-  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart })
+  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart }, readBytes)
   if (!answer.ok) log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
-  const bytes = answer.ok ? Buffer.from(answer.value.bytes) : stored
+  const bytes = answer.ok ? Buffer.from(answer.value) : stored
   const made = { bytes, etag: `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"` }
   keepDelivered(snapshot, key, made)
   return made
@@ -184,27 +178,4 @@ function rangeOf(header: string | undefined, size: number): { from: number; to: 
   const from = found[1] === '' ? Math.max(0, size - Number(found[2])) : Number(found[1])
   const to = found[1] === '' || found[2] === '' ? size - 1 : Math.min(Number(found[2]), size - 1)
   return from >= size || from > to ? 'unsatisfiable' : { from, to }
-}
-
-/** A short page of our own, for people who ended up where nothing is. */
-export function say(
-  response: ServerResponse,
-  status: number,
-  sentence: string,
-  method: string | undefined,
-  headers: Readonly<Record<string, string>> = {},
-): void {
-  const words = sentence.replace(/[&<>]/g, (mark) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[mark] ?? mark)
-  const body = Buffer.from(
-    `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
-      `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><p>${words}</p></body></html>`,
-  )
-  response.writeHead(status, {
-    ...headers,
-    'Content-Type': 'text/html; charset=utf-8',
-    'Content-Length': body.length,
-    'X-Robots-Tag': 'noindex',
-    'Cache-Control': 'no-store',
-  })
-  response.end(method === 'HEAD' ? undefined : body)
 }

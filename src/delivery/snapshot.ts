@@ -3,6 +3,7 @@ import { readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import path from 'node:path'
 import pg from 'pg'
 import type { Logger } from 'pino'
+import { parseUrl } from '../core/address/index.ts'
 import type { PartFinder } from '../core/blocks/index.ts'
 import { type CompiledSite, compileSite } from '../core/rules/index.ts'
 import { type Database, SNAPSHOT_CHANNEL } from '../data/database.ts'
@@ -13,7 +14,9 @@ type SiteSnapshot = Snapshot['sites'][number]
 
 /** What answers on one host. */
 export interface HostEntry {
-  readonly kind: 'site' | 'short'
+  readonly kind: 'site' | 'short' | 'door'
+  /** Of a front door: where the site behind it answers. */
+  readonly origin: URL | null
   readonly site: CompiledSite
   readonly pages: ReadonlyMap<string, SiteSnapshot['pages'][number]>
   readonly files: ReadonlyMap<string, SiteSnapshot['files'][number]>
@@ -36,7 +39,8 @@ export function compileSnapshot(snapshot: Snapshot, port: number): CompiledSnaps
     const fileMap = new Map(files.map((file) => [file.path, file]))
     const partMap = new Map(parts.map(({ key, html }) => [key, html]))
     const findPart: PartFinder = (kind, name) => partMap.get(`${kind} ${name}`) ?? null
-    for (const { host, kind } of setup.hosts) hosts.set(host, { kind, site, pages: pageMap, files: fileMap, findPart })
+    for (const { host, kind, origin } of setup.hosts)
+      hosts.set(host, { kind, site, origin: kind === 'door' ? parseUrl(origin ?? '') : null, pages: pageMap, files: fileMap, findPart })
   }
   return { version: snapshot.version, hosts, delivered: new Map() }
 }

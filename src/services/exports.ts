@@ -39,7 +39,7 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             yield {
               name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName,
-              bytes: delivered.ok ? delivered.value.bytes : stored,
+              bytes: delivered.ok ? delivered.value : stored,
             }
           }
           after = items[items.length - 1]?.path

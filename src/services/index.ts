@@ -6,6 +6,7 @@ import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
 import { exportsService } from './exports.ts'
 import { filesService } from './files.ts'
+import { frontDoorsService } from './front-doors.ts'
 import { importsService } from './imports.ts'
 import { jobsService } from './jobs.ts'
 import { menusService } from './menus.ts'
@@ -47,6 +48,7 @@ export function createServices(context: Context) {
     publications,
     jobs,
     imports: importsService(context, jobs),
+    frontDoors: frontDoorsService(context),
     exports: exportsService(context, views),
     desk: deskService(context, views, placements, publications),
   }

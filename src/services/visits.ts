@@ -1,14 +1,12 @@
-import { lookup as lookupHost } from 'node:dns'
 import http from 'node:http'
 import https from 'node:https'
-import type { LookupFunction } from 'node:net'
-import ipaddr from 'ipaddr.js'
 import type { Hop, Visit } from '../contract/visits.ts'
 import { parseUrl, repair, siteOfHost } from '../core/address/index.ts'
 import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledSite } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
+import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/pages.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
@@ -27,32 +25,9 @@ export interface Answer {
   readonly body: Buffer
 }
 
-class OutOfBounds extends Error {}
-
-const isPrivate = (address: string): boolean => ipaddr.process(address).range() !== 'unicast'
-
-/** Names below localhost are loopback everywhere, whatever the resolver says (RFC 6761 §6.3). */
-function resolver(mayVisitPrivate: boolean): LookupFunction {
-  return (hostname, options, callback) => {
-    if (hostname === 'localhost' || hostname.endsWith('.localhost')) {
-      if (!mayVisitPrivate) return callback(new OutOfBounds('this machine'), '', 4)
-      return options.all === true ? callback(null, [{ address: '127.0.0.1', family: 4 }]) : callback(null, '127.0.0.1', 4)
-    }
-    lookupHost(hostname, { ...options, all: true }, (error, found) => {
-      if (error !== null) return callback(error, '', 4)
-      // Checked here, where the connection is made: a name may answer otherwise the second time.
-      if (!mayVisitPrivate && found.some(({ address }) => isPrivate(address))) return callback(new OutOfBounds('a private network'), '', 4)
-      const [first] = found
-      if (options.all === true) return callback(null, found)
-      callback(null, first?.address ?? '', first?.family ?? 4)
-    })
-  }
-}
-
 /** Asks one address, follows nothing. @throws Error when nothing answers in time, or the address is out of bounds */
 export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_MAX_BYTES): Promise<Answer> {
-  if (!mayVisitPrivate && ipaddr.isValid(url.hostname.replace(/^\[|\]$/g, '')) && isPrivate(url.hostname.replace(/^\[|\]$/g, '')))
-    return Promise.reject(new OutOfBounds('a private network'))
+  if (!mayVisitPrivate && isPrivateAddress(url.hostname)) return Promise.reject(new OutOfBounds('a private network'))
   return new Promise((resolve, reject) => {
     const request = (url.protocol === 'https:' ? https : http).request(
       url,

@@ -1,7 +1,7 @@
 import { expandParts, type PartFinder } from '../blocks/index.ts'
 import { applyPatches, decodeSource, type PatchSet, patchBytes, writableIn } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
-import { type CompiledSite, type DeliveredLink, deliverPage, readTags, type SharedPart } from '../rules/index.ts'
+import { type CompiledSite, type DeliveredLink, deliverPage, readTags, ruleStream, type SharedPart } from '../rules/index.ts'
 
 /** Comments by which a page's source says for which partner it is written, and how it is tagged. Never delivered. */
 const WRITTEN_FOR = /<!--\s*written-for:\s*([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})\s*-->[\t ]*\r?\n?/i
@@ -78,19 +78,22 @@ function partFinder(text: string, patches: PatchSet): (offset: number) => Shared
   return (offset) => ranges.find(({ from, to }) => from <= offset && offset < to)?.part ?? null
 }
 
-/** A page's bytes as visitors get them, and what was decided for each link. */
-export interface DeliveredBytes {
-  readonly bytes: Uint8Array
-  readonly links: readonly DeliveredLink[]
-}
-
-/** {@link deliverSource} for a stored page: bytes outside the changes are the same bytes. */
+/**
+ * {@link deliverSource} for a stored page: bytes outside the changes are the same bytes.
+ * @param readBytes - see `MarkupStream`
+ */
 export function deliverBytes(
   bytes: Uint8Array,
   encoding: string,
   site: CompiledSite,
   place: PagePlace,
-): Result<DeliveredBytes, 'encoding-unpatchable'> {
+  readBytes?: (bytes: Uint8Array) => string,
+): Result<Uint8Array, 'encoding-unpatchable'> {
+  // The quick way; what it would have to know before it comes (a base behind links, shared parts, our marks) takes the other.
+  if (unitsAlone(encoding) && !needsWhole(bytes)) {
+    const stream = ruleStream(site.rules, site.around(place.path, { waiting: place.waiting }), site.findShortLink, encoding, readBytes)
+    return ok(joined([...stream.push(bytes), ...stream.end()]))
+  }
   let text = decodeSource(bytes, encoding)
   const page = deliverSource(text, site, place)
   let out = bytes
@@ -101,5 +104,34 @@ export function deliverBytes(
     out = patched.value
     text = applyPatches(text, writable)
   }
-  return ok({ bytes: out, links: page.links })
+  return ok(out)
+}
+
+/** Encodings that a stream rewrites without looking at more than a tag. */
+const unitsAlone = (encoding: string): boolean =>
+  encoding === 'utf-8' || encoding.startsWith('windows-') || encoding.startsWith('iso-8859-')
+
+/** Tells whether a page holds what has to be known before its first link: a `base`, one of our marks, a shared part. */
+function needsWhole(bytes: Uint8Array): boolean {
+  for (let lt = bytes.indexOf(0x3c); lt !== -1; lt = bytes.indexOf(0x3c, lt + 1)) {
+    const next = (bytes[lt + 1] ?? 0) | 0x20
+    if (next !== 0x62 && next !== 0x21) continue // neither "b" nor "!"
+    const start = String.fromCharCode(...bytes.subarray(lt, lt + LONGEST_MARK))
+    if (/^<base[\s/>]|^<!--\s*(?:block:|menu:|written-for:|tags:)/i.test(start)) return true
+  }
+  return false
+}
+/** Bytes in which a mark is told: ours are written by us, with one space. */
+const LONGEST_MARK = 64
+
+function joined(parts: readonly Uint8Array[]): Uint8Array {
+  const [only] = parts
+  if (parts.length === 1 && only !== undefined) return only
+  const all = new Uint8Array(parts.reduce((sum, part) => sum + part.length, 0))
+  let at = 0
+  for (const part of parts) {
+    all.set(part, at)
+    at += part.length
+  }
+  return all
 }

@@ -1,6 +1,5 @@
 export { type Advice, anchorAdvice, isBareAddress, saysLittle, type WordedLink } from './advice.ts'
 export {
-  type DeliveredBytes,
   type DeliveredSource,
   deliverBytes,
   deliverSource,

@@ -7,6 +7,6 @@ export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, ty
 export { type Picture, scanPictures } from './pictures.ts'
 export { type AttributeChanges, type Rewritten, rewriteLinks, tagPatches } from './rewrite.ts'
 export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
+export { MarkupStream, type StreamedTag, TAG_HOLD_BYTES, type TagRewriter } from './stream.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'
 export { namedAddresses } from './uses.ts'
-export { MarkupStream, type StreamedTag, TAG_HOLD_BYTES, type TagRewriter } from './stream.ts'

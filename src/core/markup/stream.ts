@@ -1,4 +1,4 @@
-import { isSpace, readAttributes, valueNamed } from './attributes.ts'
+import { isSpace, readAttributes, readTag, type TagEnd, valueNamed } from './attributes.ts'
 import { decodeSource, patchBytes } from './encoding.ts'
 import type { PatchSet } from './patch.ts'
 import { endsForeign, type ForeignElement, foreignElement } from './tokenizer.ts'
@@ -25,12 +25,15 @@ export const TAG_HOLD_BYTES = 4 * 1024 * 1024
 const CONTENT_HOLD_BYTES = 64 * 1024
 
 const NOTHING = new Uint8Array(0)
+/** windows-1252, which the Encoding standard means by this name, gives every byte one character, and ASCII itself. */
+const bytewise = new TextDecoder('latin1')
+const oneByOne = (bytes: Uint8Array): string => bytewise.decode(bytes)
 
 /** Encodings in which a byte below 0x40 always stands for itself, wherever it stands, and those of two bytes a unit. */
 const isStateful = (encoding: string): boolean => encoding === 'iso-2022-jp' || encoding === 'replacement'
 const unitOf = (encoding: string): 1 | 2 => (encoding === 'utf-16le' || encoding === 'utf-16be' ? 2 : 1)
 
-const enum Kind {
+enum Kind {
   Link = 1,
   Area,
   Base,
@@ -58,15 +61,21 @@ const KINDS: Readonly<Record<string, Kind>> = {
   svg: Kind.Foreign,
   math: Kind.Foreign,
 }
-/** First letters of the names that matter: any other tag is passed over by its first byte. */
-const FIRST = new Uint8Array(256)
-for (const name of Object.keys(KINDS)) {
-  FIRST[name.charCodeAt(0)] = 1
-  FIRST[name.charCodeAt(0) - 32] = 1
+/** The names that matter, by a hash of their letters that is worked out while a name is read; any other tag is passed over. */
+const SLOTS = 256
+const HASHES = new Int32Array(SLOTS)
+const hashOf = (name: string): number => {
+  let hash = 0
+  for (let k = 0; k < name.length; k++) hash = (Math.imul(hash, 31) + (name.charCodeAt(k) | 0x20)) | 0
+  return hash
 }
-const NAME_MAX = 9
+for (const name of Object.keys(KINDS)) {
+  const hash = hashOf(name)
+  if (HASHES[hash & (SLOTS - 1)] !== 0) throw new Error(`Two names share a slot: ${name}`)
+  HASHES[hash & (SLOTS - 1)] = hash
+}
 
-const enum Mode {
+enum Mode {
   Data,
   Comment,
   Bogus,
@@ -97,9 +106,22 @@ export class MarkupStream {
   #baseHref: string | null = null
   #baseTarget: string | null = null
 
-  /** @param encoding - name by the Encoding standard, lower case */
-  constructor(rewrite: TagRewriter, { encoding, needsContent }: { encoding: string; needsContent: boolean }) {
+  readonly #readBytes: (bytes: Uint8Array) => string
+
+  /**
+   * @param encoding - name by the Encoding standard, lower case
+   * @param readBytes - one character for each byte, ASCII as itself; where the runtime has a faster way than our own
+   */
+  constructor(
+    rewrite: TagRewriter,
+    {
+      encoding,
+      needsContent,
+      readBytes = oneByOne,
+    }: { encoding: string; needsContent: boolean; readBytes?: ((bytes: Uint8Array) => string) | undefined },
+  ) {
     this.#rewrite = rewrite
+    this.#readBytes = readBytes
     this.#encoding = encoding
     this.#unit = unitOf(encoding)
     this.#needsContent = needsContent
@@ -122,8 +144,8 @@ export class MarkupStream {
   /** @param isLast - nothing comes after `bytes` */
   #work(bytes: Uint8Array, isLast: boolean): Uint8Array[] {
     const unit = this.#unit
-    const units = unit === 1 ? bytes : shadow(bytes, this.#encoding === 'utf-16be')
-    const end = units.length
+    const text = this.#textOf(bytes)
+    const end = text.length
     const out: Uint8Array[] = []
     let sent = 0
     let i = 0
@@ -149,21 +171,21 @@ export class MarkupStream {
     while (i < end) {
       switch (this.#mode) {
         case Mode.Comment: {
-          const at = endOfComment(units, i, end)
+          const at = endOfComment(text, i)
           if (at === -1) return hold(Math.max(i, end - 3))
           i = at
           this.#mode = Mode.Data
           break
         }
         case Mode.Bogus: {
-          const at = units.indexOf(0x3e, i)
+          const at = text.indexOf('>', i)
           if (at === -1) return hold(end)
           i = at + 1
           this.#mode = Mode.Data
           break
         }
         case Mode.Cdata: {
-          const at = indexOfText(units, ']]>', i)
+          const at = text.indexOf(']]>', i)
           if (at === -1) return hold(Math.max(i, end - 2))
           i = at + 3
           this.#mode = Mode.Data
@@ -171,10 +193,10 @@ export class MarkupStream {
         }
         case Mode.Raw: {
           const name = this.#rawName
-          let at = units.indexOf(0x3c, i)
-          for (; at !== -1; at = units.indexOf(0x3c, at + 1)) {
+          let at = text.indexOf('<', i)
+          for (; at !== -1; at = text.indexOf('<', at + 1)) {
             if (at + name.length + 2 >= end) break
-            if (isEndTagOf(units, name, at)) break
+            if (isEndTagOf(text, name, at)) break
           }
           if (at === -1) return hold(end)
           if (at + name.length + 2 >= end && !isLast) return hold(at)
@@ -184,7 +206,7 @@ export class MarkupStream {
           break
         }
         case Mode.Script: {
-          const at = this.#endOfScript(units, i, end, isLast)
+          const at = this.#endOfScript(text, i, end, isLast)
           if (at < 0) return hold(-at - 1)
           i = at
           this.#mode = Mode.Data
@@ -194,31 +216,35 @@ export class MarkupStream {
           flush(end)
           return out
         default: {
-          const lt = units.indexOf(0x3c, i)
+          const lt = text.indexOf('<', i)
           if (lt === -1) return hold(end)
           if (lt + 1 >= end) return hold(lt)
-          const c = units[lt + 1] ?? 0
-          if (isLetter(c)) {
-            const nameEnd = endOfName(units, lt + 2, end)
-            const isForeign = this.#inForeign()
+          const c = text.charCodeAt(lt + 1)
+          const low = c | 0x20
+          if (low >= 0x61 && low <= 0x7a) {
             // Most tags are none of ours and only looked at for their end.
-            const isOurs = FIRST[c] === 1 || this.#foreign.length > 0
-            const tagEnd = endOfTag(units, nameEnd, end)
+            let nameEnd = lt + 2
+            let hash = low
+            for (; nameEnd < end; nameEnd++) {
+              const letter = text.charCodeAt(nameEnd)
+              if (letter === 0x3e || letter === 0x2f || isSpace(letter)) break
+              hash = (Math.imul(hash, 31) + (letter | 0x20)) | 0
+            }
+            const tagEnd = text.charCodeAt(nameEnd) === 0x3e ? nameEnd + 1 : endOfTag(text, nameEnd)
             if (tagEnd === -1) return hold(lt)
-            if (isOurs) {
-              const next = this.#open({ bytes, units, lt, nameEnd, tagEnd, end, isLast, isForeign, flush, out })
+            if (HASHES[hash & (SLOTS - 1)] === hash || this.#foreign.length > 0) {
+              const next = this.#open({ bytes, text, lt, nameEnd, tagEnd, end, isLast, sent, out })
               if (next === -1) return hold(lt)
               if (next >= 0) sent = next
             }
             i = tagEnd
           } else if (c === 0x2f) {
             if (lt + 2 >= end) return hold(lt)
-            const first = units[lt + 2] ?? 0
-            if (isLetter(first)) {
-              const nameEnd = endOfName(units, lt + 3, end)
-              const tagEnd = endOfTag(units, nameEnd, end)
+            if (isLetter(text.charCodeAt(lt + 2))) {
+              const nameEnd = endOfName(text, lt + 3, end)
+              const tagEnd = text.charCodeAt(nameEnd) === 0x3e ? nameEnd + 1 : endOfTag(text, nameEnd)
               if (tagEnd === -1) return hold(lt)
-              if (this.#foreign.length > 0 || this.#templates > 0) this.#close(nameOf(units, lt + 2, nameEnd))
+              if (this.#foreign.length > 0 || this.#templates > 0) this.#close(nameOf(text, lt + 2, nameEnd))
               i = tagEnd
             } else {
               this.#mode = Mode.Bogus
@@ -226,15 +252,15 @@ export class MarkupStream {
             }
           } else if (c === 0x21) {
             if (end - lt < 9 && !isLast) return hold(lt)
-            if (units[lt + 2] === 0x2d && units[lt + 3] === 0x2d) {
+            if (text.charCodeAt(lt + 2) === 0x2d && text.charCodeAt(lt + 3) === 0x2d) {
               // "<!-->" and "<!--->" are whole comments; "--!>" ends none before its own dashes.
-              const plain = indexOfText(units, '-->', lt + 2)
+              const plain = text.indexOf('-->', lt + 2)
               if (plain !== -1 && plain < lt + 4) i = plain + 3
               else {
                 this.#mode = Mode.Comment
                 i = lt + 4
               }
-            } else if (this.#inForeign() && startsWith(units, '[CDATA[', lt + 2)) {
+            } else if (this.#inForeign() && text.startsWith('[CDATA[', lt + 2)) {
               this.#mode = Mode.Cdata
               i = lt + 9
             } else {
@@ -251,6 +277,12 @@ export class MarkupStream {
     return hold(end)
   }
 
+  /** One character for each byte, or for each unit of two bytes; an odd last byte is left out. */
+  #textOf(bytes: Uint8Array): string {
+    if (this.#unit === 1) return this.#readBytes(bytes)
+    return new TextDecoder(this.#encoding, { ignoreBOM: true }).decode(bytes.subarray(0, bytes.length & ~1))
+  }
+
   #inForeign(): boolean {
     return this.#foreign[this.#foreign.length - 1]?.html === false
   }
@@ -261,38 +293,37 @@ export class MarkupStream {
    */
   #open({
     bytes,
-    units,
+    text,
     lt,
     nameEnd,
     tagEnd,
     end,
     isLast,
-    isForeign: wasForeign,
-    flush,
+    sent,
     out,
   }: {
     bytes: Uint8Array
-    units: Uint8Array
+    text: string
     lt: number
     nameEnd: number
     tagEnd: number
     end: number
     isLast: boolean
-    isForeign: boolean
-    flush: (to: number) => void
+    /** How far the output has been sent. */
+    sent: number
     out: Uint8Array[]
   }): number {
-    let isForeign = wasForeign
-    if (nameEnd - lt - 1 > NAME_MAX && this.#foreign.length === 0) return -2
-    const name = nameOf(units, lt + 1, nameEnd)
-    const isSelfClosing = units[tagEnd - 2] === 0x2f
+    let isForeign = this.#foreign.length > 0 && this.#inForeign()
+    const name = nameOf(text, lt + 1, nameEnd)
+    const isSelfClosing = text.charCodeAt(tagEnd - 2) === 0x2f
     const tagText = (): string => this.#decode(bytes, lt, tagEnd)
     if (isForeign && endsForeign(name === 'font' ? tagText() : '', name, nameEnd - lt, tagEnd - lt)) {
       while (this.#inForeign()) this.#foreign.pop()
       isForeign = false
     }
     const enterForeign = (): void => {
-      if (!isSelfClosing) this.#foreign.push(foreignElement(name === 'annotation-xml' ? tagText() : '', name, nameEnd - lt, tagEnd - lt, this.#foreign))
+      if (!isSelfClosing)
+        this.#foreign.push(foreignElement(name === 'annotation-xml' ? tagText() : '', name, nameEnd - lt, tagEnd - lt, this.#foreign))
     }
     const kind = KINDS[name]
     if (kind === Kind.Link || kind === Kind.Area || kind === Kind.Base) {
@@ -301,7 +332,7 @@ export class MarkupStream {
         answer =
           kind === Kind.Base
             ? this.#base(bytes, lt, nameEnd, tagEnd)
-            : this.#link({ bytes, units, lt, tagEnd, end, isLast, isForeign, element: kind === Kind.Link ? 'a' : 'area', flush, out })
+            : this.#link({ bytes, text, lt, tagEnd, end, isLast, isForeign, element: kind === Kind.Link ? 'a' : 'area', sent, out })
         if (answer === -1) return -1
       }
       if (isForeign) enterForeign()
@@ -350,88 +381,82 @@ export class MarkupStream {
 
   #link({
     bytes,
-    units,
+    text,
     lt,
     tagEnd,
     end,
     isLast,
     isForeign,
     element,
-    flush,
+    sent,
     out,
   }: {
     bytes: Uint8Array
-    units: Uint8Array
+    text: string
     lt: number
     tagEnd: number
     end: number
     isLast: boolean
     isForeign: boolean
     element: 'a' | 'area'
-    flush: (to: number) => void
+    /** How far the output has been sent. */
+    sent: number
     out: Uint8Array[]
   }): number {
     let content: string | null = null
     if (this.#needsContent && element === 'a') {
-      const contentEnd = endOfContent(units, tagEnd, Math.min(end, tagEnd + CONTENT_HOLD_BYTES))
+      const contentEnd = endOfContent(text, tagEnd, Math.min(end, tagEnd + CONTENT_HOLD_BYTES))
       if (contentEnd === -1 && !isLast && end - tagEnd < CONTENT_HOLD_BYTES) return -1
       if (contentEnd !== -1 || isLast) content = this.#decode(bytes, tagEnd, contentEnd === -1 ? end : contentEnd)
     }
     const raw = bytes.subarray(lt * this.#unit, tagEnd * this.#unit)
-    const plain = this.#unit === 1 ? asciiOf(raw) : null
-    const tag = plain ?? decodeSource(raw, this.#encoding)
+    const written = text.slice(lt, tagEnd)
+    const isPlain = this.#unit === 1 && isAscii(written)
+    const tag = isPlain ? written : decodeSource(raw, this.#encoding)
     const patches = this.#rewrite({ element, tag, content, isForeign, baseHref: this.#baseHref, baseTarget: this.#baseTarget })
     if (patches.length === 0) return -2
-    if (plain !== null && patches.every(({ insert }) => isAscii(insert))) {
+    if (isPlain && patches.every(({ insert }) => isAscii(insert))) {
       // The usual case: offsets in the tag are offsets in its bytes.
+      let at = sent
       for (const { from, to, insert } of patches) {
-        flush(lt + from)
-        out.push(bytesOf(insert))
-        flushSkip(flush, out, lt + to)
+        out.push(bytes.subarray(at, lt + from), bytesOf(insert))
+        at = lt + to
       }
-      return lt + (patches[patches.length - 1]?.to ?? 0)
+      return at
     }
     const patched = patchBytes(raw, this.#encoding, tag, patches)
     if (!patched.ok) return -2
-    flush(lt)
-    out.push(patched.value)
+    out.push(bytes.subarray(sent * this.#unit, lt * this.#unit), patched.value)
     return tagEnd
   }
 
   /** Script data with its escaped states. @returns where the end tag starts; below zero what is to be kept: -(from) - 1 */
-  #endOfScript(units: Uint8Array, from: number, end: number, isLast: boolean): number {
+  #endOfScript(text: string, from: number, end: number, isLast: boolean): number {
     for (let i = from; i < end; ) {
-      const c = units[i]
+      const c = text.charCodeAt(i)
       if (c !== 0x3c && c !== 0x2d) {
         i++
         continue
       }
       if (end - i < 9 && !isLast) return -i - 1
-      if (startsWith(units, '<!--', i)) {
+      if (text.startsWith('<!--', i)) {
         this.#isEscaped = true
         i += 2 // "<!-->" opens and ends at once
-      } else if (startsWith(units, '-->', i)) {
+      } else if (text.startsWith('-->', i)) {
         this.#isEscaped = false
         this.#isDoubled = false
         i += 3
-      } else if (c === 0x3c && isEndTagOf(units, 'script', i)) {
+      } else if (c === 0x3c && isEndTagOf(text, 'script', i)) {
         if (!this.#isDoubled) return i
         this.#isDoubled = false
         i += 8
-      } else if (c === 0x3c && isStartTagOf(units, 'script', i)) {
+      } else if (c === 0x3c && isStartTagOf(text, 'script', i)) {
         if (this.#isEscaped) this.#isDoubled = true
         i += 7
       } else i++
     }
     return -end - 1
   }
-}
-
-/** Moves on without sending: what a patch replaces. */
-function flushSkip(flush: (to: number) => void, out: Uint8Array[], to: number): void {
-  const before = out.length
-  flush(to)
-  out.length = before
 }
 
 function join(a: Uint8Array, b: Uint8Array): Uint8Array {
@@ -441,129 +466,60 @@ function join(a: Uint8Array, b: Uint8Array): Uint8Array {
   return both
 }
 
-/** One byte for each unit of two, with everything that is no ASCII as 0xFF. An odd last byte is left out. */
-function shadow(bytes: Uint8Array, isBigEndian: boolean): Uint8Array {
-  const units = new Uint8Array(bytes.length >> 1)
-  for (let i = 0; i < units.length; i++) {
-    const high = bytes[i * 2 + (isBigEndian ? 0 : 1)] ?? 0
-    const low = bytes[i * 2 + (isBigEndian ? 1 : 0)] ?? 0
-    units[i] = high === 0 && low < 0x80 ? low : 0xff
-  }
-  return units
-}
-
 const isLetter = (c: number): boolean => (c >= 0x61 && c <= 0x7a) || (c >= 0x41 && c <= 0x5a)
 
-function endOfName(units: Uint8Array, from: number, end: number): number {
+function endOfName(text: string, from: number, end: number): number {
   let i = from
   for (; i < end; i++) {
-    const c = units[i] ?? 0
+    const c = text.charCodeAt(i)
     if (c === 0x3e || c === 0x2f || isSpace(c)) break
   }
   return i
 }
 
-function nameOf(units: Uint8Array, from: number, to: number): string {
-  let name = ''
-  for (let i = from; i < Math.min(to, from + 40); i++) name += String.fromCharCode(units[i] ?? 0)
-  return name.toLowerCase()
-}
+const nameOf = (text: string, from: number, to: number): string => text.slice(from, to).toLowerCase()
 
-/** Past the ">" of a tag whose name ends at `from`, as {@link readTag} finds it; -1 when it is not there yet. */
-function endOfTag(units: Uint8Array, from: number, end: number): number {
-  let i = from
-  for (;;) {
-    for (; i < end; i++) {
-      const c = units[i] ?? 0
-      if (c !== 0x2f && !isSpace(c)) break
-    }
-    if (i >= end) return -1
-    if (units[i] === 0x3e) return i + 1
-    for (i++; i < end; i++) {
-      const c = units[i] ?? 0
-      if (c === 0x3d || c === 0x3e || c === 0x2f || isSpace(c)) break
-    }
-    let j = i
-    while (j < end && isSpace(units[j] ?? 0)) j++
-    if (j >= end) return -1
-    if (units[j] !== 0x3d) {
-      i = j
-      continue
-    }
-    j++
-    while (j < end && isSpace(units[j] ?? 0)) j++
-    if (j >= end) return -1
-    const open = units[j]
-    if (open === 0x22 || open === 0x27) {
-      const close = units.indexOf(open, j + 1)
-      if (close === -1) return -1
-      i = close + 1
-    } else {
-      for (; j < end; j++) {
-        const c = units[j] ?? 0
-        if (c === 0x3e || isSpace(c)) break
-      }
-      i = j
-    }
-  }
-}
-
-function startsWith(units: Uint8Array, text: string, at: number): boolean {
-  for (let k = 0; k < text.length; k++) if (units[at + k] !== text.charCodeAt(k)) return false
-  return true
-}
-
-function indexOfText(units: Uint8Array, text: string, from: number): number {
-  for (let at = units.indexOf(text.charCodeAt(0), from); at !== -1; at = units.indexOf(text.charCodeAt(0), at + 1)) {
-    if (startsWith(units, text, at)) return at
-  }
-  return -1
+const found: TagEnd = { end: -1, selfClosing: false }
+/** Past the ">" of a tag whose name ends at `from`; -1 when it is not there yet. */
+function endOfTag(text: string, from: number): number {
+  readTag(text, from, null, found)
+  return found.end
 }
 
 /** Past "-->" or "--!>"; -1 when neither is there. */
-function endOfComment(units: Uint8Array, from: number, end: number): number {
-  for (let at = units.indexOf(0x2d, from); at !== -1 && at + 2 < end; at = units.indexOf(0x2d, at + 1)) {
-    if (units[at + 1] !== 0x2d) continue
-    if (units[at + 2] === 0x3e) return at + 3
-    if (units[at + 2] === 0x21 && units[at + 3] === 0x3e) return at + 4
-  }
-  return -1
+function endOfComment(text: string, from: number): number {
+  const plain = text.indexOf('-->', from)
+  const bang = text.indexOf('--!>', from)
+  if (bang !== -1 && (plain === -1 || bang < plain)) return bang + 4
+  return plain === -1 ? -1 : plain + 3
 }
 
-function isNameAt(units: Uint8Array, name: string, at: number): boolean {
-  for (let k = 0; k < name.length; k++) if (((units[at + k] ?? 0) | 0x20) !== name.charCodeAt(k)) return false
-  const c = units[at + name.length] ?? 0
+function isNameAt(text: string, name: string, at: number): boolean {
+  for (let k = 0; k < name.length; k++) if ((text.charCodeAt(at + k) | 0x20) !== name.charCodeAt(k)) return false
+  const c = text.charCodeAt(at + name.length)
   return c === 0x3e || c === 0x2f || isSpace(c)
 }
-const isEndTagOf = (units: Uint8Array, name: string, at: number): boolean => units[at + 1] === 0x2f && isNameAt(units, name, at + 2)
-const isStartTagOf = (units: Uint8Array, name: string, at: number): boolean => isNameAt(units, name, at + 1)
+const isEndTagOf = (text: string, name: string, at: number): boolean => text.charCodeAt(at + 1) === 0x2f && isNameAt(text, name, at + 2)
+const isStartTagOf = (text: string, name: string, at: number): boolean => isNameAt(text, name, at + 1)
 
 /** Where a link ends: its end tag, or the start of another link. -1 when neither is there. */
-function endOfContent(units: Uint8Array, from: number, end: number): number {
-  for (let at = units.indexOf(0x3c, from); at !== -1 && at + 3 < end; at = units.indexOf(0x3c, at + 1)) {
-    if (isEndTagOf(units, 'a', at) || isStartTagOf(units, 'a', at)) return at
+function endOfContent(text: string, from: number, end: number): number {
+  for (let at = text.indexOf('<', from); at !== -1 && at + 3 < end; at = text.indexOf('<', at + 1)) {
+    if (isEndTagOf(text, 'a', at) || isStartTagOf(text, 'a', at)) return at
   }
   return -1
 }
 
-/** The bytes as text where all are ASCII; null otherwise. */
-function asciiOf(bytes: Uint8Array): string | null {
-  let text = ''
-  for (let i = 0; i < bytes.length; i++) {
-    const c = bytes[i] ?? 0
-    if (c >= 0x80) return null
-    text += String.fromCharCode(c)
-  }
-  return text
-}
+const isAscii = (text: string): boolean => !/[^\0-\x7f]/.test(text)
 
-function isAscii(text: string): boolean {
-  for (let i = 0; i < text.length; i++) if (text.charCodeAt(i) >= 0x80) return false
-  return true
-}
-
+/** What is put in is nearly always one of a few marks. */
+const REMEMBERED_MAX = 500
+const written = new Map<string, Uint8Array>()
 function bytesOf(text: string): Uint8Array {
-  const bytes = new Uint8Array(text.length)
-  for (let i = 0; i < text.length; i++) bytes[i] = text.charCodeAt(i)
+  const known = written.get(text)
+  if (known !== undefined) return known
+  const bytes = new TextEncoder().encode(text)
+  if (written.size >= REMEMBERED_MAX) written.clear()
+  written.set(text, bytes)
   return bytes
 }

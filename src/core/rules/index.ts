@@ -42,7 +42,7 @@ export {
   type Unheard,
   unheardRules,
 } from './rule.ts'
-export { ruleStream } from './stream.ts'
 export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
 export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteSetup } from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
+export { ruleStream } from './stream.ts'

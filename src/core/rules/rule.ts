@@ -60,6 +60,8 @@ export function compileRules(rules: readonly Rule[]): readonly CompiledRule[] {
 export interface RuleNeeds {
   /** The page, the part or the tags it stands in. */
   readonly place: boolean
+  /** Its address in full. */
+  readonly address: boolean
   /** Whether it shows words or a picture, or the words themselves. */
   readonly content: boolean
 }
@@ -68,6 +70,7 @@ export function needsOf(rules: readonly CompiledRule[]): RuleNeeds {
   const tests = rules.flatMap(({ rule }) => testsOf(rule.when))
   return {
     place: tests.some(({ is }) => is === 'under' || is === 'part' || is === 'tag' || is === 'sponsored page'),
+    address: tests.some(({ is }) => is === 'address'),
     content: tests.some(({ is }) => is === 'shows') || rules.some(({ rule }) => rule.what.spoken !== undefined || rule.what.mark === true),
   }
 }

@@ -8,7 +8,16 @@ export interface SiteSetup {
   readonly siteId: string
   readonly name: string
   /** Main hosts first. */
-  readonly hosts: readonly { readonly id: string; readonly host: string; readonly kind: 'site' | 'short'; readonly prefix: string }[]
+  readonly hosts: readonly {
+    readonly id: string
+    readonly host: string
+    /** "door": a front door before somebody's existing site, which answers at `origin`. */
+    readonly kind: 'site' | 'short' | 'door'
+    readonly prefix: string
+    readonly origin?: string | null | undefined
+  }[]
+  /** Whether addresses in private networks may be asked. */
+  readonly mayVisitPrivate?: boolean | undefined
   readonly partners: readonly {
     readonly id: string
     readonly name: string
@@ -27,6 +36,8 @@ export interface PageMarks {
   /** Destinations that wait for an editor, normalised. */
   readonly waiting?: readonly string[] | undefined
   readonly tags?: readonly string[] | undefined
+  /** Origin of the host it stands on; the site's own when left out. */
+  readonly origin?: string | undefined
   /** Of the links of a shared part. */
   readonly part?: SharedPart | null | undefined
 }
@@ -51,18 +62,18 @@ export function originOf(host: string, port: number): string {
 /** @param port - the one this installation answers on */
 export function compileSite(setup: SiteSetup, port: number): CompiledSite {
   const shortLinks = compileShortLinks(setup.shortLinks)
-  const siteHosts = setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
+  const siteHosts = setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host)
   const shortHosts = setup.hosts.filter(({ kind }) => kind === 'short').map(({ host, prefix }) => ({ host, prefix }))
   const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
   const partners = new Map(setup.partners.flatMap(({ id, sites }) => sites.map((site) => [site, id] as const)))
-  const origin = originOf(siteHosts[0] ?? 'localhost', port)
+  const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)
   return {
     setup,
     rules: compileRules(setup.rules),
     shortLinks,
     findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
     origin,
-    around: (path, { writtenFor, waiting, tags, part } = {}) => ({
+    around: (path, { writtenFor, waiting, tags, part, origin: host = origin } = {}) => ({
       siteHosts,
       shortHosts,
       partnerSites,
@@ -71,7 +82,7 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
       part,
       port,
       // A link of a shared part is looked at as if it stood on the front page.
-      page: (path.startsWith('/') ? normalise(path, origin) : null) ?? `${origin}/`,
+      page: (path.startsWith('/') ? normalise(path, host) : null) ?? `${host}/`,
       sponsor: writtenFor === null || writtenFor === undefined ? undefined : setup.partners.find(({ id }) => id === writtenFor),
       waiting: waiting === undefined ? undefined : new Set(waiting),
     }),

@@ -1,42 +1,61 @@
-import { linkText, MarkupStream, type PatchSet, readAttributes, scanLinks, type StreamedTag, tagPatches, valueNamed } from '../markup/index.ts'
+import {
+  linkText,
+  MarkupStream,
+  type PatchSet,
+  readAttributes,
+  type StreamedTag,
+  scanLinks,
+  tagPatches,
+  valueNamed,
+} from '../markup/index.ts'
 import { changesFor, decide } from './decide.ts'
-import { factsOf, type PageAround, type ShortLinkFinder, BY_HAND, TAGS } from './facts.ts'
-import { type CompiledRule, needsOf } from './rule.ts'
+import { BY_HAND, factsOf, isPlaceless, type PageAround, type ShortLinkFinder, TAGS } from './facts.ts'
+import { type CompiledRule, needsOf, type RuleNeeds } from './rule.ts'
 
-/** Tags remembered for one list of rules: a site's navigation, footer and favourite shops stand on every page of it. */
+/** Tags remembered for one list of rules and host: a site's navigation, footer and favourite shops stand on every page of it. */
 const REMEMBERED_MAX = 20_000
-const remembered = new WeakMap<readonly CompiledRule[], Map<string, PatchSet>>()
+interface Remembered {
+  readonly needs: RuleNeeds
+  readonly tags: Map<string, PatchSet>
+}
+const remembered = new WeakMap<readonly CompiledRule[], Map<string, Remembered>>()
 const NONE: PatchSet = []
+
+function rememberedFor(rules: readonly CompiledRule[], page: string): Remembered {
+  const host = page.slice(0, page.indexOf('/', page.indexOf('//') + 2))
+  const hosts = remembered.get(rules) ?? new Map<string, Remembered>()
+  remembered.set(rules, hosts)
+  const known = hosts.get(host) ?? { needs: needsOf(rules), tags: new Map<string, PatchSet>() }
+  hosts.set(host, known)
+  return known
+}
 
 /**
  * A stream that applies rules to a page as it passes.
  * @param encoding - of the page, by the Encoding standard, lower case
+ * @param readBytes - see {@link MarkupStream}
  */
-export function ruleStream(rules: readonly CompiledRule[], around: PageAround, find: ShortLinkFinder, encoding: string): MarkupStream {
-  const needs = needsOf(rules)
-  let known = remembered.get(rules)
-  if (known === undefined) {
-    known = new Map()
-    remembered.set(rules, known)
-  }
-  const kept = known
-  // What is decided for an absolute address does not depend on the page, unless a rule or the page itself asks where it stands.
-  const isSharable = !needs.place && !needs.content && around.sponsor === undefined && (around.waiting === undefined || around.waiting.size === 0)
+export function ruleStream(
+  rules: readonly CompiledRule[],
+  around: PageAround,
+  find: ShortLinkFinder,
+  encoding: string,
+  readBytes?: (bytes: Uint8Array) => string,
+): MarkupStream {
+  const { needs, tags } = rememberedFor(rules, around.page)
+  // What is decided for most addresses does not depend on the page, unless a rule or the page itself asks where it stands.
+  const isSharable =
+    !needs.place &&
+    !needs.content &&
+    !needs.address &&
+    around.sponsor === undefined &&
+    (around.waiting === undefined || around.waiting.size === 0)
   const rewrite = (met: StreamedTag): PatchSet => {
-    const { tag, element } = met
-    const isShared = isSharable && element === 'a' && met.baseHref === null && met.baseTarget === null && /\shref="https?:[^"#]*"/.test(tag)
-    if (isShared) {
-      const before = kept.get(tag)
-      if (before !== undefined) return before
-    }
-    const patches = patchesFor(met)
-    if (isShared) {
-      if (kept.size >= REMEMBERED_MAX) kept.clear()
-      kept.set(tag, patches)
-    }
-    return patches
+    const isShared = isSharable && met.baseHref === null && met.baseTarget === null && !met.isForeign
+    const before = isShared ? tags.get(met.tag) : undefined
+    return before ?? patchesFor(met, isShared)
   }
-  const patchesFor = ({ tag, element, content, isForeign, baseHref, baseTarget }: StreamedTag): PatchSet => {
+  const patchesFor = ({ tag, element, content, isForeign, baseHref, baseTarget }: StreamedTag, isShared: boolean): PatchSet => {
     const nameEnd = element.length + 1
     const attributes = readAttributes(tag, nameEnd)
     const value = (name: string): string | null => valueNamed(tag, attributes, name)
@@ -60,7 +79,12 @@ export function ruleStream(rules: readonly CompiledRule[], around: PageAround, f
     )
     const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
     const changes = changesFor(decide(rules, facts), facts, { html: tag, attributes, rel: value('rel'), words })
-    return tagPatches(tag, { attributes, nameEnd }, changes)
+    const patches = tagPatches(tag, { attributes, nameEnd }, changes)
+    if (isShared && isPlaceless(href.trim(), around)) {
+      if (tags.size >= REMEMBERED_MAX) tags.clear()
+      tags.set(tag, patches)
+    }
+    return patches
   }
-  return new MarkupStream(rewrite, { encoding, needsContent: needs.content })
+  return new MarkupStream(rewrite, { encoding, needsContent: needs.content, readBytes })
 }

@@ -12,7 +12,14 @@ const around: Surroundings = {
   partnerSites: new Set(['gannet-line.example']),
   page: 'https://slow-ferry.example/islands/skarrow',
 }
-const rule = (when: Rule['when'], what: Rule['what']): Rule => ({ id: JSON.stringify(what), name: 'r', isOn: true, isBinding: false, when, what })
+const rule = (when: Rule['when'], what: Rule['what']): Rule => ({
+  id: JSON.stringify(what),
+  name: 'r',
+  isOn: true,
+  isBinding: false,
+  when,
+  what,
+})
 const rules = compileRules([
   rule({ is: 'partner' }, { hints: ['sponsored', 'nofollow'] }),
   rule({ is: 'kind', of: ['outside'] }, { opens: 'new tab' }),
@@ -39,11 +46,18 @@ for (const html of AWKWARD)
     const bytes = bytesOf(html)
     const expected = whole(html)
     assert.equal(streamed(bytes, []).toString(), expected)
-    assert.equal(streamed(bytes, Array.from(bytes, (_, i) => i)).toString(), expected, 'byte by byte')
+    assert.equal(
+      streamed(
+        bytes,
+        Array.from(bytes, (_, i) => i),
+      ).toString(),
+      expected,
+      'byte by byte',
+    )
   })
 
 /** A stream has passed a link on before it meets a `base` behind it; such pages are left out. */
-const hasLateBase = (html: string): boolean => /<(?:a|area)\b[^]*<base/i.test(html)
+const hasLateBase = (html: string): boolean => /<(?:a|area)\b[\s\S]*<base/i.test(html)
 
 test('wherever a page is cut, the same comes out (seeded pages)', () => {
   fc.assert(
@@ -64,11 +78,22 @@ for (const [encoding, write] of [
 ] as const)
   test(`in ${encoding}, cut anywhere`, () => {
     const bytes = write(PAGE)
-    for (let cut = 0; cut <= bytes.length; cut++) assert.equal(decodeSource(streamed(bytes, [cut], encoding), encoding), whole(PAGE), `cut at ${cut}`)
+    for (let cut = 0; cut <= bytes.length; cut++)
+      assert.equal(decodeSource(streamed(bytes, [cut], encoding), encoding), whole(PAGE), `cut at ${cut}`)
   })
 
 test('an encoding whose bytes change their meaning goes through as it is', () => {
-  const bytes = Uint8Array.from([0x1b, 0x24, 0x42, 0x3c, 0x61, 0x1b, 0x28, 0x42, ...bytesOf('<a href="https://gannet-line.example/">x</a>')])
+  const bytes = Uint8Array.from([
+    0x1b,
+    0x24,
+    0x42,
+    0x3c,
+    0x61,
+    0x1b,
+    0x28,
+    0x42,
+    ...bytesOf('<a href="https://gannet-line.example/">x</a>'),
+  ])
   assert.deepEqual([...streamed(bytes, [3, 9], 'iso-2022-jp')], [...bytes])
 })
 
@@ -77,16 +102,22 @@ test('what rules ask of a link’s content is waited for, in pieces too', () => 
     rule({ is: 'shows', of: 'picture' }, { hints: ['nofollow'] }),
     rule({ is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: 'opens in a new tab' }),
   ])
-  const html = '<a href="https://tides.example/"><img src=a alt="Low water"></a> <a href="https://tides.example/b">The <b>high</b> water</a> <a href="https://x.example">'
+  const html =
+    '<a href="https://tides.example/"><img src=a alt="Low water"></a> <a href="https://tides.example/b">The <b>high</b> water</a> <a href="https://x.example">'
   const expected = whole(html, asking)
   assert.match(expected, /aria-label="Low water, opens in a new tab"/)
   assert.match(expected, /aria-label="The high water, opens in a new tab"/)
-  for (let cut = 0; cut <= html.length; cut++) assert.equal(streamed(bytesOf(html), [cut], 'utf-8', asking).toString(), expected, `cut at ${cut}`)
+  for (let cut = 0; cut <= html.length; cut++)
+    assert.equal(streamed(bytesOf(html), [cut], 'utf-8', asking).toString(), expected, `cut at ${cut}`)
 })
 
 test('a megabyte in one attribute is held; what is held never grows with the page', () => {
   const long = `<a title="${'x'.repeat(1_000_000)}" href="https://gannet-line.example/">x</a>`
-  assert.ok(streamed(bytesOf(long), [10, 500_000]).toString().endsWith('href="https://gannet-line.example/" rel="sponsored nofollow noopener" target="_blank">x</a>'))
+  assert.ok(
+    streamed(bytesOf(long), [10, 500_000])
+      .toString()
+      .endsWith('href="https://gannet-line.example/" rel="sponsored nofollow noopener" target="_blank">x</a>'),
+  )
   let most = 0
   let sent = 0
   const stream = new MarkupStream(() => [], { encoding: 'utf-8', needsContent: false })
@@ -100,7 +131,10 @@ test('a megabyte in one attribute is held; what is held never grows with the pag
 
 test('a tag longer than a stream holds lets the rest through as it is', () => {
   const html = `<a title="${'x'.repeat(TAG_HOLD_BYTES + 10)}`
-  const stream = new MarkupStream((met) => tagPatches(met.tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }), { encoding: 'utf-8', needsContent: false })
+  const stream = new MarkupStream((met) => tagPatches(met.tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }), {
+    encoding: 'utf-8',
+    needsContent: false,
+  })
   const bytes = bytesOf(`${html}" href=/><a href="/y">z</a>`)
   const out = Buffer.concat([...stream.push(bytes.subarray(0, html.length)), ...stream.push(bytes.subarray(html.length)), ...stream.end()])
   assert.equal(out.equals(bytes), true)

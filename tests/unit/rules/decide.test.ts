@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import type { Surroundings } from '../../../src/core/address/index.ts'
-import { compileRules, deliverPage, ImpactTally, type Rule, sayReason, wildcard } from '../../../src/core/rules/index.ts'
+import { classify, type Surroundings } from '../../../src/core/address/index.ts'
+import { compileRules, deliverPage, factsOf, ImpactTally, type Rule, sayReason, wildcard } from '../../../src/core/rules/index.ts'
 import { awkwardPages, treeWithout } from '../markup/awkward.ts'
 
 const around: Surroundings = {
@@ -193,4 +193,40 @@ test('a wildcard stands for any stretch, and only a star does', () => {
   assert.ok(!wildcard('https://*.example/shop/*')('https://a.example/shopping'))
   assert.ok(wildcard('a*a')('aa') && !wildcard('a*a')('a'))
   assert.ok(!wildcard('a.c')('abc'))
+})
+
+test('a plain relative address is read as the URL parser reads it (seeded)', () => {
+  const segment = fc.constantFrom('a', 'b.html', 'c.pdf', '..', '.', 'Skarrow', 'x~y', '-', '', 'd.tar.gz', '2.5')
+  const href = fc
+    .tuple(
+      fc.constantFrom('', '/', '../', '../../', './', '//'),
+      fc.array(segment, { maxLength: 4 }),
+      fc.constantFrom('', '/', '#', '#low', '?q', '#a/b'),
+    )
+    .map(([head, parts, tail]) => head + parts.join('/') + tail)
+  const pages = [
+    'https://slow-ferry.example/islands/skarrow',
+    'https://slow-ferry.example/',
+    'https://slow-ferry.example/a/b/c.html',
+    'https://other.example/x',
+  ]
+  fc.assert(
+    fc.property(href, fc.constantFrom(...pages), (written, page) => {
+      const at = { ...around, page }
+      const link = {
+        href: written,
+        rel: null,
+        target: null,
+        byHand: null,
+        tags: null,
+        shows: 'text' as const,
+        baseHref: null,
+        baseTarget: null,
+      }
+      const facts = factsOf(link, at, find)
+      const url = URL.canParse(written, page) ? new URL(written, page) : null
+      assert.deepEqual([facts.address, facts.host, facts.kind], [url?.href ?? null, url?.hostname ?? '', classify(written, at)])
+    }),
+    { seed: 4471, numRuns: 3_000 },
+  )
 })

@@ -1,0 +1,374 @@
+import http, { type IncomingHttpHeaders, type IncomingMessage, type OutgoingHttpHeaders, type ServerResponse } from 'node:http'
+import https from 'node:https'
+import { type Duplex, pipeline, Transform } from 'node:stream'
+import { constants, createBrotliCompress, createBrotliDecompress, createDeflate, createGunzip, createGzip, createInflate } from 'node:zlib'
+import { type MarkupStream, sniffEncoding } from '../core/markup/index.ts'
+import { originOf, ruleStream } from '../core/rules/index.ts'
+import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
+import type { Delivery } from './delivery.ts'
+import { readBytes } from './read-bytes.ts'
+import { say } from './say.ts'
+import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
+
+/** The site behind the door has this long to begin its answer. */
+export const DOOR_TIMEOUT_MS = 30_000
+/** Bytes looked at for a page's encoding (HTML, "prescan a byte stream"). */
+const SNIFF_BYTES = 1_024
+/** Connections kept open to one site: opening one costs more than a page. */
+const AGENT_OPTIONS = { keepAlive: true, maxSockets: 256, maxFreeSockets: 64 } as const
+const agents = { 'http:': new http.Agent(AGENT_OPTIONS), 'https:': new https.Agent(AGENT_OPTIONS) }
+
+/** Headers that belong to one connection and go no further (RFC 9110 §7.6.1). */
+const HOP_BY_HOP = new Set([
+  'connection',
+  'keep-alive',
+  'proxy-connection',
+  'proxy-authenticate',
+  'proxy-authorization',
+  'te',
+  'trailer',
+  'transfer-encoding',
+  'upgrade',
+])
+/** Of a page that is rewritten: they speak of bytes that are no longer sent. */
+const OF_THE_BYTES = ['content-length', 'content-md5', 'digest', 'content-digest', 'repr-digest', 'accept-ranges', 'last-modified']
+const CODINGS = ['gzip', 'deflate', 'br'] as const
+type Coding = (typeof CODINGS)[number]
+
+/**
+ * Answers a request by asking the site behind the door. Pages stream through with the rules applied; everything else goes
+ * through as it is. What is held of a page never grows with it.
+ */
+export function frontDoor(
+  delivery: Delivery,
+  snapshot: CompiledSnapshot,
+  entry: HostEntry,
+  host: string,
+  request: IncomingMessage,
+  response: ServerResponse,
+): void {
+  const target = targetOf(entry, request)
+  if (target === null) return say(response, 502, 'The site behind this address is not set up rightly.', request.method)
+  const door: Door = {
+    delivery,
+    entry,
+    host,
+    target,
+    publicOrigin: originOf(host, Number(request.socket.localPort)),
+    stamp: `-mr${snapshot.version}`,
+  }
+  ask(door, request, response, headersFor(door, request))
+}
+
+interface Door {
+  readonly delivery: Delivery
+  readonly entry: HostEntry
+  readonly host: string
+  readonly target: URL
+  readonly publicOrigin: string
+  /** Ends the entity tags of rewritten pages: other rules make another page. */
+  readonly stamp: string
+}
+
+/** The request's path on the site behind the door; null where that site's address is none we may ask. */
+function targetOf({ origin, site }: HostEntry, { url = '/' }: IncomingMessage): URL | null {
+  if (origin === null || !/^https?:$/.test(origin.protocol)) return null
+  if (site.setup.mayVisitPrivate !== true && isPrivateAddress(origin.hostname)) return null
+  return URL.canParse(url, origin.origin) ? new URL(url.startsWith('/') ? origin.origin + url : url, origin.origin) : null
+}
+
+function ask(door: Door, request: IncomingMessage, response: ServerResponse, headers: OutgoingHttpHeaders, isWhole = false): void {
+  const { target, entry, delivery } = door
+  const isSecure = target.protocol === 'https:'
+  let isOver = false
+  const outgoing = (isSecure ? https : http).request({
+    protocol: target.protocol,
+    hostname: target.hostname,
+    port: target.port === '' ? (isSecure ? 443 : 80) : Number(target.port),
+    // As it was asked for: the other site may read its paths in its own way.
+    path: request.url?.startsWith('/') === true ? request.url : target.pathname + target.search,
+    method: request.method,
+    headers,
+    agent: agents[isSecure ? 'https:' : 'http:'],
+    lookup: resolver(entry.site.setup.mayVisitPrivate === true),
+  })
+  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), DOOR_TIMEOUT_MS)
+  outgoing.on('response', (answer) => {
+    clearTimeout(timer)
+    if (answer.statusCode === 206 && isHtml(answer.headers) && !isWhole) {
+      // A piece of a page cannot be rewritten: the whole of it is asked for, and answers in its place (RFC 9110 §14.2).
+      answer.destroy()
+      const { range: _r, 'if-range': _i, ...rest } = headers
+      return ask(door, request, response, rest, true)
+    }
+    isOver = true
+    pass(door, request, response, answer)
+  })
+  outgoing.on('error', (error: NodeJS.ErrnoException) => {
+    clearTimeout(timer)
+    if (response.destroyed || isOver) return void response.destroy()
+    if (!response.headersSent) {
+      const isSlow = error instanceof TooSlow
+      if (!isSlow)
+        delivery.log.warn(
+          { host: door.host, code: error.code, outOfBounds: error instanceof OutOfBounds },
+          'the site behind a front door does not answer',
+        )
+      say(
+        response,
+        isSlow ? 504 : 502,
+        isSlow
+          ? 'This site is taking too long to answer. Please try again in a moment.'
+          : 'This site does not answer at the moment. Please try again soon.',
+        request.method,
+        { 'Retry-After': '10' },
+      )
+    } else response.destroy()
+  })
+  // Whoever asked is gone: nobody needs the answer any more.
+  response.on('close', () => {
+    clearTimeout(timer)
+    if (!response.writableFinished) outgoing.destroy()
+  })
+  if (isWhole || request.readableEnded) outgoing.end()
+  else request.pipe(outgoing)
+  request.on('aborted', () => outgoing.destroy())
+}
+class TooSlow extends Error {}
+
+/** What the site behind the door is sent: everything that is not this connection's, and who really asks. */
+function headersFor({ delivery, host, target, stamp }: Door, request: IncomingMessage): OutgoingHttpHeaders {
+  const headers = endToEnd(request.headers)
+  const peer = delivery.visitors.addressOf(request)
+  const isTrusted = peer !== (request.socket.remoteAddress ?? '')
+  headers.host = target.host
+  headers['x-forwarded-for'] = isTrusted ? request.headers['x-forwarded-for'] : peer
+  headers['x-forwarded-host'] = request.headers.host ?? host
+  headers['x-forwarded-proto'] = (isTrusted ? request.headers['x-forwarded-proto'] : undefined) ?? 'http'
+  delete headers.forwarded
+  delete headers.expect // answered here already
+  headers.via = [headers.via, '1.1 map-rope'].filter((each) => each !== undefined && each !== '').join(', ')
+  headers['accept-encoding'] = acceptable(request.headers['accept-encoding'])
+  const known = request.headers['if-none-match']
+  if (known !== undefined) {
+    // Tags of ours that other rules have made are of another page; the site behind knows its own.
+    const tags = known.split(',').flatMap((tag) => originTag(tag.trim(), stamp) ?? [])
+    if (tags.length > 0) headers['if-none-match'] = tags.join(', ')
+    else delete headers['if-none-match']
+    delete headers['if-modified-since']
+  }
+  const range = request.headers['if-range']
+  if (range?.includes('-mr') === true) {
+    delete headers.range
+    delete headers['if-range']
+  }
+  return headers
+}
+
+/** Headers but for those that belong to one connection, by name or by the connection's own word. */
+function endToEnd(headers: IncomingHttpHeaders): OutgoingHttpHeaders {
+  const named = new Set((headers.connection ?? '').split(',').map((name) => name.trim().toLowerCase()))
+  return Object.fromEntries(
+    Object.entries(headers).filter(([name, value]) => value !== undefined && !HOP_BY_HOP.has(name) && !named.has(name)),
+  )
+}
+
+/** Of the codings a client takes, those that can be opened here. */
+function acceptable(header: string | string[] | undefined): string {
+  const wanted = String(header ?? '')
+    .toLowerCase()
+    .split(',')
+    .map((each) => each.trim())
+  const kept = wanted.filter(
+    (each) => CODINGS.some((coding) => each === coding || each.startsWith(`${coding};`)) && !/;\s*q=0(?:\.0*)?$/.test(each),
+  )
+  return kept.length === 0 ? 'identity' : kept.join(', ')
+}
+
+const isHtml = (headers: IncomingHttpHeaders): boolean => /^\s*text\/html\s*(?:;|$)/i.test(headers['content-type'] ?? '')
+
+function pass(door: Door, request: IncomingMessage, response: ServerResponse, answer: IncomingMessage): void {
+  const status = answer.statusCode ?? 502
+  const headers = endToEnd(answer.headers)
+  mapAddresses(door, headers)
+  const coding = codingOf(answer.headers['content-encoding'])
+  const rewrites = isHtml(answer.headers) && coding !== 'unknown' && status !== 206
+  if (rewrites) for (const name of OF_THE_BYTES) delete headers[name]
+  const tag = headers.etag
+  // A page with our marks is not the page its strong tag speaks of; a 304 answers a tag of ours with one of ours.
+  if (typeof tag === 'string' && (rewrites || (status === 304 && request.headers['if-none-match']?.includes(door.stamp) === true)))
+    headers.etag = doorTag(tag, door.stamp)
+  response.writeHead(status, answer.statusMessage, headers)
+  const hasBody = request.method !== 'HEAD' && status !== 204 && status !== 304
+  if (!hasBody) {
+    answer.resume()
+    response.end()
+    return
+  }
+  const done = (error: NodeJS.ErrnoException | null | undefined): void => {
+    if (error === null || error === undefined) return
+    if (error.code !== 'ERR_STREAM_PREMATURE_CLOSE')
+      door.delivery.log.warn({ host: door.host, err: error }, 'a page broke off at the front door')
+    response.destroy()
+  }
+  if (!rewrites) return void pipeline(answer, response, done)
+  const rewriter = rewriting(door, request, answer.headers['content-type'] ?? '')
+  if (coding === null) return void pipeline(answer, rewriter, response, done)
+  pipeline(answer, unpacker(coding), rewriter, packer(coding), response, done)
+}
+
+function codingOf(header: string | undefined): Coding | null | 'unknown' {
+  const coding = (header ?? '').trim().toLowerCase().replace(/^x-/, '')
+  if (coding === '' || coding === 'identity') return null
+  return CODINGS.find((each) => each === coding) ?? 'unknown'
+}
+
+/** Flushed as they go, so that a page that comes slowly is seen slowly and not late. */
+const FLUSH = { flush: constants.Z_SYNC_FLUSH }
+function unpacker(coding: Coding): Transform {
+  if (coding === 'gzip') return createGunzip(FLUSH)
+  return coding === 'br' ? createBrotliDecompress() : createInflate(FLUSH)
+}
+function packer(coding: Coding): Transform {
+  if (coding === 'gzip') return createGzip({ level: 4, ...FLUSH })
+  if (coding === 'deflate') return createDeflate({ level: 4, ...FLUSH })
+  return createBrotliCompress({ flush: constants.BROTLI_OPERATION_FLUSH, params: { [constants.BROTLI_PARAM_QUALITY]: 3 } })
+}
+
+/** A page on its way through: its encoding is told by the header, or found in its first bytes, then the rules are applied. */
+function rewriting({ entry, publicOrigin }: Door, { url = '/' }: IncomingMessage, contentType: string): Transform {
+  const { site } = entry
+  const path = url.split('?')[0] ?? '/'
+  const said = /charset\s*=\s*"?([^\s;"]+)/i.exec(contentType)?.[1]
+  let stream: MarkupStream | null = null
+  let first: Buffer[] = []
+  let waiting = 0
+  const begin = (head: Uint8Array): MarkupStream =>
+    ruleStream(site.rules, site.around(path, { origin: publicOrigin }), site.findShortLink, encodingOf(said, head), readBytes)
+  return new Transform({
+    transform(chunk: Buffer, _encoding, next) {
+      if (stream === null) {
+        first.push(chunk)
+        waiting += chunk.length
+        if (waiting < SNIFF_BYTES && said === undefined) return next()
+        const head = first.length === 1 ? chunk : Buffer.concat(first)
+        first = []
+        stream = begin(head)
+        for (const piece of stream.push(head)) this.push(piece)
+        return next()
+      }
+      for (const piece of stream.push(chunk)) this.push(piece)
+      next()
+    },
+    flush(next) {
+      if (stream === null) {
+        const head = Buffer.concat(first)
+        stream = begin(head)
+        for (const piece of stream.push(head)) this.push(piece)
+      }
+      for (const piece of stream.end()) this.push(piece)
+      next()
+    },
+  })
+}
+
+/** A byte order mark beats the header, which beats what the page says of itself (HTML, "determining the character encoding"). */
+function encodingOf(said: string | undefined, head: Uint8Array): string {
+  const found = sniffEncoding(head)
+  if (found.source === 'byte order mark' || said === undefined) return found.encoding
+  try {
+    return new TextDecoder(said).encoding
+  } catch {
+    return found.encoding
+  }
+}
+
+/** Addresses in headers that name the site behind the door lead to the door. */
+function mapAddresses({ target, publicOrigin, host }: Door, headers: OutgoingHttpHeaders): void {
+  const map = (address: string): string => {
+    const url = URL.canParse(address, target) ? new URL(address, target) : null
+    const isNamed = /^(?:[a-z][a-z0-9+.-]*:)?\/\//i.test(address)
+    return url !== null && isNamed && url.host === target.host ? publicOrigin + url.pathname + url.search + url.hash : address
+  }
+  for (const name of ['location', 'content-location']) {
+    const value = headers[name]
+    if (typeof value === 'string') headers[name] = map(value)
+  }
+  const { refresh } = headers
+  if (typeof refresh === 'string')
+    headers.refresh = refresh.replace(
+      /(url\s*=\s*)(['"]?)([^'"]+)\2/i,
+      (_, before: string, quote: string, address: string) => `${before}${quote}${map(address)}${quote}`,
+    )
+  const cookies = headers['set-cookie']
+  if (Array.isArray(cookies))
+    headers['set-cookie'] = cookies.map((cookie) =>
+      cookie.replace(/;\s*domain\s*=\s*\.?([^;\s]+)/i, (whole, domain: string) =>
+        isSiteOf(target.hostname, domain) ? `; Domain=${host}` : whole,
+      ),
+    )
+}
+const isSiteOf = (host: string, domain: string): boolean => host === domain.toLowerCase() || host.endsWith(`.${domain.toLowerCase()}`)
+
+/** A weak tag that knows under which rules it was made, and whether the one behind it was strong. */
+const doorTag = (tag: string, stamp: string): string => {
+  const isWeak = tag.startsWith('W/')
+  const opaque = tag.replace(/^W\//, '').replace(/^"|"$/g, '')
+  return `W/"${opaque}${isWeak ? '-w' : '-s'}${stamp}"`
+}
+/** The tag of the site behind the door; null for one of ours that was made under other rules. */
+function originTag(tag: string, stamp: string): string | null {
+  const ours = /^W\/"(.*)-([ws])(-mr\d+)"$/.exec(tag)
+  if (ours === null) return tag
+  return ours[3] === stamp ? `${ours[2] === 'w' ? 'W/' : ''}"${ours[1]}"` : null
+}
+
+/** A connection that becomes another protocol (WebSocket, RFC 6455 §4): both sides are joined and left alone. */
+export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: IncomingMessage, socket: Duplex, head: Buffer): void {
+  const target = targetOf(entry, request)
+  if (target === null) return void socket.end('HTTP/1.1 502 Bad Gateway\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+  const isSecure = target.protocol === 'https:'
+  const headers = endToEnd(request.headers)
+  const outgoing = (isSecure ? https : http).request({
+    protocol: target.protocol,
+    hostname: target.hostname,
+    port: target.port === '' ? (isSecure ? 443 : 80) : Number(target.port),
+    path: request.url,
+    method: request.method,
+    lookup: resolver(entry.site.setup.mayVisitPrivate === true),
+    headers: {
+      ...headers,
+      host: target.host,
+      connection: 'Upgrade',
+      upgrade: request.headers.upgrade,
+      'x-forwarded-for': delivery.visitors.addressOf(request),
+      'x-forwarded-host': request.headers.host,
+    },
+  })
+  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), DOOR_TIMEOUT_MS)
+  const status = (answer: IncomingMessage): string => {
+    const lines = [`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}`]
+    for (let i = 0; i < answer.rawHeaders.length; i += 2) lines.push(`${answer.rawHeaders[i]}: ${answer.rawHeaders[i + 1]}`)
+    return `${lines.join('\r\n')}\r\n\r\n`
+  }
+  outgoing.on('upgrade', (answer, other, first) => {
+    clearTimeout(timer)
+    socket.write(status(answer))
+    if (first.length > 0) socket.write(first)
+    if (head.length > 0) other.write(head)
+    pipeline(socket, other, () => other.destroy())
+    pipeline(other, socket, () => socket.destroy())
+  })
+  outgoing.on('response', (answer) => {
+    clearTimeout(timer)
+    socket.write(status(answer))
+    pipeline(answer, socket, () => socket.destroy())
+  })
+  outgoing.on('error', () => {
+    clearTimeout(timer)
+    if (socket.writable) socket.end('HTTP/1.1 502 Bad Gateway\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+  })
+  socket.on('error', () => outgoing.destroy())
+  socket.on('close', () => outgoing.destroy())
+  outgoing.end()
+}
