@@ -6,7 +6,7 @@ import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
 import { FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
 import { FrontDoor, FrontDoorList, FrontDoorNew } from './front-doors.ts'
-import { ImportApply, Job, JobStarted } from './imports.ts'
+import { ImportApply, ImportFetch, Job, JobStarted } from './imports.ts'
 import { Menu, MenuChange, MenuList, MenuNew } from './menus.ts'
 import {
   Page,
@@ -488,6 +488,14 @@ export const API = {
     status: 200,
     query: RuleVersionQuery,
     answer: RuleList,
+  }),
+  fetchImport: operation({
+    method: 'post',
+    path: '/imports/fetch',
+    summary: 'Bring in a site by its sitemap, or a feed by its address; politely, and going on where it stopped',
+    status: 202,
+    body: ImportFetch,
+    answer: JobStarted,
   }),
   listFrontDoors: operation({
     method: 'get',

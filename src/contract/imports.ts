@@ -35,13 +35,25 @@ export const ImportReport = z
   .meta({ id: 'ImportReport' })
 export type ImportReport = z.infer<typeof ImportReport>
 
+/** Pages fetched of a site at most; a larger one comes in as a zip. */
+export const CRAWL_MAX = 5_000
+
 export const ImportInput = z.object({
+  /** What was uploaded; of a site or feed that is fetched, under which id what was fetched so far is kept. */
   upload: Id,
+  /** Where a site's sitemap, the site itself, or a feed is fetched from. */
+  address: z.string().max(2_000).optional(),
   dryRun: z.boolean(),
   leaveOff: z.string().max(500).default(''),
   name: z.string().max(500),
 })
 export type ImportInput = z.infer<typeof ImportInput>
+
+export const ImportFetch = z.strictObject({
+  address: z.string().trim().min(1).max(2_000).meta({ description: 'Of a site, its sitemap, or a feed (RSS, Atom)' }),
+  dryRun: z.boolean().default(true),
+})
+export type ImportFetch = z.infer<typeof ImportFetch>
 
 export const ImportApply = z.strictObject({ dryRun: z.boolean().default(false), leaveOff: z.string().max(500).optional() })
 

@@ -149,6 +149,22 @@ export async function upsertImported(
   return id
 }
 
+/** Notes down what an imported page was made of; null for a page that came as HTML. */
+export async function setOrigin(
+  db: Database,
+  pageId: string,
+  origin: { kind: 'markdown'; hash: string; bytes: Uint8Array } | null,
+  transaction: Transaction,
+): Promise<void> {
+  if (origin !== null) await putBlobs(db, [origin], transaction)
+  await rows(
+    db,
+    'UPDATE pages SET origin_kind = $2, origin_hash = $3 WHERE id = $1',
+    [pageId, origin?.kind ?? null, origin?.hash ?? null],
+    transaction,
+  )
+}
+
 /** Adds a page, block or menu that was made here. @returns null when something has that path */
 export async function insertPage(
   db: Database,

@@ -92,7 +92,7 @@ function ask(door: Door, request: IncomingMessage, response: ServerResponse, hea
     agent: agents[isSecure ? 'https:' : 'http:'],
     lookup: resolver(entry.site.setup.mayVisitPrivate === true),
   })
-  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), DOOR_TIMEOUT_MS)
+  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
   outgoing.on('response', (answer) => {
     clearTimeout(timer)
     if (answer.statusCode === 206 && isHtml(answer.headers) && !isWhole) {
@@ -254,22 +254,25 @@ function rewriting({ entry, publicOrigin }: Door, { url = '/' }: IncomingMessage
         const head = first.length === 1 ? chunk : Buffer.concat(first)
         first = []
         stream = begin(head)
-        for (const piece of stream.push(head)) this.push(piece)
-        return next()
+        return next(null, whole(stream.push(head)))
       }
-      for (const piece of stream.push(chunk)) this.push(piece)
-      next()
+      next(null, whole(stream.push(chunk)))
     },
     flush(next) {
       if (stream === null) {
         const head = Buffer.concat(first)
         stream = begin(head)
-        for (const piece of stream.push(head)) this.push(piece)
+        return next(null, whole([...stream.push(head), ...stream.end()]))
       }
-      for (const piece of stream.end()) this.push(piece)
-      next()
+      next(null, whole(stream.end()))
     },
   })
+}
+
+/** In one piece: each that is sent has its price. */
+const whole = (pieces: readonly Uint8Array[]): Buffer => {
+  const [only] = pieces
+  return pieces.length === 1 && only !== undefined ? Buffer.from(only.buffer, only.byteOffset, only.length) : Buffer.concat(pieces)
 }
 
 /** A byte order mark beats the header, which beats what the page says of itself (HTML, "determining the character encoding"). */
@@ -345,7 +348,7 @@ export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: Incom
       'x-forwarded-host': request.headers.host,
     },
   })
-  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), DOOR_TIMEOUT_MS)
+  const timer = setTimeout(() => outgoing.destroy(new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
   const status = (answer: IncomingMessage): string => {
     const lines = [`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}`]
     for (let i = 0; i < answer.rawHeaders.length; i += 2) lines.push(`${answer.rawHeaders[i]}: ${answer.rawHeaders[i + 1]}`)

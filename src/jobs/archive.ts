@@ -2,6 +2,8 @@ import { promisify } from 'node:util'
 import { gunzip } from 'node:zlib'
 import yauzl from 'yauzl'
 import { ENTRIES_MAX, FILE_MAX_BYTES, PAGE_MAX_BYTES, UNPACKED_MAX_BYTES } from '../contract/imports.ts'
+import { readFeed } from '../core/exchange/index.ts'
+import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 
 const MB = 1024 * 1024
@@ -13,6 +15,12 @@ export interface ArchiveEntry {
   readonly bytes: number
   /** Why it is left out, known before it is read. */
   readonly refused: string | null
+  /** It is a page, whatever its name, and answers at this path. */
+  readonly path?: string | undefined
+  /** Its title, where it is known. */
+  readonly title?: string | undefined
+  /** It is an article that is put into a page of the site's own look. */
+  readonly isArticle?: boolean | undefined
   read(): Promise<Result<Buffer, 'unreadable'>>
 }
 
@@ -22,6 +30,8 @@ export async function openArchive(name: string, bytes: Buffer): Promise<Result<r
   if (!isZip) {
     if (/\.zip$/i.test(name))
       return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
+    const feed = /\.(?:xml|rss|atom)$/i.test(name) ? feedEntries(bytes) : null
+    if (feed !== null) return ok(feed)
     return ok([{ name: name.replace(/^.*[\\/]/, ''), bytes: bytes.length, refused: null, read: async () => ok(bytes) }])
   }
   try {
@@ -30,6 +40,36 @@ export async function openArchive(name: string, bytes: Buffer): Promise<Result<r
     return fail('archive-unreadable', { why: 'This zip is damaged and cannot be opened. Pack the site again and try once more.' })
   }
 }
+
+/** Entries of a feed as articles; null when it is none. */
+export function feedEntries(bytes: Buffer): readonly ArchiveEntry[] | null {
+  const entries = readFeed(decodeSource(bytes, sniffEncoding(bytes).encoding))
+  return (
+    entries?.map(({ title, link, html }, i) => {
+      const name = title === '' ? `entry ${i + 1}` : title
+      const path = link === null ? `/feed/${slugOf(name) || `entry-${i + 1}`}.html` : new URL(link).pathname
+      const content = Buffer.from(html)
+      return {
+        name: link ?? name,
+        bytes: content.length,
+        refused: path === '/' ? 'It leads to the front page, which is not put out of its place.' : sizeFault('page.html', content.length),
+        path,
+        title: name,
+        isArticle: true,
+        read: async () => ok(content),
+      }
+    }) ?? null
+  )
+}
+
+const slugOf = (title: string): string =>
+  title
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+    .slice(0, 60)
 
 async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
   const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, {
@@ -83,7 +123,7 @@ function whyRefused(name: string, entry: yauzl.Entry): string | null {
   return sizeFault(name, entry.uncompressedSize)
 }
 
-const isPage = (name: string): boolean => /\.(?:html?|xhtml|shtml)(?:\.gz)?$/i.test(name)
+const isPage = (name: string): boolean => /\.(?:html?|xhtml|shtml|md|markdown)(?:\.gz)?$/i.test(name)
 
 /** Too large to be brought in; null when it is not. */
 export function sizeFault(name: string, bytes: number): string | null {

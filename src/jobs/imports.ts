@@ -1,16 +1,18 @@
-import { createHash } from 'node:crypto'
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
-import { isPageName, pathForName, readPage } from '../core/content/index.ts'
-import { looksLikeHtml } from '../core/markup/index.ts'
+import { isPageName, nameForPath, pathForName, readPage, setPageTags } from '../core/content/index.ts'
+import { htmlOfMarkdown, pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
+import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
+import { dropCrawl } from '../data/crawled.ts'
 import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
-import { storable, upsertImported } from '../data/pages.ts'
+import { getBlob, setOrigin, storable, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
-import { newContent } from '../services/pages.ts'
+import { hashOf, newContent } from '../services/pages.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
+import { crawl } from './crawl.ts'
 
 /** How often progress is written down and a wish to cancel is looked for. */
 const PROGRESS_MS = 250
@@ -19,7 +21,7 @@ class Cancelled extends Error {}
 
 /** What is kept of the site under each path, to tell new from changed. */
 interface Kept {
-  readonly pages: ReadonlyMap<string, { readonly hash: string; readonly importHash: string | null }>
+  readonly pages: ReadonlyMap<string, { readonly hash: string; readonly importHash: string | null; readonly originHash: string | null }>
   readonly files: ReadonlyMap<string, string>
 }
 
@@ -32,6 +34,8 @@ interface Judged {
     readonly path: string
     readonly bytes: Buffer
     readonly hash: string
+    /** The Markdown file that the page was made of. */
+    readonly origin?: Buffer | undefined
   } | null
 }
 
@@ -54,10 +58,19 @@ export async function runImport(db: Database, jobId: string, log: Logger): Promi
       },
       { where: { id: jobId } },
     )
-    if (!input.dryRun) await dropUpload(db, input.upload)
+    if (!input.dryRun) await (input.address === undefined ? dropUpload(db, input.upload) : dropCrawl(db, input.upload))
   } catch (error) {
     if (error instanceof Cancelled) {
-      await Job.update({ state: 'cancelled', message: 'Stopped before anything was changed.' }, { where: { id: jobId } })
+      await Job.update(
+        {
+          state: 'cancelled',
+          message:
+            input.address === undefined
+              ? 'Stopped before anything was changed.'
+              : 'Stopped. What was fetched is kept; it can go on from there.',
+        },
+        { where: { id: jobId } },
+      )
       return
     }
     const told = error instanceof ImportFailure ? error.message : 'Something went wrong on our side. Nothing was changed.'
@@ -73,24 +86,21 @@ async function importUpload(
   db: Database,
   { jobId, siteId, personId, input }: { jobId: string; siteId: string; personId: string | null; input: ImportInput },
 ): Promise<ImportReport> {
-  const upload = await getUpload(db, input.upload)
-  if (upload === null) throw new ImportFailure('The upload is no longer here. Please choose the file again.')
-  const opened = await openArchive(input.name, upload)
-  if (!opened.ok) throw new ImportFailure(String(opened.detail.why))
-  const entries = opened.value
+  const progress = progressWriter(db, jobId)
+  const entries = await entriesOf(db, siteId, input, progress)
   const kept = await readKept(db, siteId)
-  const progress = progressWriter(db, jobId, entries.length)
+  const model = await frontPage(db, siteId)
   const taken = new Map<string, string>()
   const items: ImportItem[] = []
 
   const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
     for (const entry of entries) {
-      await progress(items.length)
-      const judged = await judgeEntry(entry, input.leaveOff, kept, taken)
+      await progress(items.length, entries.length)
+      const judged = await judgeEntry(entry, input.leaveOff, kept, taken, model)
       items.push(judged.item)
       if (store !== null) await store(judged)
     }
-    await progress(items.length, true)
+    await progress(items.length, entries.length, true)
   }
   if (input.dryRun) await each(null)
   else
@@ -110,9 +120,43 @@ async function importUpload(
   }
 }
 
-function progressWriter(db: Database, jobId: string, total: number): (done: number, isLast?: boolean) => Promise<void> {
+/** What there is to bring in: of an upload, or fetched from where it stands. */
+async function entriesOf(db: Database, siteId: string, input: ImportInput, progress: Progress): Promise<readonly ArchiveEntry[]> {
+  if (input.address !== undefined) {
+    const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [siteId])
+    const fetched = await crawl(db, { crawl: input.upload, address: input.address, mayVisitPrivate: site?.allowed === true, progress })
+    if (!fetched.ok) throw new ImportFailure(String(fetched.detail.why))
+    return fetched.value
+  }
+  const upload = await getUpload(db, input.upload)
+  if (upload === null) throw new ImportFailure('The upload is no longer here. Please choose the file again.')
+  const opened = await openArchive(input.name, upload)
+  if (!opened.ok) throw new ImportFailure(String(opened.detail.why))
+  return opened.value
+}
+
+/** The page whose look articles take over; null where the site has none. */
+interface Model {
+  readonly source: string | null
+  readonly path: string
+}
+async function frontPage(db: Database, siteId: string): Promise<Model> {
+  const [page] = await rows<{ path: string; hash: string; encoding: string }>(
+    db,
+    `SELECT path, draft_hash AS hash, encoding FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path <> '/', path LIMIT 1`,
+    [siteId],
+  )
+  const bytes = page === undefined ? null : await getBlob(db, page.hash)
+  return page === undefined || bytes === null
+    ? { source: null, path: '/' }
+    : { source: decodeSource(bytes, page.encoding), path: page.path }
+}
+
+type Progress = (done: number, total: number, isLast?: boolean) => Promise<void>
+
+function progressWriter(db: Database, jobId: string): Progress {
   let writtenAt = 0
-  return async (done, isLast = false) => {
+  return async (done, total, isLast = false) => {
     if (!isLast && Date.now() - writtenAt < PROGRESS_MS) return
     writtenAt = Date.now()
     const [job] = await rows<{ asked: boolean }>(
@@ -125,9 +169,9 @@ function progressWriter(db: Database, jobId: string, total: number): (done: numb
 }
 
 async function readKept(db: Database, siteId: string): Promise<Kept> {
-  const pages = await rows<{ path: string; hash: string; importHash: string | null }>(
+  const pages = await rows<{ path: string; hash: string; importHash: string | null; originHash: string | null }>(
     db,
-    `SELECT path, draft_hash AS hash, import_hash AS "importHash" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
+    `SELECT path, draft_hash AS hash, import_hash AS "importHash", origin_hash AS "originHash" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
     [siteId],
   )
   return {
@@ -149,7 +193,7 @@ const NOT_HTML: readonly (readonly [string, string])[] = [
   ['\x7fELF', 'a program'],
 ]
 
-async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, taken: Map<string, string>): Promise<Judged> {
+async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, taken: Map<string, string>, model: Model): Promise<Judged> {
   const refuse = (reason: string): Judged => ({
     content: null,
     item: {
@@ -173,15 +217,19 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
   const read = await entry.read()
   const unpacked = read.ok && isPacked ? await unpackGzip(read.value) : read
   if (!unpacked.ok) return refuse(String(unpacked.detail.why))
-  const bytes = unpacked.value
-  const late = sizeFault(name, bytes.length)
+  const late = sizeFault(name, unpacked.value.length)
   if (late !== null) return refuse(late)
+  const made = asPage(entry, name, unpacked.value, model)
+  const bytes = made?.bytes ?? unpacked.value
   const isPage =
-    isPageName(name) || (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
-  const path = isPage ? pathForName(name) : filePath(name)
+    made !== null ||
+    entry.path !== undefined ||
+    isPageName(name) ||
+    (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
+  const path = made?.path ?? entry.path ?? (isPage ? pathForName(name) : filePath(name))
   const twin = taken.get(path)
   if (twin !== undefined) return refuse(`It would have the same address as ${twin}.`)
-  const hash = createHash('sha256').update(bytes).digest('hex')
+  const hash = hashOf(bytes)
   if (!isPage) {
     taken.set(path, entry.name)
     if (kept.pages.has(path)) return refuse('A page of the site has this address.')
@@ -199,10 +247,12 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
   if (!looksLikeHtml(page.text)) return refuse('It is named like a page, but it holds no text that a browser could show.')
   taken.set(path, entry.name)
   const before = kept.pages.get(path)
-  const outcome = before === undefined ? 'new' : before.hash === hash ? 'same' : 'changed'
+  // A page that was made of something else is the same while that is, whatever the site's look has become.
+  const isSame = before !== undefined && (made?.origin === undefined ? before.hash === hash : before.originHash === hashOf(made.origin))
+  const outcome = before === undefined ? 'new' : isSame ? 'same' : 'changed'
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
   return {
-    content: { kind: 'page', name, path, bytes, hash },
+    content: { kind: 'page', name, path, bytes, hash, origin: made?.origin },
     item: {
       name: entry.name,
       path,
@@ -215,6 +265,24 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
       reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
     },
   }
+}
+
+/** A page made of something that is no HTML page: Markdown, or an article of a feed. Null for what is one itself. */
+function asPage(entry: ArchiveEntry, name: string, bytes: Buffer, model: Model): { bytes: Buffer; path: string; origin?: Buffer } | null {
+  if (entry.isArticle === true && entry.path !== undefined)
+    return {
+      bytes: Buffer.from(pageWithArticle(model.source, model.path, entry.title ?? name, decodeSource(bytes, 'utf-8'))),
+      path: entry.path,
+    }
+  if (!/\.(?:md|markdown)$/i.test(name)) return null
+  const file = readMarkdown(decodeSource(bytes, sniffEncoding(bytes).encoding))
+  const title = titleOfMarkdown(file) ?? name.replace(/^.*\//, '').replace(/\.[^.]*$/, '')
+  const page = pageWithArticle(model.source, model.path, title, htmlOfMarkdown(file.body))
+  const html = applyPatches(page, setPageTags(page, tagsOfMarkdown(file)))
+  const said = file.facts.permalink ?? file.facts.path
+  const path =
+    typeof said === 'string' && /^\/[^?#]*$/.test(said) ? pathForName(said.slice(1)) : pathForName(name.replace(/\.[^.]*$/, '.html'))
+  return { bytes: Buffer.from(html), path, origin: bytes }
 }
 
 const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/index.html')
@@ -232,8 +300,14 @@ async function storeJudged(
     await upsertFile(db, { siteId, path, mediaType: lookup(path) ?? 'application/octet-stream', hash, bytes, personId }, transaction)
     return
   }
-  const sourceName = content.name
-  await upsertImported(db, { siteId, path, sourceName, content: newContent(bytes, sourceName, { path }), personId }, transaction)
+  const sourceName = /^https?:/.test(content.name) ? nameForPath(path) : content.name
+  const id = await upsertImported(db, { siteId, path, sourceName, content: newContent(bytes, sourceName, { path }), personId }, transaction)
+  await setOrigin(
+    db,
+    id,
+    content.origin === undefined ? null : { kind: 'markdown', hash: hashOf(content.origin), bytes: content.origin },
+    transaction,
+  )
 }
 
 /** The one folder that everything lies in, when there is one: people often pack the folder instead of what is in it. */

@@ -2,6 +2,7 @@ import { Worker } from 'node:worker_threads'
 import PgBoss from 'pg-boss'
 import type { Logger } from 'pino'
 import { z } from 'zod'
+import { dropOldCrawls } from '../data/crawled.ts'
 import { type Database, rows } from '../data/database.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropOldUploads } from '../data/uploads.ts'
@@ -59,7 +60,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
-        every(HOUSEKEEPING_MS, () => dropOldUploads(db), log),
+        every(HOUSEKEEPING_MS, () => Promise.all([dropOldUploads(db), dropOldCrawls(db)]), log),
       )
     },
     async stop() {

@@ -1,8 +1,10 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
 import { deliverBytes, nameForPath } from '../core/content/index.ts'
+import { articleOf, markdownOfHtml, readMarkdown } from '../core/exchange/index.ts'
+import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { listFiles } from '../data/files.ts'
-import { getBlob, listPages } from '../data/pages.ts'
+import { getBlob, type ListedPage, listPages } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
@@ -13,6 +15,15 @@ const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
 
 export function exportsService({ db, log }: Context, views: SiteViews) {
+  /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where its article is not to be found. */
+  const asMarkdown = async (page: ListedPage, html: string): Promise<Uint8Array | null> => {
+    const origin = page.originHash === null ? null : await getBlob(db, page.originHash)
+    const article = articleOf(html, page.title)
+    if (origin === null || article === null) return null
+    const { front, body } = readMarkdown(decodeSource(origin, sniffEncoding(origin).encoding))
+    return new TextEncoder().encode(front + markdownOfHtml(article, body))
+  }
+
   return {
     /**
      * The site as static files: pages with the rules applied, and every file as it came in.
@@ -37,10 +48,9 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
               waiting: waiting.get(page.id) ?? waiting.get('shared'),
             })
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
-            yield {
-              name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName,
-              bytes: delivered.ok ? delivered.value : stored,
-            }
+            const bytes = delivered.ok ? delivered.value : stored
+            const markdown = page.originKind === 'markdown' ? await asMarkdown(page, decodeSource(bytes, encoding)) : null
+            yield { name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName, bytes: markdown ?? bytes }
           }
           after = items[items.length - 1]?.path
           more = items.length === PAGES_AT_ONCE

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import { ImportInput, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { type ImportFetch, ImportInput, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { parseUrl } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import { inTransaction } from '../data/database.ts'
 import { putUpload } from '../data/uploads.ts'
@@ -21,6 +22,14 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       return jobs.startImport(actor, { upload, dryRun, leaveOff: leaveOff ?? '', name })
     },
 
+    /** Starts fetching a site by its sitemap, or a feed. What has been fetched is kept, so that it goes on where it stopped. */
+    async fetch(actor: Actor, { address, dryRun }: ImportFetch): Promise<Result<string, 'forbidden' | 'address-unreadable'>> {
+      if (!actor.can('imports:run')) return fail('forbidden')
+      const url = parseUrl(/^https?:/i.test(address) ? address : `https://${address}`)
+      if (url === null || !/^https?:$/.test(url.protocol)) return fail('address-unreadable')
+      return jobs.startImport(actor, { upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
+    },
+
     /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
     async again(
       actor: Actor,
@@ -31,8 +40,14 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       const before = await jobs.input(actor, id)
       if (before === null) return fail('not-found')
       const input = ImportInput.parse(before.input)
-      if (before.state !== 'done' || !input.dryRun) return fail('job-not-ready', { state: before.state })
-      return jobs.startImport(actor, { ...input, dryRun: change.dryRun, leaveOff: change.leaveOff ?? input.leaveOff })
+      // A fetch that was stopped or broke off goes on from what it has.
+      const isHalfFetched = input.address !== undefined && (before.state === 'cancelled' || before.state === 'failed')
+      if (!isHalfFetched && (before.state !== 'done' || !input.dryRun)) return fail('job-not-ready', { state: before.state })
+      return jobs.startImport(actor, {
+        ...input,
+        dryRun: isHalfFetched ? input.dryRun : change.dryRun,
+        leaveOff: change.leaveOff ?? input.leaveOff,
+      })
     },
   }
 }

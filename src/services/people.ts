@@ -18,7 +18,7 @@ const READS = PERMISSIONS.filter((permission) => permission.endsWith(':read'))
 /** What each role may do. Contributors write; marks, addresses and money are for editors. */
 export const ROLE_PERMISSIONS: Readonly<Record<Role, ReadonlySet<Permission>>> = {
   owner: new Set(PERMISSIONS),
-  editor: new Set(PERMISSIONS),
+  editor: new Set(PERMISSIONS.filter((permission) => permission !== 'hosts:edit')),
   contributor: new Set([...READS, 'pages:edit']),
 }
 

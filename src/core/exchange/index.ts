@@ -1,0 +1,3 @@
+export { articleOf, pageWithArticle } from './article.ts'
+export { type FeedEntry, readFeed, readSitemap } from './feed.ts'
+export { htmlOfMarkdown, type MarkdownFile, markdownOfHtml, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from './markdown.ts'
