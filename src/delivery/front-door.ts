@@ -16,7 +16,9 @@ export const DOOR_TIMEOUT_MS = 30_000
 const SNIFF_BYTES = 1_024
 /** Connections kept open to one site: opening one costs more than a page. */
 const AGENT_OPTIONS = { keepAlive: true, maxSockets: 256, maxFreeSockets: 64 } as const
-const agents = { 'http:': new http.Agent(AGENT_OPTIONS), 'https:': new https.Agent(AGENT_OPTIONS) }
+const makeAgents = () => ({ 'http:': new http.Agent(AGENT_OPTIONS), 'https:': new https.Agent(AGENT_OPTIONS) })
+/** Kept apart: a connection into a private network that one site may have must never serve another. */
+const agents = { anywhere: makeAgents(), outside: makeAgents() }
 
 /** Headers that belong to one connection and go no further (RFC 9110 §7.6.1). */
 const HOP_BY_HOP = new Set([
@@ -89,7 +91,7 @@ function ask(door: Door, request: IncomingMessage, response: ServerResponse, hea
     path: request.url?.startsWith('/') === true ? request.url : target.pathname + target.search,
     method: request.method,
     headers,
-    agent: agents[isSecure ? 'https:' : 'http:'],
+    agent: agents[entry.site.setup.mayVisitPrivate === true ? 'anywhere' : 'outside'][isSecure ? 'https:' : 'http:'],
     lookup: resolver(entry.site.setup.mayVisitPrivate === true),
   })
   const timer = setTimeout(() => outgoing.destroy(new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
@@ -339,6 +341,7 @@ export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: Incom
     path: request.url,
     method: request.method,
     lookup: resolver(entry.site.setup.mayVisitPrivate === true),
+    agent: false,
     headers: {
       ...headers,
       host: target.host,

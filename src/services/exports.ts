@@ -15,13 +15,12 @@ const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
 
 export function exportsService({ db, log }: Context, views: SiteViews) {
-  /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where its article is not to be found. */
+  /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where the original is gone. */
   const asMarkdown = async (page: ListedPage, html: string): Promise<Uint8Array | null> => {
     const origin = page.originHash === null ? null : await getBlob(db, page.originHash)
-    const article = articleOf(html, page.title)
-    if (origin === null || article === null) return null
+    if (origin === null) return null
     const { front, body } = readMarkdown(decodeSource(origin, sniffEncoding(origin).encoding))
-    return new TextEncoder().encode(front + markdownOfHtml(article, body))
+    return new TextEncoder().encode(front + markdownOfHtml(articleOf(html, page.title), body))
   }
 
   return {

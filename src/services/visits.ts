@@ -33,6 +33,7 @@ export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_M
       url,
       {
         lookup: resolver(mayVisitPrivate),
+        agent: false, // a connection kept from an allowed visit would not be looked up again
         timeout: HOP_TIMEOUT_MS,
         headers: { 'User-Agent': AGENT, Accept: 'text/html,*/*;q=0.8', 'Accept-Encoding': 'identity' },
       },

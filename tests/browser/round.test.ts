@@ -33,7 +33,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   writeFileSync(zip, zipOf({ ...site, '../evil.html': '<p>' }))
   await page.goto(`${copy.url}/pages`)
   await page.getByRole('button', { name: 'Bring in a site' }).click()
-  await page.getByLabel('Zip or HTML files').setInputFiles(zip)
+  await page.getByLabel('Zip, HTML, Markdown or feed files').setInputFiles(zip)
   await page.getByText('2 files would come in').waitFor()
   await page.getByText('Its name points outside of the zip').waitFor()
   assert.equal(((await (await page.request.get(`${copy.url}/api/v1/pages?path=/old/log.html`)).json()) as { total: number }).total, 0)

@@ -11,14 +11,14 @@ export function pageWithArticle(model: string | null, from: string, title: strin
 }
 
 /**
- * The article of a page: what stands in its `main` (else `article`, else `body`), without a heading that only repeats the
- * title. Null where there is none of these.
+ * The article of a page: what stands in its `main` (else `article`, else `body`, else behind its head), without a heading
+ * that only repeats the title.
  */
-export function articleOf(html: string, title: string): string | null {
-  const found = ['main', 'article', 'body']
-    .map((name) => new RegExp(`<${name}(?:\\s[^>]*)?>([\\s\\S]*)</${name}\\s*>`, 'i').exec(html)?.[1])
-    .find((each) => each !== undefined)
-  if (found === undefined) return null
+export function articleOf(html: string, title: string): string {
+  const found =
+    ['main', 'article', 'body']
+      .map((name) => new RegExp(`<${name}(?:\\s[^>]*)?>([\\s\\S]*)</${name}\\s*>`, 'i').exec(html)?.[1])
+      .find((each) => each !== undefined) ?? html.replace(/^[\s\S]*<\/(?:head|title)\s*>/i, '')
   const heading = /^\s*<h1[^>]*>([^<]*)<\/h1>/i.exec(found)
   return heading !== null && heading[1]?.trim() === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
     ? found.slice(heading[0].length)

@@ -5,6 +5,7 @@ import { ask } from '../../ui/api.ts'
 import { PlacementRow } from '../../ui/PlacementRow.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
+import { FINDING_WORDS } from '../links/words.ts'
 
 interface DeskProps {
   initial: DeskData
@@ -29,6 +30,7 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
     refetchInterval: 60_000,
   })
   const { unmarked, unpublished } = data
+  const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages
   const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.hasRules
   return (
@@ -61,7 +63,27 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
               />
             ))}
           </div>
-          {unmarked.total > unmarked.examples.length && <p className="note mt-2">and {unmarked.total - unmarked.examples.length} more</p>}
+          {unmarked.total > unmarked.examples.length && (
+            <p className="note mt-2">
+              <a href="/links?finding=unmarked">and {unmarked.total - unmarked.examples.length} more</a>
+            </p>
+          )}
+        </Matter>
+      )}
+      {others.length > 0 && (
+        <Matter title="Links worth a second look" action={{ words: 'See all links', href: '/links' }}>
+          <ul className="mt-1 flex flex-wrap gap-2">
+            {others.map(({ finding, links }) => (
+              <li key={finding}>
+                <a
+                  href={`/links?finding=${encodeURIComponent(finding)}`}
+                  className={`chip no-underline ${FINDING_WORDS[finding].isGrave === true ? 'chip-red' : ''}`}
+                >
+                  <b className="font-semibold">{links}</b> {links === 1 ? FINDING_WORDS[finding].one : FINDING_WORDS[finding].many}
+                </a>
+              </li>
+            ))}
+          </ul>
         </Matter>
       )}
       {data.pages > 0 && !data.hasRules && (

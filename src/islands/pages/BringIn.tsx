@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { type DragEvent, useRef, useState } from 'react'
+import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { ImportReport, Job } from '../../contract/imports.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
@@ -23,6 +23,10 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     },
     onSuccess: ({ job }) => setJobId(job),
   })
+  const fetchSite = useMutation({
+    mutationFn: (address: string) => ask<{ job: string }>('POST', '/imports/fetch', { address, dryRun: true }),
+    onSuccess: ({ job }) => setJobId(job),
+  })
   const again = useMutation({
     mutationFn: (wanted: { dryRun: boolean; leaveOff?: string }) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
     onSuccess: ({ job }) => setJobId(job),
@@ -44,7 +48,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     onClose()
   }
   const isRunning = job?.state === 'waiting' || job?.state === 'running' || (jobId !== null && job === undefined)
-  const problem = start.error ?? again.error ?? error
+  const problem = start.error ?? fetchSite.error ?? again.error ?? error
   return (
     <Dialog title="Bring in a site" isOpen onClose={close} isWide>
       {problem !== null && (
@@ -52,7 +56,12 @@ export function BringIn({ onClose }: { onClose: () => void }) {
           {wordsOf(problem)}
         </p>
       )}
-      {jobId === null && <Choose isBusy={start.isPending} onFiles={(files) => start.mutate(files)} />}
+      {jobId === null && (
+        <>
+          <Choose isBusy={start.isPending} onFiles={(files) => start.mutate(files)} />
+          <ByAddress isBusy={fetchSite.isPending} onAddress={(address) => fetchSite.mutate(address)} />
+        </>
+      )}
       {isRunning && (
         <div className="grid gap-3 py-6">
           <p role="status">{job === undefined || job.total === 0 ? 'Unpacking…' : `Looked at ${job.done} of ${job.total} files`}</p>
@@ -69,7 +78,17 @@ export function BringIn({ onClose }: { onClose: () => void }) {
           <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
             {job.message ?? 'Stopped before anything was changed.'}
           </p>
-          <p>
+          <p className="flex flex-wrap gap-2.5">
+            {job.message?.includes('go on from there') === true && (
+              <button
+                type="button"
+                className="button button-main"
+                disabled={again.isPending}
+                onClick={() => again.mutate({ dryRun: true })}
+              >
+                Go on
+              </button>
+            )}
             <button type="button" className="button" onClick={() => setJobId(null)}>
               Choose again
             </button>
@@ -80,6 +99,40 @@ export function BringIn({ onClose }: { onClose: () => void }) {
         <Report report={job.report} isBusy={again.isPending} onApply={(wanted) => again.mutate(wanted)} onClose={close} />
       )}
     </Dialog>
+  )
+}
+
+/** A site that is on the web already, or a feed: fetched politely, from its sitemap. */
+function ByAddress({ isBusy, onAddress }: { isBusy: boolean; onAddress: (address: string) => void }) {
+  const id = useId()
+  const [address, setAddress] = useState('')
+  return (
+    <form
+      className="mt-4 grid gap-1.5"
+      onSubmit={(event) => {
+        event.preventDefault()
+        onAddress(address)
+      }}
+    >
+      <label className="field-label !mb-0" htmlFor={id}>
+        Or fetch a site, or a feed, from its address
+      </label>
+      <div className="flex gap-2.5">
+        <input
+          id={id}
+          className="field address"
+          placeholder="https://logbook.example or https://logbook.example/feed.xml"
+          value={address}
+          onChange={(event) => setAddress(event.target.value)}
+        />
+        <button type="submit" className="button" disabled={isBusy || address.trim() === ''}>
+          Fetch
+        </button>
+      </div>
+      <p className="note">
+        By its sitemap, one page at a time, where its robots.txt lets robots in. It can be stopped, and goes on where it stopped.
+      </p>
+    </form>
   )
 }
 
@@ -96,17 +149,17 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is a second way; the buttons inside are the first
     <div
-      className="grid place-items-center gap-4 rounded-[9px] border-2 border-dashed px-6 py-12 text-center"
+      className="grid place-items-center gap-4 rounded-[9px] border-2 border-dashed px-6 py-9 text-center"
       onDragOver={(event) => event.preventDefault()}
       onDrop={drop}
     >
       <p className="max-w-[440px]">
-        Drop a zip or a folder here, or choose one. Pages keep their bytes and encoding; pictures, styles and other files come along.{' '}
-        <b>Nothing is changed before you have seen what would happen.</b>
+        Drop a zip or a folder here, or choose one. HTML keeps its bytes and encoding, Markdown is given back as Markdown; pictures, styles
+        and other files come along. <b>Nothing is changed before you have seen what would happen.</b>
       </p>
       <div className="flex flex-wrap justify-center gap-3">
         <button type="button" className="button button-main" disabled={isBusy} onClick={() => zip.current?.click()}>
-          {isBusy ? 'Sending…' : 'Choose a zip or HTML file'}
+          {isBusy ? 'Sending…' : 'Choose a zip or files'}
         </button>
         <button type="button" className="button" disabled={isBusy} onClick={() => folder.current?.click()}>
           Choose a folder
@@ -117,9 +170,9 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
         type="file"
         className="sr-only"
         tabIndex={-1}
-        aria-label="Zip or HTML files"
+        aria-label="Zip, HTML, Markdown or feed files"
         multiple
-        accept=".zip,.html,.htm,.xhtml,.gz"
+        accept=".zip,.html,.htm,.xhtml,.gz,.md,.markdown,.xml,.rss,.atom"
         onChange={(event) => take(event.target.files)}
       />
       <input

@@ -1,8 +1,17 @@
 import { useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import { type Advice, isBareAddress, setWrittenFor } from '../../core/content/index.ts'
+import { type Advice, isBareAddress, setPageTags, setWrittenFor } from '../../core/content/index.ts'
 import { findWords, linkText, unwrapLink } from '../../core/markup/index.ts'
-import { type DeliveredLink, type HandAnswers, opensNewTab, relTokens, strandOf } from '../../core/rules/index.ts'
+import {
+  type DeliveredLink,
+  explain,
+  type HandAnswers,
+  opensNewTab,
+  readTags,
+  relTokens,
+  sayReason,
+  strandOf,
+} from '../../core/rules/index.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { answersOn, type Choice, changeLink, deliveredTag, makeLink, moveLink, prospect } from './choice.ts'
@@ -120,6 +129,13 @@ function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) 
       <div>
         <h3 className="mb-1.5 font-text text-[14px] font-semibold">What readers’ browsers get</h3>
         <Tag tag={deliveredTag(text, chosen)} before={text.slice(link.start, link.end)} />
+        {explain(decision)
+          .slice(2)
+          .map(({ what, reason }) => (
+            <p key={what} className="note mt-1">
+              {what}: {sayReason(reason)}
+            </p>
+          ))}
       </div>
       <div className="flex flex-wrap gap-2">
         {facts.address !== null && /^https?:/.test(facts.address) && (
@@ -319,6 +335,7 @@ function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelPr
         {delivered.length > LISTED_MAX && <p className="note mt-2">and {delivered.length - LISTED_MAX} more; click them on the page</p>}
       </section>
       <WrittenFor analysis={analysis} draft={draft} site={site} canEdit={canEdit} />
+      <PageTags key={analysis.tags.join()} analysis={analysis} draft={draft} canEdit={canEdit} />
     </div>
   )
 }
@@ -365,6 +382,33 @@ function WrittenFor({ analysis, draft, site, canEdit }: Pick<PanelProps, 'analys
             : `${theirs.length} ${theirs.length === 1 ? 'link' : 'links'} to ${partner.name} here: marked as paid (sponsored, nofollow), unless set by hand.`}
         </p>
       )}
+    </section>
+  )
+}
+
+/** What the page is tagged: rules and lists can ask for it. */
+function PageTags({ analysis, draft, canEdit }: Pick<PanelProps, 'analysis' | 'draft' | 'canEdit'>) {
+  const id = useId()
+  const [typed, setTyped] = useState(analysis.tags.join(', '))
+  const save = (): void => {
+    const tags = typed.split(',')
+    if (readTags(typed).join() !== analysis.tags.join()) draft.changeFrom(analysis.text, setPageTags(analysis.text, tags))
+  }
+  return (
+    <section>
+      <label className="field-label" htmlFor={id}>
+        Tags of this page
+      </label>
+      <input
+        id={id}
+        className="field"
+        value={typed}
+        disabled={!canEdit}
+        placeholder="spring, boats"
+        onChange={(event) => setTyped(event.target.value)}
+        onBlur={save}
+        onKeyDown={(event) => event.key === 'Enter' && save()}
+      />
     </section>
   )
 }
