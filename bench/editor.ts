@@ -1,17 +1,13 @@
-import { fork, spawnSync } from 'node:child_process'
-import { mkdtempSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import path from 'node:path'
 import { build } from 'esbuild'
 import { type Browser, chromium, type Frame, type Page } from 'playwright-core'
 import { CHROMIUM_FLAGS } from '../bin/chromium.mjs'
 import { median, type Row } from './measure.ts'
+import { openStudio, type Studio, signIn } from './studio.ts'
 
 const WORDS = 20_000
 const LINKS = 300
 const KEYS = 60
 const ROUNDS = 5
-const PORT = 4790
 
 /** A long article: 400 paragraphs, a link in most of them. The same every time. */
 export function longArticle(): string {
@@ -62,15 +58,15 @@ const p95 = (times: readonly number[]): number => [...times].sort((a, b) => a - 
 /** A key typed in a page of 300 links and 20,000 words, against the bare editor component on the same text. */
 export async function editor(): Promise<Row> {
   const article = longArticle()
-  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-bench-'))
-  const studio = await openStudio(folder, article)
+  const studio = await openStudio()
+  const pageId = await longPage(studio, article)
   const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
   try {
     const ours: number[] = []
     const peer: number[] = []
     const opened: number[] = []
     for (let round = 0; round < ROUNDS; round++) {
-      const mine = await oursOnce(browser, studio.url, studio.pageId)
+      const mine = await oursOnce(browser, studio.url, pageId)
       ours.push(p95(mine.times))
       opened.push(mine.openedMs)
       peer.push(p95(await peerOnce(browser, article)))
@@ -86,18 +82,13 @@ export async function editor(): Promise<Row> {
     }
   } finally {
     await browser.close()
-    studio.stop()
-    rmSync(folder, { recursive: true, force: true })
+    await studio.stop()
   }
 }
 
 async function oursOnce(browser: Browser, url: string, pageId: string): Promise<{ times: number[]; openedMs: number }> {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
-  await page.goto(`${url}/sign-in`)
-  await page.getByLabel('E-mail address').fill('mara@slow-ferry.example')
-  await page.getByLabel('Password').fill('ten-past-seven')
-  await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.waitForURL(`${url}/`)
+  await signIn(page, url)
   const startedAt = performance.now()
   await page.goto(`${url}/pages/${pageId}`, { waitUntil: 'commit' })
   await page.waitForSelector('iframe[data-shown=true]')
@@ -129,33 +120,8 @@ async function peerOnce(browser: Browser, article: string): Promise<number[]> {
   return times
 }
 
-async function openStudio(folder: string, article: string): Promise<{ url: string; pageId: string; stop: () => void }> {
-  const base = process.env.MAPROPE_BENCH_DATABASE_URL
-  if (base === undefined) throw new Error('Run it with: npm run bench')
-  const name = `bench_editor_${process.pid}`
-  const { Client } = (await import('pg')).default
-  const admin = new Client({ connectionString: base })
-  await admin.connect()
-  await admin.query(`CREATE DATABASE ${name}`)
-  await admin.end()
-  const environment = {
-    ...process.env,
-    PORT: String(PORT),
-    MAPROPE_DATA: folder,
-    MAPROPE_DATABASE_URL: base.replace(/\/[^/]*$/, `/${name}`),
-    MAPROPE_SECRET: 'a secret for the bench only',
-    MAPROPE_LOG: 'error',
-  }
-  if (spawnSync(process.execPath, ['dist/setup.mjs'], { env: environment, stdio: 'inherit' }).status !== 0)
-    throw new Error('The set-up failed')
-  const server = fork('dist/server.mjs', [], { env: environment, stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
-  await new Promise((resolve) => server.once('message', resolve))
-  const url = `http://localhost:${PORT}`
-  const { readFileSync } = await import('node:fs')
-  const headers = {
-    Authorization: `Bearer ${readFileSync(path.join(folder, 'demo-token'), 'utf8').trim()}`,
-    'Content-Type': 'application/json',
-  }
+async function longPage({ url, token }: Studio, article: string): Promise<string> {
+  const headers = { Authorization: `Bearer ${token}`, 'Content-Type': 'application/json' }
   const made = (await (
     await fetch(`${url}/api/v1/pages`, { method: 'POST', headers, body: JSON.stringify({ path: '/long.html', title: 'A long crossing' }) })
   ).json()) as { id: string; version: number }
@@ -166,5 +132,5 @@ async function openStudio(folder: string, article: string): Promise<{ url: strin
     headers,
     body: JSON.stringify({ version: made.version, patchSets: [[{ from: at, to: at + 7, insert: article }]] }),
   })
-  return { url, pageId: made.id, stop: () => void server.kill('SIGTERM') }
+  return made.id
 }

@@ -2,6 +2,7 @@ import { HTMLRewriter } from 'html-rewriter-wasm'
 import { type DefaultTreeAdapterMap, parse, serialize } from 'parse5'
 import type { Surroundings } from '../src/core/address/index.ts'
 import { compileRules, ruleStream } from '../src/core/rules/index.ts'
+import { readBytes } from '../src/delivery/read-bytes.ts'
 import { byTurns, type Row, rateOf } from './measure.ts'
 import { benchPages } from './pages.ts'
 
@@ -9,13 +10,13 @@ const PAGES = 60
 const ROUNDS = 7
 const ROUND_MS = 700
 
-const around: Surroundings = {
+export const around: Surroundings = {
   siteHosts: ['slow-ferry.example'],
   shortHosts: [{ host: 'sferry.example', prefix: 'go' }],
   partnerSites: new Set(['gannet-line.example']),
   page: 'https://slow-ferry.example/a/b',
 }
-const rules = compileRules([
+export const rules = compileRules([
   { id: '1', name: 'paid', isOn: true, isBinding: false, when: { is: 'partner' }, what: { hints: ['sponsored', 'nofollow'] } },
   { id: '2', name: 'outside', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } },
 ])
@@ -77,8 +78,6 @@ export async function rewriteTree(): Promise<Row> {
 
 /** Pieces as they come from a socket. */
 const PIECE_BYTES = 16 * 1024
-
-const readBytes = (bytes: Uint8Array): string => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.length).toString('latin1')
 
 /** Text in, text out. Tags that were met before are remembered, as for a site whose pages are asked for again and again. */
 function rewriteText(html: string): string {

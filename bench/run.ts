@@ -1,13 +1,20 @@
 import { editor } from './editor.ts'
+import { frontDoor } from './front-door.ts'
 import type { Row } from './measure.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
+import { scanSite } from './scan-site.ts'
+import { impact, list } from './screens.ts'
 import { shortLink } from './short-link.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
   'rewrite-tree': rewriteTree,
   'rewrite-stream': rewriteStream,
+  'scan-site': scanSite,
+  impact,
+  'front-door': frontDoor,
   editor,
+  list,
 }
 
 const args = process.argv.slice(2)

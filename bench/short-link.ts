@@ -12,7 +12,7 @@ const LINKS = 100_000
 const ROUNDS = 7
 const SECONDS = 3
 const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36'
-const project = path.resolve(import.meta.dirname, '..')
+export const project = path.resolve(import.meta.dirname, '..')
 
 /** Answering a short link, 100,000 in the table, every click logged, against a server that always answers 302. */
 export async function shortLink(): Promise<Row> {
@@ -69,7 +69,7 @@ async function fillTable(url: string): Promise<void> {
   await closeDatabase(db)
 }
 
-function started(file: string, environment: NodeJS.ProcessEnv): Promise<ChildProcess> {
+export function started(file: string, environment: NodeJS.ProcessEnv): Promise<ChildProcess> {
   const child = fork(file, [], { cwd: project, env: environment, execArgv: [], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
   return new Promise((resolve, reject) => {
     child.once('message', () => resolve(child))
