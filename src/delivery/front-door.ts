@@ -14,6 +14,8 @@ import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
 export const DOOR_TIMEOUT_MS = 30_000
 /** Bytes looked at for a page's encoding (HTML, "prescan a byte stream"). */
 const SNIFF_BYTES = 1_024
+/** A byte order mark has three at most. */
+const MARK_BYTES = 3
 /** Connections kept open to one site: opening one costs more than a page. */
 const AGENT_OPTIONS = { keepAlive: true, maxSockets: 256, maxFreeSockets: 64 } as const
 const makeAgents = () => ({ 'http:': new http.Agent(AGENT_OPTIONS), 'https:': new https.Agent(AGENT_OPTIONS) })
@@ -132,7 +134,8 @@ function ask(door: Door, request: IncomingMessage, response: ServerResponse, hea
     clearTimeout(timer)
     if (!response.writableFinished) outgoing.destroy()
   })
-  if (isWhole || request.readableEnded) outgoing.end()
+  const hasBody = request.headers['content-length'] !== undefined || request.headers['transfer-encoding'] !== undefined
+  if (isWhole || !hasBody) outgoing.end()
   else request.pipe(outgoing)
   request.on('aborted', () => outgoing.destroy())
 }
@@ -200,7 +203,12 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
   // A page with our marks is not the page its strong tag speaks of; a 304 answers a tag of ours with one of ours.
   if (typeof tag === 'string' && (rewrites || (status === 304 && request.headers['if-none-match']?.includes(door.stamp) === true)))
     headers.etag = doorTag(tag, door.stamp)
-  response.writeHead(status, answer.statusMessage, headers)
+  response.statusCode = status
+  response.statusMessage = answer.statusMessage ?? ''
+  for (const name in headers) {
+    const value = headers[name]
+    if (value !== undefined) response.setHeader(name, value)
+  }
   const hasBody = request.method !== 'HEAD' && status !== 204 && status !== 304
   if (!hasBody) {
     answer.resume()
@@ -214,9 +222,36 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
     response.destroy()
   }
   if (!rewrites) return void pipeline(answer, response, done)
-  const rewriter = rewriting(door, request, answer.headers['content-type'] ?? '')
-  if (coding === null) return void pipeline(answer, rewriter, response, done)
-  pipeline(answer, unpacker(coding), rewriter, packer(coding), response, done)
+  const rewriter = new PageRewriter(door, request, answer.headers['content-type'] ?? '')
+  if (coding !== null) return void pipeline(answer, unpacker(coding), rewriter.transform(), packer(coding), response, done)
+  passPage(answer, rewriter, response, done)
+}
+
+/** A page that nobody packed: by hand, since a chain of streams costs more than rewriting does. */
+function passPage(answer: IncomingMessage, rewriter: PageRewriter, response: ServerResponse, done: (error: Error) => void): void {
+  const length = Number(answer.headers['content-length'] ?? Number.NaN)
+  let isFirst = true
+  answer.on('data', (chunk: Buffer) => {
+    const rewritten = rewriter.push(chunk)
+    if (isFirst && chunk.length === length) {
+      // All of it came at once, as small pages do: it goes out at once, with its length.
+      const whole = Buffer.concat([rewritten, rewriter.end()])
+      response.setHeader('Content-Length', whole.length)
+      response.end(whole)
+      return
+    }
+    isFirst = false
+    if (rewritten.length > 0 && !response.write(rewritten)) {
+      answer.pause()
+      response.once('drain', () => answer.resume())
+    }
+  })
+  answer.on('end', () => {
+    if (!response.writableEnded) response.end(rewriter.end())
+  })
+  answer.on('error', done)
+  answer.on('aborted', () => response.destroy())
+  response.on('close', () => answer.destroy())
 }
 
 function codingOf(header: string | undefined): Coding | null | 'unknown' {
@@ -238,37 +273,49 @@ function packer(coding: Coding): Transform {
 }
 
 /** A page on its way through: its encoding is told by the header, or found in its first bytes, then the rules are applied. */
-function rewriting({ entry, publicOrigin }: Door, { url = '/' }: IncomingMessage, contentType: string): Transform {
-  const { site } = entry
-  const path = url.split('?')[0] ?? '/'
-  const said = /charset\s*=\s*"?([^\s;"]+)/i.exec(contentType)?.[1]
-  let stream: MarkupStream | null = null
-  let first: Buffer[] = []
-  let waiting = 0
-  const begin = (head: Uint8Array): MarkupStream =>
-    ruleStream(site.rules, site.around(path, { origin: publicOrigin }), site.findShortLink, encodingOf(said, head), readBytes)
-  return new Transform({
-    transform(chunk: Buffer, _encoding, next) {
-      if (stream === null) {
-        first.push(chunk)
-        waiting += chunk.length
-        if (waiting < SNIFF_BYTES && said === undefined) return next()
-        const head = first.length === 1 ? chunk : Buffer.concat(first)
-        first = []
-        stream = begin(head)
-        return next(null, whole(stream.push(head)))
-      }
-      next(null, whole(stream.push(chunk)))
-    },
-    flush(next) {
-      if (stream === null) {
-        const head = Buffer.concat(first)
-        stream = begin(head)
-        return next(null, whole([...stream.push(head), ...stream.end()]))
-      }
-      next(null, whole(stream.end()))
-    },
-  })
+class PageRewriter {
+  readonly #door: Door
+  readonly #path: string
+  readonly #said: string | undefined
+  #stream: MarkupStream | null = null
+  #first: Buffer[] = []
+  #waiting = 0
+
+  constructor(door: Door, { url = '/' }: IncomingMessage, contentType: string) {
+    this.#door = door
+    this.#path = url.split('?')[0] ?? '/'
+    this.#said = /charset\s*=\s*"?([^\s;"]+)/i.exec(contentType)?.[1]
+  }
+
+  push(chunk: Buffer): Buffer {
+    if (this.#stream !== null) return whole(this.#stream.push(chunk))
+    this.#first.push(chunk)
+    this.#waiting += chunk.length
+    if (this.#waiting < (this.#said === undefined ? SNIFF_BYTES : MARK_BYTES)) return Buffer.alloc(0)
+    return this.#begin()
+  }
+
+  end(): Buffer {
+    const head = this.#stream === null ? this.#begin() : null
+    const rest = whole(this.#stream?.end() ?? [])
+    return head === null ? rest : Buffer.concat([head, rest])
+  }
+
+  transform(): Transform {
+    return new Transform({
+      transform: (chunk: Buffer, _encoding, next) => next(null, this.push(chunk)),
+      flush: (next) => next(null, this.end()),
+    })
+  }
+
+  #begin(): Buffer {
+    const { site } = this.#door.entry
+    const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
+    this.#first = []
+    const around = site.around(this.#path, { origin: this.#door.publicOrigin })
+    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), readBytes)
+    return whole(this.#stream.push(head))
+  }
 }
 
 /** In one piece: each that is sent has its price. */
@@ -279,12 +326,18 @@ const whole = (pieces: readonly Uint8Array[]): Buffer => {
 
 /** A byte order mark beats the header, which beats what the page says of itself (HTML, "determining the character encoding"). */
 function encodingOf(said: string | undefined, head: Uint8Array): string {
-  const found = sniffEncoding(head)
-  if (found.source === 'byte order mark' || said === undefined) return found.encoding
+  const marked = sniffEncoding(head.subarray(0, MARK_BYTES))
+  if (marked.source === 'byte order mark') return marked.encoding
+  return (said === undefined ? null : labelled(said)) ?? sniffEncoding(head).encoding
+}
+
+/** The encoding's name by the Encoding standard; null for a label that nobody knows. */
+function labelled(label: string): string | null {
+  if (label.toLowerCase() === 'utf-8') return 'utf-8'
   try {
-    return new TextDecoder(said).encoding
+    return new TextDecoder(label).encoding
   } catch {
-    return found.encoding
+    return null
   }
 }
 

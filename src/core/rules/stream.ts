@@ -17,7 +17,20 @@ const REMEMBERED_MAX = 20_000
 interface Remembered {
   readonly needs: RuleNeeds
   readonly tags: Map<string, PatchSet>
+  /** Marks of tags that were met once: only what comes again is worth remembering. */
+  readonly met: Uint8Array
 }
+const MET_MASK = 0xffff
+
+/** A cheap mark of a tag: its length and letters from all over it. */
+function markOf(tag: string): number {
+  let mark = tag.length
+  for (let i = 3; i < tag.length; i += 7) mark = (Math.imul(mark, 31) + tag.charCodeAt(i)) | 0
+  return mark & MET_MASK
+}
+
+/** The same text on its own: a piece cut out of a page would keep the whole page in memory. */
+const alone = (text: string): string => new TextDecoder().decode(new TextEncoder().encode(text))
 const remembered = new WeakMap<readonly CompiledRule[], Map<string, Remembered>>()
 const NONE: PatchSet = []
 
@@ -25,7 +38,7 @@ function rememberedFor(rules: readonly CompiledRule[], page: string): Remembered
   const host = page.slice(0, page.indexOf('/', page.indexOf('//') + 2))
   const hosts = remembered.get(rules) ?? new Map<string, Remembered>()
   remembered.set(rules, hosts)
-  const known = hosts.get(host) ?? { needs: needsOf(rules), tags: new Map<string, PatchSet>() }
+  const known = hosts.get(host) ?? { needs: needsOf(rules), tags: new Map<string, PatchSet>(), met: new Uint8Array(MET_MASK + 1) }
   hosts.set(host, known)
   return known
 }
@@ -42,7 +55,7 @@ export function ruleStream(
   encoding: string,
   readBytes?: (bytes: Uint8Array) => string,
 ): MarkupStream {
-  const { needs, tags } = rememberedFor(rules, around.page)
+  const { needs, tags, met: seen } = rememberedFor(rules, around.page)
   // What is decided for most addresses does not depend on the page, unless a rule or the page itself asks where it stands.
   const isSharable =
     !needs.place &&
@@ -80,9 +93,13 @@ export function ruleStream(
     const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
     const changes = changesFor(decide(rules, facts), facts, { html: tag, attributes, rel: value('rel'), words })
     const patches = tagPatches(tag, { attributes, nameEnd }, changes)
-    if (isShared && isPlaceless(href.trim(), around)) {
-      if (tags.size >= REMEMBERED_MAX) tags.clear()
-      tags.set(tag, patches)
+    if (isShared) {
+      const mark = markOf(tag)
+      if (seen[mark] === 0) seen[mark] = 1
+      else if (isPlaceless(href.trim(), around)) {
+        if (tags.size >= REMEMBERED_MAX) tags.clear()
+        tags.set(alone(tag), patches)
+      }
     }
     return patches
   }
