@@ -55,6 +55,7 @@ export function frontDoor(
   if (target === null) return say(response, 502, 'The site behind this address is not set up rightly.', request.method)
   const door: Door = {
     delivery,
+    snapshot,
     entry,
     host,
     target,
@@ -66,6 +67,7 @@ export function frontDoor(
 
 interface Door {
   readonly delivery: Delivery
+  readonly snapshot: CompiledSnapshot
   readonly entry: HostEntry
   readonly host: string
   readonly target: URL
@@ -222,6 +224,8 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
     response.destroy()
   }
   if (!rewrites) return void pipeline(answer, response, done)
+  if (coding === null && Number(answer.headers['content-length'] ?? Number.POSITIVE_INFINITY) <= SMALL_BYTES)
+    return passSmallPage(door, request, response, answer, done)
   const rewriter = new PageRewriter(door, request, answer.headers['content-type'] ?? '')
   if (coding !== null) return void pipeline(answer, unpacker(coding), rewriter.transform(), packer(coding), response, done)
   passPage(answer, rewriter, response, done)
@@ -229,29 +233,95 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
 
 /** A page that nobody packed: by hand, since a chain of streams costs more than rewriting does. */
 function passPage(answer: IncomingMessage, rewriter: PageRewriter, response: ServerResponse, done: (error: Error) => void): void {
-  const length = Number(answer.headers['content-length'] ?? Number.NaN)
-  let isFirst = true
-  answer.on('data', (chunk: Buffer) => {
-    const rewritten = rewriter.push(chunk)
-    if (isFirst && chunk.length === length) {
-      // All of it came at once, as small pages do: it goes out at once, with its length.
-      const whole = Buffer.concat([rewritten, rewriter.end()])
-      response.setHeader('Content-Length', whole.length)
-      response.end(whole)
-      return
-    }
-    isFirst = false
-    if (rewritten.length > 0 && !response.write(rewritten)) {
+  const send = (error: Error | null, bytes: Buffer = Buffer.alloc(0)): void => {
+    if (error !== null) return done(error)
+    if (bytes.length > 0 && !response.write(bytes)) {
       answer.pause()
       response.once('drain', () => answer.resume())
     }
-  })
-  answer.on('end', () => {
-    if (!response.writableEnded) response.end(rewriter.end())
-  })
+  }
+  answer.on('data', (chunk: Buffer) => hand(send, () => rewriter.push(chunk)))
+  answer.on('end', () =>
+    hand(
+      (error, rest) => (error === null ? response.end(rest) : done(error)),
+      () => rewriter.end(),
+    ),
+  )
+  endTogether(answer, response, done)
+}
+
+function endTogether(answer: IncomingMessage, response: ServerResponse, done: (error: Error) => void): void {
   answer.on('error', done)
   answer.on('aborted', () => response.destroy())
   response.on('close', () => answer.destroy())
+}
+
+/** A page this small is waited for and sent in one piece, with its length. */
+const SMALL_BYTES = 64 * 1024
+/** Bytes of small pages that are kept, before and after, for when the same page passes again. */
+const PASSED_MAX_BYTES = 32 * 1024 * 1024
+
+/** Small pages that passed under one snapshot, by host and path. Most are asked for again before they change. */
+class PassedPages {
+  readonly #pages = new Map<string, { readonly before: Buffer; readonly after: Buffer }>()
+  #bytes = 0
+
+  /** What became of the page the last time; null when another one stood there. */
+  get(key: string, before: Buffer): Buffer | null {
+    const known = this.#pages.get(key)
+    return known?.before.equals(before) === true ? known.after : null
+  }
+
+  keep(key: string, before: Buffer, after: Buffer): void {
+    this.#forget(key)
+    this.#pages.set(key, { before, after })
+    this.#bytes += before.length + after.length
+    for (const oldest of this.#pages.keys()) {
+      if (this.#bytes <= PASSED_MAX_BYTES) return
+      this.#forget(oldest)
+    }
+  }
+
+  #forget(key: string): void {
+    const known = this.#pages.get(key)
+    if (known === undefined) return
+    this.#bytes -= known.before.length + known.after.length
+    this.#pages.delete(key)
+  }
+}
+const passed = new WeakMap<CompiledSnapshot, PassedPages>()
+
+function passSmallPage(
+  door: Door,
+  request: IncomingMessage,
+  response: ServerResponse,
+  answer: IncomingMessage,
+  done: (error: Error) => void,
+): void {
+  const chunks: Buffer[] = []
+  answer.on('data', (chunk: Buffer) => chunks.push(chunk))
+  answer.on('end', () => {
+    const before = whole(chunks)
+    const pages = passed.get(door.snapshot) ?? new PassedPages()
+    passed.set(door.snapshot, pages)
+    const type = answer.headers['content-type'] ?? ''
+    const key = `${door.host} ${request.url ?? ''} ${type}`
+    const work = (): Buffer => {
+      const rewriter = new PageRewriter(door, request, type)
+      const made = Buffer.concat([rewriter.push(before), rewriter.end()])
+      pages.keep(key, before, made)
+      return made
+    }
+    hand(
+      (error, after = before) => {
+        if (error !== null) return done(error)
+        response.setHeader('Content-Length', after.length)
+        response.end(after)
+      },
+      () => pages.get(key, before) ?? work(),
+    )
+  })
+  endTogether(answer, response, done)
 }
 
 function codingOf(header: string | undefined): Coding | null | 'unknown' {
@@ -303,8 +373,8 @@ class PageRewriter {
 
   transform(): Transform {
     return new Transform({
-      transform: (chunk: Buffer, _encoding, next) => next(null, this.push(chunk)),
-      flush: (next) => next(null, this.end()),
+      transform: (chunk: Buffer, _encoding, next) => hand(next, () => this.push(chunk)),
+      flush: (next) => hand(next, () => this.end()),
     })
   }
 
@@ -316,6 +386,17 @@ class PageRewriter {
     this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), readBytes)
     return whole(this.#stream.push(head))
   }
+}
+
+/** Whatever is wrong with a page breaks off that page, and nothing else. */
+function hand(next: (error: Error | null, bytes?: Buffer) => void, work: () => Buffer): void {
+  let bytes: Buffer
+  try {
+    bytes = work()
+  } catch (error) {
+    return next(error instanceof Error ? error : new Error(String(error)))
+  }
+  next(null, bytes)
 }
 
 /** In one piece: each that is sent has its price. */
