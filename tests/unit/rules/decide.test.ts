@@ -230,3 +230,97 @@ test('a plain relative address is read as the URL parser reads it (seeded)', () 
     { seed: 4471, numRuns: 3_000 },
   )
 })
+
+const effects = [
+  [
+    'a title names the site',
+    { title: 'Leads to {site}' },
+    '<a href="https://tides.example/">x</a>',
+    '<a href="https://tides.example/" title="Leads to tides.example">x</a>',
+  ],
+  ['an empty title takes one off', { title: '' }, '<a title="y" href="/a">x</a>', '<a href="/a">x</a>'],
+  [
+    'a referrer policy',
+    { referrer: 'no-referrer' },
+    '<a href="/a" referrerpolicy="origin">x</a>',
+    '<a href="/a" referrerpolicy="no-referrer">x</a>',
+  ],
+  [
+    'a referrer policy in other letters is the same',
+    { referrer: 'origin' },
+    '<a href="/a" referrerpolicy=ORIGIN>x</a>',
+    '<a href="/a" referrerpolicy=ORIGIN>x</a>',
+  ],
+  ['nothing is said aloud in the same tab', { spoken: 'opens in a new tab' }, '<a href="/a">x</a>', '<a href="/a">x</a>'],
+  [
+    'a new tab is said aloud behind the words',
+    { spoken: 'opens in a new tab' },
+    '<a href="/a" target="_blank">The <b>tide</b> &amp; boat</a>',
+    '<a href="/a" aria-label="The tide &amp; boat, opens in a new tab" target="_blank">The <b>tide</b> &amp; boat</a>',
+  ],
+  [
+    'behind a label that is there',
+    { spoken: 'new tab' },
+    '<a aria-label="Low" href="/a" target="_blank">x</a>',
+    '<a aria-label="Low, new tab" href="/a" target="_blank">x</a>',
+  ],
+  [
+    'and not for a link without words',
+    { spoken: 'new tab' },
+    '<a href="/a" target="_blank"><img src=a></a>',
+    '<a href="/a" target="_blank"><img src=a></a>',
+  ],
+  ['no mark on a picture', { mark: true }, '<a href="/a"><img src=a alt=y></a>', '<a href="/a"><img src=a alt=y></a>'],
+] as const
+for (const [name, what, before, after] of effects)
+  test(name, () => {
+    const rules = [rule('e', { all: [] }, what)]
+    assert.equal(deliver(before, rules), after)
+    assert.equal(deliver(after, rules), after, 'twice is once')
+  })
+
+test('an arrow behind the words comes and goes, and leaves the link’s own style alone', () => {
+  const [on, off] = [true, false].map((mark) => [rule('m', { all: [] }, { mark })])
+  const before = '<a href="/a" style="color: red">x</a>'
+  const marked = deliver(before, on)
+  assert.match(marked, /style="color: red;padding-right:[^"]*data:image\/svg\+xml/)
+  assert.equal(deliver(marked, on), marked)
+  assert.equal(deliver(marked, off), before)
+})
+
+test('a binding rule that comes later still speaks where an earlier one gives way to the hand', () => {
+  const rules = [
+    rule('first', { is: 'partner' }, { hints: ['ugc'] }),
+    rule('second', { is: 'partner' }, { hints: ['sponsored'] }, { isBinding: true }),
+  ]
+  assert.equal(
+    deliver('<a data-by-hand="hints" href="https://gannet-line.example/">x</a>', rules),
+    '<a href="https://gannet-line.example/" rel="sponsored">x</a>',
+  )
+})
+
+test('an impact tells who decides instead, and which rules contradict each other', () => {
+  const hand = '<a data-by-hand="hints" href="https://gannet-line.example/1">x</a>'
+  const html = `${hand}<a href="https://gannet-line.example/2">x</a><a href="https://tides.example/">x</a>`
+  const after = compileRules([
+    rule('outside', { is: 'kind', of: ['outside'] }, { hints: ['nofollow'] }),
+    rule('paid', { is: 'partner' }, { hints: ['sponsored'] }),
+  ])
+  const tally = new ImpactTally<string>([], after)
+  for (const { link, facts } of deliverPage(html, [], around, find).delivered) tally.add('/a', facts, link.href)
+  const found = tally.result()
+  assert.deepEqual([found.links, found.byPage, found.bySite.length], [2, [{ name: '/a', links: 2 }], 2])
+  const paidShare = found.rules.find(({ id }) => id === 'paid')
+  assert.deepEqual(
+    [paidShare?.means, paidShare?.decides, paidShare?.instead.map(({ reason, links }) => [reason.by, links])],
+    [
+      2,
+      0,
+      [
+        ['hand', 1],
+        ['rule', 1],
+      ],
+    ],
+  )
+  assert.deepEqual(found.conflicts, [{ effect: 'hints', heard: 1, unheard: 2, links: 2 }])
+})
