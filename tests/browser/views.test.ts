@@ -24,6 +24,8 @@ for (const colorScheme of ['light', 'dark'] as const) {
       ['Files', '/files'],
       ['Waiting links', '/waiting'],
       ['what differs', '/publications'],
+      ['Links', '/links'],
+      ['Front doors', '/front-doors'],
     ] as const) {
       await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
       await look(view)
@@ -63,6 +65,8 @@ test('on a phone nothing is wider than the screen', async () => {
     '/files',
     '/waiting',
     '/publications',
+    '/links',
+    '/front-doors',
   ]) {
     await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
     if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push(route)

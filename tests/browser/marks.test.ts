@@ -1,0 +1,193 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import { aStudio, axeFinds, openPage, sourceOf, untilSaved } from './studio.ts'
+
+const studio = aStudio()
+
+test('a rule is built as a sentence, its impact is seen while it is built, and saving it is undone in one step', async () => {
+  const { page } = await studio.enter('mara')
+  await page.goto(`${studio.copy.url}/rules`)
+  await page.getByRole('button', { name: 'New rule' }).click()
+  await page.getByLabel('What is asked of the link').selectOption('lead to a partner')
+  await page.getByRole('button', { name: 'Contour Kiosk', exact: true }).click()
+  await page.getByRole('button', { name: 'and …' }).click()
+  await page.getByLabel('do or do not').last().selectOption('do not')
+  await page.getByLabel('Paths, with commas between them').fill('/islands')
+  await page.getByLabel('and search engines are told').selectOption('it is paid (sponsored nofollow)')
+  await page.getByText('Links to Contour Kiosk and not on pages under /islands are marked as paid and not vouched for.').waitFor()
+  const told = page.getByTestId('impact')
+  await told.getByText(/^\d+ links? on \d+ pages?/).waitFor()
+  const before = await told.innerText()
+  await page.locator('code', { hasText: 'sponsored nofollow' }).first().waitFor()
+  await page.getByRole('button', { name: 'By site' }).click()
+  await page.getByLabel('Sites', { exact: true }).getByText('contour-kiosk.localhost').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  // Moved to the top by keys, it is still the same sentence.
+  const row = page.getByRole('button', { name: /^New rule/ }).first()
+  await row.focus()
+  for (let i = 0; i < 3; i++) await page.keyboard.press('Alt+ArrowUp')
+  await page.getByRole('listitem').filter({ hasText: 'New rule' }).first().waitFor()
+  await page.getByRole('button', { name: 'Save rules' }).click()
+  await page.getByText('Saved. Every page is delivered by these rules').waitFor()
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await page.getByText('The rules are as they were.').waitFor()
+  await page.getByRole('button', { name: 'History' }).click()
+  await page.getByRole('button', { name: /^Version 2/ }).click()
+  await page.locator('del, ins').first().waitFor()
+  await page.getByRole('button', { name: 'Go back to version 2' }).click()
+  await page.getByText('The rules are as they were.').nth(0).waitFor()
+  await page.getByText('Links to Contour Kiosk and not on pages under /islands').waitFor()
+  assert.match(before, /links? on/)
+})
+
+test('rules that can never speak, and rules that contradict each other, are pointed out', async () => {
+  const { page } = await studio.enter('mara')
+  await page.goto(`${studio.copy.url}/rules`)
+  await page.getByRole('button', { name: 'New rule' }).click()
+  await page.getByLabel('What is asked of the link').selectOption('lead to a partner')
+  await page.getByLabel('open', { exact: true }).selectOption('in the same tab')
+  await page.getByText(/It can never speak: rule \d has said all of it/).waitFor()
+  await page.getByRole('button', { name: 'Take rule 1 away' }).click()
+  await page.getByRole('button', { name: 'Put back' }).click()
+  await page.getByText('Change a rule, and see here').waitFor()
+})
+
+test('every placement in one list: narrowed, shared by its address, explained', async () => {
+  const { page } = await studio.enter('tobin')
+  await page.goto(`${studio.copy.url}/links`)
+  await page
+    .getByTestId('count')
+    .getByText(/^\d+ on \d+ pages$/)
+    .waitFor()
+  await page
+    .getByLabel('Narrow the list')
+    .getByRole('button', { name: /^Kelp Lane Books/ })
+    .first()
+    .click()
+  await page
+    .getByTestId('count')
+    .getByText(/^6 on \d+ pages$/)
+    .waitFor()
+  assert.match(page.url(), /\?partner=/)
+  await page.reload()
+  await page
+    .getByTestId('count')
+    .getByText(/^6 on \d+ pages$/)
+    .waitFor()
+  await page.getByLabel('Find by words or address').fill('aloud no such')
+  await page.getByText('No link is like that.').waitFor()
+  await page.getByLabel('Find by words or address').fill('reading tides')
+  await page.locator('[data-open]').first().click()
+  const dialog = page.getByRole('dialog')
+  await dialog.getByText('what search engines are told').waitFor()
+  await dialog
+    .getByText(/rule \d: Outside links open a new tab/)
+    .first()
+    .waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await page.keyboard.press('Escape')
+  await page.getByRole('button', { name: 'Destinations' }).click()
+  await page.getByLabel('Destinations found').getByText('/books/reading-tides').first().waitFor()
+  const csv = await page.request.get(`${studio.copy.url}/api/v1/exports/links.csv?text=reading+tides`)
+  assert.match(await csv.text(), /^page,title,text,href/)
+})
+
+test('many links are changed at once, reviewed before, undone in one step', async () => {
+  const { page } = await studio.enter('mara')
+  const id = await openPage(page, studio, '/what-to-pack.html')
+  const original = await sourceOf(page, studio, id)
+  await page.goto(`${studio.copy.url}/links?text=what-to-pack`)
+  await page.getByRole('checkbox', { name: /^Choose all/ }).check()
+  await page.getByRole('button', { name: 'Change destination' }).click()
+  await page.getByLabel('Find and replace in the addresses').check()
+  await page.getByLabel('Find', { exact: true }).fill('?p=4471')
+  await page.getByLabel('Put in its place').fill('?p=4472')
+  await page.getByRole('button', { name: 'Show what would change' }).click()
+  await page.getByText(/^3 links on 1 page/).waitFor()
+  assert.equal(await sourceOf(page, studio, id), original)
+  assert.deepEqual(await axeFinds(page), [])
+  await page.getByRole('button', { name: 'Change 3 links' }).click()
+  await page.getByText('3 links changed on 1 page.').waitFor()
+  await untilSaved(page, studio, id, '?p=4472')
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await page.getByText('Taken back on 1 page.').waitFor()
+  assert.equal(await sourceOf(page, studio, id), original)
+})
+
+test('a finding is mended where it is found; what the rules decide is baked in and taken back', async () => {
+  const { page } = await studio.enter('mara')
+  await page.goto(`${studio.copy.url}/links?finding=unmarked`)
+  await page.getByRole('button', { name: 'Mark them as paid' }).click()
+  await page.getByRole('button', { name: 'Show what would change' }).click()
+  await page.getByRole('button', { name: /^Change \d+ links$/ }).click()
+  await page.getByText(/links changed on \d+ pages\./).waitFor()
+  await page.getByText('No link is like that.').waitFor()
+
+  const id = await openPage(page, studio, '/rooms-by-the-quay.html')
+  const before = await sourceOf(page, studio, id)
+  await page.goto(`${studio.copy.url}/links?text=rooms-by-the-quay`)
+  await page.getByRole('checkbox', { name: /^Choose all/ }).check()
+  await page.getByRole('button', { name: 'More…' }).click()
+  await page.getByRole('menuitem', { name: 'Bake the rules in' }).click()
+  await page.getByRole('button', { name: 'Show what would change' }).click()
+  await page.getByRole('button', { name: /^Change \d+ links?$/ }).click()
+  await untilSaved(page, studio, id, 'rel="sponsored nofollow noopener" target="_blank"')
+  await page.getByRole('button', { name: 'Changes made' }).click()
+  await page
+    .getByRole('menuitem', { name: /baked into the pages/ })
+    .first()
+    .click()
+  await page.getByText(/^Taken back on/).waitFor()
+  assert.equal(await sourceOf(page, studio, id), before)
+})
+
+test('the older site passes through the front door with its links marked, and a rule that changes holds within two seconds', async () => {
+  const { page } = await studio.enter('mara')
+  await page.goto(`${studio.copy.url}/front-doors`)
+  await page.getByRole('link', { name: 'logbook.localhost' }).waitFor()
+  const visitor = await studio.browser.newContext()
+  const live = await visitor.newPage()
+  await live.goto(`http://logbook.localhost:${studio.copy.port}/1999.html`)
+  assert.equal(await live.getByRole('link', { name: 'one shop' }).getAttribute('rel'), 'sponsored nofollow noopener')
+  await live.getByRole('link', { name: 'Back a year' }).click()
+  await live.getByRole('heading', { name: 'Logbook, 1998' }).waitFor()
+  assert.ok((await live.locator('body').innerText()).includes('The café on the quay'))
+  await page.goto(`${studio.copy.url}/rules`)
+  await page
+    .getByRole('button', { name: /^Switch rule \d+ off$/ })
+    .first()
+    .click()
+  for (const button of await page.getByRole('button', { name: /^Switch rule \d+ off$/ }).all()) await button.click().catch(() => {})
+  await page.getByRole('button', { name: 'Save rules' }).click()
+  await page.getByText('Saved. Every page is delivered').waitFor()
+  const savedAt = Date.now()
+  let rel: string | null = 'x'
+  while (rel !== null && Date.now() - savedAt < 2_000) {
+    await live.goto(`http://logbook.localhost:${studio.copy.port}/1999.html`)
+    rel = await live.getByRole('link', { name: 'one shop' }).getAttribute('rel')
+  }
+  assert.equal(rel, null)
+  await visitor.close()
+})
+
+test('a site without rules begins with a set of its own choosing', async () => {
+  const { page } = await studio.enter('mara')
+  const headers = { Authorization: `Bearer ${studio.copy.token}` }
+  const { version } = (await (await page.request.get(`${studio.copy.url}/api/v1/rules`, { headers })).json()) as { version: number }
+  await page.request.put(`${studio.copy.url}/api/v1/rules`, { headers, data: { version, rules: [] } })
+  await page.goto(`${studio.copy.url}/rules`)
+  await page.getByRole('button', { name: /^careful/i }).click()
+  await page
+    .getByTestId('impact')
+    .getByText(/^\d+ links on \d+ pages/)
+    .waitFor()
+  await page.getByRole('button', { name: 'Save rules' }).click()
+  await page.getByText('Saved. Every page is delivered').waitFor()
+  const live = await (
+    await page.request.get(`http://127.0.0.1:${studio.copy.port}/timetables.html`, { headers: { Host: 'slow-ferry.localhost' } })
+  ).text()
+  assert.match(
+    live,
+    /rel="sponsored nofollow noopener" target="_blank" aria-label="Reading Tides, opens in a new tab"|aria-label="Reading Tides, opens in a new tab"/,
+  )
+})
