@@ -1,2 +1,5 @@
 export function freePort(): Promise<number>
-export function startPostgres(dataFolder: string, options?: { forTests?: boolean }): Promise<{ url: string; stop: () => void }>
+export function startPostgres(
+  dataFolder: string,
+  options?: { forTests?: boolean },
+): Promise<{ url: string; wasRunning: boolean; stop: () => void }>

@@ -91,15 +91,23 @@ const views = {
       .fill(`http://https://kelp-lane-books.localhost:${port + 1}/books/birds-of-the-skerries?via=slow-ferry&utm_source=mail`)
     await page.waitForTimeout(900)
   },
+  links: async () => {
+    await at('/links')
+    await page.waitForTimeout(700)
+    for (const i of [9, 10, 12]) await page.locator('[data-rows] input[type=checkbox]').nth(i).check()
+  },
+  'links-review': async () => {
+    await at('/links?finding=unmarked')
+    await page.getByRole('button', { name: 'Mark them as paid' }).click()
+    await page.getByRole('button', { name: 'Show what would change' }).click()
+    await page.waitForTimeout(800)
+  },
   rules: async () => {
     await at('/rules?mark-partners')
     await page.waitForTimeout(1200)
   },
-  'desk-dark': async () => {
-    await page.emulateMedia({ colorScheme: 'dark' })
-    await at('/')
-  },
   'rules-dark': async () => {
+    await page.emulateMedia({ colorScheme: 'dark' })
     await at('/rules?mark-partners')
     await page.waitForTimeout(1000)
   },
@@ -109,7 +117,10 @@ const views = {
     await at('/')
   },
   'editor-phone': editor,
-  'short-links-phone': () => at('/short-links'),
+  'links-phone': async () => {
+    await at('/links')
+    await page.waitForTimeout(700)
+  },
   'bring-in': async () => {
     await desk()
     await at('/pages?bring-in')

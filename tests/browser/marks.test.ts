@@ -154,19 +154,19 @@ test('the older site passes through the front door with its links marked, and a 
   assert.ok((await live.locator('body').innerText()).includes('The café on the quay'))
   await page.goto(`${studio.copy.url}/rules`)
   await page
+    .getByLabel('Rules in their order')
+    .locator('> li', { hasText: 'Two partners are paid' })
     .getByRole('button', { name: /^Switch rule \d+ off$/ })
-    .first()
     .click()
-  for (const button of await page.getByRole('button', { name: /^Switch rule \d+ off$/ }).all()) await button.click().catch(() => {})
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Saved. Every page is delivered').waitFor()
   const savedAt = Date.now()
   let rel: string | null = 'x'
-  while (rel !== null && Date.now() - savedAt < 2_000) {
+  while (rel !== 'noopener' && Date.now() - savedAt < 2_000) {
     await live.goto(`http://logbook.localhost:${studio.copy.port}/1999.html`)
     rel = await live.getByRole('link', { name: 'one shop' }).getAttribute('rel')
   }
-  assert.equal(rel, null)
+  assert.equal(rel, 'noopener')
   await visitor.close()
 })
 
@@ -183,11 +183,13 @@ test('a site without rules begins with a set of its own choosing', async () => {
     .waitFor()
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Saved. Every page is delivered').waitFor()
-  const live = await (
-    await page.request.get(`http://127.0.0.1:${studio.copy.port}/timetables.html`, { headers: { Host: 'slow-ferry.localhost' } })
-  ).text()
-  assert.match(
-    live,
-    /rel="sponsored nofollow noopener" target="_blank" aria-label="Reading Tides, opens in a new tab"|aria-label="Reading Tides, opens in a new tab"/,
-  )
+  const spoken = 'aria-label="Reading Tides, opens in a new tab"'
+  let live = ''
+  for (let tries = 0; tries < 40 && !live.includes(spoken); tries++) {
+    await page.waitForTimeout(50)
+    live = await (
+      await page.request.get(`http://127.0.0.1:${studio.copy.port}/timetables.html`, { headers: { Host: 'slow-ferry.localhost' } })
+    ).text()
+  }
+  assert.ok(live.includes(spoken), live)
 })

@@ -4,7 +4,7 @@ import { FINDINGS, type Finding, findingsOf, hasFinding, overdoneOf } from './fi
 import { destinationOf, Judge, type JudgedPlacement, landsOf, type Placement } from './set.ts'
 
 /** What a list of placements can be narrowed by; each has one value a placement, but for tags. */
-export const FACETS = ['site', 'host', 'partner', 'kind', 'strand', 'end', 'where', 'folder', 'state', 'words', 'by', 'tag'] as const
+export const FACETS = ['site', 'host', 'partner', 'strand', 'end', 'state', 'where', 'words', 'by', 'kind', 'folder', 'tag'] as const
 export type Facet = (typeof FACETS)[number]
 
 /** Which placements are wanted. Everything that is left out is not asked for. */

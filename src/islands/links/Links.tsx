@@ -299,7 +299,7 @@ function Facets({
             {values.length > VALUES_SHOWN && (
               <button
                 type="button"
-                className="note px-1.5 underline underline-offset-3"
+                className="note min-h-[26px] px-1.5 underline underline-offset-3"
                 onClick={() =>
                   setOpen((before) => new Set(before.has(facet) ? [...before].filter((each) => each !== facet) : [...before, facet]))
                 }
@@ -433,7 +433,9 @@ function Rows({
                   <span className="address truncate" title={row.href}>
                     {row.leads}
                   </span>
-                  <span className={`truncate text-[14px] ${row.isFaulty ? 'text-red' : 'text-ink-soft'}`}>{row.state}</span>
+                  <span className={`truncate text-[14px] ${isChosen(index) ? '' : row.isFaulty ? 'text-red' : 'text-ink-soft'}`}>
+                    {row.state}
+                  </span>
                 </button>
               </li>
             )
@@ -450,7 +452,7 @@ function RowRope({ row, isNarrow }: { row: Row; isNarrow: boolean }) {
       strand={row.strand}
       knots={row.isShort ? [{ kind: 'short link', address: row.href }] : []}
       end={{ opens: row.end, lands: row.lands }}
-      width={isNarrow ? 120 : 200}
+      width={isNarrow ? 120 : 230}
     />
   )
 }
