@@ -6,6 +6,7 @@ import { type MarkupStream, sniffEncoding } from '../core/markup/index.ts'
 import { originOf, ruleStream } from '../core/rules/index.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import type { Delivery } from './delivery.ts'
+import { PassedPages } from './passed-pages.ts'
 import { readBytes } from './read-bytes.ts'
 import { say } from './say.ts'
 import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
@@ -258,37 +259,6 @@ function endTogether(answer: IncomingMessage, response: ServerResponse, done: (e
 
 /** A page this small is waited for and sent in one piece, with its length. */
 const SMALL_BYTES = 64 * 1024
-/** Bytes of small pages that are kept, before and after, for when the same page passes again. */
-const PASSED_MAX_BYTES = 32 * 1024 * 1024
-
-/** Small pages that passed under one snapshot, by host and path. Most are asked for again before they change. */
-class PassedPages {
-  readonly #pages = new Map<string, { readonly before: Buffer; readonly after: Buffer }>()
-  #bytes = 0
-
-  /** What became of the page the last time; null when another one stood there. */
-  get(key: string, before: Buffer): Buffer | null {
-    const known = this.#pages.get(key)
-    return known?.before.equals(before) === true ? known.after : null
-  }
-
-  keep(key: string, before: Buffer, after: Buffer): void {
-    this.#forget(key)
-    this.#pages.set(key, { before, after })
-    this.#bytes += before.length + after.length
-    for (const oldest of this.#pages.keys()) {
-      if (this.#bytes <= PASSED_MAX_BYTES) return
-      this.#forget(oldest)
-    }
-  }
-
-  #forget(key: string): void {
-    const known = this.#pages.get(key)
-    if (known === undefined) return
-    this.#bytes -= known.before.length + known.after.length
-    this.#pages.delete(key)
-  }
-}
 const passed = new WeakMap<CompiledSnapshot, PassedPages>()
 
 function passSmallPage(
