@@ -25,13 +25,18 @@ export interface TagEnd {
   selfClosing: boolean
 }
 
+/** Receives the attributes of a tag in order, duplicates included. Offsets as in {@link Attribute}. */
+export interface AttributeSink {
+  take(start: number, nameEnd: number, valueStart: number, valueEnd: number, quote: Attribute['quote'], end: number): void
+}
+
 /**
  * Reads the rest of a tag from behind its name, by the states from "before attribute name" on of the HTML standard.
  * @param from - offset just past the tag name
- * @param found - receives every attribute in order, duplicates included; null to only look for the end
+ * @param sink - null to only look for the end
  * @param out - receives the answer (given in by the caller, so that a page of tags makes no garbage)
  */
-export function readTag(html: string, from: number, found: Attribute[] | null, out: TagEnd): void {
+export function readTag(html: string, from: number, sink: AttributeSink | null, out: TagEnd): void {
   const length = html.length
   let i = from
   out.selfClosing = false
@@ -54,22 +59,13 @@ export function readTag(html: string, from: number, found: Attribute[] | null, o
     // A "=" in first place belongs to the name (unexpected-equals-sign-before-attribute-name).
     for (i++; i < length; i++) {
       const c = html.charCodeAt(i)
-      if (c === 0x3d || c === 0x3e || c === 0x2f || isSpace(c)) break
+      if (c <= 0x3e && (c === 0x3d || c === 0x3e || c === 0x2f || isSpace(c))) break
     }
     const nameEnd = i
     let j = i
     while (j < length && isSpace(html.charCodeAt(j))) j++
     if (html.charCodeAt(j) !== 0x3d) {
-      if (found !== null)
-        found.push({
-          name: html.slice(start, nameEnd).toLowerCase(),
-          start,
-          nameEnd,
-          valueStart: nameEnd,
-          valueEnd: nameEnd,
-          quote: '',
-          end: nameEnd,
-        })
+      if (sink !== null) sink.take(start, nameEnd, nameEnd, nameEnd, '', nameEnd)
       continue
     }
     j++
@@ -87,21 +83,35 @@ export function readTag(html: string, from: number, found: Attribute[] | null, o
     } else {
       for (; j < length; j++) {
         const c = html.charCodeAt(j)
-        if (c === 0x3e || isSpace(c)) break
+        if (c <= 0x3e && (c === 0x3e || isSpace(c))) break
       }
       if (j >= length) return
       valueEnd = j
       i = j
     }
-    if (found !== null) found.push({ name: html.slice(start, nameEnd).toLowerCase(), start, nameEnd, valueStart, valueEnd, quote, end: i })
+    if (sink !== null) sink.take(start, nameEnd, valueStart, valueEnd, quote, i)
+  }
+}
+
+/** Keeps every attribute, in order, duplicates included. */
+export class AttributeList implements AttributeSink {
+  readonly attributes: Attribute[] = []
+  readonly #html: string
+
+  constructor(html: string) {
+    this.#html = html
+  }
+
+  take(start: number, nameEnd: number, valueStart: number, valueEnd: number, quote: Attribute['quote'], end: number): void {
+    this.attributes.push({ name: this.#html.slice(start, nameEnd).toLowerCase(), start, nameEnd, valueStart, valueEnd, quote, end })
   }
 }
 
 /** All attributes of the start tag whose name ends at `nameEnd`, in order, duplicates included. */
 export function readAttributes(html: string, nameEnd: number): Attribute[] {
-  const found: Attribute[] = []
-  readTag(html, nameEnd, found, { end: -1, selfClosing: false })
-  return found
+  const list = new AttributeList(html)
+  readTag(html, nameEnd, list, { end: -1, selfClosing: false })
+  return list.attributes
 }
 
 /** The attribute that counts: the first of its name (HTML: duplicate-attribute). */

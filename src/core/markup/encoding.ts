@@ -196,7 +196,7 @@ function isSelfSynchronising(encoding: string, text: string): boolean {
   return (encoding === 'utf-8' && !text.includes('\uFFFD')) || isSingleByte(encoding)
 }
 
-const isSingleByte = (encoding: string): boolean => /^(?:windows-|iso-8859-|koi8-|macintosh$|x-mac-|ibm866$)/.test(encoding)
+export const isSingleByte = (encoding: string): boolean => /^(?:windows-|iso-8859-|koi8-|macintosh$|x-mac-|ibm866$)/.test(encoding)
 
 /** Text that the encoding can write: characters it may lack become character references. */
 export function writableIn(text: string, encoding: string): string {

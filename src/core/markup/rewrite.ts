@@ -17,7 +17,7 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
     if (value === null) {
       // A duplicate left behind would start to count once the first is gone.
       for (const attribute of link.attributes) if (attribute.name === name) patches.push(removal(html, attribute.start, attribute.end))
-    } else if (present === null) added += ` ${name}="${escapeAttribute(value)}"`
+    } else if (present === null) added += addedAttribute(name, value)
     else if (attributeValue(html, present) !== value) {
       if (present.quote === '"') patches.push({ from: present.valueStart, to: present.valueEnd, insert: escapeAttribute(value) })
       else if (present.quote === "'" && !value.includes("'"))
@@ -31,6 +31,9 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
   }
   return patches.sort((a, b) => a.from - b.from || a.to - b.to)
 }
+
+/** A new attribute as it is written into a tag, with the space before it. */
+export const addedAttribute = (name: string, value: string): string => ` ${name}="${escapeAttribute(value)}"`
 
 /**
  * New attributes go behind the destination, where people look for them; where that is not safe (`href=` without a value

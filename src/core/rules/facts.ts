@@ -224,13 +224,10 @@ function ownPage(around: Surroundings): OwnPage {
   return lastOwnPage
 }
 
-/**
- * Tells whether what an address is depends on nothing but the host of the page it stands on: its kind and site are the
- * same on every page of ours. Its absolute form may differ.
- */
-export function isPlaceless(href: string, around: Surroundings): boolean {
-  if (/^https?:\/\//.test(href)) return !href.includes('#')
-  return PLAIN_PATH.test(href) && !href.includes('/.') && href.lastIndexOf('#') <= 0 && ownPage(around).isPlain
+/** The host of a page of ours whose relative addresses are all pages, files and sections of it; null for any other page. */
+export function plainHost(around: Surroundings): string | null {
+  const { isPlain, hostname } = ownPage(around)
+  return isPlain ? hostname : null
 }
 
 /**

@@ -62,16 +62,20 @@ export interface RuleNeeds {
   readonly place: boolean
   /** Its address in full. */
   readonly address: boolean
-  /** Whether it shows words or a picture, or the words themselves. */
+  /** Whether it shows words or a picture. */
+  readonly shows: boolean
+  /** Either of those, or the words themselves. */
   readonly content: boolean
 }
 
 export function needsOf(rules: readonly CompiledRule[]): RuleNeeds {
   const tests = rules.flatMap(({ rule }) => testsOf(rule.when))
+  const shows = tests.some(({ is }) => is === 'shows')
   return {
     place: tests.some(({ is }) => is === 'under' || is === 'part' || is === 'tag' || is === 'sponsored page'),
     address: tests.some(({ is }) => is === 'address'),
-    content: tests.some(({ is }) => is === 'shows') || rules.some(({ rule }) => rule.what.spoken !== undefined || rule.what.mark === true),
+    shows,
+    content: shows || rules.some(({ rule }) => rule.what.spoken !== undefined || rule.what.mark === true),
   }
 }
 

@@ -1,46 +1,49 @@
 import {
+  addedAttribute,
+  LinkSpans,
   linkText,
   MarkupStream,
   type PatchSet,
+  type QuickRewriter,
   readAttributes,
+  readTag,
   type StreamedTag,
   scanLinks,
   tagPatches,
   valueNamed,
 } from '../markup/index.ts'
+import { type Alike, AlikeLinks, keepVariant, type Variant, variantOf } from './alike.ts'
 import { changesFor, decide } from './decide.ts'
-import { BY_HAND, factsOf, isPlaceless, type PageAround, type ShortLinkFinder, TAGS } from './facts.ts'
+import { BY_HAND, factsOf, type LinkFacts, type PageAround, plainHost, type ShortLinkFinder, TAGS } from './facts.ts'
 import { type CompiledRule, needsOf, type RuleNeeds } from './rule.ts'
 
-/** Tags remembered for one list of rules and host: a site's navigation, footer and favourite shops stand on every page of it. */
-const REMEMBERED_MAX = 20_000
-interface Remembered {
-  readonly needs: RuleNeeds
-  readonly tags: Map<string, PatchSet>
-  /** Marks of tags that were met once: only what comes again is worth remembering. */
-  readonly met: Uint8Array
-}
-const MET_MASK = 0xffff
-
-/** A cheap mark of a tag: its length and letters from all over it. */
-function markOf(tag: string): number {
-  let mark = tag.length
-  for (let i = 3; i < tag.length; i += 7) mark = (Math.imul(mark, 31) + tag.charCodeAt(i)) | 0
-  return mark & MET_MASK
-}
-
-/** The same text on its own: a piece cut out of a page would keep the whole page in memory. */
-const alone = (text: string): string => new TextDecoder().decode(new TextEncoder().encode(text))
-const remembered = new WeakMap<readonly CompiledRule[], Map<string, Remembered>>()
+/** Attributes of ours that say more of a link than where it leads and how. */
+const WATCHED = [BY_HAND, TAGS]
 const NONE: PatchSet = []
 
-function rememberedFor(rules: readonly CompiledRule[], page: string): Remembered {
-  const host = page.slice(0, page.indexOf('/', page.indexOf('//') + 2))
-  const hosts = remembered.get(rules) ?? new Map<string, Remembered>()
-  remembered.set(rules, hosts)
-  const known = hosts.get(host) ?? { needs: needsOf(rules), tags: new Map<string, PatchSet>(), met: new Uint8Array(MET_MASK + 1) }
-  hosts.set(host, known)
-  return known
+/** What is known of the links of one host's pages, under one list of rules. */
+interface Known {
+  readonly needs: RuleNeeds
+  readonly partnerSites: ReadonlySet<string>
+  readonly links: AlikeLinks
+}
+const known = new WeakMap<readonly CompiledRule[], Map<string, Known>>()
+
+function knownOf(rules: readonly CompiledRule[], around: PageAround): Known {
+  const host = around.page.slice(0, around.page.indexOf('/', around.page.indexOf('//') + 2))
+  const hosts = known.get(rules) ?? new Map<string, Known>()
+  known.set(rules, hosts)
+  const before = hosts.get(host)
+  if (before?.partnerSites === around.partnerSites) return before
+  const made = { needs: needsOf(rules), partnerSites: around.partnerSites, links: new AlikeLinks(around, plainHost(around)) }
+  hosts.set(host, made)
+  return made
+}
+
+/** Links alike that share an answer: on all pages of a host, on this page alone where rules ask what stands around, or none. */
+function sharing({ needs, links }: Known, { waiting, sponsor, ...around }: PageAround): AlikeLinks | null {
+  if (needs.address || (waiting !== undefined && waiting.size > 0)) return null
+  return needs.place || sponsor !== undefined ? new AlikeLinks(around, plainHost(around)) : links
 }
 
 /**
@@ -55,20 +58,31 @@ export function ruleStream(
   encoding: string,
   readBytes?: (bytes: Uint8Array) => string,
 ): MarkupStream {
-  const { needs, tags, met: seen } = rememberedFor(rules, around.page)
-  // What is decided for most addresses does not depend on the page, unless a rule or the page itself asks where it stands.
-  const isSharable =
-    !needs.place &&
-    !needs.content &&
-    !needs.address &&
-    around.sponsor === undefined &&
-    (around.waiting === undefined || around.waiting.size === 0)
-  const rewrite = (met: StreamedTag): PatchSet => {
-    const isShared = isSharable && met.baseHref === null && met.baseTarget === null && !met.isForeign
-    const before = isShared ? tags.get(met.tag) : undefined
-    return before ?? patchesFor(met, isShared)
+  const site = knownOf(rules, around)
+  const { needs } = site
+  const alike = sharing(site, around)
+  const isPlain = plainHost(around) !== null
+  const quick: QuickRewriter | undefined =
+    alike === null || needs.shows
+      ? undefined
+      : {
+          watched: WATCHED,
+          answer(text, spans, hasBase) {
+            if (spans.hrefStart === -1) return ''
+            if (spans.isWatched) return null
+            const group = alike.groupOf(text, spans, isPlain && !hasBase)
+            return group === null ? null : (variantOf(group, text, spans, null)?.added ?? null)
+          },
+        }
+
+  const spans = new LinkSpans(WATCHED)
+  const groupOf = ({ tag, element, isForeign, baseHref, baseTarget }: StreamedTag): Alike | null => {
+    if (alike === null || isForeign || baseTarget !== null) return null
+    readTag(tag, element.length + 1, spans.of(tag), { end: -1, selfClosing: false })
+    return spans.isWatched ? null : alike.groupOf(tag, spans, isPlain && baseHref === null)
   }
-  const patchesFor = ({ tag, element, content, isForeign, baseHref, baseTarget }: StreamedTag, isShared: boolean): PatchSet => {
+  const rewrite = (met: StreamedTag): PatchSet => {
+    const { tag, element, content, isForeign, baseHref, baseTarget } = met
     const nameEnd = element.length + 1
     const attributes = readAttributes(tag, nameEnd)
     const value = (name: string): string | null => valueNamed(tag, attributes, name)
@@ -76,32 +90,42 @@ export function ruleStream(
     if (href === null) return NONE
     const whole = content === null ? null : `${tag}${content}</a>`
     const link = whole === null ? undefined : scanLinks(whole).links[0]
-    const facts = factsOf(
-      {
-        href: href.trim(),
-        rel: value('rel'),
-        target: value('target'),
-        byHand: value(BY_HAND),
-        tags: value(TAGS),
-        shows: element === 'area' || (link?.hasPicture === true && !link.hasText) ? 'picture' : 'text',
-        baseHref,
-        baseTarget,
-      },
-      around,
-      find,
-    )
+    const shows: LinkFacts['shows'] = element === 'area' || (link?.hasPicture === true && !link.hasText) ? 'picture' : 'text'
     const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
-    const changes = changesFor(decide(rules, facts), facts, { html: tag, attributes, rel: value('rel'), words })
-    const patches = tagPatches(tag, { attributes, nameEnd }, changes)
-    if (isShared) {
-      const mark = markOf(tag)
-      if (seen[mark] === 0) seen[mark] = 1
-      else if (isPlaceless(href.trim(), around)) {
-        if (tags.size >= REMEMBERED_MAX) tags.clear()
-        tags.set(alone(tag), patches)
-      }
-    }
-    return patches
+    const group = groupOf(met)
+    const before = group === null ? undefined : variantOf(group, tag, spans, needs.content ? shows : null)
+    const rel = value('rel')
+    const facts =
+      before?.facts ??
+      factsOf(
+        { href: href.trim(), rel, target: value('target'), byHand: value(BY_HAND), tags: value(TAGS), shows, baseHref, baseTarget },
+        around,
+        find,
+      )
+    const decision = before?.decision ?? decide(rules, facts)
+    const changes = changesFor(decision, facts, { html: tag, attributes, rel, words })
+    if (group !== null && before === undefined) keepVariant(group, variantFrom(tag, spans, { shows, facts, decision }, changes))
+    return tagPatches(tag, { attributes, nameEnd }, changes)
   }
-  return new MarkupStream(rewrite, { encoding, needsContent: needs.content, readBytes })
+  return new MarkupStream(rewrite, { encoding, needsContent: needs.content, readBytes, quick })
+}
+
+function variantFrom(
+  tag: string,
+  { relStart, relEnd, targetStart, targetEnd }: LinkSpans,
+  decided: Pick<Variant, 'shows' | 'facts' | 'decision'>,
+  changes: ReturnType<typeof changesFor>,
+): Variant {
+  const rel = relStart === -1 ? null : tag.slice(relStart, relEnd)
+  const target = targetStart === -1 ? null : tag.slice(targetStart, targetEnd)
+  // What else rules say depends on more of the tag.
+  const isOnlyAdded =
+    Object.keys(decided.decision.also).length === 0 &&
+    Object.entries(changes).every(([name, value]) => value !== null && (name === 'rel' ? rel : target) === null)
+  const added = isOnlyAdded
+    ? Object.entries(changes)
+        .map(([name, value]) => addedAttribute(name, value ?? ''))
+        .join('')
+    : null
+  return { ...decided, rel, target, added }
 }
