@@ -5,6 +5,10 @@ import type { Attribute, AttributeSink } from './attributes.ts'
  * nothing. One is used for link after link: it is read, and forgotten before the next tag comes.
  */
 export class LinkSpans implements AttributeSink {
+  /** Of the tag. */
+  start = -1
+  end = -1
+  isArea = false
   hrefStart = -1
   hrefEnd = -1
   /** Past the value and its quote: where a new attribute can follow. */

@@ -4,6 +4,7 @@ import { decodeSource, isSingleByte, patchBytes } from './encoding.ts'
 import { LinkSpans } from './link-spans.ts'
 import { endOfComment, endOfContent, endOfName, endOfTag, isEndTagOf, isLetter, isStartTagOf, Kind, kindOf } from './passing.ts'
 import type { PatchSet } from './patch.ts'
+import { Stop, scanner } from './scanner.ts'
 import { endsForeign, type ForeignElement, foreignElement } from './tokenizer.ts'
 
 /** A link's start tag as a stream meets it. */
@@ -86,7 +87,8 @@ interface Passage {
 /**
  * Rewrites the links of a page that comes in pieces, byte for byte outside the tags that change. What it holds back never
  * grows with the page: at most one start tag, and where it is asked for the content of one link. It follows the tokenizer
- * of the HTML standard as {@link walkTags} does; in SVG or MathML that is nested wrongly the two may differ.
+ * of the HTML standard as {@link walkTags} does; in SVG or MathML that is nested wrongly the two may differ. Streams share
+ * one scanner: none may be fed from within another's rewriter.
  */
 export class MarkupStream {
   readonly #rewrite: TagRewriter
@@ -137,6 +139,7 @@ export class MarkupStream {
   #work(bytes: Uint8Array, isLast: boolean): Uint8Array[] {
     const text = this.#textOf(bytes)
     const passage: Passage = { bytes, text, isLast }
+    scanner().load(this.#unit === 1 ? bytes : bytewiseUnits(text))
     let i = 0
     while (i >= 0 && i < text.length) i = this.#step(passage, i)
     const read = i < 0 ? -i - 1 : text.length
@@ -188,32 +191,28 @@ export class MarkupStream {
     return at
   }
 
-  /** From tag to tag, over all that are none of ours, to the first that changes how we read. */
+  /** From link to link, over all tags that are none of ours, to the first that changes how we read. */
   #data(passage: Passage, from: number): number {
-    const { text } = passage
-    const end = text.length
-    const isNested = this.#foreign.length > 0 || this.#templates > 0
-    for (let i = from; i < end; ) {
-      const lt = text.charCodeAt(i) === 0x3c ? i : text.indexOf('<', i)
-      if (lt === -1) return end
-      const isEnd = text.charCodeAt(lt + 1) === 0x2f
-      const nameStart = isEnd ? lt + 2 : lt + 1
-      if (nameStart >= end) return wait(lt)
-      if (!isLetter(text.charCodeAt(nameStart))) return this.#otherMarkup(passage, lt)
-      const nameEnd = endOfName(text, nameStart + 1)
-      if (isNested) return isEnd ? this.#nestedEnd(text, lt, nameEnd) : this.#nestedStart(passage, lt, nameEnd)
-      const kind = isEnd ? Kind.Other : kindOf(text, nameStart, nameEnd)
-      if (kind === Kind.Link || kind === Kind.Area) {
-        readTag(text, nameEnd, this.#spans.of(text), this.#tag)
-        i = this.#tag.end === -1 ? wait(lt) : this.#link(passage, lt, this.#tag.end, kind, false)
-      } else {
-        i = endOfTag(text, nameEnd)
-        if (i === -1) i = wait(lt)
-        else if (kind !== Kind.Other) return this.#enter(passage, kind, lt, nameEnd, i)
-      }
-      if (i < 0) return i
+    if (this.#foreign.length > 0 || this.#templates > 0) return this.#nested(passage, from)
+    const links = scanner()
+    const at = links.scan(from)
+    const { reason, count } = links
+    for (let k = 0; k < count; k++) {
+      links.readNote(k, this.#spans)
+      const next = this.#link(passage, false)
+      if (next < 0) return next
     }
-    return end
+    if (reason === Stop.InTag) return wait(at)
+    return reason === Stop.AtMarkup ? this.#markup(passage, at) : at
+  }
+
+  /** A tag or other markup at an offset, in HTML's own content, after which reading may go on in another way. */
+  #markup(passage: Passage, lt: number): number {
+    const { text } = passage
+    if (!isLetter(text.charCodeAt(lt + 1))) return this.#otherMarkup(passage, lt)
+    const nameEnd = endOfName(text, lt + 2)
+    const tagEnd = endOfTag(text, nameEnd)
+    return tagEnd === -1 ? wait(lt) : this.#enter(passage, kindOf(text, lt + 1, nameEnd), lt, nameEnd, tagEnd)
   }
 
   /** "<" that begins no tag: a comment, a doctype, CDATA, or a character like any other. */
@@ -245,7 +244,7 @@ export class MarkupStream {
     else if (kind === Kind.Foreign) this.#enterForeign(passage, lt, nameEnd)
     else if (kind === Kind.Template) this.#templates++
     else if (kind === Kind.Plaintext) this.#mode = Mode.Pass
-    else {
+    else if (kind === Kind.Raw || kind === Kind.Script) {
       this.#mode = kind === Kind.Script ? Mode.Script : Mode.Raw
       this.#rawName = nameOf(passage.text, lt + 1, nameEnd)
       this.#isEscaped = false
@@ -258,26 +257,39 @@ export class MarkupStream {
     return this.#foreign[this.#foreign.length - 1]?.html === false
   }
 
-  /** A start tag in SVG, MathML or a template. */
+  /** One tag in SVG, MathML or a template, or other markup there. */
+  #nested(passage: Passage, from: number): number {
+    const { text } = passage
+    const lt = text.indexOf('<', from)
+    if (lt === -1) return text.length
+    const isEnd = text.charCodeAt(lt + 1) === 0x2f
+    const nameStart = isEnd ? lt + 2 : lt + 1
+    if (nameStart >= text.length) return wait(lt)
+    if (!isLetter(text.charCodeAt(nameStart))) return this.#otherMarkup(passage, lt)
+    const nameEnd = endOfName(text, nameStart + 1)
+    return isEnd ? this.#nestedEnd(text, lt, nameEnd) : this.#nestedStart(passage, lt, nameEnd)
+  }
+
   #nestedStart(passage: Passage, lt: number, nameEnd: number): number {
     const { bytes, text } = passage
     readTag(text, nameEnd, this.#spans.of(text), this.#tag)
-    const tagEnd = this.#tag.end
-    if (tagEnd === -1) return wait(lt)
+    const { end, selfClosing } = this.#tag
+    if (end === -1) return wait(lt)
     const name = nameOf(text, lt + 1, nameEnd)
-    if (this.#inForeign() && endsForeign(name === 'font' ? this.#decode(bytes, lt, tagEnd) : '', name, nameEnd - lt, tagEnd - lt))
+    if (this.#inForeign() && endsForeign(name === 'font' ? this.#decode(bytes, lt, end) : '', name, nameEnd - lt, end - lt))
       while (this.#inForeign()) this.#foreign.pop()
     const isForeign = this.#inForeign()
     const kind = kindOf(text, lt + 1, nameEnd)
     if (kind === Kind.Link || (kind === Kind.Area && !isForeign)) {
-      const { selfClosing } = this.#tag
-      const next = this.#templates === 0 ? this.#link(passage, lt, tagEnd, kind, isForeign) : tagEnd
+      this.#spans.start = lt
+      this.#spans.end = end
+      this.#spans.isArea = kind === Kind.Area
+      const next = this.#templates === 0 ? this.#link(passage, isForeign) : end
       if (next >= 0 && isForeign && !selfClosing) this.#foreign.push(foreignElement('', name, 0, 0, this.#foreign))
       return next
     }
     if (isForeign) return this.#enterForeign(passage, lt, nameEnd)
-    if (kind === Kind.Base && this.#templates > 0) return tagEnd
-    return kind === Kind.Other ? tagEnd : this.#enter(passage, kind, lt, nameEnd, tagEnd)
+    return kind === Kind.Base && this.#templates > 0 ? end : this.#enter(passage, kind, lt, nameEnd, end)
   }
 
   /** Goes into an element of SVG or MathML. */
@@ -322,24 +334,25 @@ export class MarkupStream {
     this.#baseTarget ??= valueNamed(tag, attributes, 'target')
   }
 
-  /** A link's start tag, whose spans have just been read. @returns its end, or {@link wait} */
-  #link(passage: Passage, lt: number, tagEnd: number, kind: Kind.Link | Kind.Area, isForeign: boolean): number {
-    if (this.#quick !== null && !isForeign && this.#baseTarget === null) {
-      const at = this.#spans.hrefOuterEnd
-      const insert = this.#quick.answer(passage.text, this.#spans, this.#baseHref !== null)
-      if (insert !== null) {
-        if (insert !== '') this.#edits.add(at, at, bytesOf(insert))
-        return tagEnd
-      }
-    }
-    return this.#wholeLink(passage, lt, tagEnd, kind, isForeign)
+  /** The link's start tag whose spans have just been read. @returns its end, or {@link wait} */
+  #link(passage: Passage, isForeign: boolean): number {
+    const spans = this.#spans
+    if (this.#quick === null || isForeign || this.#baseTarget !== null) return this.#wholeLink(passage, isForeign)
+    const { start, end, isArea, hrefOuterEnd } = spans
+    // The kernel only says that there may be something to watch for.
+    if (spans.isWatched) readTag(passage.text, start + (isArea ? 5 : 2), spans.of(passage.text), this.#tag)
+    const insert = this.#quick.answer(passage.text, spans, this.#baseHref !== null)
+    if (insert === null) return this.#wholeLink(passage, isForeign)
+    if (insert !== '') this.#edits.add(hrefOuterEnd, hrefOuterEnd, bytesOf(insert))
+    return end
   }
 
   /** A link that has to be looked at by itself. */
-  #wholeLink({ bytes, text, isLast }: Passage, lt: number, tagEnd: number, kind: Kind.Link | Kind.Area, isForeign: boolean): number {
+  #wholeLink({ bytes, text, isLast }: Passage, isForeign: boolean): number {
+    const { start: lt, end: tagEnd, isArea } = this.#spans
     const end = text.length
     let content: string | null = null
-    if (this.#needsContent && kind === Kind.Link) {
+    if (this.#needsContent && !isArea) {
       const contentEnd = endOfContent(text, tagEnd, Math.min(end, tagEnd + CONTENT_HOLD_BYTES))
       if (contentEnd === -1 && !isLast && end - tagEnd < CONTENT_HOLD_BYTES) return wait(lt)
       if (contentEnd !== -1 || isLast) content = this.#decode(bytes, tagEnd, contentEnd === -1 ? end : contentEnd)
@@ -348,7 +361,7 @@ export class MarkupStream {
     const written = text.slice(lt, tagEnd)
     const isPlain = this.#unit === 1 && isAscii(written)
     const tag = isPlain ? written : decodeSource(raw, this.#encoding)
-    const element = kind === Kind.Link ? 'a' : 'area'
+    const element = isArea ? 'area' : 'a'
     const patches = this.#rewrite({ element, tag, content, isForeign, baseHref: this.#baseHref, baseTarget: this.#baseTarget })
     if (patches.length === 0) return tagEnd
     if (isPlain && patches.every(({ insert }) => isAscii(insert))) {
@@ -405,6 +418,13 @@ function join(a: Uint8Array, b: Uint8Array): Uint8Array {
   both.set(a)
   both.set(b, a.length)
   return both
+}
+
+/** One byte a unit: ASCII as itself, and for everything else a byte that is none. */
+function bytewiseUnits(text: string): Uint8Array {
+  const units = new Uint8Array(text.length)
+  for (let i = 0; i < text.length; i++) units[i] = Math.min(text.charCodeAt(i), 0xff)
+  return units
 }
 
 const nameOf = (text: string, from: number, to: number): string => text.slice(from, to).toLowerCase()
