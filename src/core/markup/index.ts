@@ -8,6 +8,6 @@ export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, ty
 export { type Picture, scanPictures } from './pictures.ts'
 export { type AttributeChanges, addedAttribute, type Rewritten, rewriteLinks, tagPatches } from './rewrite.ts'
 export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
-export { MarkupStream, type QuickRewriter, type StreamedTag, TAG_HOLD_BYTES, type TagRewriter } from './stream.ts'
+export { MarkupStream, type QuickAnswer, type QuickRewriter, type StreamedTag, TAG_HOLD_BYTES, type TagRewriter } from './stream.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'
 export { namedAddresses } from './uses.ts'

@@ -19,10 +19,12 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
       for (const attribute of link.attributes) if (attribute.name === name) patches.push(removal(html, attribute.start, attribute.end))
     } else if (present === null) added += addedAttribute(name, value)
     else if (attributeValue(html, present) !== value) {
-      if (present.quote === '"') patches.push({ from: present.valueStart, to: present.valueEnd, insert: escapeAttribute(value) })
-      else if (present.quote === "'" && !value.includes("'"))
-        patches.push({ from: present.valueStart, to: present.valueEnd, insert: value.replaceAll('&', '&amp;') })
-      else patches.push({ from: present.nameEnd, to: present.end, insert: `="${escapeAttribute(value)}"` })
+      const { nameEnd, valueStart, valueEnd } = present
+      patches.push(
+        valueStart > nameEnd
+          ? valuePatch(html, valueStart, valueEnd, value)
+          : { from: nameEnd, to: nameEnd, insert: `="${escapeAttribute(value)}"` },
+      )
     }
   }
   if (added !== '') {
@@ -30,6 +32,18 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
     patches.push({ from: at, to: at, insert: added })
   }
   return patches.sort((a, b) => a.from - b.from || a.to - b.to)
+}
+
+/**
+ * Another value for an attribute that has one, in its own quotes where it can stand in them. Only the value changes.
+ * @param valueStart - and `valueEnd`: of the value in `html`, without its quotes
+ */
+export function valuePatch(html: string, valueStart: number, valueEnd: number, value: string): Patch {
+  const quote = html.charAt(valueStart - 1)
+  if (quote === '"') return { from: valueStart, to: valueEnd, insert: escapeAttribute(value) }
+  if (quote !== "'") return { from: valueStart, to: valueEnd, insert: `"${escapeAttribute(value)}"` }
+  if (!value.includes("'")) return { from: valueStart, to: valueEnd, insert: value.replaceAll('&', '&amp;') }
+  return { from: valueStart - 1, to: valueEnd + 1, insert: `"${escapeAttribute(value)}"` }
 }
 
 /** A new attribute as it is written into a tag, with the space before it. */

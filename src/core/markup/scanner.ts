@@ -35,7 +35,8 @@ class Scanner {
   constructor() {
     const wasm = Uint8Array.from(atob(SCAN_KERNEL), (c) => c.charCodeAt(0))
     const { memory, scan } = new WebAssembly.Instance(new WebAssembly.Module(wasm)).exports
-    if (!(memory instanceof WebAssembly.Memory) || typeof scan !== 'function') throw new Error('The scan kernel is not the one that was compiled')
+    if (!(memory instanceof WebAssembly.Memory) || typeof scan !== 'function')
+      throw new Error('The scan kernel is not the one that was compiled')
     this.#memory = memory
     this.#scan = (from, length) => scan(from, length)
   }

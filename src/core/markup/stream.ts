@@ -3,7 +3,8 @@ import { ByteEdits, bytesOf } from './byte-edits.ts'
 import { decodeSource, isSingleByte, patchBytes } from './encoding.ts'
 import { LinkSpans } from './link-spans.ts'
 import { endOfComment, endOfContent, endOfName, endOfTag, isEndTagOf, isLetter, isStartTagOf, Kind, kindOf } from './passing.ts'
-import type { PatchSet } from './patch.ts'
+import type { Patch, PatchSet } from './patch.ts'
+import { valuePatch } from './rewrite.ts'
 import { Stop, scanner } from './scanner.ts'
 import { endsForeign, type ForeignElement, foreignElement } from './tokenizer.ts'
 
@@ -23,6 +24,15 @@ export interface StreamedTag {
 /** Patches of one start tag, by offsets in `tag`; none leaves it alone. */
 export type TagRewriter = (tag: StreamedTag) => PatchSet
 
+/** New values of a link's attributes, in ASCII. */
+export interface QuickAnswer {
+  /** Attributes to put in behind the destination, with a space before each. */
+  readonly added: string
+  /** For one that the tag has, with a value; null leaves it. */
+  readonly rel: string | null
+  readonly target: string | null
+}
+
 /** Answers for links that are like others before, from as little of the tag as that takes. */
 export interface QuickRewriter {
   /** Names of attributes that make a link one to be looked at as a whole, lower case. */
@@ -31,9 +41,9 @@ export interface QuickRewriter {
    * @param text - one character a byte; ASCII is itself
    * @param spans - of the tag, in `text`
    * @param hasBase - the page's relative addresses do not start from its own
-   * @returns attributes to put in behind the destination, in ASCII; "" leaves the tag alone, null asks for the whole tag
+   * @returns null leaves the tag alone, undefined asks for the whole of it
    */
-  answer(text: string, spans: LinkSpans, hasBase: boolean): string | null
+  answer(text: string, spans: LinkSpans, hasBase: boolean): QuickAnswer | null | undefined
 }
 
 export interface StreamOptions {
@@ -338,13 +348,23 @@ export class MarkupStream {
   #link(passage: Passage, isForeign: boolean): number {
     const spans = this.#spans
     if (this.#quick === null || isForeign || this.#baseTarget !== null) return this.#wholeLink(passage, isForeign)
-    const { start, end, isArea, hrefOuterEnd } = spans
+    const { start, end, isArea } = spans
     // The kernel only says that there may be something to watch for.
     if (spans.isWatched) readTag(passage.text, start + (isArea ? 5 : 2), spans.of(passage.text), this.#tag)
-    const insert = this.#quick.answer(passage.text, spans, this.#baseHref !== null)
-    if (insert === null) return this.#wholeLink(passage, isForeign)
-    if (insert !== '') this.#edits.add(hrefOuterEnd, hrefOuterEnd, bytesOf(insert))
+    const answer = this.#quick.answer(passage.text, spans, this.#baseHref !== null)
+    if (answer === undefined) return this.#wholeLink(passage, isForeign)
+    if (answer !== null) this.#write(passage.text, answer)
     return end
+  }
+
+  /** Writes an answer into the tag whose spans have just been read. */
+  #write(text: string, { added, rel, target }: QuickAnswer): void {
+    const { hrefOuterEnd, relStart, relEnd, targetStart, targetEnd } = this.#spans
+    if (rel === null && target === null) return this.#edits.add(hrefOuterEnd, hrefOuterEnd, bytesOf(added))
+    const patches: Patch[] = added === '' ? [] : [{ from: hrefOuterEnd, to: hrefOuterEnd, insert: added }]
+    if (rel !== null) patches.push(valuePatch(text, relStart, relEnd, rel))
+    if (target !== null) patches.push(valuePatch(text, targetStart, targetEnd, target))
+    for (const { from, to, insert } of patches.sort((a, b) => a.from - b.from)) this.#edits.add(from, to, bytesOf(insert))
   }
 
   /** A link that has to be looked at by itself. */

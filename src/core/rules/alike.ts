@@ -1,5 +1,5 @@
 import { isPagePath, type Surroundings } from '../address/index.ts'
-import type { LinkSpans } from '../markup/index.ts'
+import type { LinkSpans, QuickAnswer } from '../markup/index.ts'
 import type { Decision } from './decide.ts'
 import type { LinkFacts } from './facts.ts'
 
@@ -11,8 +11,8 @@ export interface Variant {
   readonly shows: LinkFacts['shows']
   readonly facts: LinkFacts
   readonly decision: Decision
-  /** What is put in behind the destination ("" for nothing), where no more than that is needed; else null. */
-  readonly added: string | null
+  /** How such a tag is written anew: null leaves it alone, undefined says that it depends on more of the tag. */
+  readonly answer: QuickAnswer | null | undefined
 }
 
 /** Links whose destinations are the same to every rule: one site's, or our own pages, files or sections. */
@@ -153,9 +153,10 @@ export function variantOf(
 const isWritten = (text: string, from: number, to: number, value: string | null): boolean =>
   from === -1 ? value === null : value !== null && value.length === to - from && text.startsWith(value, from)
 
-/** Keeps a variant; not one whose bytes another encoding would read in another way. */
+/** Keeps a variant; not one whose bytes another encoding would read or write in another way. */
 export function keepVariant(group: Alike, variant: Variant): void {
-  if (group.length >= VARIANTS_MAX || !ASCII.test(variant.rel ?? '') || !ASCII.test(variant.target ?? '')) return
+  const { rel, target, answer } = variant
+  if (group.length >= VARIANTS_MAX || !ASCII.test(`${rel}${target}${answer?.added}${answer?.rel}${answer?.target}`)) return
   group.push({
     ...variant,
     rel: variant.rel === null ? null : alone(variant.rel),

@@ -13,7 +13,7 @@ import {
   valueNamed,
 } from '../markup/index.ts'
 import { type Alike, AlikeLinks, keepVariant, type Variant, variantOf } from './alike.ts'
-import { changesFor, decide } from './decide.ts'
+import { changesFor, type Decision, decide } from './decide.ts'
 import { BY_HAND, factsOf, type LinkFacts, type PageAround, plainHost, type ShortLinkFinder, TAGS } from './facts.ts'
 import { type CompiledRule, needsOf, type RuleNeeds } from './rule.ts'
 
@@ -68,10 +68,10 @@ export function ruleStream(
       : {
           watched: WATCHED,
           answer(text, spans, hasBase) {
-            if (spans.hrefStart === -1) return ''
-            if (spans.isWatched) return null
+            if (spans.hrefStart === -1) return null
+            if (spans.isWatched) return undefined
             const group = alike.groupOf(text, spans, isPlain && !hasBase)
-            return group === null ? null : (variantOf(group, text, spans, null)?.added ?? null)
+            return group === null ? undefined : variantOf(group, text, spans, null)?.answer
           },
         }
 
@@ -118,14 +118,30 @@ function variantFrom(
 ): Variant {
   const rel = relStart === -1 ? null : tag.slice(relStart, relEnd)
   const target = targetStart === -1 ? null : tag.slice(targetStart, targetEnd)
-  // What else rules say depends on more of the tag.
-  const isOnlyAdded =
-    Object.keys(decided.decision.also).length === 0 &&
-    Object.entries(changes).every(([name, value]) => value !== null && (name === 'rel' ? rel : target) === null)
-  const added = isOnlyAdded
-    ? Object.entries(changes)
-        .map(([name, value]) => addedAttribute(name, value ?? ''))
-        .join('')
-    : null
-  return { ...decided, rel, target, added }
+  return { ...decided, rel, target, answer: answerFor(rel, target, decided.decision, changes) }
+}
+
+/** The changes as they are written; undefined where another tag that is written alike may need others. */
+function answerFor(
+  rel: string | null,
+  target: string | null,
+  { also }: Decision,
+  changes: ReturnType<typeof changesFor>,
+): Variant['answer'] {
+  if (Object.keys(also).length > 0) return undefined
+  const entries = Object.entries(changes)
+  if (entries.length === 0) return null
+  const written: Readonly<Record<string, string | null>> = { rel, target }
+  // To take an attribute off needs its name, and one without a value has no place for one.
+  if (entries.some(([name, value]) => value === null || written[name] === '')) return undefined
+  const isAdded = (name: string): boolean => written[name] === null
+  const another = (name: 'rel' | 'target'): string | null => (isAdded(name) ? null : (changes[name] ?? null))
+  return {
+    added: entries
+      .filter(([name]) => isAdded(name))
+      .map(([name, value]) => addedAttribute(name, value ?? ''))
+      .join(''),
+    rel: another('rel'),
+    target: another('target'),
+  }
 }

@@ -36,20 +36,20 @@ const TARGET: u64 = 0x746567726174
 const DATA: u64 = 0x2d61746164
 
 /** HTML's ASCII whitespace, and CR, which input preprocessing turns into LF. */
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function isSpace(c: u8): bool {
   return c == 0x20 || c == 0x0a || c == 0x09 || c == 0x0d || c == 0x0c
 }
 
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function isLetter(c: u8): bool {
   return (c | 0x20) - 0x61 < 26
 }
 
 /** The first byte `c` from `from` on; `end` where there is none. */
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function find(c: u8, from: i32, end: i32): i32 {
   const wanted = i8x16.splat(c)
@@ -61,14 +61,14 @@ function find(c: u8, from: i32, end: i32): i32 {
 }
 
 /** Up to eight letters of a name in lower case, the first one lowest. */
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function lettersOf(from: i32, length: i32): u64 {
   return (load<u64>(from) | LOWER) & (~(<u64>0) >> (64 - 8 * min(length, 8)))
 }
 
 /** Start tags that change how the page is read on, `base` among them. Of a longer name that begins like one it says so too. */
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function changesReading(name: u64, length: i32): bool {
   switch (<u8>name) {
@@ -92,7 +92,7 @@ function changesReading(name: u64, length: i32): bool {
   return false
 }
 
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function stop(reason: i32, count: i32, at: i32): i32 {
   store<i32>(REASON, reason)
@@ -193,7 +193,7 @@ function attributes(from: i32, end: i32, note: i32): i32 {
 }
 
 /** Of two attributes of one name the first counts (HTML: duplicate-attribute). */
-// @ts-ignore: decorator
+// @ts-expect-error: decorator
 @inline
 function noteAttribute(note: i32, name: i32, length: i32, valueStart: i32, valueEnd: i32, outerEnd: i32): void {
   const letters = lettersOf(name, length)
