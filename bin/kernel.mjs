@@ -10,7 +10,7 @@ const target = 'src/core/markup/kernel/compiled.ts'
 export async function compileKernel(projectFolder) {
   let compiled = null
   const { error, stderr } = await asc.main(
-    [source, '--outFile', 'scan.wasm', '--optimizeLevel', '3', '--shrinkLevel', '0', '--noAssert', '--runtime', 'stub', '--enable', 'simd'],
+    [source, '--outFile', 'scan.wasm', '--optimizeLevel', '3', '--shrinkLevel', '0', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--memoryBase', '64'],
     {
       baseDir: projectFolder,
       writeFile: (_name, contents) => {

@@ -2,12 +2,12 @@ import http, { type IncomingHttpHeaders, type IncomingMessage, type OutgoingHttp
 import https from 'node:https'
 import { type Duplex, pipeline, Transform } from 'node:stream'
 import { constants, createBrotliCompress, createBrotliDecompress, createDeflate, createGunzip, createGzip, createInflate } from 'node:zlib'
-import { type MarkupStream, sniffEncoding } from '../core/markup/index.ts'
-import { originOf, ruleStream } from '../core/rules/index.ts'
+import { sniffEncoding } from '../core/markup/index.ts'
+import { originOf, type RuleStream, ruleStream } from '../core/rules/index.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import type { Delivery } from './delivery.ts'
 import { PassedPages } from './passed-pages.ts'
-import { readBytes } from './read-bytes.ts'
+import { byteTools } from './byte-tools.ts'
 import { say } from './say.ts'
 import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
 
@@ -317,7 +317,7 @@ class PageRewriter {
   readonly #door: Door
   readonly #path: string
   readonly #said: string | undefined
-  #stream: MarkupStream | null = null
+  #stream: RuleStream | null = null
   #first: Buffer[] = []
   #waiting = 0
 
@@ -353,7 +353,7 @@ class PageRewriter {
     const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
     this.#first = []
     const around = site.around(this.#path, { origin: this.#door.publicOrigin })
-    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), readBytes)
+    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), byteTools)
     return whole(this.#stream.push(head))
   }
 }

@@ -25,18 +25,13 @@ export interface TagEnd {
   selfClosing: boolean
 }
 
-/** Receives the attributes of a tag in order, duplicates included. Offsets as in {@link Attribute}. */
-export interface AttributeSink {
-  take(start: number, nameEnd: number, valueStart: number, valueEnd: number, quote: Attribute['quote'], end: number): void
-}
-
 /**
  * Reads the rest of a tag from behind its name, by the states from "before attribute name" on of the HTML standard.
  * @param from - offset just past the tag name
- * @param sink - null to only look for the end
+ * @param found - receives every attribute in order, duplicates included; null to only look for the end
  * @param out - receives the answer (given in by the caller, so that a page of tags makes no garbage)
  */
-export function readTag(html: string, from: number, sink: AttributeSink | null, out: TagEnd): void {
+export function readTag(html: string, from: number, found: Attribute[] | null, out: TagEnd): void {
   const length = html.length
   let i = from
   out.selfClosing = false
@@ -65,7 +60,16 @@ export function readTag(html: string, from: number, sink: AttributeSink | null, 
     let j = i
     while (j < length && isSpace(html.charCodeAt(j))) j++
     if (html.charCodeAt(j) !== 0x3d) {
-      if (sink !== null) sink.take(start, nameEnd, nameEnd, nameEnd, '', nameEnd)
+      if (found !== null)
+        found.push({
+          name: html.slice(start, nameEnd).toLowerCase(),
+          start,
+          nameEnd,
+          valueStart: nameEnd,
+          valueEnd: nameEnd,
+          quote: '',
+          end: nameEnd,
+        })
       continue
     }
     j++
@@ -89,29 +93,15 @@ export function readTag(html: string, from: number, sink: AttributeSink | null, 
       valueEnd = j
       i = j
     }
-    if (sink !== null) sink.take(start, nameEnd, valueStart, valueEnd, quote, i)
-  }
-}
-
-/** Keeps every attribute, in order, duplicates included. */
-export class AttributeList implements AttributeSink {
-  readonly attributes: Attribute[] = []
-  readonly #html: string
-
-  constructor(html: string) {
-    this.#html = html
-  }
-
-  take(start: number, nameEnd: number, valueStart: number, valueEnd: number, quote: Attribute['quote'], end: number): void {
-    this.attributes.push({ name: this.#html.slice(start, nameEnd).toLowerCase(), start, nameEnd, valueStart, valueEnd, quote, end })
+    if (found !== null) found.push({ name: html.slice(start, nameEnd).toLowerCase(), start, nameEnd, valueStart, valueEnd, quote, end: i })
   }
 }
 
 /** All attributes of the start tag whose name ends at `nameEnd`, in order, duplicates included. */
 export function readAttributes(html: string, nameEnd: number): Attribute[] {
-  const list = new AttributeList(html)
-  readTag(html, nameEnd, list, { end: -1, selfClosing: false })
-  return list.attributes
+  const found: Attribute[] = []
+  readTag(html, nameEnd, found, { end: -1, selfClosing: false })
+  return found
 }
 
 /** The attribute that counts: the first of its name (HTML: duplicate-attribute). */

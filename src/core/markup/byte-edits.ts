@@ -19,6 +19,12 @@ export class ByteEdits {
   #insert: Uint8Array[] = []
   /** Bytes more than before; below zero for fewer. */
   #growth = 0
+  readonly #make: (length: number) => Uint8Array
+
+  /** @param make - makes room, whatever stands there */
+  constructor(make: (length: number) => Uint8Array) {
+    this.#make = make
+  }
 
   /** Puts `insert` in the place of the bytes between two offsets; `from` is not before the edit before. */
   add(from: number, to: number, insert: Uint8Array): void {
@@ -32,7 +38,7 @@ export class ByteEdits {
   apply(bytes: Uint8Array, end: number): Uint8Array {
     const count = this.#from.length
     if (count === 0) return bytes.subarray(0, end)
-    const out = new Uint8Array(end + this.#growth)
+    const out = this.#make(end + this.#growth)
     let read = 0
     let written = 0
     for (let k = 0; k < count; k++) {

@@ -1,5 +1,4 @@
 import { isSpace, readTag, type TagEnd } from './attributes.ts'
-import { isNamed } from './link-spans.ts'
 
 /** What a start tag's name means for whoever reads a page as it passes. */
 export enum Kind {
@@ -39,6 +38,12 @@ export function kindOf(text: string, from: number, to: number): Kind {
     if (named !== undefined && named[0].length === to - from && isNamed(text, named[0], from)) return named[1]
   }
   return Kind.Other
+}
+
+/** Tells whether `name`, in lower case, stands at an offset, in whatever case. */
+function isNamed(text: string, name: string, at: number): boolean {
+  for (let k = 0; k < name.length; k++) if ((text.charCodeAt(at + k) | 0x20) !== name.charCodeAt(k)) return false
+  return true
 }
 
 export const isLetter = (c: number): boolean => (c >= 0x61 && c <= 0x7a) || (c >= 0x41 && c <= 0x5a)

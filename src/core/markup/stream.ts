@@ -1,11 +1,10 @@
 import { readAttributes, readTag, type TagEnd, valueNamed } from './attributes.ts'
 import { ByteEdits, bytesOf } from './byte-edits.ts'
 import { decodeSource, isSingleByte, patchBytes } from './encoding.ts'
-import { LinkSpans } from './link-spans.ts'
 import { endOfComment, endOfContent, endOfName, endOfTag, isEndTagOf, isLetter, isStartTagOf, Kind, kindOf } from './passing.ts'
 import type { Patch, PatchSet } from './patch.ts'
 import { valuePatch } from './rewrite.ts'
-import { Stop, scanner } from './scanner.ts'
+import { Form, LinkNote, Stop, scanner } from './scanner.ts'
 import { endsForeign, type ForeignElement, foreignElement } from './tokenizer.ts'
 
 /** A link's start tag as a stream meets it. */
@@ -21,9 +20,6 @@ export interface StreamedTag {
   readonly baseTarget: string | null
 }
 
-/** Patches of one start tag, by offsets in `tag`; none leaves it alone. */
-export type TagRewriter = (tag: StreamedTag) => PatchSet
-
 /** New values of a link's attributes, in ASCII. */
 export interface QuickAnswer {
   /** Attributes to put in behind the destination, with a space before each. */
@@ -33,17 +29,29 @@ export interface QuickAnswer {
   readonly target: string | null
 }
 
-/** Answers for links that are like others before, from as little of the tag as that takes. */
-export interface QuickRewriter {
-  /** Names of attributes that make a link one to be looked at as a whole, lower case. */
-  readonly watched: readonly string[]
+/**
+ * Gives links their attributes. Most are like others before, and answered from as little of the tag as that takes.
+ * @typeParam Group - of links that may be answered alike
+ */
+export interface LinkRewriter<Group> {
   /**
-   * @param text - one character a byte; ASCII is itself
-   * @param spans - of the tag, in `text`
+   * The links that this one is like; null for one that has to be looked at by itself.
+   * @param text - what was noted, one character a unit; ASCII is itself
    * @param hasBase - the page's relative addresses do not start from its own
-   * @returns null leaves the tag alone, undefined asks for the whole of it
    */
-  answer(text: string, spans: LinkSpans, hasBase: boolean): QuickAnswer | null | undefined
+  groupOf?(text: string, note: LinkNote, hasBase: boolean): Group | null
+  /** Null leaves the tag alone, undefined asks for the whole of it. */
+  quick?(group: Group, text: string, note: LinkNote): QuickAnswer | null | undefined
+  /** Patches of the whole start tag, by offsets in `tag.tag`; none leaves it alone. */
+  rewrite(tag: StreamedTag, group: Group | null, text: string, note: LinkNote): PatchSet
+}
+
+/** What a runtime does faster than can be done without knowing it. */
+export interface ByteTools {
+  /** One character for each byte, ASCII as itself. */
+  read(bytes: Uint8Array): string
+  /** Room for so many bytes, whatever they are. */
+  make(length: number): Uint8Array
 }
 
 export interface StreamOptions {
@@ -51,10 +59,7 @@ export interface StreamOptions {
   readonly encoding: string
   /** What hangs in a link is waited for, where the quick way has no answer. */
   readonly needsContent: boolean
-  /** One character for each byte, ASCII as itself; where the runtime has a faster way than our own. */
-  readonly readBytes?: ((bytes: Uint8Array) => string) | undefined
-  /** Asked first; only in encodings where every byte below 0x80 stands for itself. */
-  readonly quick?: QuickRewriter | undefined
+  readonly byteTools?: ByteTools | undefined
 }
 
 /** Longest start tag that is held back to be rewritten; a page with a longer one goes through as it is from there on. */
@@ -65,7 +70,7 @@ const CONTENT_HOLD_BYTES = 64 * 1024
 const NOTHING = new Uint8Array(0)
 /** windows-1252, which the Encoding standard means by this name, gives every byte one character, and ASCII itself. */
 const bytewise = new TextDecoder('latin1')
-const oneByOne = (bytes: Uint8Array): string => bytewise.decode(bytes)
+const PLAIN_TOOLS: ByteTools = { read: (bytes) => bytewise.decode(bytes), make: (length) => new Uint8Array(length) }
 
 /** Encodings in which a byte below 0x40 always stands for itself, wherever it stands, and those of two bytes a unit. */
 const isStateful = (encoding: string): boolean => encoding === 'iso-2022-jp' || encoding === 'replacement'
@@ -100,16 +105,17 @@ interface Passage {
  * of the HTML standard as {@link walkTags} does; in SVG or MathML that is nested wrongly the two may differ. Streams share
  * one scanner: none may be fed from within another's rewriter.
  */
-export class MarkupStream {
-  readonly #rewrite: TagRewriter
+export class MarkupStream<Group = never> {
+  readonly #rewriter: LinkRewriter<Group>
   readonly #encoding: string
   readonly #unit: 1 | 2
   readonly #needsContent: boolean
-  readonly #readBytes: (bytes: Uint8Array) => string
-  readonly #quick: QuickRewriter | null
-  readonly #spans: LinkSpans
+  readonly #tools: ByteTools
+  /** Answers can be written without decoding the tag. */
+  readonly #isQuick: boolean
+  readonly #note = new LinkNote()
   readonly #tag: TagEnd = { end: -1, selfClosing: false }
-  readonly #edits = new ByteEdits()
+  readonly #edits: ByteEdits
   #carry: Uint8Array = NOTHING
   #mode: Mode
   #rawName = ''
@@ -120,14 +126,14 @@ export class MarkupStream {
   #baseHref: string | null = null
   #baseTarget: string | null = null
 
-  constructor(rewrite: TagRewriter, { encoding, needsContent, readBytes = oneByOne, quick }: StreamOptions) {
-    this.#rewrite = rewrite
-    this.#readBytes = readBytes
+  constructor(rewriter: LinkRewriter<Group>, { encoding, needsContent, byteTools = PLAIN_TOOLS }: StreamOptions) {
+    this.#rewriter = rewriter
+    this.#tools = byteTools
+    this.#edits = new ByteEdits(byteTools.make)
     this.#encoding = encoding
     this.#unit = unitOf(encoding)
     this.#needsContent = needsContent
-    this.#quick = quick !== undefined && (encoding === 'utf-8' || isSingleByte(encoding)) ? quick : null
-    this.#spans = new LinkSpans(quick?.watched ?? [])
+    this.#isQuick = encoding === 'utf-8' || isSingleByte(encoding)
     this.#mode = isStateful(encoding) ? Mode.Pass : Mode.Data
   }
 
@@ -163,7 +169,7 @@ export class MarkupStream {
 
   /** One character for each byte, or for each unit of two bytes; an odd last byte is left out. */
   #textOf(bytes: Uint8Array): string {
-    if (this.#unit === 1) return this.#readBytes(bytes)
+    if (this.#unit === 1) return this.#tools.read(bytes)
     return new TextDecoder(this.#encoding, { ignoreBOM: true }).decode(bytes.subarray(0, bytes.length & ~1))
   }
 
@@ -208,7 +214,7 @@ export class MarkupStream {
     const at = links.scan(from)
     const { reason, count } = links
     for (let k = 0; k < count; k++) {
-      links.readNote(k, this.#spans)
+      links.read(k, this.#note)
       const next = this.#link(passage, false)
       if (next < 0) return next
     }
@@ -282,7 +288,7 @@ export class MarkupStream {
 
   #nestedStart(passage: Passage, lt: number, nameEnd: number): number {
     const { bytes, text } = passage
-    readTag(text, nameEnd, this.#spans.of(text), this.#tag)
+    readTag(text, nameEnd, null, this.#tag)
     const { end, selfClosing } = this.#tag
     if (end === -1) return wait(lt)
     const name = nameOf(text, lt + 1, nameEnd)
@@ -291,9 +297,10 @@ export class MarkupStream {
     const isForeign = this.#inForeign()
     const kind = kindOf(text, lt + 1, nameEnd)
     if (kind === Kind.Link || (kind === Kind.Area && !isForeign)) {
-      this.#spans.start = lt
-      this.#spans.end = end
-      this.#spans.isArea = kind === Kind.Area
+      this.#note.start = lt
+      this.#note.end = end
+      this.#note.isArea = kind === Kind.Area
+      this.#note.form = Form.Other
       const next = this.#templates === 0 ? this.#link(passage, isForeign) : end
       if (next >= 0 && isForeign && !selfClosing) this.#foreign.push(foreignElement('', name, 0, 0, this.#foreign))
       return next
@@ -344,22 +351,22 @@ export class MarkupStream {
     this.#baseTarget ??= valueNamed(tag, attributes, 'target')
   }
 
-  /** The link's start tag whose spans have just been read. @returns its end, or {@link wait} */
+  /** The link that was noted. @returns its end, or {@link wait} */
   #link(passage: Passage, isForeign: boolean): number {
-    const spans = this.#spans
-    if (this.#quick === null || isForeign || this.#baseTarget !== null) return this.#wholeLink(passage, isForeign)
-    const { start, end, isArea } = spans
-    // The kernel only says that there may be something to watch for.
-    if (spans.isWatched) readTag(passage.text, start + (isArea ? 5 : 2), spans.of(passage.text), this.#tag)
-    const answer = this.#quick.answer(passage.text, spans, this.#baseHref !== null)
-    if (answer === undefined) return this.#wholeLink(passage, isForeign)
-    if (answer !== null) this.#write(passage.text, answer)
-    return end
+    const { text } = passage
+    const note = this.#note
+    const isOrdinary = note.form !== Form.Other && !isForeign && this.#baseTarget === null
+    const group = isOrdinary ? (this.#rewriter.groupOf?.(text, note, this.#baseHref !== null) ?? null) : null
+    // Attributes that begin so may say more of a link than was noted.
+    const answer = group === null || note.hasData || !this.#isQuick ? undefined : this.#rewriter.quick?.(group, text, note)
+    if (answer === undefined) return this.#wholeLink(passage, isForeign, group)
+    if (answer !== null) this.#write(text, answer)
+    return note.end
   }
 
-  /** Writes an answer into the tag whose spans have just been read. */
+  /** Writes an answer into the tag that was noted. */
   #write(text: string, { added, rel, target }: QuickAnswer): void {
-    const { hrefOuterEnd, relStart, relEnd, targetStart, targetEnd } = this.#spans
+    const { hrefOuterEnd, relStart, relEnd, targetStart, targetEnd } = this.#note
     if (rel === null && target === null) return this.#edits.add(hrefOuterEnd, hrefOuterEnd, bytesOf(added))
     const patches: Patch[] = added === '' ? [] : [{ from: hrefOuterEnd, to: hrefOuterEnd, insert: added }]
     if (rel !== null) patches.push(valuePatch(text, relStart, relEnd, rel))
@@ -368,8 +375,8 @@ export class MarkupStream {
   }
 
   /** A link that has to be looked at by itself. */
-  #wholeLink({ bytes, text, isLast }: Passage, isForeign: boolean): number {
-    const { start: lt, end: tagEnd, isArea } = this.#spans
+  #wholeLink({ bytes, text, isLast }: Passage, isForeign: boolean, group: Group | null): number {
+    const { start: lt, end: tagEnd, isArea } = this.#note
     const end = text.length
     let content: string | null = null
     if (this.#needsContent && !isArea) {
@@ -382,7 +389,8 @@ export class MarkupStream {
     const isPlain = this.#unit === 1 && isAscii(written)
     const tag = isPlain ? written : decodeSource(raw, this.#encoding)
     const element = isArea ? 'area' : 'a'
-    const patches = this.#rewrite({ element, tag, content, isForeign, baseHref: this.#baseHref, baseTarget: this.#baseTarget })
+    const met = { element, tag, content, isForeign, baseHref: this.#baseHref, baseTarget: this.#baseTarget } as const
+    const patches = this.#rewriter.rewrite(met, group, text, this.#note)
     if (patches.length === 0) return tagEnd
     if (isPlain && patches.every(({ insert }) => isAscii(insert))) {
       // The usual case: offsets in the tag are offsets in its bytes.

@@ -1,4 +1,4 @@
-import { type Attribute, AttributeList, isSpace, readTag, type TagEnd } from './attributes.ts'
+import { type Attribute, isSpace, readTag, type TagEnd } from './attributes.ts'
 
 /** Receives what a walk over a page meets, in source order. Offsets are UTF-16 code units; ends are exclusive. */
 export interface TagSink {
@@ -62,8 +62,8 @@ export function walkTags(html: string, sink: TagSink): void {
     if (isLetter(c)) {
       const nameEnd = endOfName(html, lt + 2)
       const name = html.slice(lt + 1, nameEnd).toLowerCase()
-      const list = sink.wants?.has(name) === true ? new AttributeList(html) : null
-      readTag(html, nameEnd, list, tag)
+      const attributes: Attribute[] | null = sink.wants?.has(name) === true ? [] : null
+      readTag(html, nameEnd, attributes, tag)
       if (tag.end === -1) break
       flush(lt)
       let isForeign = inForeign()
@@ -72,7 +72,7 @@ export function walkTags(html: string, sink: TagSink): void {
         isForeign = false
       }
       if (!isForeign && (name === 'svg' || name === 'math')) isForeign = true
-      sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign, list?.attributes ?? NO_ATTRIBUTES)
+      sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign, attributes ?? NO_ATTRIBUTES)
       from = tag.end
       if (isForeign) {
         if (!tag.selfClosing) foreign.push(foreignElement(html, name, nameEnd, tag.end, foreign))

@@ -120,7 +120,7 @@ test('a megabyte in one attribute is held; what is held never grows with the pag
   )
   let most = 0
   let sent = 0
-  const stream = new MarkupStream(() => [], { encoding: 'utf-8', needsContent: false })
+  const stream = new MarkupStream({ rewrite: () => [] }, { encoding: 'utf-8', needsContent: false })
   const piece = bytesOf('<p>words <a href="/x">more</a> and <!-- a comment --> words</p>\n'.repeat(1_000))
   for (let i = 1; i <= 200; i++) {
     for (const out of stream.push(piece)) sent += out.length
@@ -131,7 +131,7 @@ test('a megabyte in one attribute is held; what is held never grows with the pag
 
 test('a tag longer than a stream holds lets the rest through as it is', () => {
   const html = `<a title="${'x'.repeat(TAG_HOLD_BYTES + 10)}`
-  const stream = new MarkupStream((met) => tagPatches(met.tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }), {
+  const stream = new MarkupStream({ rewrite: ({ tag }) => tagPatches(tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }) }, {
     encoding: 'utf-8',
     needsContent: false,
   })
