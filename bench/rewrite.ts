@@ -2,7 +2,7 @@ import { HTMLRewriter } from 'html-rewriter-wasm'
 import { type DefaultTreeAdapterMap, parse, serialize } from 'parse5'
 import type { Surroundings } from '../src/core/address/index.ts'
 import { compileRules, ruleStream } from '../src/core/rules/index.ts'
-import { byteTools } from '../src/delivery/byte-tools.ts'
+import { room } from '../src/delivery/room.ts'
 import { byTurns, type Row, rateOf } from './measure.ts'
 import { benchPages } from './pages.ts'
 
@@ -88,12 +88,12 @@ const PIECE_BYTES = 16 * 1024
 
 /** Text in, text out. */
 function rewriteText(html: string, { rules, around }: typeof KNOWN): string {
-  const stream = ruleStream(rules, around, find, 'utf-8', byteTools)
+  const stream = ruleStream(rules, around, find, 'utf-8', room)
   return Buffer.concat([...stream.push(new TextEncoder().encode(html)), ...stream.end()]).toString()
 }
 
 function withRules(bytes: Uint8Array, { rules, around }: typeof KNOWN): number {
-  const stream = ruleStream(rules, around, find, 'utf-8', byteTools)
+  const stream = ruleStream(rules, around, find, 'utf-8', room)
   let length = 0
   for (let from = 0; from < bytes.length; from += PIECE_BYTES) {
     for (const piece of stream.push(bytes.subarray(from, from + PIECE_BYTES))) length += piece.length

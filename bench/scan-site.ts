@@ -2,7 +2,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { ruleStream } from '../src/core/rules/index.ts'
-import { byteTools } from '../src/delivery/byte-tools.ts'
+import { room } from '../src/delivery/room.ts'
 import { byTurns, type Row, rateOf } from './measure.ts'
 import { benchPages } from './pages.ts'
 import { around, rules } from './rewrite.ts'
@@ -27,7 +27,7 @@ export async function scanSite(): Promise<Row> {
       () =>
         rateOf(PAGES, ROUND_MS, () => {
           for (const file of files) {
-            const stream = ruleStream(rules, around, find, 'utf-8', byteTools)
+            const stream = ruleStream(rules, around, find, 'utf-8', room)
             for (const piece of stream.push(readFileSync(file))) bytes += piece.length
             for (const piece of stream.end()) bytes += piece.length
           }

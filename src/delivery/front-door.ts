@@ -7,7 +7,7 @@ import { originOf, type RuleStream, ruleStream } from '../core/rules/index.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import type { Delivery } from './delivery.ts'
 import { PassedPages } from './passed-pages.ts'
-import { byteTools } from './byte-tools.ts'
+import { room } from './room.ts'
 import { say } from './say.ts'
 import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
 
@@ -353,7 +353,7 @@ class PageRewriter {
     const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
     this.#first = []
     const around = site.around(this.#path, { origin: this.#door.publicOrigin })
-    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), byteTools)
+    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), room)
     return whole(this.#stream.push(head))
   }
 }

@@ -6,7 +6,7 @@ import { normalise } from '../core/address/index.ts'
 import { deliverBytes } from '../core/content/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door.ts'
-import { byteTools } from './byte-tools.ts'
+import { room } from './room.ts'
 import { say } from './say.ts'
 import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
 
@@ -113,7 +113,7 @@ async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapsho
   const ready = snapshot.delivered.get(key)
   if (ready !== undefined) return ready
   const stored = await readFile(store.blobFile(page.hash))
-  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart }, byteTools)
+  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart }, room)
   if (!answer.ok) log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
   const bytes = answer.ok ? Buffer.from(answer.value) : stored
   const made = { bytes, etag: `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"` }

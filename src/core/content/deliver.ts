@@ -1,5 +1,5 @@
 import { expandParts, type PartFinder } from '../blocks/index.ts'
-import { applyPatches, type ByteTools, decodeSource, type PatchSet, patchBytes, writableIn } from '../markup/index.ts'
+import { applyPatches, decodeSource, type PatchSet, patchBytes, type StreamOptions, writableIn } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
 import { type CompiledSite, type DeliveredLink, deliverPage, readTags, ruleStream, type SharedPart } from '../rules/index.ts'
 
@@ -86,11 +86,11 @@ export function deliverBytes(
   encoding: string,
   site: CompiledSite,
   place: PagePlace,
-  byteTools?: ByteTools,
+  room?: StreamOptions['room'],
 ): Result<Uint8Array, 'encoding-unpatchable'> {
   // The quick way; what it would have to know before it comes (a base behind links, shared parts, our marks) takes the other.
   if (unitsAlone(encoding) && !needsWhole(bytes)) {
-    const stream = ruleStream(site.rules, site.around(place.path, { waiting: place.waiting }), site.findShortLink, encoding, byteTools)
+    const stream = ruleStream(site.rules, site.around(place.path, { waiting: place.waiting }), site.findShortLink, encoding, room)
     return ok(joined([...stream.push(bytes), ...stream.end()]))
   }
   let text = decodeSource(bytes, encoding)

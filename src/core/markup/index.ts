@@ -6,8 +6,16 @@ export { looksLikeHtml, pageTitle, TITLE_MAX_CHARS } from './page.ts'
 export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches } from './patch.ts'
 export { type Picture, scanPictures } from './pictures.ts'
 export { type AttributeChanges, addedAttribute, type Rewritten, rewriteLinks, tagPatches } from './rewrite.ts'
+export { Form, LinkNote, NO_NUMBER, NOT_NUMBERED, scanner } from './scanner.ts'
 export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
-export { Form, LinkNote, scanner } from './scanner.ts'
-export { type ByteTools, type LinkRewriter, MarkupStream, type QuickAnswer, type StreamedTag, TAG_HOLD_BYTES } from './stream.ts'
+export {
+  type LinkRewriter,
+  MarkupStream,
+  type NotedText,
+  type QuickAnswer,
+  type StreamedTag,
+  type StreamOptions,
+  TAG_HOLD_BYTES,
+} from './stream.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'
 export { namedAddresses } from './uses.ts'

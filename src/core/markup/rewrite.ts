@@ -22,7 +22,7 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
       const { nameEnd, valueStart, valueEnd } = present
       patches.push(
         valueStart > nameEnd
-          ? valuePatch(html, valueStart, valueEnd, value)
+          ? valuePatch(html.charCodeAt(valueStart - 1), valueStart, valueEnd, value)
           : { from: nameEnd, to: nameEnd, insert: `="${escapeAttribute(value)}"` },
       )
     }
@@ -36,12 +36,12 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
 
 /**
  * Another value for an attribute that has one, in its own quotes where it can stand in them. Only the value changes.
- * @param valueStart - and `valueEnd`: of the value in `html`, without its quotes
+ * @param before - the character before the value: its quote, or any other where it stands in none
+ * @param valueStart - and `valueEnd`: of the value without its quotes
  */
-export function valuePatch(html: string, valueStart: number, valueEnd: number, value: string): Patch {
-  const quote = html.charAt(valueStart - 1)
-  if (quote === '"') return { from: valueStart, to: valueEnd, insert: escapeAttribute(value) }
-  if (quote !== "'") return { from: valueStart, to: valueEnd, insert: `"${escapeAttribute(value)}"` }
+export function valuePatch(before: number, valueStart: number, valueEnd: number, value: string): Patch {
+  if (before === 0x22) return { from: valueStart, to: valueEnd, insert: escapeAttribute(value) }
+  if (before !== 0x27) return { from: valueStart, to: valueEnd, insert: `"${escapeAttribute(value)}"` }
   if (!value.includes("'")) return { from: valueStart, to: valueEnd, insert: value.replaceAll('&', '&amp;') }
   return { from: valueStart - 1, to: valueEnd + 1, insert: `"${escapeAttribute(value)}"` }
 }

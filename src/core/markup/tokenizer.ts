@@ -20,6 +20,8 @@ const NO_ATTRIBUTES: readonly Attribute[] = []
 /** Elements whose content is no markup. `noscript` is one for a reader whose scripts run, which is who the page is written for. */
 const RAW = new Set(['title', 'textarea', 'style', 'xmp', 'iframe', 'noembed', 'noframes', 'noscript', 'script', 'plaintext'])
 
+export const isRawElement = (name: string): boolean => RAW.has(name)
+
 /** Start tags that end SVG or MathML when met inside them (HTML, "the rules for parsing tokens in foreign content"). */
 const BREAKOUT = new Set(
   (

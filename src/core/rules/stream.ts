@@ -1,10 +1,10 @@
 import {
   addedAttribute,
-  type ByteTools,
   linkText,
   MarkupStream,
   type PatchSet,
   readAttributes,
+  type StreamOptions,
   scanLinks,
   tagPatches,
   valueNamed,
@@ -51,7 +51,7 @@ export function ruleStream(
   around: PageAround,
   find: ShortLinkFinder,
   encoding: string,
-  byteTools?: ByteTools,
+  room?: StreamOptions['room'],
 ): RuleStream {
   const site = knownOf(rules, around)
   const { needs } = site
@@ -59,9 +59,9 @@ export function ruleStream(
   const isPlain = plainHost(around) !== null
   return new MarkupStream<Alike>(
     {
-      groupOf: (text, note, hasBase) => alike?.groupOf(text, note, isPlain && !hasBase) ?? null,
-      quick: (group, text, note) => (needs.shows ? undefined : variantOf(group, text, note, null)?.answer),
-      rewrite({ tag, element, content, isForeign, baseHref, baseTarget }, group, text, note): PatchSet {
+      groupOf: (note, text, hasBase) => alike?.groupOf(note, text, isPlain && !hasBase) ?? null,
+      quick: (group, note) => (needs.shows ? undefined : variantOf(group, note, null)?.answer),
+      rewrite({ tag, element, content, isForeign, baseHref, baseTarget }, group, note, text): PatchSet {
         const nameEnd = element.length + 1
         const attributes = readAttributes(tag, nameEnd)
         const value = (name: string): string | null => valueNamed(tag, attributes, name)
@@ -73,27 +73,29 @@ export function ruleStream(
         const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
         const [rel, target, byHand, tags] = [value('rel'), value('target'), value(BY_HAND), value(TAGS)]
         const isOrdinary = byHand === null && tags === null
-        const before = group === null || !isOrdinary ? undefined : variantOf(group, text, note, needs.content ? shows : null)
+        const before = group === null || !isOrdinary ? undefined : variantOf(group, note, needs.content ? shows : null)
         const facts = before?.facts ?? factsOf({ href: href.trim(), rel, target, byHand, tags, shows, baseHref, baseTarget }, around, find)
         const decision = before?.decision ?? decide(rules, facts)
         const changes = changesFor(decision, facts, { html: tag, attributes, rel, words })
         if (group !== null && isOrdinary && before === undefined) {
+          const { relStart, relEnd, targetStart, targetEnd, relNumber, targetNumber } = note
           const written = {
-            rel: note.relStart === -1 ? null : text.slice(note.relStart, note.relEnd),
-            target: note.targetStart === -1 ? null : text.slice(note.targetStart, note.targetEnd),
+            rel: relStart === -1 ? null : text(relStart, relEnd),
+            target: targetStart === -1 ? null : text(targetStart, targetEnd),
           }
-          keepVariant(group, { ...written, shows, facts, decision, answer: answerFor(written, decision, changes) })
+          const answer = answerFor(written, decision, changes)
+          keepVariant(group, { relNumber, targetNumber, shows, facts, decision, answer }, `${written.rel}${written.target}`)
         }
         return tagPatches(tag, { attributes, nameEnd }, changes)
       },
     },
-    { encoding, needsContent: needs.content, byteTools },
+    { encoding, needsContent: needs.content, room },
   )
 }
 
 /** The changes as they are written; undefined where another tag that is written alike may need others. */
 function answerFor(
-  written: Readonly<Record<string, string | null>> & Pick<Variant, 'rel' | 'target'>,
+  written: Readonly<Record<string, string | null>>,
   { also }: Decision,
   changes: ReturnType<typeof changesFor>,
 ): Variant['answer'] {

@@ -131,10 +131,13 @@ test('a megabyte in one attribute is held; what is held never grows with the pag
 
 test('a tag longer than a stream holds lets the rest through as it is', () => {
   const html = `<a title="${'x'.repeat(TAG_HOLD_BYTES + 10)}`
-  const stream = new MarkupStream({ rewrite: ({ tag }) => tagPatches(tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }) }, {
-    encoding: 'utf-8',
-    needsContent: false,
-  })
+  const stream = new MarkupStream(
+    { rewrite: ({ tag }) => tagPatches(tag, { attributes: [], nameEnd: 2 }, { rel: 'x' }) },
+    {
+      encoding: 'utf-8',
+      needsContent: false,
+    },
+  )
   const bytes = bytesOf(`${html}" href=/><a href="/y">z</a>`)
   const out = Buffer.concat([...stream.push(bytes.subarray(0, html.length)), ...stream.push(bytes.subarray(html.length)), ...stream.end()])
   assert.equal(out.equals(bytes), true)
