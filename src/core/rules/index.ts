@@ -45,4 +45,4 @@ export {
 export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
 export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteSetup } from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
-export { type RuleStream, ruleStream } from './stream.ts'
+export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'

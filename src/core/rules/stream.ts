@@ -1,7 +1,9 @@
 import {
   addedAttribute,
+  type LinkRewriter,
   linkText,
   MarkupStream,
+  PageReader,
   type PatchSet,
   readAttributes,
   type StreamOptions,
@@ -42,6 +44,44 @@ function sharing({ needs, links }: Known, around: PageAround): AlikeLinks | null
   return needs.place || around.sponsor !== undefined ? new AlikeLinks(around, plainHost(around)) : links
 }
 
+/** What answers the links of one page. */
+function rewriterFor(rules: readonly CompiledRule[], around: PageAround, find: ShortLinkFinder, site: Known): LinkRewriter<Alike> {
+  const { needs } = site
+  const alike = sharing(site, around)
+  const isPlain = plainHost(around) !== null
+  return {
+    groupOf: (note, text, hasBase) => alike?.groupOf(note, text, isPlain && !hasBase) ?? null,
+    quick: (group, note) => (needs.shows ? undefined : variantOf(group, note, null)?.answer),
+    rewrite({ tag, element, content, isForeign, baseHref, baseTarget }, group, note, text): PatchSet | null {
+      const nameEnd = element.length + 1
+      const attributes = readAttributes(tag, nameEnd)
+      const value = (name: string): string | null => valueNamed(tag, attributes, name)
+      const href = value('href') ?? (isForeign ? value('xlink:href') : null)
+      if (href === null) return null
+      const whole = content === null ? null : `${tag}${content}</a>`
+      const link = whole === null ? undefined : scanLinks(whole).links[0]
+      const shows: LinkFacts['shows'] = element === 'area' || (link?.hasPicture === true && !link.hasText) ? 'picture' : 'text'
+      const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
+      const [rel, target, byHand, tags] = [value('rel'), value('target'), value(BY_HAND), value(TAGS)]
+      const isOrdinary = byHand === null && tags === null
+      const before = group === null || !isOrdinary ? undefined : variantOf(group, note, needs.content ? shows : null)
+      const facts = before?.facts ?? factsOf({ href: href.trim(), rel, target, byHand, tags, shows, baseHref, baseTarget }, around, find)
+      const decision = before?.decision ?? decide(rules, facts)
+      const changes = changesFor(decision, facts, { html: tag, attributes, rel, words })
+      if (group !== null && isOrdinary && before === undefined) {
+        const { relStart, relEnd, targetStart, targetEnd, relNumber, targetNumber } = note
+        const written = {
+          rel: relStart === -1 ? null : text(relStart, relEnd),
+          target: targetStart === -1 ? null : text(targetStart, targetEnd),
+        }
+        const answer = answerFor(written, decision, changes)
+        keepVariant(group, { relNumber, targetNumber, shows, facts, decision, answer }, `${written.rel}${written.target}`)
+      }
+      return tagPatches(tag, { attributes, nameEnd }, changes)
+    },
+  }
+}
+
 /**
  * A stream for one page.
  * @param encoding - of the page, by the Encoding standard, lower case
@@ -54,43 +94,35 @@ export function ruleStream(
   room?: StreamOptions['room'],
 ): RuleStream {
   const site = knownOf(rules, around)
-  const { needs } = site
-  const alike = sharing(site, around)
-  const isPlain = plainHost(around) !== null
-  return new MarkupStream<Alike>(
-    {
-      groupOf: (note, text, hasBase) => alike?.groupOf(note, text, isPlain && !hasBase) ?? null,
-      quick: (group, note) => (needs.shows ? undefined : variantOf(group, note, null)?.answer),
-      rewrite({ tag, element, content, isForeign, baseHref, baseTarget }, group, note, text): PatchSet {
-        const nameEnd = element.length + 1
-        const attributes = readAttributes(tag, nameEnd)
-        const value = (name: string): string | null => valueNamed(tag, attributes, name)
-        const href = value('href') ?? (isForeign ? value('xlink:href') : null)
-        if (href === null) return []
-        const whole = content === null ? null : `${tag}${content}</a>`
-        const link = whole === null ? undefined : scanLinks(whole).links[0]
-        const shows: LinkFacts['shows'] = element === 'area' || (link?.hasPicture === true && !link.hasText) ? 'picture' : 'text'
-        const words = (): string => (whole === null || link === undefined ? '' : linkText(whole, link))
-        const [rel, target, byHand, tags] = [value('rel'), value('target'), value(BY_HAND), value(TAGS)]
-        const isOrdinary = byHand === null && tags === null
-        const before = group === null || !isOrdinary ? undefined : variantOf(group, note, needs.content ? shows : null)
-        const facts = before?.facts ?? factsOf({ href: href.trim(), rel, target, byHand, tags, shows, baseHref, baseTarget }, around, find)
-        const decision = before?.decision ?? decide(rules, facts)
-        const changes = changesFor(decision, facts, { html: tag, attributes, rel, words })
-        if (group !== null && isOrdinary && before === undefined) {
-          const { relStart, relEnd, targetStart, targetEnd, relNumber, targetNumber } = note
-          const written = {
-            rel: relStart === -1 ? null : text(relStart, relEnd),
-            target: targetStart === -1 ? null : text(targetStart, targetEnd),
-          }
-          const answer = answerFor(written, decision, changes)
-          keepVariant(group, { relNumber, targetNumber, shows, facts, decision, answer }, `${written.rel}${written.target}`)
-        }
-        return tagPatches(tag, { attributes, nameEnd }, changes)
-      },
-    },
-    { encoding, needsContent: needs.content, room },
-  )
+  return new MarkupStream(rewriterFor(rules, around, find, site), { encoding, needsContent: site.needs.content, room })
+}
+
+/** How many links a page has, and how many of them the rules would change. */
+export interface PageSurvey {
+  readonly links: number
+  readonly changes: number
+}
+
+/**
+ * Reads a page and decides each of its links, without writing anything.
+ * @param encoding - as for {@link ruleStream}
+ */
+export function surveyPage(
+  page: Uint8Array,
+  rules: readonly CompiledRule[],
+  around: PageAround,
+  find: ShortLinkFinder,
+  encoding: string,
+): PageSurvey {
+  const site = knownOf(rules, around)
+  const rewriter = rewriterFor(rules, around, find, site)
+  let changes = 0
+  const count = (): void => {
+    changes++
+  }
+  const reader = new PageReader(rewriter, { encoding, needsContent: site.needs.content }, { quick: count, whole: count })
+  reader.read(page, true)
+  return { links: reader.links, changes }
 }
 
 /** The changes as they are written; undefined where another tag that is written alike may need others. */

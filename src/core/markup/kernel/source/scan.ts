@@ -115,13 +115,17 @@ export function scan(from: i32, length: i32, isLast: bool, isNested: bool): i32 
       continue
     }
     const nameEnd = endOfName(name + 1, end)
+    if (isEnd && nameEnd < end && load<u8>(nameEnd) == GREATER) {
+      i = nameEnd + 1 // as nearly all end tags are written
+      continue
+    }
     const nameLength = <i32>(nameEnd - name)
     const letters = lettersOf(name, nameLength)
     const isLink = !isEnd && (letters == A || letters == AREA) && nameLength <= 4
     const isSpecial = !isEnd && mayChangeReading(letters)
     if (isSpecial && isForOthers(letters, nameLength)) return stop(AT_TAG, DATA, count, lt)
     const note: usize = isLink ? NOTES + <usize>count * NOTE_BYTES : 0
-    i = attributes(nameEnd, end, note)
+    i = !isLink && nameEnd < end && load<u8>(nameEnd) == GREATER ? nameEnd + 1 : attributes(nameEnd, end, note)
     if (i == 0) return stop(WAITS, DATA, count, lt)
     if (isLink) {
       store<u32>(note, <u32>(lt - PAGE), START)
