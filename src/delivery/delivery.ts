@@ -9,6 +9,6 @@ export interface Delivery {
   readonly clicks: ClickLog
   readonly visitors: Visitors
   readonly log: Logger
-  /** How long the site behind a front door may take to begin its answer; {@link DOOR_TIMEOUT_MS} when left out. */
+  /** How long the site behind a front door may take to begin its answer; half a minute when left out. */
   readonly doorTimeoutMs?: number | undefined
 }
