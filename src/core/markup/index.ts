@@ -6,7 +6,15 @@ export { looksLikeHtml, pageTitle, TITLE_MAX_CHARS } from './page.ts'
 export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches } from './patch.ts'
 export { type Picture, scanPictures } from './pictures.ts'
 export { type LinkRewriter, type NotedText, PageReader, type QuickAnswer, type StreamedTag } from './reading.ts'
-export { type AttributeChanges, addedAttribute, type Rewritten, rewriteLinks, tagPatches } from './rewrite.ts'
+export {
+  type AttributeChanges,
+  addedAttribute,
+  type Rewritten,
+  rewriteLinks,
+  tagPatches,
+  type WrittenValue,
+  writtenValue,
+} from './rewrite.ts'
 export { Form, type LinkNote, NO_NUMBER, NOT_NUMBERED, scanner } from './scanner.ts'
 export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
 export { MarkupStream, type StreamOptions, TAG_HOLD_BYTES } from './stream.ts'

@@ -1,6 +1,7 @@
 import { readAttributes, valueNamed } from './attributes.ts'
 import { decodeSource, isSingleByte } from './encoding.ts'
 import type { PatchSet } from './patch.ts'
+import type { WrittenValue } from './rewrite.ts'
 import { Form, LinkNote, Mode, type ReadingState, Stop, scanner, startOfReading } from './scanner.ts'
 import { endsForeign, type ForeignElement, foreignElement, isRawElement } from './tokenizer.ts'
 
@@ -22,8 +23,8 @@ export interface QuickAnswer {
   /** Attributes to put in behind the destination, with a space before each. */
   readonly added: string
   /** For one that the tag has, with a value; null leaves it. */
-  readonly rel: string | null
-  readonly target: string | null
+  readonly rel: WrittenValue | null
+  readonly target: WrittenValue | null
 }
 
 /** Reads what stands between two offsets of a note; what is not ASCII is not to be relied on. */

@@ -22,7 +22,7 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
       const { nameEnd, valueStart, valueEnd } = present
       patches.push(
         valueStart > nameEnd
-          ? valuePatch(html.charCodeAt(valueStart - 1), valueStart, valueEnd, value)
+          ? valuePatch(html.charCodeAt(valueStart - 1), valueStart, valueEnd, writtenValue(value))
           : { from: nameEnd, to: nameEnd, insert: `="${escapeAttribute(value)}"` },
       )
     }
@@ -34,16 +34,28 @@ export function tagPatches(html: string, link: Pick<LinkTag, 'attributes' | 'nam
   return patches.sort((a, b) => a.from - b.from || a.to - b.to)
 }
 
+/** A value as it is written where another one stood: between double quotes, between single ones, and in none. */
+export interface WrittenValue {
+  readonly double: string
+  /** Null where it cannot stand between them: then they go too. */
+  readonly single: string | null
+  readonly bare: string
+}
+
+export function writtenValue(value: string): WrittenValue {
+  const double = escapeAttribute(value)
+  return { double, single: value.includes("'") ? null : value.replaceAll('&', '&amp;'), bare: `"${double}"` }
+}
+
 /**
  * Another value for an attribute that has one, in its own quotes where it can stand in them. Only the value changes.
  * @param before - the character before the value: its quote, or any other where it stands in none
  * @param valueStart - and `valueEnd`: of the value without its quotes
  */
-export function valuePatch(before: number, valueStart: number, valueEnd: number, value: string): Patch {
-  if (before === 0x22) return { from: valueStart, to: valueEnd, insert: escapeAttribute(value) }
-  if (before !== 0x27) return { from: valueStart, to: valueEnd, insert: `"${escapeAttribute(value)}"` }
-  if (!value.includes("'")) return { from: valueStart, to: valueEnd, insert: value.replaceAll('&', '&amp;') }
-  return { from: valueStart - 1, to: valueEnd + 1, insert: `"${escapeAttribute(value)}"` }
+export function valuePatch(before: number, valueStart: number, valueEnd: number, { double, single, bare }: WrittenValue): Patch {
+  if (before === 0x22) return { from: valueStart, to: valueEnd, insert: double }
+  if (before !== 0x27) return { from: valueStart, to: valueEnd, insert: bare }
+  return single === null ? { from: valueStart - 1, to: valueEnd + 1, insert: bare } : { from: valueStart, to: valueEnd, insert: single }
 }
 
 /** A new attribute as it is written into a tag, with the space before it. */

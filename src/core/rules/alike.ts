@@ -119,5 +119,5 @@ const ASCII = /^[\0-\x7f]*$/
 export function keepVariant(group: Alike, variant: Variant, written: string): void {
   const { relNumber, targetNumber, answer } = variant
   if (group.length >= VARIANTS_MAX || relNumber === NOT_NUMBERED || targetNumber === NOT_NUMBERED) return
-  if (ASCII.test(`${written}${answer?.added}${answer?.rel}${answer?.target}`)) group.push(variant)
+  if (ASCII.test(`${written}${answer?.added}${answer?.rel?.double}${answer?.target?.double}`)) group.push(variant)
 }

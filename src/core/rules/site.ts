@@ -56,7 +56,16 @@ export interface CompiledSite {
 
 /** Origin of a host as visitors type it: local names carry our port, real ones stand behind their own. */
 export function originOf(host: string, port: number): string {
-  return host === 'localhost' || host.endsWith('.localhost') ? `http://${host}:${port}` : `https://${host}`
+  if (host !== 'localhost' && !host.endsWith('.localhost')) return `https://${host}`
+  return port === 80 ? `http://${host}` : `http://${host}:${port}`
+}
+
+/** A path in which nothing is written in two ways. */
+const PLAIN_PATH = /^\/(?!\/)(?:[A-Za-z0-9_~/-]|(?<!\/)\.)*$/
+
+const pageAddress = (path: string, origin: string): string => {
+  if (PLAIN_PATH.test(path)) return origin + path // what parsing it would lead to
+  return (path.startsWith('/') ? normalise(path, origin) : null) ?? `${origin}/`
 }
 
 /** @param port - the one this installation answers on */
@@ -82,7 +91,7 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
       part,
       port,
       // A link of a shared part is looked at as if it stood on the front page.
-      page: (path.startsWith('/') ? normalise(path, host) : null) ?? `${host}/`,
+      page: pageAddress(path, host),
       sponsor: writtenFor === null || writtenFor === undefined ? undefined : setup.partners.find(({ id }) => id === writtenFor),
       waiting: waiting === undefined ? undefined : new Set(waiting),
     }),

@@ -10,6 +10,8 @@ import {
   scanLinks,
   tagPatches,
   valueNamed,
+  type WrittenValue,
+  writtenValue,
 } from '../markup/index.ts'
 import { type Alike, AlikeLinks, keepVariant, type Variant, variantOf } from './alike.ts'
 import { changesFor, type Decision, decide } from './decide.ts'
@@ -137,7 +139,10 @@ function answerFor(
   // To take an attribute off needs its name, and one without a value has no place for one.
   if (entries.some(([name, value]) => value === null || written[name] === '')) return undefined
   const isAdded = (name: string): boolean => written[name] === null
-  const another = (name: 'rel' | 'target'): string | null => (isAdded(name) ? null : (changes[name] ?? null))
+  const another = (name: 'rel' | 'target'): WrittenValue | null => {
+    const value = isAdded(name) ? null : changes[name]
+    return value === null || value === undefined ? null : writtenValue(value)
+  }
   return {
     added: entries
       .filter(([name]) => isAdded(name))

@@ -58,11 +58,12 @@ export function askBehind(door: Door, method: string, headers: Headers, body: In
   let sink: BodySink | null = null
   let isOver = false
   let reason: Error | null = null
-  const stop = (why: Error): void => {
-    reason ??= why
-    if (!isOver) hold?.abort(why)
+  const stop = (why: () => Error): void => {
+    if (isOver) return // and no error is made for nothing: that costs more than most of an answer
+    reason ??= why()
+    hold?.abort(reason)
   }
-  const timer = setTimeout(() => stop(new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
+  const timer = setTimeout(() => stop(() => new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
   const fail = (error: Error): void => {
     clearTimeout(timer)
     if (isOver) return
@@ -87,7 +88,7 @@ export function askBehind(door: Door, method: string, headers: Headers, body: In
           headers: readHeaders(Array.isArray(raw) ? raw : []),
           pause: () => controller.pause(),
           resume: () => controller.resume(),
-          stop: () => stop(new Error('nobody needs the rest')),
+          stop: () => stop(() => new Error('nobody needs the rest')),
         })
         if (sink !== null) return
         isOver = true
@@ -106,5 +107,5 @@ export function askBehind(door: Door, method: string, headers: Headers, body: In
       },
     },
   )
-  return () => stop(new Error('the client is gone'))
+  return () => stop(() => new Error('the client is gone'))
 }
