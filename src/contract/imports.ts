@@ -18,6 +18,11 @@ export const ImportItem = z.object({
   title: z.string().nullable(),
   encoding: z.string().nullable(),
   links: z.int().nullable(),
+  changes: z
+    .int()
+    .nullable()
+    .default(null)
+    .meta({ description: "Of the links, those that the site's rules change as the page is delivered" }),
   bytes: z.int(),
 })
 export type ImportItem = z.infer<typeof ImportItem>

@@ -5,11 +5,13 @@ import { ImportInput, type ImportItem, type ImportReport } from '../contract/imp
 import { isPageName, nameForPath, pathForName, readPage, setPageTags } from '../core/content/index.ts'
 import { htmlOfMarkdown, pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
+import { type CompiledSite, surveyPage } from '../core/rules/index.ts'
 import { dropCrawl } from '../data/crawled.ts'
 import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
 import { getBlob, setOrigin, storable, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
+import type { SiteViews } from '../services/context.ts'
 import { hashOf, newContent } from '../services/pages.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
 import { crawl } from './crawl.ts'
@@ -40,7 +42,7 @@ interface Judged {
 }
 
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
-export async function runImport(db: Database, jobId: string, log: Logger): Promise<void> {
+export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger): Promise<void> {
   const { Job } = db.models
   const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
     db,
@@ -50,7 +52,8 @@ export async function runImport(db: Database, jobId: string, log: Logger): Promi
   if (claimed === undefined) return // cancelled before it began, or somebody else has it
   const input = ImportInput.parse(claimed.input)
   try {
-    const report = await importUpload(db, { jobId, siteId: claimed.site_id, personId: claimed.person_id, input })
+    const site = await views.of({ siteId: claimed.site_id })
+    const report = await importUpload(db, { jobId, site, personId: claimed.person_id, input })
     await Job.update(
       {
         state: 'done',
@@ -84,19 +87,19 @@ class ImportFailure extends Error {}
 
 async function importUpload(
   db: Database,
-  { jobId, siteId, personId, input }: { jobId: string; siteId: string; personId: string | null; input: ImportInput },
+  { jobId, site, personId, input }: { jobId: string; site: CompiledSite; personId: string | null; input: ImportInput },
 ): Promise<ImportReport> {
+  const { siteId } = site.setup
   const progress = progressWriter(db, jobId)
   const entries = await entriesOf(db, siteId, input, progress)
-  const kept = await readKept(db, siteId)
-  const model = await frontPage(db, siteId)
-  const taken = new Map<string, string>()
+  const { leaveOff } = input
+  const ground: Ground = { site, leaveOff, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
   const items: ImportItem[] = []
 
   const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
     for (const entry of entries) {
       await progress(items.length, entries.length)
-      const judged = await judgeEntry(entry, input.leaveOff, kept, taken, model)
+      const judged = await judgeEntry(entry, ground)
       items.push(judged.item)
       if (store !== null) await store(judged)
     }
@@ -115,7 +118,7 @@ async function importUpload(
     changed: count('changed'),
     same: count('same'),
     refused: count('refused'),
-    folder: commonFolder(entries, input.leaveOff),
+    folder: commonFolder(entries, leaveOff),
     items,
   }
 }
@@ -193,7 +196,17 @@ const NOT_HTML: readonly (readonly [string, string])[] = [
   ['\x7fELF', 'a program'],
 ]
 
-async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, taken: Map<string, string>, model: Model): Promise<Judged> {
+/** What entries are judged by. */
+interface Ground {
+  readonly site: CompiledSite
+  readonly leaveOff: string
+  readonly kept: Kept
+  readonly model: Model
+  /** Names of the entries so far, by the addresses they get. */
+  readonly taken: Map<string, string>
+}
+
+async function judgeEntry(entry: ArchiveEntry, { site, leaveOff, kept, model, taken }: Ground): Promise<Judged> {
   const refuse = (reason: string): Judged => ({
     content: null,
     item: {
@@ -205,6 +218,7 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
       title: null,
       encoding: null,
       links: null,
+      changes: null,
       bytes: entry.bytes,
     },
   })
@@ -237,7 +251,18 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
     const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
     return {
       content: { kind: 'file', name, path, bytes, hash },
-      item: { name: entry.name, path, what: 'file', outcome, reason: null, title: null, encoding: null, links: null, bytes: bytes.length },
+      item: {
+        name: entry.name,
+        path,
+        what: 'file',
+        outcome,
+        reason: null,
+        title: null,
+        encoding: null,
+        links: null,
+        changes: null,
+        bytes: bytes.length,
+      },
     }
   }
   const head = bytes.toString('latin1', 0, 8)
@@ -261,6 +286,7 @@ async function judgeEntry(entry: ArchiveEntry, leaveOff: string, kept: Kept, tak
       title: page.title ?? name,
       encoding: page.encoding,
       links: page.placements.length,
+      changes: surveyPage(bytes, site.rules, site.around(path), site.findShortLink, page.encoding).changes,
       bytes: bytes.length,
       reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
     },

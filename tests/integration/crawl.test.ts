@@ -56,12 +56,12 @@ after(() => {
 
 async function fetched(address: string, dryRun = false) {
   const job = must(await world.services.imports.fetch(world.owner, { address, dryRun }))
-  await runImport(world.db, job, log)
+  await runImport(world.db, world.services.views, job, log)
   return { job, ...must(await world.services.jobs.get(world.owner, job)) }
 }
 async function applied(job: string) {
   const next = must(await world.services.imports.again(world.owner, job, { dryRun: false }))
-  await runImport(world.db, next, log)
+  await runImport(world.db, world.services.views, next, log)
   return must(await world.services.jobs.get(world.owner, next))
 }
 const outcomes = (report: ReturnType<typeof reportOf>) =>
@@ -102,7 +102,7 @@ test('a crawl that was stopped goes on from what it has', async () => {
   const job = must(await world.services.imports.fetch(world.owner, { address: `${at}/map.xml`, dryRun: true }))
   await rows(world.db, 'UPDATE jobs SET is_cancel_asked = true WHERE id = $1', [job])
   asked = []
-  await runImport(world.db, job, log)
+  await runImport(world.db, world.services.views, job, log)
   const stopped = must(await world.services.jobs.get(world.owner, job))
   assert.deepEqual([stopped.state, stopped.message], ['cancelled', 'Stopped. What was fetched is kept; it can go on from there.'])
   const [kept] = await rows<{ upload: string }>(world.db, `SELECT input->>'upload' AS upload FROM jobs WHERE id = $1`, [job])
@@ -113,7 +113,7 @@ test('a crawl that was stopped goes on from what it has', async () => {
   )
   asked = []
   const next = must(await world.services.imports.again(world.owner, job, { dryRun: true }))
-  await runImport(world.db, next, log)
+  await runImport(world.db, world.services.views, next, log)
   assert.equal(must(await world.services.jobs.get(world.owner, next)).state, 'done')
   assert.ok(!asked.includes('/one') && !asked.includes('/map.xml') && asked.includes('/two.html'), asked.join(' '))
 })

@@ -85,6 +85,22 @@ test('bytes come out as they came in, and again with rules everywhere but in the
   }
 })
 
+test('a dry run says how many links the rules will change, page by page, in whatever encoding', async () => {
+  const report = reportOf(await bringIn(world, zipOf({ ...FOREIGN, 'plain.txt': 'x' }), { dryRun: true }))
+  const changes = Object.fromEntries(report.items.map((item) => [item.name, item.changes]))
+  assert.deepEqual(changes, {
+    'bom.html': 0,
+    'utf16.html': 0,
+    'latin.html': 1,
+    'sjis.html': 1,
+    'gbk.html': 1,
+    'frames.html': 0,
+    'broken.html': 0,
+    'deep.html': 0,
+    'plain.txt': null,
+  })
+})
+
 test('each bad entry is left out with its reason, and stops no other', async () => {
   const job = await bringIn(
     world,
@@ -182,7 +198,7 @@ test('a cancelled import leaves nothing behind', async () => {
   const { services, owner, db, context } = world
   const files = Object.fromEntries(Array.from({ length: 400 }, (_, i) => [`many/${i}.html`, `<title>${i}</title>`]))
   const job = must(await services.imports.start(owner, { name: 'many.zip', bytes: zipOf(files), dryRun: false }))
-  const running = runImport(db, job, context.log)
+  const running = runImport(db, services.views, job, context.log)
   await rows(db, 'UPDATE jobs SET is_cancel_asked = true WHERE id = $1', [job])
   await running
   assert.equal(must(await services.jobs.get(owner, job)).state, 'cancelled')

@@ -116,7 +116,7 @@ export async function bringIn(
       leaveOff: options.leaveOff,
     }),
   )
-  await runImport(db, job, silent)
+  await runImport(db, services.views, job, silent)
   return { job, ...must(await services.jobs.get(owner, job)) }
 }
 

@@ -206,6 +206,8 @@ function Report({
   const [shown, setShown] = useState<(typeof OUTCOMES)[number] | null>(null)
   const items = report.items.filter(({ outcome }) => shown === null || outcome === shown)
   const comes = report.new + report.changed
+  const count = (of: 'links' | 'changes'): number => report.items.reduce((sum, item) => sum + (item[of] ?? 0), 0)
+  const [links, changes] = [count('links'), count('changes')]
   return (
     <div className="grid gap-4">
       <p role="status">
@@ -228,6 +230,13 @@ function Report({
           </button>
         ))}
       </div>
+      {links > 0 && (
+        <p>
+          {changes === 0
+            ? `Your rules leave all of the ${links} links as they are.`
+            : `Your rules change ${changes} of the ${links} links as the pages are delivered; what is stored stays as it comes.`}
+        </p>
+      )}
       {report.isDryRun && report.folder !== null && (
         <p className="rounded-[7px] bg-sun px-4 py-2.5">
           Everything lies in one folder, <code>{report.folder}/</code>.{' '}
@@ -251,6 +260,7 @@ function Report({
               <th className="px-3">Title, or why not</th>
               <th className="px-3">Encoding</th>
               <th className="px-3 text-right">Links</th>
+              <th className="px-3 text-right whitespace-nowrap">Rules change</th>
               <th className="px-3"> </th>
             </tr>
           </thead>
@@ -265,6 +275,7 @@ function Report({
                 </td>
                 <td className="note px-3">{item.encoding}</td>
                 <td className="px-3 text-right tabular-nums">{item.links}</td>
+                <td className="px-3 text-right tabular-nums">{item.changes}</td>
                 <td className="note px-3 whitespace-nowrap">{OUTCOME_WORDS[item.outcome]}</td>
               </tr>
             ))}
