@@ -74,8 +74,9 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       const view = await views.of(actor)
       const draft = compileRules(rules)
       const tally = new ImpactTally<JudgedPlacement>(view.rules, draft)
-      const { judged: all } = await placements.listOf(actor.siteId, view)
-      for (const judged of all) tally.add(judged.placement.page.path, judged.facts, judged, judged.decision)
+      const list = await placements.listOf(actor.siteId, view)
+      for (const [i, judged] of list.judged.entries())
+        tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, list.alikeAt(i))
       return ok(ImpactAnswer.parse(shownImpact(tally.result(), (judged) => decide(draft, judged.facts))))
     },
 

@@ -1,5 +1,5 @@
 import { isBareAddress, saysLittle } from '../content/index.ts'
-import { type CompiledSite, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
+import { alikeKey, type CompiledSite, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
 import { FINDINGS, type Finding, findingsOf, hasFinding, overdoneOf } from './findings.ts'
 import { destinationOf, Judge, type JudgedPlacement, landsOf, type Placement } from './set.ts'
 
@@ -75,6 +75,7 @@ export class PlacementList {
   readonly #judge: Judge
   readonly #columns = Object.fromEntries(FACETS.map((facet) => [facet, new Column()])) as Record<Facet, Column>
   readonly #destinations = new Column()
+  readonly #alike = new Column()
   readonly #words: string[] = []
   readonly #tags: (readonly string[])[] = []
   readonly #bits: number[] = []
@@ -107,12 +108,18 @@ export class PlacementList {
       set('words', wordsOf(judged))
       set('by', reasonKey(decision.because.hints))
       this.#destinations.set(i, destinationOf(judged))
+      this.#alike.set(i, alikeKey(facts))
       this.#words.push(
         `${placement.text}\n${placement.written.href}\n${facts.address ?? ''}\n${placement.page.title}\n${placement.page.path}`.toLowerCase(),
       )
       this.#tags.push(facts.tags)
       this.#bits.push(0)
     }
+  }
+
+  /** A number that a placement shares with those of the same {@link alikeKey}. */
+  alikeAt(i: number): number {
+    return this.#alike.codes[i] ?? -1
   }
 
   /** Looks for findings among what has come in; what depends on the whole site is as known so far. */

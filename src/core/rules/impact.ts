@@ -1,6 +1,6 @@
 import { type Decision, decide, type Reason } from './decide.ts'
 import type { LinkFacts } from './facts.ts'
-import { type CompiledRule, EFFECTS, type Effect } from './rule.ts'
+import { type CompiledRule, EFFECTS, type Effect, needsOf } from './rule.ts'
 
 type Marks = Pick<Decision, 'rel' | 'target'>
 
@@ -54,6 +54,27 @@ const EXAMPLES_PER_GROUP = 3
 /** Pages and sites listed; the rest is in the totals. */
 const SHARES_MAX = 20
 
+/**
+ * The same text for links of which rules that ask neither for addresses nor for where a link stands cannot say different
+ * things.
+ */
+export function alikeKey(facts: LinkFacts): string {
+  const { kind, site, host, partner, isPartner, isOutside, origin, shows, handSet, writtenFor, isWaiting, rel, target, baseTarget } = facts
+  const yes =
+    (isPartner ? 1 : 0) + (isOutside ? 2 : 0) + (isWaiting ? 4 : 0) + (origin === 'imported' ? 8 : 0) + (shows === 'text' ? 16 : 0)
+  return [kind, yes, site, host, partner, handSet.join(' '), writtenFor, rel.join(' '), target ?? '\0', baseTarget ?? '\0'].join('\n')
+}
+
+/** What two rule lists say of links that are alike. */
+interface Compared {
+  readonly facts: LinkFacts
+  readonly before: Decision
+  readonly after: Decision
+  /** Null where nothing changes. */
+  readonly key: string | null
+  links: number
+}
+
 /** Compares what two rule lists deliver, placement by placement, so that a large site can be looked at in steps. */
 export class ImpactTally<Example> {
   readonly #before: readonly CompiledRule[]
@@ -63,6 +84,9 @@ export class ImpactTally<Example> {
   readonly #sites = new Map<string, number>()
   readonly #rules: Map<string, { means: number; decides: number; instead: Map<string, { reason: Reason; links: number }> }>
   readonly #conflicts = new Map<string, { effect: Effect; heard: number; unheard: number; links: number }>()
+  /** By what makes them alike; null where rules look at more than that. */
+  readonly #alike: Map<number, Compared> | null
+  readonly #compared: Compared[] = []
   #looked = 0
   #links = 0
 
@@ -70,24 +94,24 @@ export class ImpactTally<Example> {
     this.#before = before
     this.#after = after
     this.#rules = new Map(after.map(({ rule }) => [rule.id, { means: 0, decides: 0, instead: new Map() }]))
+    const needs = [needsOf(before), needsOf(after)]
+    this.#alike = needs.some(({ place, address }) => place || address) ? null : new Map()
   }
 
   /**
    * @param page - its path
    * @param example - what is shown of this placement if it stands for its kind of change
    * @param known - its decision by the rules before, where it has been made already
+   * @param alike - a number that placements of the same {@link alikeKey} share; left out where nobody has counted them
    */
-  add(page: string, facts: LinkFacts, example: Example, known?: Decision): void {
+  add(page: string, facts: LinkFacts, example: Example, known?: Decision, alike?: number): void {
     this.#looked++
-    const before = known ?? decide(this.#before, facts)
-    const after = decide(this.#after, facts)
-    this.#weigh(facts, after)
-    if (isSame(before, after)) return
+    const { before, after, key } = this.#compare(facts, known, alike)
+    if (key === null) return
     this.#links++
     this.#pages.set(page, (this.#pages.get(page) ?? 0) + 1)
     const site = facts.site ?? 'no site'
     this.#sites.set(site, (this.#sites.get(site) ?? 0) + 1)
-    const key = `${before.rel}\n${before.target}\n${after.rel}\n${after.target}\n${after.also === before.also ? '' : JSON.stringify([before.also, after.also])}`
     let group = this.#groups.get(key)
     if (group === undefined) {
       group = { before, after, links: 0, pages: new Set<string>(), examples: [] }
@@ -98,15 +122,31 @@ export class ImpactTally<Example> {
     if (group.examples.length < EXAMPLES_PER_GROUP) group.examples.push(example)
   }
 
+  #compare(facts: LinkFacts, known: Decision | undefined, alike: number | undefined): Compared {
+    const seen = alike === undefined ? undefined : this.#alike?.get(alike)
+    if (seen !== undefined) {
+      seen.links++
+      return seen
+    }
+    const before = known ?? decide(this.#before, facts)
+    const after = decide(this.#after, facts)
+    const also = after.also === before.also ? '' : JSON.stringify([before.also, after.also])
+    const key = isSame(before, after) ? null : `${before.rel}\n${before.target}\n${after.rel}\n${after.target}\n${also}`
+    const compared = { facts, before, after, key, links: 1 }
+    this.#compared.push(compared)
+    if (alike !== undefined) this.#alike?.set(alike, compared)
+    return compared
+  }
+
   /** Counts what each rule means and decides, and where two speak of the same thing. */
-  #weigh(facts: LinkFacts, { because }: Decision): void {
+  #weigh({ facts, after: { because }, links }: Compared): void {
     const heard: Partial<Record<Effect, CompiledRule>> = {}
     for (const compiled of this.#after) {
       if (!compiled.matches(facts)) continue
       const { rule, number } = compiled
       const share = this.#rules.get(rule.id)
       if (share === undefined) continue
-      share.means++
+      share.means += links
       let isDeciding = false
       let other: Reason | null = null
       for (const effect of EFFECTS) {
@@ -120,21 +160,23 @@ export class ImpactTally<Example> {
         else if (!isSameSaying(first.rule.what[effect], said)) {
           const key = `${effect} ${first.number} ${number}`
           const conflict = this.#conflicts.get(key) ?? { effect, heard: first.number, unheard: number, links: 0 }
-          conflict.links++
+          conflict.links += links
           this.#conflicts.set(key, conflict)
         }
       }
-      if (isDeciding) share.decides++
+      if (isDeciding) share.decides += links
       else if (other !== null) {
         const key = other.by === 'rule' ? `rule ${other.id}` : other.by
         const instead = share.instead.get(key) ?? { reason: other, links: 0 }
-        instead.links++
+        instead.links += links
         share.instead.set(key, instead)
       }
     }
   }
 
+  /** What was found. Nothing can be added after it. */
   result(): Impact<Example> {
+    for (const compared of this.#compared.splice(0)) this.#weigh(compared)
     const groups = [...this.#groups.values()].sort((a, b) => b.links - a.links)
     return {
       looked: this.#looked,

@@ -26,7 +26,7 @@ export {
   writtenLink,
 } from './facts.ts'
 export { type HandAnswers, handAnswersOf, handChanges } from './hand.ts'
-export { type Conflict, type Impact, type ImpactGroup, ImpactTally, type RuleShare } from './impact.ts'
+export { alikeKey, type Conflict, type Impact, type ImpactGroup, ImpactTally, type RuleShare } from './impact.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints } from './rel.ts'
 export {
   type CompiledRule,

@@ -166,11 +166,12 @@ async function workOutImpact(id: number, rules: readonly Rule[]): Promise<void> 
   if (list === null || site === null) return
   const draft = compileRules(rules)
   const tally = new ImpactTally<JudgedPlacement>(site.rules, draft)
-  const { judged: all } = list
+  const looked = list
+  const { judged: all } = looked
   for (let i = 0; i < all.length; ) {
     for (const end = Math.min(i + SLICE, all.length); i < end; i++) {
       const judged = all[i]
-      if (judged !== undefined) tally.add(judged.placement.page.path, judged.facts, judged, judged.decision)
+      if (judged !== undefined) tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, looked.alikeAt(i))
     }
     await breathe()
     if (newestImpact !== id) return

@@ -2,9 +2,11 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
 import {
+  alikeKey,
   type CompiledRule,
   compileRules,
   deliverPage,
+  ImpactTally,
   type PageAround,
   type Rule,
   ruleStream,
@@ -235,5 +237,33 @@ test('a survey agrees with what a stream changes (seeded pages)', () => {
       assert.equal(survey.changes > 0, patches.length > 0)
     }),
     { seed: 3, numRuns: 500 },
+  )
+})
+
+test('an impact that is counted by likeness is the one that is counted link by link (seeded sites)', () => {
+  const lists = Object.values(LISTS)
+  fc.assert(
+    fc.property(
+      fc.array(pages, { minLength: 1, maxLength: 3 }),
+      fc.constantFrom(...lists),
+      fc.constantFrom(...lists),
+      (site, was, will) => {
+        const [before, after] = [compileRules(was), compileRules(will)]
+        const [alone, together] = [new ImpactTally<string>(before, after), new ImpactTally<string>(before, after)]
+        const numbers = new Map<string, number>()
+        for (const [i, html] of site.entries()) {
+          const where = PLACES[i % PLACES.length] ?? around
+          for (const { facts, decision, link } of deliverPage(html, before, where, find).delivered) {
+            const key = alikeKey(facts)
+            const number = numbers.get(key) ?? numbers.size
+            numbers.set(key, number)
+            alone.add(`/p${i}`, facts, link.href)
+            together.add(`/p${i}`, facts, link.href, decision, number)
+          }
+        }
+        assert.deepEqual(together.result(), alone.result())
+      },
+    ),
+    { seed: 77, numRuns: 600 },
   )
 })
