@@ -1,11 +1,10 @@
 import { fork, spawnSync } from 'node:child_process'
-import { randomBytes } from 'node:crypto'
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { tmpdir } from 'node:os'
+import { readFileSync } from 'node:fs'
 import path from 'node:path'
 import pg from 'pg'
 import type { Page } from 'playwright-core'
 import { freePort } from '../bin/postgres.mjs'
+import { makeOwn } from './own.ts'
 
 /** A running copy with the demo, on a database of its own. */
 export interface Studio {
@@ -17,15 +16,8 @@ export interface Studio {
 }
 
 export async function openStudio(): Promise<Studio> {
-  const base = process.env.MAPROPE_BENCH_DATABASE_URL
-  if (base === undefined) throw new Error('Run it with: npm run bench')
-  const name = `bench_${randomBytes(4).toString('hex')}`
-  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-bench-'))
-  const admin = new pg.Client({ connectionString: base })
-  await admin.connect()
-  await admin.query(`CREATE DATABASE ${name}`)
+  const { databaseUrl, folder, drop } = await makeOwn()
   const port = await freePort()
-  const databaseUrl = base.replace(/\/[^/]*$/, `/${name}`)
   const environment = {
     ...process.env,
     PORT: String(port),
@@ -45,9 +37,7 @@ export async function openStudio(): Promise<Studio> {
     databaseUrl,
     async stop() {
       await new Promise((resolve) => server.once('exit', resolve).kill('SIGTERM'))
-      await admin.query(`DROP DATABASE ${name} WITH (FORCE)`)
-      await admin.end()
-      rmSync(folder, { recursive: true, force: true })
+      await drop()
     },
   }
 }

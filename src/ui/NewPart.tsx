@@ -1,5 +1,6 @@
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { Dialog } from './Dialog.tsx'
+import { TextField } from './TextField.tsx'
 
 const asName = (title: string): string =>
   title
@@ -21,7 +22,6 @@ export function NewPart({
   onMake: (wanted: { name: string; title: string }) => void
   onClose: () => void
 }) {
-  const id = useId()
   const [title, setTitle] = useState('')
   const name = asName(title)
   return (
@@ -34,16 +34,12 @@ export function NewPart({
         }}
       >
         <div>
-          <label className="field-label" htmlFor={id}>
-            What do you call it?
-          </label>
-          <input
-            id={id}
-            className="field"
+          <TextField
+            label="What do you call it?"
             value={title}
             maxLength={60}
             required
-            onChange={(event) => setTitle(event.target.value)}
+            onChange={setTitle}
             placeholder={what === 'menu' ? 'Main menu' : 'Footer'}
           />
           {name !== '' && <p className="note mt-1">Its name in pages: {name}</p>}

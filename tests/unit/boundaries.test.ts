@@ -80,11 +80,15 @@ test('islands reach the server only through the API', () => {
   assert.deepEqual(users, [])
 })
 
-test('core folders are entered by their door', () => {
+test('core folders are entered by their door, and folders within them only from around them', () => {
   const behind = imports.filter((each) => {
     const target = targetOf(each)
-    if (target === null || !/^core\/[a-z-]+\/(?!index\.ts)/.test(target)) return false
-    return path.dirname(target) !== path.dirname(each.from)
+    if (target === null || !/^core\/[a-z-]+\//.test(target)) return false
+    const folder = path.dirname(target)
+    if (folder === path.dirname(each.from)) return false
+    const isDoor = path.basename(target) === 'index.ts'
+    const isOuter = path.dirname(folder) === 'core'
+    return !isDoor || !(isOuter || path.dirname(each.from) === path.dirname(folder))
   })
   assert.deepEqual(behind, [])
 })

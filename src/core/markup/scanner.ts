@@ -1,4 +1,4 @@
-import { SCAN_KERNEL } from './kernel/compiled.ts'
+import { SCAN_KERNEL } from './kernel/index.ts'
 
 /** Why a scan stopped; as in `kernel/source/memory.ts`, like the modes and places below. */
 export enum Stop {

@@ -1,9 +1,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { FrontDoor, FrontDoorList } from '../../contract/front-doors.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 /** Sites that exist elsewhere and are answered through here, with the rules applied as their pages pass. */
 export function FrontDoors(props: { initial: FrontDoorList; canEdit: boolean }) {
@@ -65,7 +66,6 @@ function Doors({ initial, canEdit }: { initial: FrontDoorList; canEdit: boolean 
 }
 
 function NewDoor() {
-  const id = useId()
   const [host, setHost] = useState('')
   const [origin, setOrigin] = useState('')
   const make = useMutation({
@@ -87,32 +87,22 @@ function NewDoor() {
     >
       <h2 className="text-[18px]">Stand in front of a site</h2>
       <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
-        <div>
-          <label className="field-label" htmlFor={`${id}-origin`}>
-            Where does it answer now?
-          </label>
-          <input
-            id={`${id}-origin`}
-            className="field address"
-            required
-            placeholder="https://origin.slow-ferry.example"
-            value={origin}
-            onChange={(event) => setOrigin(event.target.value)}
-          />
-        </div>
-        <div>
-          <label className="field-label" htmlFor={`${id}-host`}>
-            On which host do visitors ask?
-          </label>
-          <input
-            id={`${id}-host`}
-            className="field address"
-            required
-            placeholder="www.slow-ferry.example"
-            value={host}
-            onChange={(event) => setHost(event.target.value)}
-          />
-        </div>
+        <TextField
+          label="Where does it answer now?"
+          isAddress
+          required
+          placeholder="https://origin.slow-ferry.example"
+          value={origin}
+          onChange={setOrigin}
+        />
+        <TextField
+          label="On which host do visitors ask?"
+          isAddress
+          required
+          placeholder="www.slow-ferry.example"
+          value={host}
+          onChange={setHost}
+        />
       </div>
       <p className="note">Point that host’s name at this server afterwards. Until then nothing changes for visitors.</p>
       {make.error !== null && (

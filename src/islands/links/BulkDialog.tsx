@@ -1,11 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { BulkChangeBody, BulkReview, BulkUndone, Selection } from '../../contract/bulk-changes.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
 import { Tag } from '../../ui/Tag.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 /** A change that is being got ready for a number of links. */
 export interface Bulk {
@@ -163,7 +164,6 @@ const isComplete = (change: BulkChangeBody): boolean =>
       : change.do !== 'tag' || change.add.length + change.remove.length > 0
 
 function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (change: BulkChangeBody) => void }) {
-  const id = useId()
   if (change.do === 'lead to' || change.do === 'replace') {
     return (
       <div className="grid gap-3">
@@ -177,8 +177,8 @@ function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (c
           />
         </fieldset>
         {change.do === 'lead to' ? (
-          <Line
-            id={id}
+          <TextField
+            isAddress
             label="Where do they lead?"
             value={change.address}
             placeholder="https://… or /a-page-of-ours.html"
@@ -186,15 +186,15 @@ function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (c
           />
         ) : (
           <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
-            <Line
-              id={`${id}-find`}
+            <TextField
+              isAddress
               label="Find"
               value={change.find}
               placeholder="?ref=old"
               onChange={(find) => onChange({ ...change, find })}
             />
-            <Line
-              id={`${id}-put`}
+            <TextField
+              isAddress
               label="Put in its place"
               value={change.put}
               placeholder="?ref=new"
@@ -246,8 +246,8 @@ function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (c
   if (change.do === 'tag')
     return (
       <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
-        <Tags id={`${id}-add`} label="Give these tags" value={change.add} onChange={(add) => onChange({ ...change, add })} />
-        <Tags id={`${id}-remove`} label="Take these away" value={change.remove} onChange={(remove) => onChange({ ...change, remove })} />
+        <Tags label="Give these tags" value={change.add} onChange={(add) => onChange({ ...change, add })} />
+        <Tags label="Take these away" value={change.remove} onChange={(remove) => onChange({ ...change, remove })} />
       </div>
     )
   if (change.do === 'bake')
@@ -269,69 +269,16 @@ function Way({ words, isOn, onClick }: { words: string; isOn: boolean; onClick: 
   )
 }
 
-function Line({
-  id,
-  label,
-  value,
-  placeholder,
-  onChange,
-}: {
-  id: string
-  label: string
-  value: string
-  placeholder: string
-  onChange: (value: string) => void
-}) {
-  return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}
-      </label>
-      <input
-        id={id}
-        className="field address"
-        value={value}
-        placeholder={placeholder}
-        autoComplete="off"
-        spellCheck={false}
-        onChange={(event) => onChange(event.target.value)}
-      />
-    </div>
-  )
-}
-
-function Tags({
-  id,
-  label,
-  value,
-  onChange,
-}: {
-  id: string
-  label: string
-  value: readonly string[]
-  onChange: (value: string[]) => void
-}) {
+function Tags({ label, value, onChange }: { label: string; value: readonly string[]; onChange: (value: string[]) => void }) {
   const [typed, setTyped] = useState(value.join(', '))
-  return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}
-      </label>
-      <input
-        id={id}
-        className="field"
-        value={typed}
-        placeholder="spring, boats"
-        onChange={(event) => {
-          setTyped(event.target.value)
-          onChange(
-            event.target.value
-              .split(',')
-              .map((tag) => tag.trim())
-              .filter((tag) => tag !== ''),
-          )
-        }}
-      />
-    </div>
-  )
+  const read = (text: string): void => {
+    setTyped(text)
+    onChange(
+      text
+        .split(',')
+        .map((tag) => tag.trim())
+        .filter((tag) => tag !== ''),
+    )
+  }
+  return <TextField label={label} value={typed} placeholder="spring, boats" onChange={read} />
 }

@@ -1,7 +1,8 @@
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import type { FlatEntry } from '../../core/menus/index.ts'
 import type { CompiledSite, HandAnswers } from '../../core/rules/index.ts'
 import { Tag } from '../../ui/Tag.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 import { prospect } from '../pages/choice.ts'
 import { LinkField } from '../pages/LinkField.tsx'
 import { Questions } from '../pages/Questions.tsx'
@@ -20,7 +21,6 @@ export function EntryPanel({
   onChange: (entry: FlatEntry) => void
   onRemove: () => void
 }) {
-  const id = useId()
   const [typed, setTyped] = useState(entry.href)
   const answers: HandAnswers = { opens: entry.opens, hints: entry.hints }
   const shown = entry.href === '' ? null : prospect(site, '/', entry.href, answers)
@@ -29,19 +29,13 @@ export function EntryPanel({
   }
   return (
     <section className="grid grid-cols-[minmax(0,1fr)] gap-3.5">
-      <div>
-        <label className="field-label" htmlFor={id}>
-          Label
-        </label>
-        <input
-          id={id}
-          className="field"
-          value={entry.label}
-          maxLength={200}
-          disabled={!canEdit}
-          onChange={(event) => onChange({ ...entry, label: event.target.value })}
-        />
-      </div>
+      <TextField
+        label="Label"
+        value={entry.label}
+        maxLength={200}
+        disabled={!canEdit}
+        onChange={(label) => onChange({ ...entry, label })}
+      />
       {canEdit && (
         <LinkField
           label={entry.kind === 'title' ? 'Leads to (a title may lead nowhere)' : 'Leads to'}

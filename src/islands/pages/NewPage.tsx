@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { Page } from '../../contract/pages.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 const pathFor = (title: string): string =>
   `/${title
@@ -35,25 +36,8 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
           make.mutate()
         }}
       >
-        <div>
-          <label className="field-label" htmlFor={`${id}-title`}>
-            Title
-          </label>
-          <input
-            id={`${id}-title`}
-            className="field"
-            required
-            maxLength={300}
-            value={title}
-            onChange={(event) => setTitle(event.target.value)}
-          />
-        </div>
-        <div>
-          <label className="field-label" htmlFor={`${id}-path`}>
-            Path on the site
-          </label>
-          <input id={`${id}-path`} className="field address" required value={wanted} onChange={(event) => setPath(event.target.value)} />
-        </div>
+        <TextField label="Title" required maxLength={300} value={title} onChange={setTitle} />
+        <TextField label="Path on the site" isAddress required value={wanted} onChange={setPath} />
         <div>
           <label className="field-label" htmlFor={`${id}-like`}>
             Looks like

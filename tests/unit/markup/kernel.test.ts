@@ -4,7 +4,7 @@ import { test } from 'node:test'
 import fc from 'fast-check'
 import { compileKernel } from '../../../bin/kernel.mjs'
 import { readAttributes } from '../../../src/core/markup/attributes.ts'
-import { SCAN_KERNEL } from '../../../src/core/markup/kernel/compiled.ts'
+import { SCAN_KERNEL } from '../../../src/core/markup/kernel/index.ts'
 import { Form, LinkNote, Mode, NO_NUMBER, NOT_NUMBERED, Stop, scanner, startOfReading } from '../../../src/core/markup/scanner.ts'
 import { AWKWARD, awkwardPages } from './awkward.ts'
 

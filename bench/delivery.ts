@@ -1,0 +1,68 @@
+import { type ChildProcess, execFileSync, fork } from 'node:child_process'
+import { writeFileSync } from 'node:fs'
+import path from 'node:path'
+import { freePort } from '../bin/postgres.mjs'
+import { closeDatabase, type Database, migrate, openDatabase } from '../src/data/database.ts'
+import { makeOwn } from './own.ts'
+
+const project = path.resolve(import.meta.dirname, '..')
+/** Of one run of the load tool. */
+const SECONDS = 3
+
+/** A database and processes of one benchmark's own; all are gone when it is over. */
+export interface Ground {
+  readonly db: Database
+  /** Starts a process and waits until it says that it is ready. @returns its port */
+  start(file: string, environment?: NodeJS.ProcessEnv): Promise<number>
+  /** Starts delivery with what the database holds now. */
+  startDelivery(): Promise<number>
+  /** @param script - of the load tool, in Lua. @returns answers a second */
+  load(port: number, connections: number, script: string): number
+}
+
+export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise<T> {
+  const { databaseUrl, folder, drop } = await makeOwn()
+  const processes: ChildProcess[] = []
+  const db = openDatabase(databaseUrl)
+  const start = async (file: string, environment: NodeJS.ProcessEnv = {}): Promise<number> => {
+    const port = await freePort()
+    processes.push(await started(path.join(project, file), { ...process.env, ...environment, PORT: String(port) }))
+    return port
+  }
+  try {
+    await migrate(db)
+    return await work({
+      db,
+      start,
+      startDelivery: () =>
+        start('dist/server.mjs', {
+          MAPROPE_DATA: folder,
+          MAPROPE_DATABASE_URL: databaseUrl,
+          MAPROPE_SECRET: 'only for the benchmark',
+          MAPROPE_ROLE: 'delivery',
+          MAPROPE_LOG: 'error',
+        }),
+      load(port, connections, script) {
+        const file = path.join(folder, 'requests.lua')
+        writeFileSync(file, script)
+        const said = execFileSync('wrk', ['-t1', `-c${connections}`, `-d${SECONDS}s`, '-s', file, `http://127.0.0.1:${port}/`], {
+          encoding: 'utf8',
+        })
+        return Number(/Requests\/sec:\s+([\d.]+)/.exec(said)?.[1] ?? 0)
+      },
+    })
+  } finally {
+    await Promise.all(processes.map((child) => new Promise((resolve) => child.once('exit', resolve).kill('SIGTERM'))))
+    await closeDatabase(db)
+    await drop()
+  }
+}
+
+/** Starts a script of ours and waits until it says that it is ready. */
+function started(file: string, environment: NodeJS.ProcessEnv): Promise<ChildProcess> {
+  const child = fork(file, [], { cwd: project, env: environment, execArgv: [], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+  return new Promise((resolve, reject) => {
+    child.once('message', () => resolve(child))
+    child.once('exit', (code) => reject(new Error(`${file} ended (${code})`)))
+  })
+}

@@ -1,0 +1,1 @@
+export { SCAN_KERNEL } from './compiled.ts'
