@@ -258,7 +258,7 @@ function Report({
             <tr className="border-b">
               <th className="px-3 py-1.5">File</th>
               <th className="px-3">Title, or why not</th>
-              <th className="px-3">Encoding</th>
+              <th className="px-3 max-md:hidden">Encoding</th>
               <th className="px-3 text-right">Links</th>
               <th className="px-3 text-right whitespace-nowrap">Rules change</th>
               <th className="px-3"> </th>
@@ -267,13 +267,13 @@ function Report({
           <tbody className="divide-y">
             {items.slice(0, ROWS_SHOWN).map((item) => (
               <tr key={item.name}>
-                <td className="address max-w-[260px] truncate px-3 py-1.5" title={item.name}>
+                <td className="address max-w-[260px] truncate px-3 py-1.5 max-md:max-w-[140px]" title={item.name}>
                   {item.path ?? item.name}
                 </td>
-                <td className={`px-3 ${item.outcome === 'refused' ? 'text-red' : ''}`}>
+                <td className={`min-w-[170px] px-3 py-1 ${item.outcome === 'refused' ? 'text-red' : ''}`}>
                   {item.reason ?? item.title ?? <span className="note">file</span>}
                 </td>
-                <td className="note px-3">{item.encoding}</td>
+                <td className="note px-3 max-md:hidden">{item.encoding}</td>
                 <td className="px-3 text-right tabular-nums">{item.links}</td>
                 <td className="px-3 text-right tabular-nums">{item.changes}</td>
                 <td className="note px-3 whitespace-nowrap">{OUTCOME_WORDS[item.outcome]}</td>

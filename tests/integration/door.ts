@@ -1,0 +1,135 @@
+import { once } from 'node:events'
+import { request as ask, createServer, type IncomingMessage, type RequestListener, type Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { after, before, beforeEach } from 'node:test'
+import pino from 'pino'
+import { rows } from '../../src/data/database.ts'
+import { ClickLog } from '../../src/delivery/click-log.ts'
+import type { Delivery } from '../../src/delivery/delivery.ts'
+import { upgradeDoor } from '../../src/delivery/front-door/index.ts'
+import { respond } from '../../src/delivery/respond.ts'
+import { SnapshotStore } from '../../src/delivery/snapshot.ts'
+import { Visitors } from '../../src/delivery/visitor.ts'
+import { makeWorld, must, type World } from './world.ts'
+
+const log = pino({ level: 'silent' })
+/** How long the site behind may take to begin. */
+const TIMEOUT_MS = 400
+
+export interface Answer {
+  readonly status: number
+  readonly headers: IncomingMessage['headers']
+  readonly body: Buffer
+}
+
+/** A front door before a site that answers as each test likes. */
+export interface TestDoor {
+  world: World
+  delivery: Delivery
+  server: Server
+  /** The site behind. */
+  origin: Server
+  doorId: string
+  /** Answers for the site behind. */
+  behind: RequestListener
+  /** What the site behind was asked in this test. */
+  seen: IncomingMessage[]
+}
+
+export const portOf = (server: Server): number => (server.address() as AddressInfo).port
+
+/** Sets a door up for a file of tests, with one rule: outside links are nofollow. */
+export function aDoor(): TestDoor {
+  const door = {} as TestDoor
+  before(async () => {
+    const world = await makeWorld()
+    door.world = world
+    door.origin = createServer((request, response) => {
+      door.seen.push(request)
+      door.behind(request, response)
+    }).listen(0, '127.0.0.1')
+    await once(door.origin, 'listening')
+    await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+    const made = must(
+      await world.services.frontDoors.make(world.owner, {
+        host: 'door.localhost',
+        origin: `http://origin.localhost:${portOf(door.origin)}`,
+      }),
+    )
+    door.doorId = made.id
+    await saveRule(door, 0)
+    const store = new SnapshotStore(world.db, { dataFolder: world.folder, port: 4999, log })
+    await store.start()
+    const visitors = new Visitors('secret', new Set())
+    const delivery: Delivery = { store, clicks: new ClickLog(world.folder, log), visitors, log, doorTimeoutMs: TIMEOUT_MS }
+    door.delivery = delivery
+    const entryOf = (request: IncomingMessage) => store.current?.hosts.get((request.headers.host ?? '').replace(/:\d+$/, ''))
+    door.server = createServer((request, response) => {
+      const entry = entryOf(request)
+      if (store.current === null || entry === undefined) return void response.writeHead(421).end()
+      respond(delivery, store.current, entry, 'door.localhost', request, response)
+    }).listen(0, '127.0.0.1')
+    door.server.on('upgrade', (request, socket, head) => {
+      const entry = entryOf(request)
+      if (entry !== undefined) upgradeDoor(delivery, entry, request, socket, head)
+    })
+    await once(door.server, 'listening')
+  })
+  beforeEach(() => {
+    door.seen = []
+  })
+  after(async () => {
+    door.server.close()
+    door.origin.close()
+    door.origin.closeAllConnections()
+    await door.delivery.store.stop()
+    door.delivery.clicks.close()
+  })
+  return door
+}
+
+export async function saveRule({ world }: TestDoor, version: number, hint: 'nofollow' | 'ugc' = 'nofollow'): Promise<void> {
+  must(
+    await world.services.rules.save(world.owner, {
+      version,
+      rules: [{ id: 'o', name: 'o', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { hints: [hint] } }],
+    }),
+  )
+}
+
+/** Asks the door, on a connection of its own. */
+export function get(
+  { server }: TestDoor,
+  path: string,
+  options: { method?: string; headers?: Record<string, string>; body?: Buffer } = {},
+): Promise<Answer> {
+  return new Promise((resolve, reject) => {
+    const sent = ask(
+      {
+        host: '127.0.0.1',
+        port: portOf(server),
+        path,
+        method: options.method ?? 'GET',
+        headers: { host: `door.localhost:${portOf(server)}`, ...options.headers },
+        agent: false,
+      },
+      (response) => {
+        const parts: Buffer[] = []
+        response.on('data', (part: Buffer) => parts.push(part))
+        response.on('end', () => resolve({ status: response.statusCode ?? 0, headers: response.headers, body: Buffer.concat(parts) }))
+        response.on('error', reject)
+      },
+    )
+    sent.on('error', reject)
+    sent.end(options.body)
+  })
+}
+
+/** A site that answers with one page. */
+export const page =
+  (body: string | Buffer, headers: Record<string, string> = {}, status = 200): RequestListener =>
+  (_request, response) =>
+    void response.writeHead(status, { 'Content-Type': 'text/html', ...headers }).end(body)
+
+export const LINK = '<a href="https://tides.example/">x</a>'
+export const MARKED = '<a href="https://tides.example/" rel="nofollow">x</a>'
