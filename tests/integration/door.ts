@@ -13,9 +13,6 @@ import { Visitors } from '../../src/delivery/visitor.ts'
 import { makeWorld, must, type World } from './world.ts'
 
 const log = pino({ level: 'silent' })
-/** How long the site behind may take to begin. */
-const TIMEOUT_MS = 400
-
 export interface Answer {
   readonly status: number
   readonly headers: IncomingMessage['headers']
@@ -38,8 +35,11 @@ export interface TestDoor {
 
 export const portOf = (server: Server): number => (server.address() as AddressInfo).port
 
-/** Sets a door up for a file of tests, with one rule: outside links are nofollow. */
-export function aDoor(): TestDoor {
+/**
+ * Sets a door up for a file of tests, with one rule: outside links are nofollow.
+ * @param timeoutMs - how long the site behind may take to begin
+ */
+export function aDoor(timeoutMs: number): TestDoor {
   const door = {} as TestDoor
   before(async () => {
     const world = await makeWorld()
@@ -61,7 +61,7 @@ export function aDoor(): TestDoor {
     const store = new SnapshotStore(world.db, { dataFolder: world.folder, port: 4999, log })
     await store.start()
     const visitors = new Visitors('secret', new Set())
-    const delivery: Delivery = { store, clicks: new ClickLog(world.folder, log), visitors, log, doorTimeoutMs: TIMEOUT_MS }
+    const delivery: Delivery = { store, clicks: new ClickLog(world.folder, log), visitors, log, doorTimeoutMs: timeoutMs }
     door.delivery = delivery
     const entryOf = (request: IncomingMessage) => store.current?.hosts.get((request.headers.host ?? '').replace(/:\d+$/, ''))
     door.server = createServer((request, response) => {

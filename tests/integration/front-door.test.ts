@@ -7,7 +7,7 @@ import { rows } from '../../src/data/database.ts'
 import { aDoor, get, LINK, MARKED, page, portOf, saveRule } from './door.ts'
 import { must } from './world.ts'
 
-const door = aDoor()
+const door = aDoor(400)
 
 test('pages are marked, other things go through byte for byte', async () => {
   door.behind = page(`<p>${LINK}`)
