@@ -27,6 +27,7 @@ import {
   relTokens,
   TAGS,
   type WrittenLink,
+  withToken,
   writtenLink,
 } from '../rules/index.ts'
 import type { PlacementPage } from './set.ts'
@@ -171,12 +172,10 @@ function work({ text, link, written, facts, around, help }: Place, change: BulkC
       const tags = readTags([...kept, ...change.add].join(','))
       return set({ [TAGS]: tags.length === 0 ? null : tags.join(', ') })
     }
-    case 'noopener': {
-      const rel = relTokens(written.rel)
+    case 'noopener':
       return opensNewTab(written.target ?? written.baseTarget)
-        ? set({ rel: [...rel, 'noopener'].join(' ') })
+        ? set({ rel: withToken(relTokens(written.rel), 'noopener').join(' ') })
         : { skip: 'It opens no new tab by itself.' }
-    }
     case 'https':
       return /^http:/i.test(written.href)
         ? set({ href: written.href.replace(/^http:/i, 'https:') })

@@ -27,7 +27,7 @@ export {
 } from './facts.ts'
 export { type HandAnswers, handAnswersOf, handChanges } from './hand.ts'
 export { alikeKey, type Conflict, type Impact, type ImpactGroup, ImpactTally, type RuleShare } from './impact.ts'
-export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints } from './rel.ts'
+export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'
 export {
   type CompiledRule,
   compileRules,
