@@ -1,12 +1,11 @@
 import type { IncomingMessage } from 'node:http'
 import { isPrivateAddress } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
-import type { CompiledSnapshot, HostEntry } from '../snapshot.ts'
+import type { HostEntry } from '../snapshot.ts'
 
 /** One request at a front door: what it knows of itself and of the site behind. */
 export interface Door {
   readonly delivery: Delivery
-  readonly snapshot: CompiledSnapshot
   readonly entry: HostEntry
   readonly host: string
   /** Origin of the site behind. */

@@ -28,7 +28,7 @@ export function frontDoor(
   const path = pathOf(request)
   if (origin === null || path === null) return say(response, 502, 'The site behind this address is not set up rightly.', request.method)
   const publicOrigin = originOf(host, Number(request.socket.localPort))
-  const door: Door = { delivery, snapshot, entry, host, origin, path, publicOrigin, stamp: `-mr${snapshot.version}` }
+  const door: Door = { delivery, entry, host, origin, path, publicOrigin, stamp: `-mr${snapshot.version}` }
   ask(door, request, response, headersFor(door, request))
 }
 
