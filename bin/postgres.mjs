@@ -9,6 +9,7 @@ import {
   mkdirSync,
   readdirSync,
   readFileSync,
+  realpathSync,
   rmSync,
   statSync,
   symlinkSync,
@@ -86,7 +87,8 @@ export async function startPostgres(dataFolder, { forTests = false } = {}) {
 /** The cluster's folder. As root it belongs to the user postgres, who must be able to get there; if not, it lies under /var/lib and is linked. */
 function clusterFolder(folder) {
   mkdirSync(path.dirname(folder), { recursive: true })
-  if (existsSync(folder)) return folder
+  // Where it is a link the user postgres may not be able to follow it: only the real path is ever handed on.
+  if (existsSync(folder)) return realpathSync(folder)
   if (!isRoot) {
     mkdirSync(folder, { mode: 0o700 })
     return folder
@@ -99,7 +101,7 @@ function clusterFolder(folder) {
   }
   execFileSync('install', ['-d', '-o', 'postgres', '-g', 'postgres', '-m', '700', real])
   if (real !== folder) symlinkSync(real, folder)
-  return folder
+  return realpathSync(real)
 }
 
 /** Secrets are made once, readable by their owner only. */
