@@ -4,24 +4,16 @@ import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node
 import path from 'node:path'
 import { keptSecret, startPostgres } from './postgres.mjs'
 import { projectFolder } from './prepare.mjs'
+import { supervise } from './supervise.mjs'
 
 /** Starts everything. Answers once it is ready; `stop` ends what was started, by process id. */
 export async function launch({ port, dataFolder, forTests = false, environment = {} }) {
   mkdirSync(dataFolder, { recursive: true })
   const lock = takeLock(dataFolder)
-  const children = []
+  const kept = []
   let postgres = null
   const stop = async () => {
-    await Promise.all(
-      children.map(
-        (child) =>
-          new Promise((resolve) => {
-            if (child.exitCode !== null || child.signalCode !== null) return resolve()
-            child.once('exit', resolve)
-            child.kill('SIGTERM')
-          }),
-      ),
-    )
+    await Promise.all(kept.map((each) => each.stop()))
     postgres?.stop()
     rmSync(lock, { force: true })
   }
@@ -48,6 +40,7 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       })
       if (setup.status !== 0) throw new Error('The set-up of the database failed; its message is above.')
     }
+    /** Starts one of the built programs; answers it once it is ready. */
     const program = async (file) => {
       const child = fork(path.join(projectFolder, file), [], {
         cwd: projectFolder,
@@ -55,22 +48,16 @@ export async function launch({ port, dataFolder, forTests = false, environment =
         execArgv: ['--enable-source-maps'],
         stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
       })
-      children.push(child)
       await new Promise((resolve, reject) => {
         child.once('message', resolve)
         child.once('exit', (code) => reject(new Error(`${file} ended before it was ready (${code}).`)))
       })
       return child
     }
-    let server = await program('dist/server.mjs')
-    if (role.includes('studio')) await program('dist/stand-ins.mjs')
-    const restartServer = async () => {
-      const gone = new Promise((resolve) => server.once('exit', resolve))
-      server.kill('SIGTERM')
-      await gone
-      server = await program('dist/server.mjs')
-    }
-    return { server, settings, stop, restartServer }
+    const server = await supervise(() => program('dist/server.mjs'), { name: 'server' })
+    kept.push(server)
+    if (role.includes('studio')) kept.push(await supervise(() => program('dist/stand-ins.mjs'), { name: 'stand-ins' }))
+    return { settings, stop, restartServer: () => server.restart() }
   } catch (error) {
     await stop()
     throw error

@@ -16,7 +16,6 @@ try {
   }
   process.on('SIGINT', () => void end(0))
   process.on('SIGTERM', () => void end(0))
-  copy.server.on('exit', (code) => void end(code ?? 1))
   console.log(`
 Map Rope is ready: http://localhost:${port}
 

@@ -40,6 +40,7 @@ export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: Incom
   }
   outgoing.on('upgrade', (answer, other, first) => {
     clearTimeout(timer)
+    other.on('error', () => socket.destroy())
     socket.write(status(answer))
     if (first.length > 0) socket.write(first)
     if (head.length > 0) other.write(head)

@@ -1,0 +1,100 @@
+import assert from 'node:assert/strict'
+import { type ChildProcess, spawn } from 'node:child_process'
+import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { connect } from 'node:net'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { after, before, test } from 'node:test'
+import { startPostgres } from '../../bin/postgres.mjs'
+import { supervise } from '../../bin/supervise.mjs'
+import { type Copy, startCopy } from './copy.ts'
+
+test('the database starts in a folder that only its owner may enter, and again through the link it left there', async () => {
+  const home = mkdtempSync(path.join(tmpdir(), 'map-rope-closed-'))
+  const folder = path.join(home, 'site', '.data')
+  mkdirSync(folder, { recursive: true })
+  try {
+    for (let start = 1; start <= 2; start++) {
+      const cluster = await startPostgres(folder, { forTests: true })
+      assert.match(cluster.url, /^postgres:/)
+      cluster.stop()
+    }
+  } finally {
+    rmSync(home, { recursive: true, force: true })
+  }
+})
+
+const program = (script: string) => async (): Promise<ChildProcess> => {
+  const child = spawn(process.execPath, ['-e', script], { stdio: 'ignore' })
+  await new Promise((resolve) => child.once('spawn', resolve))
+  return child
+}
+
+test('a process that ends by itself is started again, told, and not once it is stopped', async () => {
+  const told: string[] = []
+  const kept = await supervise(program('setTimeout(() => {}, 60_000)'), { name: 'sleeper', say: (words) => told.push(words), firstPauseMs: 5 })
+  const first = kept.child
+  first?.kill('SIGKILL')
+  for (let i = 0; i < 200 && (kept.child === null || kept.child === first); i++) await new Promise((resolve) => setTimeout(resolve, 10))
+  assert.notEqual(kept.child?.pid, first?.pid)
+  assert.equal(kept.child?.exitCode, null)
+  assert.equal(told.length, 2)
+  await kept.stop()
+  await new Promise((resolve) => setTimeout(resolve, 50))
+  assert.equal(told.length, 2)
+})
+
+test('the pause before a process is started again grows with each end in a row', async () => {
+  const pauses: number[] = []
+  const say = (words: string): void => {
+    const pause = /again in ([\d.]+) s/.exec(words)?.[1]
+    if (pause !== undefined) pauses.push(Number(pause))
+  }
+  const kept = await supervise(program(''), { name: 'quitter', say, firstPauseMs: 2 })
+  for (let i = 0; i < 300 && pauses.length < 4; i++) await new Promise((resolve) => setTimeout(resolve, 10))
+  await kept.stop()
+  assert.deepEqual(pauses.slice(0, 4), [0.002, 0.004, 0.008, 0.016])
+})
+
+let copy: Copy
+before(async () => {
+  copy = await startCopy()
+})
+after(() => copy.stop())
+
+/** Sends the beginning of a request and resets the connection a moment later. */
+function reset(lines: readonly string[], afterMs: number): Promise<void> {
+  return new Promise((resolve) => {
+    const socket = connect(copy.port, '127.0.0.1', () => {
+      socket.write(lines.join('\r\n'))
+      setTimeout(() => {
+        socket.resetAndDestroy()
+        resolve()
+      }, afterMs)
+    })
+    socket.on('error', () => resolve())
+  })
+}
+
+test('connections that are reset, at any stage and on any host, end nothing', async () => {
+  const hosts = ['localhost', 'slow-ferry.localhost', 'sferry.localhost', 'logbook.localhost', 'nobody.example']
+  const upgrade = ['Connection: Upgrade', 'Upgrade: websocket', 'Sec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==', 'Sec-WebSocket-Version: 13']
+  const all: Promise<void>[] = []
+  for (let i = 0; i < 1_000; i++) {
+    const host = `Host: ${hosts[i % hosts.length]}:${copy.port}`
+    const requests = [
+      ['GET / HTTP/1.1', host, ...upgrade, '', ''],
+      ['GET / HTTP/1.1', host, '', ''],
+      ['POST /sign-in HTTP/1.1', host, 'Content-Type: application/x-www-form-urlencoded', 'Content-Length: 5000', '', 'email=a'],
+      ['GET / HTTP/1.1', host],
+      ['CONNECT slow-ferry.localhost:80 HTTP/1.1', host, '', ''],
+      ['nonsense', ''],
+    ]
+    all.push(reset(requests[i % requests.length] ?? [], (i * 7) % 40))
+    if (all.length % 50 === 0) await Promise.all(all.splice(0))
+  }
+  await Promise.all(all)
+  assert.equal(copy.server.exitCode, null)
+  const answer = await fetch(`${copy.url}/healthz`)
+  assert.equal(answer.status, 200)
+})
