@@ -1,9 +1,9 @@
 import { Fragment, type Node } from '@tiptap/pm/model'
 import type { Patch } from '../markup/index.ts'
-import { inkOf } from './ink.ts'
+import { readsAs } from './check.ts'
 import type { WritingPage } from './read.ts'
 import { schema } from './schema.ts'
-import { closeOf, inheritRaws, isVerbatim, leadOf, leafPlacesOf, openOf, rawOf, sourceOf } from './source.ts'
+import { closeOf, inheritInks, inkIn, leadOf, leafPlacesOf, openOf, sourceOf } from './source.ts'
 
 /** What differs between two documents: the least stretch of siblings, by position and by source. */
 export interface Difference {
@@ -11,6 +11,8 @@ export interface Difference {
   readonly from: number
   readonly to: number
   readonly nodes: readonly Node[]
+  /** What holds them. */
+  readonly parent: Node
   /** Source offsets before, counted from the start of the document. */
   readonly sourceFrom: number
   readonly sourceTo: number
@@ -22,7 +24,7 @@ type Same = (a: Node, b: Node) => boolean
 const lengthOf = (node: Node): number => leadOf(node).length + sourceOf(node).length
 
 /** Finds what differs; null when nothing does. @param same - when two nodes need not be looked into */
-function differ(before: Node, after: Node, same: Same): Difference | null {
+function differ(before: Node, after: Node, same: Same, inherits = true): Difference | null {
   let a = before
   let b = after
   let position = 0
@@ -51,11 +53,12 @@ function differ(before: Node, after: Node, same: Same): Difference | null {
       offset = headOffset + leadOf(one).length + openOf(one).length
       continue
     }
-    inheritRaws(left, right)
+    if (inherits) inheritInks(left, right)
     return {
       from: headPosition,
       to: headPosition + left.reduce((sum, node) => sum + node.nodeSize, 0),
       nodes: right,
+      parent: b,
       sourceFrom: headOffset,
       sourceTo: headOffset + left.reduce((sum, node) => sum + lengthOf(node), 0),
       insert: right.map((node) => leadOf(node) + sourceOf(node)).join(''),
@@ -77,14 +80,23 @@ function isSameBox(a: Node, b: Node): boolean {
   return openOf(a) === '' || closeOf(a).includes('</')
 }
 
+/** What a person wrote, as a change of the source. */
+export interface Writing {
+  readonly patch: Patch
+  /** Whether the new source, read on its own, says and links what the document shows. */
+  readonly isTrue: boolean
+  readonly difference: Difference
+}
+
 /**
- * The smallest patch for what a person wrote.
+ * The smallest change for what a person wrote, read again to see that it says the same.
  * @param page - as it was before
  * @param after - the document now; nodes that were not touched are the same nodes
+ * @param inherits - words that were there before keep the source they were read from
  * @returns null when the source stays as it is
  */
-export function writingPatch(page: WritingPage, after: Node): Patch | null {
-  const difference = differ(page.doc, after, (a, b) => a === b || (a.isLeaf && a.eq(b)))
+export function writingOf(page: WritingPage, after: Node, inherits = true): Writing | null {
+  const difference = differ(page.doc, after, (a, b) => a === b || (a.isLeaf && a.eq(b)), inherits)
   if (difference === null) return null
   const base = page.head.length
   const old = sliceOf(page.doc, difference)
@@ -95,11 +107,12 @@ export function writingPatch(page: WritingPage, after: Node): Patch | null {
   let tail = 0
   while (tail < most - head && old.charCodeAt(old.length - 1 - tail) === insert.charCodeAt(insert.length - 1 - tail)) tail++
   if (head === old.length && head === insert.length) return null
-  return {
+  const patch = {
     from: base + difference.sourceFrom + head,
     to: base + difference.sourceTo - tail,
     insert: insert.slice(head, insert.length - tail),
   }
+  return { patch, isTrue: readsAs(difference.nodes, difference.parent, insert), difference }
 }
 
 /** The source of the stretch that differs, put together from its nodes: the whole page need not be written. */
@@ -152,21 +165,21 @@ export function placeOf(page: WritingPage, position: number, side: 1 | -1): numb
 
 function placeInLine(line: Node, position: number, side: 1 | -1): number {
   const places = leafPlacesOf(line)
-  const verbatim = isVerbatim(line)
   let left = position
   for (let i = 0; i < line.childCount; i++) {
     const leaf = line.child(i)
     const isHere = side === 1 ? left < leaf.nodeSize : left <= leaf.nodeSize
-    if (isHere) return (places[i] ?? 0) + placeInLeaf(leaf, left, verbatim)
+    if (isHere) return (places[i] ?? 0) + placeInLeaf(line, i, left)
     left -= leaf.nodeSize
   }
   const last = line.childCount - 1
   if (last < 0) return openOf(line).length
-  return (places[last] ?? 0) + placeInLeaf(line.child(last), line.child(last).nodeSize, verbatim)
+  return (places[last] ?? 0) + placeInLeaf(line, last, line.child(last).nodeSize)
 }
 
-function placeInLeaf(leaf: Node, units: number, verbatim: boolean): number {
-  if (leaf.isText) return inkOf(rawOf(leaf, verbatim), leaf.text ?? '', verbatim).at[units] ?? 0
+function placeInLeaf(line: Node, index: number, units: number): number {
+  const leaf = line.child(index)
+  if (leaf.isText) return inkIn(line, index).at[units] ?? 0
   return units === 0 ? 0 : sourceOf(leaf).length
 }
 
@@ -198,17 +211,15 @@ export function positionOf(page: WritingPage, offset: number): number {
 
 function positionInLine(line: Node, offset: number): number {
   const places = leafPlacesOf(line)
-  const verbatim = isVerbatim(line)
   let position = 0
   for (let i = 0; i < line.childCount; i++) {
     const leaf = line.child(i)
     const place = places[i] ?? 0
-    const end = place + (leaf.isText ? rawOf(leaf, verbatim) : sourceOf(leaf)).length
     if (offset <= place) return position
-    if (offset <= end && leaf.isText) {
-      const { at } = inkOf(rawOf(leaf, verbatim), leaf.text ?? '', verbatim)
+    const ink = leaf.isText ? inkIn(line, i) : null
+    if (ink !== null && offset <= place + ink.raw.length) {
       let unit = 0
-      while (unit < at.length - 1 && place + (at[unit] ?? 0) < offset) unit++
+      while (unit < ink.at.length - 1 && place + (ink.at[unit] ?? 0) < offset) unit++
       return position + unit
     }
     position += leaf.nodeSize

@@ -1,8 +1,9 @@
 import type { Mark, Node } from '@tiptap/pm/model'
 import { parse, parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5'
+import { walkTags } from '../markup/index.ts'
 import { shownText } from './ink.ts'
 import { schema } from './schema.ts'
-import { keepLeafPlaces, keepRaw, keepSource, sourceOf } from './source.ts'
+import { isUnseen, keepLeafPlaces, keepRaw, keepSource, sourceOf } from './source.ts'
 
 /** A page taken apart for writing: `head`, what is written on, `foot`; put together they are the page's source. */
 export interface WritingPage {
@@ -18,7 +19,7 @@ const BOXES = words(
 )
 /** Elements that hold words alone. */
 const LINES = words('p h1 h2 h3 h4 h5 h6 figcaption summary dt dd caption legend')
-const WRAPS = words(
+export const WRAPS = words(
   'a abbr acronym b bdi bdo big cite code data del dfn em font i ins kbd label mark nobr q s samp small span strike strong sub sup time tt u var',
 )
 /** Elements that show nothing: among words they do not make a box of the line. */
@@ -41,7 +42,7 @@ const isText = (node: Child): node is Tree.TextNode => node.nodeName === '#text'
 const isBlank = (text: string): boolean => !/[^\t\n\f\r ]/.test(text)
 
 /** Tells whether an element is shown as a block of its own rather than among words. */
-function isBlockElement(node: Child): boolean {
+export function isBlockElement(node: Child): boolean {
   if (!isElement(node)) return false
   const { tagName } = node
   if (tagName === 'a' || tagName === 'ins' || tagName === 'del') return node.childNodes.some(isBlockElement)
@@ -211,6 +212,8 @@ class Reader {
         return finish(nodes.cell, null)
       case 'blockquote':
         return finish(nodes.quote, null)
+      case 'caption':
+        return this.#line(nodes.caption, attrs, children, inside, range, depth) ?? asThing()
       case 'pre':
         return this.#line(nodes.verbatim, attrs, children, inside, range, depth) ?? asThing()
     }
@@ -330,17 +333,35 @@ class Leaves {
       const from = Math.max(place.from, within.from)
       const to = Math.min(place.to, within.to)
       if (to < from || (to === from && isText(child))) continue
-      if (isText(child)) this.#text(this.#html.slice(from, to), from, to, marks)
+      if (isText(child)) this.#text(this.#html.slice(from, to), from, marks)
       else if (isElement(child)) this.#element(child, marks, { from, to }, depth)
       else this.#bit('comment', { from, to }, marks)
     }
   }
 
-  #text(raw: string, from: number, to: number, marks: readonly Mark[]): void {
+  /** A run of text. Tags that the parser passed over may stand in it (an end tag of nothing): they are kept and not shown. */
+  #text(raw: string, from: number, marks: readonly Mark[]): void {
+    if (!raw.includes('<')) return this.#run(raw, from, marks)
+    let at = 0
+    const strayUpTo = (end: number): void => {
+      if (end > at) this.#bit('stray', { from: from + at, to: from + end }, marks)
+      at = end
+    }
+    walkTags(raw, {
+      text: (start, end) => {
+        strayUpTo(start)
+        this.#run(raw.slice(start, end), from + start, marks)
+        at = end
+      },
+    })
+    strayUpTo(raw.length)
+  }
+
+  #run(raw: string, from: number, marks: readonly Mark[]): void {
     const shown = shownText(raw, this.#endsInSpace, this.#verbatim)
     if (shown === '') return
     this.#endsInSpace = !this.#verbatim && shown.endsWith(' ')
-    this.#leaves.push({ node: schema.text(shown, marks), place: from - this.#start, end: to - this.#start, raw })
+    this.#leaves.push({ node: schema.text(shown, marks), place: from - this.#start, end: from + raw.length - this.#start, raw })
   }
 
   #element(element: Element, marks: readonly Mark[], range: Range, depth: number): void {
@@ -355,7 +376,11 @@ class Leaves {
     }
     const tags = tagsOf(element, range, this.#html)
     const isWhole = tags !== null && tags.open !== '' && tags.close.includes('</')
-    if (!isWhole || !WRAPS.has(name) || depth > DEPTH_MAX || !hasInk(element)) return this.#bit(name, range, marks)
+    if (!isWhole || !WRAPS.has(name) || depth > DEPTH_MAX) return this.#bit(name, range, marks)
+    if (!hasInk(element)) {
+      if (!isBlankWithin(element)) return this.#bit(name, range, marks)
+      if (this.#endsInSpace || !holdsText(element)) return this.#bit('blank', range, marks)
+    }
     const key = `${marks.length} ${tags.open}`
     const turn = this.#turns.get(key) ?? 0
     this.#turns.set(key, 1 - turn)
@@ -367,7 +392,7 @@ class Leaves {
   #bit(name: string, range: Range, marks: readonly Mark[]): void {
     const raw = this.#html.slice(range.from, range.to)
     if (raw === '') return
-    if (name !== 'comment') this.#endsInSpace = false
+    if (!isUnseen(name)) this.#endsInSpace = false
     this.#leaf(schema.nodes.bit.create({ name, raw }, null, marks), range)
   }
 
@@ -392,17 +417,27 @@ class Leaves {
         const both: Node = schema.text((before.text ?? '') + (node.text ?? ''), node.marks)
         joined.raw += raw
         nodes[nodes.length - 1] = both
-        keepRaw(both, joined.raw)
+        keepRaw(both, joined.raw, this.#verbatim)
         continue
       }
       nodes.push(node)
       places.push(place)
       joined = raw === null ? null : { raw }
-      if (raw !== null) keepRaw(node, raw)
+      if (raw !== null) keepRaw(node, raw, this.#verbatim)
     }
     return { nodes, places }
   }
 }
+
+/** Tells whether an element holds nothing but spaces, notes and further formatting. */
+const isBlankWithin = (element: Element): boolean =>
+  element.childNodes.every((child) =>
+    isElement(child) ? WRAPS.has(child.tagName) && isBlankWithin(child) : !isText(child) || isBlank(child.value),
+  )
+
+/** Tells whether an element has any text, be it a space alone, or a picture. */
+const holdsText = (element: Element): boolean =>
+  hasInk(element) || element.childNodes.some((child) => isText(child) || (isElement(child) && holdsText(child)))
 
 /** Tells whether an element shows words or pictures; one that does not (an anchor, an icon) is kept as it is. */
 function hasInk(element: Element): boolean {

@@ -62,11 +62,20 @@ function leaveList(state: EditorState, dispatch?: (tr: Transaction) => void): bo
   return true
 }
 
+/** Where a line is split, the spaces there part nothing any more; a browser would not show them. Takes those behind off. */
+function withoutSpaces(tr: Transaction, position: number): Transaction {
+  const at = tr.mapping.map(position)
+  const { parent, parentOffset } = tr.doc.resolve(at)
+  if (parent.type.spec.code === true) return tr
+  const spaces = /^ */.exec(parent.textBetween(parentOffset, parent.content.size, '', '\ufffc'))?.[0].length ?? 0
+  return spaces === 0 ? tr : tr.delete(at, at + spaces)
+}
+
 /** Enter in an item begins the next one. */
 function splitItem(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
   const { $from, $to } = state.selection
   if ($from.depth < 2 || $from.node(-1).type !== ITEM || $from.parent !== $to.parent) return false
-  const tr = state.tr.deleteSelection()
+  const tr = withoutSpaces(state.tr.deleteSelection(), $from.pos)
   const at = tr.mapping.map($from.pos)
   const [item, line] = [$from.node(-1), $from.parent]
   const attrs = { ...item.attrs, lead: leadFor($from, $from.depth - 1), open: withoutId(String(item.attrs.open)) }
@@ -91,7 +100,7 @@ function splitLine(state: EditorState, dispatch?: (tr: Transaction) => void): bo
   const name = String($from.parent.attrs.name ?? '')
   const isTop = $from.parent.type === BARE && $from.node(-1).type !== nodes.cell && $from.node(-1).type !== ITEM
   if (!SPLITTING.test(name) && !isTop) return breakLine(state, dispatch)
-  const tr = state.tr.deleteSelection()
+  const tr = withoutSpaces(state.tr.deleteSelection(), $from.pos)
   const at = tr.mapping.map($from.pos)
   const $at = tr.doc.resolve(at)
   const line = $at.parent

@@ -75,6 +75,8 @@ export type FromFrame =
   /** A shared part, as "block footer": what stands in it belongs to no page. */
   | { readonly type: 'part'; readonly part: string }
   | { readonly type: 'picture in thing'; readonly at: number; readonly ordinal: number }
+  /** What was written would have been read otherwise than it was shown, and what became of it. */
+  | { readonly type: 'differed'; readonly how: 'written anew' | 'typed again' | 'taken back' }
   | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
   | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }
   | { readonly type: 'files'; readonly files: readonly File[] }

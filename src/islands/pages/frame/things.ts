@@ -4,6 +4,7 @@ import { attributesOf } from '../../../core/writing/index.ts'
 
 const NAMES: Readonly<Record<string, string>> = {
   comment: 'note in the source',
+  blank: 'mark around nothing',
   script: 'script',
   style: 'style',
   link: 'style sheet',

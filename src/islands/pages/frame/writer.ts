@@ -5,8 +5,9 @@ import { keymap } from '@tiptap/pm/keymap'
 import { Fragment, type Node, Slice } from '@tiptap/pm/model'
 import { EditorState, NodeSelection, Plugin, PluginKey, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { Decoration, DecorationSet, EditorView } from '@tiptap/pm/view'
-import { differenceOf } from '../../../core/markup/index.ts'
+import { differenceOf, type Patch } from '../../../core/markup/index.ts'
 import {
+  type Difference,
   leadOf,
   placeOf,
   positionOf,
@@ -17,10 +18,12 @@ import {
   sourceOfPage,
   type WritingPage,
   writingDifference,
-  writingPatch,
+  writingOf,
+  writtenAnew,
 } from '../../../core/writing/index.ts'
 import { actFor, backspace, backTab, breakLine, enter, standingOf, tab } from './commands.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
+import { partedLines } from './parting.ts'
 import { cleanPiece } from './paste.ts'
 import { imageView, type Parts, thingView } from './things.ts'
 
@@ -82,18 +85,39 @@ export class Writer {
 
   #dispatch(tr: Transaction): void {
     const before = this.view.state
-    const { state } = before.applyTransaction(tr)
-    this.view.updateState(state)
-    if (tr.getMeta(FROM_STUDIO) === true) return
+    let { state } = before.applyTransaction(tr)
+    if (tr.getMeta(FROM_STUDIO) === true) return this.view.updateState(state)
     if (state.doc !== before.doc) {
-      const patch = writingPatch(this.#page, state.doc)
+      const written = this.#written(before, state)
+      state = written.state
+      this.view.updateState(state)
       this.#page = { ...this.#page, doc: state.doc }
-      if (patch !== null) {
+      if (written.patch !== null) {
         this.#seq++
-        this.#tell({ type: 'edit', sync: this.#sync, seq: this.#seq, patch, select: this.#selected() })
+        this.#tell({ type: 'edit', sync: this.#sync, seq: this.#seq, patch: written.patch, select: this.#selected() })
       }
-    }
+    } else this.view.updateState(state)
     if (state.doc !== before.doc || !state.selection.eq(before.selection) || state.storedMarks !== before.storedMarks) this.tellSelection()
+  }
+
+  /**
+   * The change of the source for what was written, once it was seen that the source then says what is shown. Where it would
+   * not, the blocks are written anew; where that does not help either, they are drawn as they were, with what was typed in.
+   */
+  #written(before: EditorState, state: EditorState): { state: EditorState; patch: Patch | null } {
+    const writing = writingOf(this.#page, state.doc)
+    if (writing === null || writing.isTrue) return { state, patch: writing?.patch ?? null }
+    for (const [how, next] of [
+      ['written anew', anew(state, writing.difference)],
+      ['typed again', typedAgain(before, state)],
+    ] as const) {
+      const again = writingOf(this.#page, next.doc, false)
+      if (again?.isTrue === false) continue
+      this.#tell({ type: 'differed', how })
+      return { state: next, patch: again?.patch ?? null }
+    }
+    this.#tell({ type: 'differed', how: 'taken back' })
+    return { state: before, patch: null }
   }
 
   #selected(): Stretch {
@@ -285,6 +309,23 @@ export class Writer {
   }
 }
 
+/** The blocks that differ, without memory of where their words came from; the caret stays. */
+function anew(state: EditorState, { from, nodes }: Difference): EditorState {
+  const tr = state.tr.replaceWith(from, from + nodes.reduce((sum, node) => sum + node.nodeSize, 0), writtenAnew(nodes))
+  const { anchor, head } = state.selection
+  if (tr.doc.content.size === state.doc.content.size && !(state.selection instanceof NodeSelection))
+    tr.setSelection(TextSelection.between(tr.doc.resolve(anchor), tr.doc.resolve(head)))
+  return state.apply(tr)
+}
+
+/** The page as it was before, with the words that came in where the caret was. */
+function typedAgain(before: EditorState, state: EditorState): EditorState {
+  const textOf = (doc: Node): string => doc.textBetween(0, doc.content.size, '\n', ' ')
+  const typed = differenceOf(textOf(before.doc), textOf(state.doc))?.insert.replace(/\s+/g, ' ') ?? ''
+  const { selection } = before
+  return typed === '' || !selection.$from.parent.inlineContent ? before : before.apply(before.tr.insertText(typed, selection.to))
+}
+
 const isOneAddress = (text: string): boolean => /^(?:[a-z][a-z0-9+.-]*:|\/|#|www\.)\S+$/i.test(text) && !/^javascript:/i.test(text)
 
 function sourceOfSlice(content: Fragment): string {
@@ -348,6 +389,7 @@ function plugins(tell: (message: FromFrame) => void): Plugin[] {
     dropCursor(),
     gapCursor(),
     notLengthened(),
+    partedLines(),
     new Plugin<DecorationSet>({
       key: drawing,
       state: {
