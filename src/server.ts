@@ -65,7 +65,9 @@ const server = createServer((request, response) => {
   say(response, 421, 'This name is not answered here.', request.method)
 })
 // Node takes its own listener off a connection that becomes another protocol: without this one a reset there would end everything.
-server.on('connection', (socket) => socket.on('error', (error) => log.debug({ code: (error as NodeJS.ErrnoException).code }, 'a connection broke')))
+server.on('connection', (socket) =>
+  socket.on('error', (error) => log.debug({ code: (error as NodeJS.ErrnoException).code }, 'a connection broke')),
+)
 server.on('upgrade', (request, socket, head) => {
   const entry = delivery?.store.current?.hosts.get(hostOf(request.headers.host))
   if (delivery !== null && entry?.kind === 'door') return upgradeDoor(delivery, entry, request, socket, head)

@@ -32,7 +32,11 @@ const program = (script: string) => async (): Promise<ChildProcess> => {
 
 test('a process that ends by itself is started again, told, and not once it is stopped', async () => {
   const told: string[] = []
-  const kept = await supervise(program('setTimeout(() => {}, 60_000)'), { name: 'sleeper', say: (words) => told.push(words), firstPauseMs: 5 })
+  const kept = await supervise(program('setTimeout(() => {}, 60_000)'), {
+    name: 'sleeper',
+    say: (words) => told.push(words),
+    firstPauseMs: 5,
+  })
   const first = kept.child
   first?.kill('SIGKILL')
   for (let i = 0; i < 200 && (kept.child === null || kept.child === first); i++) await new Promise((resolve) => setTimeout(resolve, 10))

@@ -1,5 +1,5 @@
 import type { Mark, Node } from '@tiptap/pm/model'
-import { type DefaultTreeAdapterTypes as Tree, parseFragment } from 'parse5'
+import { parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5'
 import { scanLinks } from '../markup/index.ts'
 import { isBlockElement, WRAPS } from './read.ts'
 import { schema } from './schema.ts'

@@ -117,7 +117,9 @@ export type Piece = { readonly text: string } | 'break' | 'object' | 'unseen'
  * @returns for each piece the units in it; null where none is
  */
 export function heldSpaces(pieces: readonly Piece[]): readonly ReadonlySet<number>[] | null {
-  const line = pieces.map((piece) => (typeof piece === 'object' ? piece.text : piece === 'break' ? BREAK : piece === 'object' ? OBJECT : '')).join('')
+  const line = pieces
+    .map((piece) => (typeof piece === 'object' ? piece.text : piece === 'break' ? BREAK : piece === 'object' ? OBJECT : ''))
+    .join('')
   if (!/[\t\n\f\r ]{2}|(?:^|\u2028)[\t\n\f\r ]/.test(line)) return null
   const held = new Set<number>()
   for (const run of line.matchAll(/[\t\n\f\r ]+/g)) {
@@ -135,7 +137,11 @@ export function heldSpaces(pieces: readonly Piece[]): readonly ReadonlySet<numbe
 }
 
 /** Ink with some of its spaces held, and without the folded white space around it where that would show. */
-export function inkHolding(ink: Ink, held: ReadonlySet<number> | undefined, keeps: { readonly lead: boolean; readonly trail: boolean }): Ink {
+export function inkHolding(
+  ink: Ink,
+  held: ReadonlySet<number> | undefined,
+  keeps: { readonly lead: boolean; readonly trail: boolean },
+): Ink {
   const { raw, at } = ink
   const units = at.length - 1
   const [first, last] = [at[0] ?? 0, at[units] ?? raw.length]

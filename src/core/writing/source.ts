@@ -177,8 +177,7 @@ export function inheritInks(before: readonly Node[], after: readonly Node[]): vo
       const { head, tail } = kinOf(from.shown, wanted)
       if (head + tail >= KIN && (best === null || head + tail > best.head + best.tail)) best = { from, head, tail }
     }
-    if (best !== null)
-      inks.set(text, inheritedInk(inkOf(best.from.text), best.from.shown, wanted, best.head, best.tail, verbatim))
+    if (best !== null) inks.set(text, inheritedInk(inkOf(best.from.text), best.from.shown, wanted, best.head, best.tail, verbatim))
   })
 }
 
@@ -186,8 +185,7 @@ function forEachText(nodes: readonly Node[], take: (text: Node, line: Node) => v
   for (const node of nodes) {
     const { children } = node
     if (!node.inlineContent) forEachText(children, take)
-    else
-      for (const child of children) if (child.isText) take(child, node)
+    else for (const child of children) if (child.isText) take(child, node)
   }
 }
 

@@ -5,17 +5,7 @@ import { applyPatches } from '../../../src/core/markup/index.ts'
 import { placeOf, positionOf, readPiece, readWriting, sourceOfPage, type WritingPage, writingOf } from '../../../src/core/writing/index.ts'
 import { actFor, backspace, enter } from '../../../src/islands/pages/frame/commands.ts'
 import { partedLines } from '../../../src/islands/pages/frame/parting.ts'
-
-/** Numbers from a seed (mulberry32). */
-export function numbersFrom(seed: number): (below: number) => number {
-  let state = seed >>> 0
-  return (below) => {
-    state = (state + 0x6d2b79f5) >>> 0
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state)
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed
-    return ((mixed ^ (mixed >>> 14)) >>> 0) % below
-  }
-}
+import { numbersFrom } from './numbers.ts'
 
 const PAGE = `<body>
 <h1>Four islands  and &amp; a &lt;ferry&gt;</h1>
@@ -35,8 +25,35 @@ const PAGE = `<body>
 <div>loose <b>words</b><p>block</p>tail</div>
 </body>`
 
-const TYPED = [' ', '  ', '   ', 'a', 'word', ' ab cd', '. ', '\u00a0', '&', '&amp;', 'amp;', '<', '<b>', ';', '😀', 'e\u0301', 'שלום', ' \u00a0 ', '\t']
-const PASTED = ['<p>one</p><p>two <a href="/p">p</a></p>', 'plain <b>bold</b> ', '<ul><li>x</li></ul>', ' ', '<p>a  b</p>', '<a href="/q">q</a>']
+const TYPED = [
+  ' ',
+  '  ',
+  '   ',
+  'a',
+  'word',
+  ' ab cd',
+  '. ',
+  '\u00a0',
+  '&',
+  '&amp;',
+  'amp;',
+  '<',
+  '<b>',
+  ';',
+  '😀',
+  'e\u0301',
+  'שלום',
+  ' \u00a0 ',
+  '\t',
+]
+const PASTED = [
+  '<p>one</p><p>two <a href="/p">p</a></p>',
+  'plain <b>bold</b> ',
+  '<ul><li>x</li></ul>',
+  ' ',
+  '<p>a  b</p>',
+  '<a href="/q">q</a>',
+]
 
 /** One step of a writer who does anything at all. */
 function step(state: EditorState, pick: (below: number) => number): Transaction | null {

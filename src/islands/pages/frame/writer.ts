@@ -1,5 +1,4 @@
 import { baseKeymap } from '@tiptap/pm/commands'
-import { dropCursor } from '@tiptap/pm/dropcursor'
 import { gapCursor } from '@tiptap/pm/gapcursor'
 import { keymap } from '@tiptap/pm/keymap'
 import { Fragment, type Node, Slice } from '@tiptap/pm/model'
@@ -22,6 +21,7 @@ import {
   writtenAnew,
 } from '../../../core/writing/index.ts'
 import { actFor, backspace, backTab, breakLine, enter, standingOf, tab } from './commands.ts'
+import { dropMark } from './drop-mark.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
 import { partedLines } from './parting.ts'
 import { cleanPiece } from './paste.ts'
@@ -90,11 +90,15 @@ export class Writer {
     if (state.doc !== before.doc) {
       const written = this.#written(before, state)
       state = written.state
-      this.view.updateState(state)
       this.#page = { ...this.#page, doc: state.doc }
-      if (written.patch !== null) {
-        this.#seq++
-        this.#tell({ type: 'edit', sync: this.#sync, seq: this.#seq, patch: written.patch, select: this.#selected() })
+      try {
+        this.view.updateState(state)
+      } finally {
+        // Whatever goes wrong while it is drawn: what was written is told.
+        if (written.patch !== null) {
+          this.#seq++
+          this.#tell({ type: 'edit', sync: this.#sync, seq: this.#seq, patch: written.patch, select: this.#selected() })
+        }
       }
     } else this.view.updateState(state)
     if (state.doc !== before.doc || !state.selection.eq(before.selection) || state.storedMarks !== before.storedMarks) this.tellSelection()
@@ -386,7 +390,7 @@ function plugins(tell: (message: FromFrame) => void): Plugin[] {
       'Shift-Tab': backTab,
     }),
     keymap(baseKeymap),
-    dropCursor(),
+    dropMark(),
     gapCursor(),
     notLengthened(),
     partedLines(),
