@@ -26,6 +26,7 @@ import {
   SectionList,
   SectionNamed,
   SectionNaming,
+  WritingDiffered,
 } from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
 import { Me, TokenMade, TokenNew } from './people.ts'
@@ -281,6 +282,14 @@ export const API = {
     status: 200,
     body: PageRestore,
     answer: Page,
+  }),
+  tellDiffered: operation({
+    method: 'post',
+    path: '/pages/{id}/differed',
+    summary: 'Say that the page editor had to mend what was written, for the log',
+    status: 204,
+    body: WritingDiffered,
+    answer: Nothing,
   }),
   signPresence: operation({
     method: 'post',

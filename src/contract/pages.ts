@@ -78,6 +78,10 @@ export const PresenceSign = z.strictObject({ tab: z.uuid(), isLeaving: z.boolean
 export const Presence = z.object({ others: z.array(z.object({ name: z.string(), isMe: z.boolean() })), version: Version.nullable() })
 export type Presence = z.infer<typeof Presence>
 
+/** What was written would have been read otherwise than it was shown, and what the editor did. */
+export const WritingDiffered = z.strictObject({ how: z.enum(['written anew', 'typed again', 'taken back']) })
+export type WritingDiffered = z.infer<typeof WritingDiffered>
+
 /** A heading of a page that can be linked to. `id` is null while it has no name in the page. */
 export const Section = z.object({ text: z.string(), level: z.int(), id: z.string().nullable(), start: z.int() })
 export type Section = z.infer<typeof Section>

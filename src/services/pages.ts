@@ -12,6 +12,7 @@ import type {
   Revision,
   RevisionSource,
   Section,
+  WritingDiffered,
 } from '../contract/pages.ts'
 import { normalise } from '../core/address/index.ts'
 import { nameForPath, nameHeading, readMenuContent, readPage, scanHeadings } from '../core/content/index.ts'
@@ -85,7 +86,7 @@ const REVISIONS_SHOWN = 200
 
 type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'
 
-export function pagesService({ db }: Context, views: SiteViews, waiting: ReturnType<typeof waitingService>) {
+export function pagesService({ db, log }: Context, views: SiteViews, waiting: ReturnType<typeof waitingService>) {
   const sourceOf = async (page: ListedPage): Promise<{ bytes: Buffer; text: string }> => {
     const bytes = await getBlob(db, page.draftHash)
     if (bytes === null) throw new Error(`The content of page ${page.id} is gone`)
@@ -292,6 +293,14 @@ export function pagesService({ db }: Context, views: SiteViews, waiting: ReturnT
       if (page === null) return fail('not-found')
       const others = await signPresence(db, { pageId: id, personId: actor.personId, ...sign })
       return ok({ others: others.map(({ name, personId }) => ({ name, isMe: personId === actor.personId })), version: page.version })
+    },
+
+    /** Notes in the log that the page editor had to mend what was written. The words themselves are nobody's business here. */
+    async differed(actor: Actor, id: string, how: WritingDiffered['how']): Promise<Result<null, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:edit') && !actor.can('pages:read')) return fail('forbidden')
+      if ((await findPage(db, actor.siteId, id)) === null) return fail('not-found')
+      log.error({ page: id, how }, 'what was written on a page differed from what its source would have said')
+      return ok(null)
     },
 
     /** The headings of a page that a link can lead to. */

@@ -1,4 +1,5 @@
 import { parseUrl } from '../address/index.ts'
+import { scanLinks, shownPlaces, walkTags } from '../markup/index.ts'
 
 /** A link with the words it shows. */
 export interface WordedLink {
@@ -68,4 +69,37 @@ export function isBareAddress(text: string): boolean {
   if (/\s/.test(words)) return false
   if (/^https?:\/\/\S+$/i.test(words)) return parseUrl(words) !== null
   return /^www\.[^\s/]+\.[a-z]{2,}/i.test(words)
+}
+
+/** An address that stands in a text and is no link. Offsets are of the source. */
+export interface WrittenAddress {
+  readonly from: number
+  readonly to: number
+  readonly words: string
+}
+
+/**
+ * Addresses that readers see and cannot click: written out in the text, outside of links.
+ * @param most - how many are looked for
+ */
+export function writtenAddresses(html: string, most: number): readonly WrittenAddress[] {
+  const found: WrittenAddress[] = []
+  const { links } = scanLinks(html)
+  let next = 0
+  walkTags(html, {
+    text(start, end, inert) {
+      if (inert || found.length >= most) return
+      while (next < links.length && (links[next]?.outerEnd ?? 0) <= start) next++
+      if ((links[next]?.start ?? end) < start) return
+      const raw = html.slice(start, end)
+      if (!/:\/\/|www\./i.test(raw)) return
+      const places = shownPlaces(raw)
+      for (const hit of raw.matchAll(/(?:https?:\/\/|\bwww\.)[^\s<>"“”]+/gi)) {
+        const words = hit[0].replace(/[.,;:!?)\]’']+$/, '')
+        if (found.length >= most || !isBareAddress(words) || !places.includes(hit.index)) continue
+        found.push({ from: start + hit.index, to: start + hit.index + words.length, words })
+      }
+    },
+  })
+  return found
 }

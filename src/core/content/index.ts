@@ -1,4 +1,4 @@
-export { type Advice, anchorAdvice, isBareAddress, saysLittle, type WordedLink } from './advice.ts'
+export { type Advice, anchorAdvice, isBareAddress, saysLittle, type WordedLink, type WrittenAddress, writtenAddresses } from './advice.ts'
 export {
   type DeliveredSource,
   deliverBytes,

@@ -1,5 +1,5 @@
 import { fail, ok, type Result } from '../result.ts'
-import { escapeAttribute } from './attributes.ts'
+import { type Attribute, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 import { type LinkTag, scanLinks } from './links.ts'
 import type { Patch, PatchSet } from './patch.ts'
 import { scanPictures } from './pictures.ts'
@@ -29,6 +29,8 @@ interface Run {
  * @param attributes - of the new tag, in order; values undecoded text, null ones are left out
  */
 export function wrapLink(html: string, wantedFrom: number, wantedTo: number, attributes: AttributeChanges): Result<PatchSet, EditFault> {
+  const waiting = placeholderAround(html, wantedFrom, wantedTo)
+  if (waiting !== null) return ok(tagPatches(html, waiting, attributes))
   const { from, to } = aroundWhole(html, pastUnshownLineEnd(html, wantedFrom), pastUnshownLineEnd(html, wantedTo))
   if (from >= to) return fail('nothing-selected')
   const inside = scanLinks(html).links.filter((link) => link.element === 'a' && link.start < to && link.outerEnd > from)
@@ -41,6 +43,31 @@ export function wrapLink(html: string, wantedFrom: number, wantedTo: number, att
   }
   for (const link of inside) patches.push(...withdraw(html, link, from, to))
   return ok(mergeAt(patches))
+}
+
+/** An `a` without a destination that holds a range: a place where a link is to be (HTML, "the a element"). It takes the destination itself. */
+function placeholderAround(html: string, from: number, to: number): { attributes: readonly Attribute[]; nameEnd: number } | null {
+  interface Placeholder {
+    readonly attributes: readonly Attribute[]
+    readonly nameEnd: number
+    readonly end: number
+  }
+  let open = null as Placeholder | null
+  let found = null as Placeholder | null
+  walkTags(html, {
+    open(name, _start, nameEnd, end, inert) {
+      if (inert || name !== 'a' || end > from) return
+      const attributes = readAttributes(html, nameEnd)
+      open =
+        valueNamed(html, attributes, 'href') === null && valueNamed(html, attributes, 'name') === null ? { attributes, nameEnd, end } : null
+    },
+    close(name, start) {
+      if (name !== 'a') return
+      if (open !== null && from < to && open.end <= from && to <= start) found ??= open
+      open = null
+    },
+  })
+  return found
 }
 
 /**

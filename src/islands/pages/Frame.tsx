@@ -32,8 +32,14 @@ interface FrameProps {
   onLinkIn: (thing: number, ordinal: number) => void
   onPictureIn: (thing: number, ordinal: number) => void
   onPart: (part: string) => void
+  /** Somebody tried to write on the header or another part around the text. */
+  onClosedPart: (name: string, open: () => void) => void
+  /** What was written would not have been read as it was shown. */
+  onDiffered: (how: Extract<FromFrame, { type: 'differed' }>['how']) => void
   onKey: (key: 'link' | 'undo' | 'redo' | 'leave') => void
   onAddress: (text: string) => void
+  /** What was pasted, as it is to come in. */
+  onPiece: (html: string) => string
   onFiles: (files: readonly File[]) => void
   /** The page cannot be written on here. */
   onClosed: () => void
@@ -84,12 +90,18 @@ export function Frame(props: FrameProps) {
           return now.onLinkIn(data.at, data.ordinal)
         case 'part':
           return now.onPart(data.part)
+        case 'closed part':
+          return now.onClosedPart(data.name, () => tell({ type: 'open part', at: data.at }))
+        case 'differed':
+          return now.onDiffered(data.how)
         case 'picture in thing':
           return now.onPictureIn(data.at, data.ordinal)
         case 'key':
           return now.onKey(data.key)
         case 'address':
           return now.onAddress(data.text)
+        case 'piece':
+          return tell({ type: 'command', command: { name: 'paste', html: now.onPiece(data.html) } })
         case 'files':
           return now.onFiles(data.files)
       }

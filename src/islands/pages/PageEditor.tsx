@@ -3,17 +3,18 @@ import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, 
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import { scanPictures } from '../../core/markup/index.ts'
+import type { Surroundings } from '../../core/address/index.ts'
+import { applyPatches, differenceOf, type Patch, scanLinks, scanPictures, setLink } from '../../core/markup/index.ts'
 import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, tellSaving } from '../../ui/saving.ts'
-import { useAnalysis } from './analysis.ts'
+import { type Analysis, useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
 import { BlockFields } from './BlockFields.tsx'
 import { Conflict } from './Conflict.tsx'
-import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
+import { type Choice, choiceAt, makeLink, movedChoice, movedStretch, type Selected } from './choice.ts'
 import { PageDraft } from './draft.ts'
 import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
 import type { Standing, Stretch } from './frame/messages.ts'
@@ -69,7 +70,54 @@ function LoadedEditor(props: PageEditorProps) {
       </p>
     )
   if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
-  return <Editor key={`${data.id} ${data.version}`} {...props} source={data} />
+  return <Editor key={data.id} {...props} source={data} />
+}
+
+/** The links of a pasted piece are mended as pasted addresses are, and that is told. */
+function mendPiece(html: string, around: Surroundings): string {
+  const told: string[] = []
+  const patches: Patch[] = []
+  for (const link of scanLinks(html).links) {
+    const { destination, repaired, refusal } = readDestination(link.href, around)
+    if (refusal !== null) told.push(`${link.href.slice(0, 60)}: ${refusal}`)
+    if (destination === null || repaired === null || repaired.repairs.length === 0) continue
+    const mended = setLink(html, link.start, { href: destination })
+    if (mended.ok) patches.push(...mended.value)
+    told.push(`${destination}: ${repaired.repairs.map(({ what }) => what).join('. ')}`)
+  }
+  if (told.length > 0) toast(`Pasted. ${told.slice(0, 3).join('; ')}${told.length > 3 ? `; and ${told.length - 3} more` : ''}.`)
+  return applyPatches(html, patches)
+}
+
+/** What is chosen stays chosen while the text around it changes: places move along. */
+function useChoiceKept(
+  draft: PageDraft,
+  setExplicit: React.Dispatch<React.SetStateAction<Choice | null>>,
+  setSelected: React.Dispatch<React.SetStateAction<Selected>>,
+): void {
+  useEffect(() => {
+    let before = draft.state.text
+    return draft.subscribe(() => {
+      const { text } = draft.state
+      if (text === before) return
+      const change = differenceOf(before, text)
+      before = text
+      if (change === null) return
+      setExplicit((choice) => choice && movedChoice(choice, change))
+      setSelected((selected) => {
+        const { from, to } = movedStretch(selected, change)
+        return from === selected.from && to === selected.to ? selected : { ...selected, from, to }
+      })
+    })
+  }, [draft, setExplicit, setSelected])
+}
+
+/** One panel for one link, wherever it moves: what is typed in it stays, and the focus. */
+function panelKeyOf(choice: Choice, { delivered, pictures }: Analysis, typedAt: number): string {
+  if (choice.kind === 'nothing') return 'nothing'
+  if (choice.kind === 'words') return `${choice.words} ${typedAt}`
+  if (choice.kind === 'link') return `link ${delivered.findIndex(({ link }) => link.start === choice.start)}`
+  return `picture ${pictures.findIndex(({ start }) => start === choice.start)}`
 }
 
 /** The ledge shows how saving goes; once it is saved, what differs from the live site may differ anew. */
@@ -107,6 +155,7 @@ function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T
 
 function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
+  useEffect(() => draft.meet(source), [draft, source])
   const canUndo = useDraftState(draft, (state) => state.canUndo)
   const canRedo = useDraftState(draft, (state) => state.canRedo)
   const theirs = useDraftState(draft, (state) => state.theirs)
@@ -127,6 +176,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
   const pictureField = useRef<HTMLInputElement>(null)
   const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
   const choice = explicit ?? derived
+  useChoiceKept(draft, setExplicit, setSelected)
 
   useEffect(() => {
     if (news !== null) toast(news)
@@ -184,25 +234,37 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
     const known = /<a\s[^>]*class\s*=\s*["']([^"']*\b(?:button|btn|cta)\b[^"']*)["']/i.exec(draft.state.text)?.[1] ?? 'button'
     frame.current?.run({
       name: 'insert',
-      html: `<p><a class="${known}" href="/" data-by-hand="">Words of the button</a></p>`,
+      html: `<p><a class="${known}" data-by-hand="">Words of the button</a></p>`,
       where: 'after',
+      chooses: true,
     })
   }
+  const newest = useRef(onKey)
+  newest.current = onKey
   useEffect(() => {
     const onWindowKey = (event: KeyboardEvent): void => {
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'k') return
+      if (!(event.ctrlKey || event.metaKey)) return
+      const key = event.key.toLowerCase()
+      const writes = event.target instanceof Element && event.target.closest('input,textarea,select,[contenteditable]') !== null
+      if (key === 'k') focusField()
+      else if (writes) return
+      else if (key === 'z') newest.current(event.shiftKey ? 'redo' : 'undo')
+      else if (key === 'y') newest.current('redo')
+      else return
       event.preventDefault()
-      focusField()
     }
     addEventListener('keydown', onWindowKey)
     return () => removeEventListener('keydown', onWindowKey)
   }, [focusField])
-  const panelKey =
-    choice.kind === 'words'
-      ? `${choice.from} ${choice.to} ${typed.at}`
-      : choice.kind === 'nothing'
-        ? 'nothing'
-        : `${choice.kind} ${choice.start}`
+  const panelKey = panelKeyOf(choice, analysis, typed.at)
+  /** Escape empties the panel, and the page has the focus again. */
+  const leavePanel = (event: React.KeyboardEvent): void => {
+    if (event.key !== 'Escape' || event.defaultPrevented) return
+    event.preventDefault()
+    setMoving(null)
+    setExplicit({ kind: 'nothing' })
+    if (mode === 'page') frame.current?.point(selected.to > 0 ? { from: selected.to, to: selected.to } : selected, true)
+  }
   const isPage = source.kind === 'page'
   return (
     <>
@@ -308,8 +370,11 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
               if (picture !== undefined) setExplicit({ kind: 'picture', start: picture.start })
             }}
             onPart={tellPart}
+            onClosedPart={tellClosedPart}
+            onDiffered={(how) => tellDiffered(source.id, how)}
             onKey={onKey}
             onAddress={onAddress}
+            onPiece={(html) => mendPiece(html, site.around(source.path))}
             onFiles={(files) => void onFiles(files)}
             onClosed={() => setClosed(true)}
           />
@@ -324,6 +389,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
         aria-label="The chosen link"
         data-panel
         tabIndex={-1}
+        onKeyDown={leavePanel}
       >
         {source.kind === 'block' && choice.kind === 'nothing' && <BlockFields draft={draft} canEdit={canEdit} />}
         <LinkPanel
@@ -377,6 +443,27 @@ function tellPart(part: string): void {
   })
 }
 
+const PARTS: Readonly<Record<string, string>> = {
+  header: 'the header',
+  nav: 'the navigation',
+  footer: 'the footer',
+  aside: 'the side column',
+}
+
+/** A part around the text is written on only once that is meant: most pages show the same there. */
+function tellClosedPart(name: string, open: () => void): void {
+  toast(`This is ${PARTS[name] ?? 'a part'} around the text; other pages usually show the same. Nothing was changed.`, {
+    id: 'closed part',
+    action: { label: 'Write on it here', onClick: open },
+  })
+}
+
+/** For the log: what was written and what was shown were not the same. Where words were lost the person is told. */
+function tellDiffered(pageId: string, how: string): void {
+  if (how === 'taken back') toast.error('That could not be written into this page, and was taken back. The source view can say it.')
+  void ask('POST', `/pages/${pageId}/differed`, { how }).catch(() => {})
+}
+
 function Quick({
   label,
   isOff = false,
@@ -394,9 +481,9 @@ function Quick({
       className="button button-plain !px-2"
       aria-label={label}
       title={label}
-      disabled={isOff}
+      aria-disabled={isOff}
       onMouseDown={(event) => event.preventDefault()}
-      onClick={onClick}
+      onClick={() => !isOff && onClick()}
     >
       {children}
     </button>

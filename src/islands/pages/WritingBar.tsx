@@ -1,3 +1,4 @@
+import { Toolbar } from '@base-ui/react/toolbar'
 import {
   Bold,
   Code2,
@@ -32,9 +33,10 @@ const TABLE = '<table>\n  <tbody>\n    <tr><th></th><th></th></tr>\n    <tr><td>
 /** What a person can do to the words besides linking them. */
 export function WritingBar({ standing, onCommand, onPicture, onButton }: WritingBarProps) {
   const block = standing?.block ?? ''
+  const inTable = standing?.isInTable === true
   const has = (name: string): boolean => standing?.wraps.includes(name) === true
   return (
-    <div role="toolbar" aria-label="Writing" className="flex flex-wrap items-center gap-0.5">
+    <Toolbar.Root aria-label="Writing" className="flex flex-wrap items-center gap-0.5">
       <Tool label="Paragraph (Ctrl Alt 0)" isOn={block === 'p'} onClick={() => onCommand({ name: 'block', element: 'p' })}>
         <Pilcrow size={17} />
       </Tool>
@@ -77,45 +79,54 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
       <Tool label="Rule" isOn={false} onClick={() => onCommand({ name: 'insert', html: '<hr>', where: 'after' })}>
         <Minus size={18} />
       </Tool>
-      {standing?.isInTable === true && (
-        <span className="flex w-full border-t pt-0.5">
-          <Tool label="Add a row" isOn={false} onClick={() => onCommand({ name: 'row' })}>
-            <Rows3 size={17} />
-            <Plus size={12} />
-          </Tool>
-          <Tool label="Add a column" isOn={false} onClick={() => onCommand({ name: 'column' })}>
-            <Columns3 size={17} />
-            <Plus size={12} />
-          </Tool>
-          <Tool label="Take the row out" isOn={false} onClick={() => onCommand({ name: 'take row' })}>
-            <Rows3 size={17} />
-            <Trash2 size={12} />
-          </Tool>
-          <Tool label="Take the column out" isOn={false} onClick={() => onCommand({ name: 'take column' })}>
-            <Columns3 size={17} />
-            <Trash2 size={12} />
-          </Tool>
-        </span>
-      )}
-    </div>
+      <Gap />
+      <Tool label="Add a row" isOn={false} isOff={!inTable} onClick={() => onCommand({ name: 'row' })}>
+        <Rows3 size={17} />
+        <Plus size={12} />
+      </Tool>
+      <Tool label="Add a column" isOn={false} isOff={!inTable} onClick={() => onCommand({ name: 'column' })}>
+        <Columns3 size={17} />
+        <Plus size={12} />
+      </Tool>
+      <Tool label="Take the row out" isOn={false} isOff={!inTable} onClick={() => onCommand({ name: 'take row' })}>
+        <Rows3 size={17} />
+        <Trash2 size={12} />
+      </Tool>
+      <Tool label="Take the column out" isOn={false} isOff={!inTable} onClick={() => onCommand({ name: 'take column' })}>
+        <Columns3 size={17} />
+        <Trash2 size={12} />
+      </Tool>
+    </Toolbar.Root>
   )
 }
 
-const Gap = () => <span aria-hidden="true" className="mx-0.5 h-5 border-l" />
+const Gap = () => <Toolbar.Separator className="mx-0.5 h-5 border-l" />
 
-/** The page keeps its selection: a button of the bar never takes the focus on a click. */
-function Tool({ label, isOn, onClick, children }: { label: string; isOn: boolean; onClick: () => void; children: ReactNode }) {
+/** The page keeps its selection: a button of the bar never takes the focus on a click. The bar is one stop of the Tab key. */
+function Tool({
+  label,
+  isOn,
+  isOff = false,
+  onClick,
+  children,
+}: {
+  label: string
+  isOn: boolean
+  isOff?: boolean
+  onClick: () => void
+  children: ReactNode
+}) {
   return (
-    <button
-      type="button"
-      className="inline-flex h-8 min-w-[30px] items-center justify-center rounded-md px-1 hover:bg-sun aria-pressed:bg-sun"
+    <Toolbar.Button
+      className="inline-flex h-8 min-w-[30px] items-center justify-center rounded-md px-1 hover:bg-sun aria-pressed:bg-sun data-disabled:opacity-40"
       aria-label={label}
       aria-pressed={isOn}
       title={label}
+      disabled={isOff}
       onMouseDown={(event) => event.preventDefault()}
       onClick={onClick}
     >
       {children}
-    </button>
+    </Toolbar.Button>
   )
 }

@@ -5,6 +5,7 @@ import {
   escapeAttribute,
   linkPicture,
   linkText,
+  type Patch,
   type PatchSet,
   readAttributes,
   setLink,
@@ -53,6 +54,23 @@ export function choiceAt({ delivered, pictures }: Pick<Analysis, 'delivered' | '
   const within = delivered.filter(({ link }) => link.start < from && from <= Math.max(link.end, link.contentEnd))
   const link = within[within.length - 1]?.link
   return link === undefined ? { kind: 'nothing' } : { kind: 'link', start: link.start }
+}
+
+/** Where a place stands after a change of the text; one inside of what changed stands at its start. */
+const movedPlace = (at: number, { from, to, insert }: Patch): number =>
+  at <= from ? at : at >= to ? at + insert.length - (to - from) : from
+
+export const movedStretch = ({ from, to }: Stretch, change: Patch): Stretch => ({
+  from: movedPlace(from, change),
+  to: movedPlace(to, change),
+})
+
+/** The same choice after a change of the text. */
+export function movedChoice(choice: Choice, change: Patch): Choice {
+  if (choice.kind === 'nothing') return choice
+  if (choice.kind === 'words') return { ...choice, ...movedStretch(choice, change) }
+  const start = movedPlace(choice.start, change)
+  return start === choice.start ? choice : { ...choice, start }
 }
 
 /** A link as it would be delivered if it stood in the page with this destination and these answers. */

@@ -10,6 +10,7 @@ import {
   writableIn,
 } from '../../core/markup/index.ts'
 import type { Saving } from '../../ui/saving.ts'
+import { type TypedRun, typedRun } from './typed-run.ts'
 
 /** How a save went. */
 export type SaveAnswer =
@@ -31,8 +32,6 @@ export interface DraftSurroundings {
 /** A draft is sent this long after the last change, and no later than this after the first one that waits. */
 const SAVE_AFTER_MS = 500
 const SAVE_WITHIN_MS = 1_000
-/** What is typed without a longer pause is taken back in one step. */
-const ONE_STEP_MS = 600
 /** While the server is away. */
 const TRY_AGAIN_MS = 3_000
 
@@ -52,8 +51,8 @@ export interface DraftState {
 /** Patch sets that are taken back together, the newest last. */
 interface Step {
   readonly sets: PatchSet[]
-  readonly isTyped: boolean
-  at: number
+  /** Where the typing goes on that the step is made of; null for any other change. */
+  run: TypedRun | null
 }
 
 interface Kept {
@@ -100,16 +99,35 @@ export class PageDraft {
   /** Makes a change. Characters that the page's encoding lacks are written as references. */
   change(patches: PatchSet, how?: 'typing'): void {
     const writable = patches.map((patch: Patch) => ({ ...patch, insert: writableIn(patch.insert, this.#page.encoding) }))
-    const inverse = invertPatches(this.state.text, writable)
-    const last = this.#undo[this.#undo.length - 1]
-    const now = this.#around.now()
-    const isTyped = how === 'typing'
-    if (isTyped && last?.isTyped === true && now - last.at < ONE_STEP_MS) {
-      last.sets.push(inverse)
-      last.at = now
-    } else this.#undo.push({ sets: [inverse], isTyped, at: now })
+    this.#remember(this.state.text, writable, how === 'typing')
     this.#redo = []
-    this.#put([writable], isTyped)
+    this.#put([writable], how === 'typing')
+  }
+
+  /** Makes a step of a change, or lets it join the last one: what is typed is taken back word by word. */
+  #remember(before: string, patches: PatchSet, isTyped: boolean): void {
+    const last = this.#undo[this.#undo.length - 1]
+    const inverse = invertPatches(before, patches)
+    const run = isTyped ? typedRun(before, patches, last?.run ?? null) : null
+    if (run?.goesOn === true && last !== undefined) {
+      last.sets.push(inverse)
+      last.run = run
+    } else this.#undo.push({ sets: [inverse], run })
+  }
+
+  /**
+   * The server tells a newer version of the page (it was published, or somebody saved). Where the text is the one that is
+   * here, nothing is forgotten; else it comes in as one change that can be taken back.
+   */
+  meet(page: PageSource): void {
+    if (page.version <= this.#version || this.#isSaving || this.#pending.length > 0 || this.state.theirs !== null) return
+    const change = differenceOf(this.state.text, page.source)
+    this.#version = page.version
+    this.#savedText = page.source
+    if (change === null) return
+    this.#undo.push({ sets: [invertPatches(this.state.text, [change])], run: null })
+    this.#redo = []
+    this.#show({ text: page.source, isTyping: false })
   }
 
   /**
@@ -141,7 +159,7 @@ export class PageDraft {
       inverses.push(invertPatches(text, patches))
       text = applyPatches(text, patches)
     }
-    to.push({ sets: inverses, isTyped: false, at: 0 })
+    to.push({ sets: inverses, run: null })
     this.#put(sets, false)
   }
 
@@ -274,7 +292,7 @@ export class PageDraft {
     if (text === null) return
     let before = this.#page.source
     for (const patches of kept.pending) {
-      this.#undo.push({ sets: [invertPatches(before, patches)], isTyped: false, at: 0 })
+      this.#remember(before, patches, true)
       before = applyPatches(before, patches)
     }
     this.#pending = kept.pending

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { type PatchSet, scanLinks } from '../../core/markup/index.ts'
 import type { Result } from '../../core/result.ts'
@@ -48,7 +48,17 @@ export function showLinkAt({ draft, onChoose, onPoint }: Pick<PanelProps, 'draft
   if (made.hasText) onPoint({ from: made.end + 1, to: made.end + 1 })
 }
 
-/** The destination of a link, changed in one field. */
+/** Calls `leave` once, when whatever uses this goes away. */
+export function useLeaving(leave: () => void): void {
+  const newest = useRef(leave)
+  newest.current = leave
+  useEffect(() => () => newest.current(), [])
+}
+
+/**
+ * The destination of a link, changed in one field. A new destination counts once the field is left, as it would in a form;
+ * what is none yet is told, never dropped in silence.
+ */
 export function DestinationField({
   chosen,
   analysis,
@@ -59,15 +69,36 @@ export function DestinationField({
 }: Pick<PanelProps, 'analysis' | 'draft' | 'path' | 'site'> & { chosen: DeliveredLink; onChanged?: () => void }) {
   const { link } = chosen
   const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed: link.href, destination: link.href })
-  const isChanged = field.typed.trim() !== link.href && field.destination !== null
+  const [known, setKnown] = useState(link.href)
+  if (known !== link.href) {
+    setKnown(link.href)
+    setField({ typed: link.href, destination: link.href })
+  }
+  const isChanged = field.typed.trim() !== link.href
   const save = (destination: string | null): void => {
     if (destination === null || destination === link.href) return
     if (!applyTo(draft, analysis, changeLink(analysis.text, chosen, { href: destination }))) return
     setField({ typed: destination, destination })
     onChanged?.()
   }
+  /** What was typed and not saved when the field, or the link, is left. */
+  const settle = (): void => {
+    if (!isChanged || link.href !== known) return
+    if (field.destination !== null) save(field.destination)
+    else if (field.typed.trim() === '') setField({ typed: link.href, destination: link.href })
+    else toast(`“${field.typed.trim()}” is no destination yet. The link still leads to ${link.href}.`, { id: 'half made' })
+  }
+  useLeaving(settle)
   return (
-    <div className="grid gap-2">
+    // biome-ignore lint/a11y/useSemanticElements: a fieldset would need a legend, and the field has its label
+    <div
+      role="group"
+      aria-label="Destination"
+      className="grid gap-2"
+      onBlur={({ currentTarget, relatedTarget }) => {
+        if (!currentTarget.contains(relatedTarget)) settle()
+      }}
+    >
       <LinkField
         label="Leads to"
         around={site.around(path)}
@@ -77,7 +108,7 @@ export function DestinationField({
         onChange={(typed, destination) => setField({ typed, destination })}
         onEnter={save}
       />
-      {isChanged && (
+      {isChanged && field.destination !== null && (
         <p>
           <button type="button" className="button button-main" onClick={() => save(field.destination)}>
             Change the destination

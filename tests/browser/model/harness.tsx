@@ -83,8 +83,11 @@ createRoot(document.getElementById('root') as HTMLElement).render(
       onLinkIn={nothing}
       onPictureIn={nothing}
       onPart={nothing}
+      onClosedPart={nothing}
+      onDiffered={nothing}
       onKey={(key) => (key === 'undo' || key === 'redo' ? draft[key]() : undefined)}
       onAddress={nothing}
+      onPiece={(html) => html}
       onFiles={nothing}
       onClosed={nothing}
     />

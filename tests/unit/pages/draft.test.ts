@@ -96,21 +96,21 @@ test('while the server is away everything stays, through a new opening, and is s
   const around = new Surroundings('abc')
   around.isAway = true
   const first = around.open()
-  first.change(insert(0, '1'))
+  first.change(insert(0, 'one '))
   await around.pass()
-  first.change(insert(0, '2'))
+  first.change(insert(0, 'two '))
   await around.pass()
   assert.equal(around.last, 'kept here')
   around.crash()
   const again = around.open()
-  assert.equal(again.state.text, '21abc')
+  assert.equal(again.state.text, 'two one abc')
   assert.match(again.state.news ?? '', /here again/)
   around.isAway = false
   await around.pass()
-  assert.deepEqual([around.server.source, around.last], ['21abc', 'saved'])
+  assert.deepEqual([around.server.source, around.last], ['two one abc', 'saved'])
   again.undo()
   await around.pass()
-  assert.equal(around.server.source, '1abc', 'what was taken up can be undone')
+  assert.equal(around.server.source, 'one abc', 'what was taken up can be undone')
 })
 
 test('one draft open in two tabs is no conflict', async () => {
@@ -189,4 +189,48 @@ test('what the page’s encoding lacks is written as a reference, here as on the
   const draft = new Surroundings('abc', 'windows-1252').open()
   draft.change(insert(0, '港'))
   assert.equal(draft.state.text, '&#28207;abc')
+})
+
+test('what is typed is taken back word by word, however slowly it was typed, and likewise after a crash', async () => {
+  const around = new Surroundings('')
+  around.isAway = true
+  const draft = around.open()
+  for (const [at, letter] of [...'two words here'].entries()) draft.change(insert(at, letter), 'typing')
+  const backwards = (open: PageDraft): string[] => {
+    const texts: string[] = []
+    for (; open.state.canUndo; open.undo()) texts.push(open.state.text)
+    return texts
+  }
+  const again = around.open()
+  const expected = ['two words here', 'two words ', 'two ']
+  assert.deepEqual(backwards(again), expected, 'after a crash')
+  assert.deepEqual(backwards(draft), expected)
+})
+
+test('letters taken away come back word by word; what was pasted is a step of its own', () => {
+  const draft = new Surroundings('two words').open()
+  for (let at = 8; at >= 0; at--) draft.change([{ from: at, to: at + 1, insert: '' }], 'typing')
+  draft.undo()
+  assert.equal(draft.state.text, 'two ')
+  draft.undo()
+  assert.equal(draft.state.text, 'two words')
+  draft.change(insert(9, '!'), 'typing')
+  draft.change(insert(10, 'a whole sentence that was pasted in one go'), 'typing')
+  draft.undo()
+  assert.equal(draft.state.text, 'two words!')
+})
+
+test('publishing, which makes a newer version of the same text, forgets no step', () => {
+  const around = new Surroundings('abc')
+  const draft = around.open()
+  draft.change(insert(3, 'd'), 'typing')
+  void around.pass()
+  return around.pass().then(() => {
+    draft.meet({ ...around.server, version: around.server.version + 1 })
+    assert.deepEqual([draft.state.text, draft.state.canUndo], ['abcd', true])
+    draft.meet({ ...around.server, source: 'older text', version: around.server.version + 2 })
+    assert.equal(draft.state.text, 'older text')
+    draft.undo()
+    assert.equal(draft.state.text, 'abcd')
+  })
 })

@@ -1,5 +1,5 @@
 import { chainCommands, deleteSelection, exitCode, joinBackward, newlineInCode, selectNodeBackward } from '@tiptap/pm/commands'
-import { Fragment, type Node, type NodeType, type ResolvedPos } from '@tiptap/pm/model'
+import { Fragment, type Node, type NodeType, type ResolvedPos, Slice } from '@tiptap/pm/model'
 import { liftListItem, sinkListItem } from '@tiptap/pm/schema-list'
 import { type Command as Act, type EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { canSplit } from '@tiptap/pm/transform'
@@ -98,6 +98,12 @@ function splitLine(state: EditorState, dispatch?: (tr: Transaction) => void): bo
     return true
   }
   const name = String($from.parent.attrs.name ?? '')
+  const next = $from.depth > 0 ? $from.node(-1).maybeChild($from.index(-1) + 1) : null
+  if (/^h[1-6]$/.test(name) && state.selection.empty && $from.pos === $from.end() && next?.type === LINE && next.content.size === 0) {
+    // The paragraph to go on with is there already.
+    dispatch?.(state.tr.setSelection(TextSelection.create(state.doc, $from.after() + 1)).scrollIntoView())
+    return true
+  }
   const isTop = $from.parent.type === BARE && $from.node(-1).type !== nodes.cell && $from.node(-1).type !== ITEM
   if (!SPLITTING.test(name) && !isTop) return breakLine(state, dispatch)
   const tr = withoutSpaces(state.tr.deleteSelection(), $from.pos)
@@ -396,10 +402,12 @@ const move =
     const tr = state.tr.replaceWith(start, step === 1 ? to + other.nodeSize : to, [up, down])
     const shift = step * other.nodeSize
     const { selection } = state
+    /** What is selected may reach beyond the block that moves. */
+    const inside = (at: number): number => Math.max(from, Math.min(to, at)) + shift
     tr.setSelection(
       selection instanceof NodeSelection
         ? NodeSelection.create(tr.doc, selection.from + shift)
-        : TextSelection.create(tr.doc, selection.anchor + shift, selection.head + shift),
+        : TextSelection.between(tr.doc.resolve(inside(selection.anchor)), tr.doc.resolve(inside(selection.head))),
     )
     dispatch?.(tr.scrollIntoView())
     return true
@@ -414,7 +422,7 @@ const remove: Act = (state, dispatch) => {
 
 /** Puts a piece of source at the caret, or as blocks behind the block it stands in. */
 const insert =
-  (html: string, where: 'here' | 'after'): Act =>
+  (html: string, where: 'here' | 'after', chooses = false): Act =>
   (state, dispatch) => {
     const { $to } = state.selection
     const inline = readPiece(html)
@@ -431,10 +439,47 @@ const insert =
     const blocks = piecesOf(readPiece(html.replaceAll('\n', lead)), lead)
     const tr = state.tr.insert(at, blocks)
     const first = Selection.findFrom(tr.doc.resolve(at), 1, true)
-    if (first !== null && first.from < at + blocks.size) tr.setSelection(first)
+    if (first !== null && first.from < at + blocks.size) tr.setSelection(chooses ? wholeLine(first) : first)
     dispatch?.(tr.scrollIntoView())
     return true
   }
+
+/** Puts a pasted piece in. Words alone go into the line; blocks never run together with what stands behind them. */
+const paste =
+  (html: string): Act =>
+  (state, dispatch) => {
+    const { tr, selection } = state
+    const doc = readPiece(html)
+    const [only] = doc.children
+    if (doc.childCount === 1 && only?.inlineContent === true && only.type !== nodes.verbatim) {
+      dispatch?.(tr.replaceSelection(new Slice(only.content, 0, 0)).scrollIntoView())
+      return true
+    }
+    tr.deleteSelection()
+    const $at = tr.doc.resolve(tr.mapping.map(selection.from))
+    const blocks = doc.children.map((node) => {
+      const lead = $at.parent.inlineContent ? leadFor($at, $at.depth) : '\n'
+      return node.type === BARE ? LINE.create({ lead }, node.content) : node.type.create({ ...node.attrs, lead }, node.content)
+    })
+    const last = blocks[blocks.length - 1]
+    if (last === undefined) return false
+    const isEmptyLine = $at.parent.type === LINE && $at.parent.content.size === 0
+    if (isEmptyLine) tr.replaceWith($at.before(), $at.after(), blocks)
+    else {
+      const isAtEnd = $at.parentOffset === $at.parent.content.size
+      const open = (node: Node | undefined): number => (node?.inlineContent === true && node.type !== nodes.verbatim ? 1 : 0)
+      tr.replace(
+        $at.pos,
+        $at.pos,
+        new Slice(Fragment.from(blocks), $at.parent.inlineContent ? open(blocks[0]) : 0, isAtEnd ? open(last) : 0),
+      )
+    }
+    const end = tr.mapping.map(selection.to, 1)
+    dispatch?.(tr.setSelection(Selection.near(tr.doc.resolve(Math.min(end, tr.doc.content.size)), -1)).scrollIntoView())
+    return true
+  }
+
+const wholeLine = ({ $from }: Selection): Selection => TextSelection.create($from.doc, $from.start(), $from.end())
 
 /** What a command of the bar does. */
 export function actFor(command: Command): Act {
@@ -445,8 +490,10 @@ export function actFor(command: Command): Act {
       return wrap(command.element)
     case 'list':
       return list(command.element)
+    case 'paste':
+      return paste(command.html)
     case 'insert':
-      return insert(command.html, command.where)
+      return insert(command.html, command.where, command.chooses)
     case 'quote':
       return quote
     case 'row':

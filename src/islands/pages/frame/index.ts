@@ -18,6 +18,8 @@ const LOOK = `.ProseMirror{word-wrap:break-word;white-space:break-spaces;outline
 .ProseMirror-gapcursor::after{content:"";display:block;width:24px;border-top:2px solid #16283A}
 .ProseMirror-separator{display:inline!important;border:none!important;margin:0!important;width:0!important;height:0!important}
 .ProseMirror-selectednode{outline:2px solid #B98D4F!important;outline-offset:3px}
+[data-rope-around=closed]{opacity:.72;cursor:default}[data-rope-around=closed]:hover{outline:1px dashed #8A7F69;outline-offset:-1px}
+[data-rope-around=open]{outline:2px solid #B98D4F;outline-offset:-2px}
 [data-thing]{cursor:default}div[data-thing]:hover{outline:1px dashed #8A7F69;outline-offset:2px}
 [data-chip]{display:inline-block;font:12px/1.5 system-ui,sans-serif!important;color:#51616E!important;background:#F6F1E6!important;border:1px dashed #8A7F69;border-radius:5px;padding:0 6px;letter-spacing:0!important;text-transform:none!important}
 ::selection{background:#F3E3BF;color:#16283A}`
@@ -97,6 +99,8 @@ function onMessage(event: MessageEvent<ToFrame>): void {
       return
     case 'point':
       return writer?.select(message.at, message.isFocused)
+    case 'open part':
+      return writer?.openPart(message.at)
     case 'command':
       return writer?.run(message.command)
   }

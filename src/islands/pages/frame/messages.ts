@@ -27,13 +27,14 @@ export interface Standing {
   readonly isInTable: boolean
 }
 
-/** Changes of a page's writing, by name. `insert` takes source. */
+/** Changes of a page's writing, by name. `insert` takes source, and may choose the words it put in. */
 export type Command =
   | { readonly name: 'block'; readonly element: string }
   | { readonly name: 'wrap'; readonly element: string }
   | { readonly name: 'list'; readonly element: 'ul' | 'ol' }
   | { readonly name: 'quote' | 'row' | 'column' | 'take row' | 'take column' | 'up' | 'down' | 'remove' }
-  | { readonly name: 'insert'; readonly html: string; readonly where: 'here' | 'after' }
+  | { readonly name: 'paste'; readonly html: string }
+  | { readonly name: 'insert'; readonly html: string; readonly where: 'here' | 'after'; readonly chooses?: boolean }
 
 /** What the studio tells the frame that shows a page. `sync` numbers the texts it sends. */
 export type ToFrame =
@@ -52,6 +53,8 @@ export type ToFrame =
   | { readonly type: 'draw'; readonly sync: number; readonly ack: number; readonly links: readonly DrawnLink[] }
   | { readonly type: 'point'; readonly at: Stretch; readonly isFocused: boolean }
   | { readonly type: 'command'; readonly command: Command }
+  /** A part around the page's text may be written on from now on. */
+  | { readonly type: 'open part'; readonly at: number }
 
 /** What the frame tells the studio. `sync` is the last text it took over, `seq` counts its own edits. */
 export type FromFrame =
@@ -74,9 +77,13 @@ export type FromFrame =
   | { readonly type: 'link in thing'; readonly at: number; readonly ordinal: number }
   /** A shared part, as "block footer": what stands in it belongs to no page. */
   | { readonly type: 'part'; readonly part: string }
+  /** Somebody tried to write on a part around the page's text. */
+  | { readonly type: 'closed part'; readonly name: string; readonly at: number }
   | { readonly type: 'picture in thing'; readonly at: number; readonly ordinal: number }
   /** What was written would have been read otherwise than it was shown, and what became of it. */
   | { readonly type: 'differed'; readonly how: 'written anew' | 'typed again' | 'taken back' }
   | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
   | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }
+  /** Pasted from elsewhere, cleaned: the studio looks at its links and gives it back by the command `paste`. */
+  | { readonly type: 'piece'; readonly html: string }
   | { readonly type: 'files'; readonly files: readonly File[] }

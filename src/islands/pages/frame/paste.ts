@@ -21,6 +21,9 @@ export function cleanPiece(html: string): string | null {
   const page = new DOMParser().parseFromString(html, 'text/html')
   const out = document.createElement('div')
   for (const node of [...page.body.childNodes]) append(out, node)
+  // Word processors part paragraphs by empty ones.
+  for (const line of out.querySelectorAll('p,h1,h2,h3,h4,h5,h6'))
+    if ((line.textContent ?? '').replace(/[\s\u00a0]/g, '') === '' && line.querySelector('img') === null) line.remove()
   return out.innerHTML.replace(/<!--(?:Start|End)Fragment-->/g, '')
 }
 

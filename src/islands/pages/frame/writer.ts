@@ -1,7 +1,7 @@
 import { baseKeymap } from '@tiptap/pm/commands'
 import { gapCursor } from '@tiptap/pm/gapcursor'
 import { keymap } from '@tiptap/pm/keymap'
-import { Fragment, type Node, Slice } from '@tiptap/pm/model'
+import type { Fragment, Node } from '@tiptap/pm/model'
 import { EditorState, NodeSelection, Plugin, PluginKey, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { Decoration, DecorationSet, EditorView } from '@tiptap/pm/view'
 import { differenceOf, type Patch } from '../../../core/markup/index.ts'
@@ -10,7 +10,6 @@ import {
   leadOf,
   placeOf,
   positionOf,
-  readPiece,
   readWriting,
   schema,
   sourceOf,
@@ -25,6 +24,7 @@ import { dropMark } from './drop-mark.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
 import { partedLines } from './parting.ts'
 import { cleanPiece } from './paste.ts'
+import { firstWords, ON_PURPOSE, openPart, surroundings } from './surroundings.ts'
 import { imageView, type Parts, thingView } from './things.ts'
 
 /** A change that came from the studio: it is not told back. */
@@ -39,6 +39,8 @@ export class Writer {
   #seq: number
   /** A text from the studio is being taken over. */
   #isTaking = false
+  /** Somebody has chosen a place already: by a press, or by what the studio pointed at. */
+  #isEntered = false
   readonly #tell: (message: FromFrame) => void
 
   constructor(
@@ -53,7 +55,10 @@ export class Writer {
     this.view = new EditorView(
       { mount: place },
       {
-        state: EditorState.create({ doc: page.doc, plugins: plugins(options.tell) }),
+        state: EditorState.create({
+          doc: page.doc,
+          plugins: [surroundings(({ name, from }) => options.tell({ type: 'closed part', name, at: from })), ...plugins(options.tell)],
+        }),
         editable: () => options.isEditable,
         dispatchTransaction: (tr) => this.#dispatch(tr),
         nodeViews: {
@@ -64,7 +69,16 @@ export class Writer {
         handleClick: (_view, _position, event) => this.#onClick(event),
         handlePaste: (_view, event) => this.#onPaste(event),
         handleDrop: (_view, event, _slice, isMoved) => this.#onDrop(event, isMoved),
-        handleDOMEvents: { copy: (_view, event) => this.#onCopy(event, false), cut: (_view, event) => this.#onCopy(event, true) },
+        handleTextInput: (view, _from, _to, text) => typeBeside(view, text),
+        handleDOMEvents: {
+          copy: (_view, event) => this.#onCopy(event, false),
+          cut: (_view, event) => this.#onCopy(event, true),
+          mousedown: () => {
+            this.#isEntered = true
+            return false
+          },
+          focus: () => this.#onFocus(),
+        },
         attributes: { spellcheck: 'false', 'aria-label': 'The page', role: 'textbox', 'aria-multiline': 'true' },
       },
     )
@@ -133,6 +147,22 @@ export class Writer {
     return { from: placeOf(this.#page, selection.from, 1), to: placeOf(this.#page, selection.to, -1) }
   }
 
+  /** Whoever comes in by the Tab key stands at the first words, not on the logo. */
+  #onFocus(): boolean {
+    if (this.#isEntered) return false
+    this.#isEntered = true
+    const { state } = this.view
+    const at = firstWords(state.doc)
+    if (at !== null) this.view.dispatch(state.tr.setSelection(TextSelection.create(state.doc, at)).scrollIntoView())
+    return false
+  }
+
+  /** Lets the part that a place lies in be written on. */
+  openPart(at: number): void {
+    openPart(this.view, at)
+    this.view.focus()
+  }
+
   tellSelection(): void {
     const { state } = this.view
     const { selection } = state
@@ -168,7 +198,7 @@ export class Writer {
     if (difference !== null) {
       const { tr } = this.view.state
       tr.replaceWith(difference.from, difference.to, [...difference.nodes])
-      tr.setMeta(FROM_STUDIO, true)
+      tr.setMeta(FROM_STUDIO, true).setMeta(ON_PURPOSE, true)
       this.view.dispatch(tr)
     }
     this.#page = { ...next, doc: this.view.state.doc }
@@ -181,6 +211,7 @@ export class Writer {
 
   /** Chooses a stretch of the source and brings it into sight. */
   select({ from, to }: Stretch, isFocused: boolean): void {
+    this.#isEntered = true
     const { state } = this.view
     const [a, b] = [from, to].map((offset) => Math.min(positionOf(this.#page, offset), state.doc.content.size)) as [number, number]
     const node = state.doc.nodeAt(a)
@@ -261,7 +292,7 @@ export class Writer {
     const html = data.getData('text/html')
     const source = html === '' ? null : cleanPiece(html)
     if (source !== null && source.trim() !== '') {
-      this.view.dispatch(this.view.state.tr.replaceSelection(sliceOf(readPiece(source))).scrollIntoView())
+      this.#tell({ type: 'piece', html: source }) // its links are looked at before it comes in
       return true
     }
     return false // plain text: the editor's own way
@@ -313,6 +344,18 @@ export class Writer {
   }
 }
 
+/** A letter typed while a picture or another thing is chosen goes behind it: it never takes its place. */
+function typeBeside(view: EditorView, text: string): boolean {
+  const { selection, tr } = view.state
+  if (!(selection instanceof NodeSelection)) return false
+  if (selection.node.isInline) view.dispatch(tr.insertText(text, selection.to).scrollIntoView())
+  else {
+    tr.insert(selection.to, schema.node('line', { lead: selection.node.attrs.lead }, schema.text(text)))
+    view.dispatch(tr.setSelection(TextSelection.create(tr.doc, selection.to + 1 + text.length)).scrollIntoView())
+  }
+  return true
+}
+
 /** The blocks that differ, without memory of where their words came from; the caret stays. */
 function anew(state: EditorState, { from, nodes }: Difference): EditorState {
   const tr = state.tr.replaceWith(from, from + nodes.reduce((sum, node) => sum + node.nodeSize, 0), writtenAnew(nodes))
@@ -338,17 +381,6 @@ function sourceOfSlice(content: Fragment): string {
     (node) => void parts.push(node.isInline ? sourceOf(schema.nodes.bare?.create(null, node) ?? node) : leadOf(node) + sourceOf(node)),
   )
   return parts.join('')
-}
-
-/** A pasted piece: words alone go into the line they are pasted in. */
-function sliceOf(doc: Node): Slice {
-  const [only] = doc.children
-  if (doc.childCount === 1 && only?.inlineContent === true) return new Slice(only.content, 0, 0)
-  const open = (node: Node | null): number => (node?.inlineContent === true ? 1 : 0)
-  const blocks = doc.children.map((node) =>
-    node.type === schema.nodes.bare ? (schema.nodes.line?.create({ lead: '\n' }, node.content) ?? node) : node,
-  )
-  return new Slice(Fragment.from(blocks), open(blocks[0] ?? null), open(blocks[blocks.length - 1] ?? null))
 }
 
 /** Where a stretch stands after the text changed elsewhere. */
