@@ -111,15 +111,34 @@ export function pastUnshownLineEnd(html: string, at: number): number {
   return opens ? at + (/^(?:\r\n|\n|\r)/.exec(html.slice(at, at + 2))?.[0].length ?? 0) : at
 }
 
-/** Takes an old link off the range and leaves it on what lies outside of the range. */
+/**
+ * Takes an old link off the range and leaves it on what lies outside of the range. Formatting that the link holds and that
+ * goes on over the cut is closed before it and opened again behind it, so that nothing is misnested.
+ */
 function withdraw(html: string, link: LinkTag, from: number, to: number): Patch[] {
   const tag = html.slice(link.start, link.end)
   const patches: Patch[] = []
-  if (link.end < from) patches.push({ from, to: from, insert: '</a>' })
+  if (link.end < from) patches.push({ from, to: from, insert: cutThrough(html, link, from, '</a>') })
   else patches.push({ from: link.start, to: link.end, insert: '' })
-  if (link.contentEnd > to) patches.push({ from: to, to, insert: tag })
+  if (link.contentEnd > to) patches.push({ from: to, to, insert: cutThrough(html, link, to, tag) })
   else if (link.outerEnd > link.contentEnd) patches.push({ from: link.contentEnd, to: link.outerEnd, insert: '' })
   return patches
+}
+
+/** A tag put in at `at`, with the inline elements of the link that are open there closed before it and opened behind it. */
+function cutThrough(html: string, link: LinkTag, at: number, tag: string): string {
+  const open: { name: string; tag: string }[] = []
+  walkTags(html, {
+    open(name, start, _nameEnd, end, inert) {
+      if (inert || start < link.end || end > at || !INLINE.has(name) || /^(?:img|br|wbr)$/.test(name)) return
+      open.push({ name, tag: html.slice(start, end) })
+    },
+    close(name, start, end) {
+      if (start >= link.end && end <= at && open[open.length - 1]?.name === name) open.pop()
+    },
+  })
+  const closing = open.map(({ name }) => `</${name}>`).reverse()
+  return closing.join('') + tag + open.map((each) => each.tag).join('')
 }
 
 /** Puts patches in order; at one place closing tags come before opening ones, and insertions before removals. */

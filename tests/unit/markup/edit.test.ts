@@ -139,3 +139,21 @@ test('a link made over a link around two blocks reads the same', () => {
     ],
   )
 })
+
+test('linking words within a linked, formatted stretch nests everything rightly', () => {
+  const html = '<p><a href="/h"><strong>Hol<i>lin</i></strong></a></p>'
+  const linked = wrapLink(html, html.indexOf('ol'), html.indexOf('ol') + 2, { href: '/n' })
+  assert.ok(linked.ok)
+  assert.equal(
+    applyPatches(html, linked.value),
+    '<p><a href="/h"><strong>H</strong></a><strong><a href="/n">ol</a></strong><a href="/h"><strong><i>lin</i></strong></a></p>',
+  )
+})
+
+test('an a without a destination is given the one for its words', () => {
+  const html = '<p><a class="button" data-by-hand="">Words</a> <a name="x">anchor</a></p>'
+  const at = html.indexOf('Words')
+  const linked = wrapLink(html, at, at + 5, { href: '/n' })
+  assert.ok(linked.ok)
+  assert.equal(applyPatches(html, linked.value), '<p><a href="/n" class="button" data-by-hand="">Words</a> <a name="x">anchor</a></p>')
+})

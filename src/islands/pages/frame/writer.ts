@@ -149,11 +149,16 @@ export class Writer {
 
   /** Whoever comes in by the Tab key stands at the first words, not on the logo. */
   #onFocus(): boolean {
-    if (this.#isEntered) return false
-    this.#isEntered = true
-    const { state } = this.view
-    const at = firstWords(state.doc)
-    if (at !== null) this.view.dispatch(state.tr.setSelection(TextSelection.create(state.doc, at)).scrollIntoView())
+    const begin = (): void => {
+      if (this.#isEntered || this.view.isDestroyed) return
+      this.#isEntered = true
+      const { state } = this.view
+      const { anchorNode, anchorOffset } = document.getSelection() ?? { anchorNode: null, anchorOffset: 0 }
+      const isElsewhere = anchorNode !== null && this.view.posAtDOM(anchorNode, anchorOffset) > Selection.atStart(state.doc).to
+      const at = isElsewhere ? null : firstWords(state.doc)
+      if (at !== null) this.view.dispatch(state.tr.setSelection(TextSelection.create(state.doc, at)).scrollIntoView())
+    }
+    setTimeout(begin) // once the browser has put its own caret
     return false
   }
 
