@@ -39,6 +39,7 @@ import {
   Publication,
   PublicationList,
   PublicationNew,
+  PublicationReview,
   PublicationView,
   Unpublished,
 } from './publications.ts'
@@ -52,7 +53,16 @@ import {
   RuleVersion,
   RuleVersionQuery,
 } from './rules.ts'
-import { ShortLink, ShortLinkChange, ShortLinkList, ShortLinkNew, ShortLinkQuery, SuggestAnswer, SuggestRequest } from './short-links.ts'
+import {
+  ShortLink,
+  ShortLinkChange,
+  ShortLinkList,
+  ShortLinkNew,
+  ShortLinkQuery,
+  ShortLinkUses,
+  SuggestAnswer,
+  SuggestRequest,
+} from './short-links.ts'
 import { Visit, VisitRequest } from './visits.ts'
 import { WaitingDecision, WaitingList } from './waiting.ts'
 
@@ -204,6 +214,20 @@ export const API = {
     status: 204,
     answer: Nothing,
   }),
+  shortLinkUses: operation({
+    method: 'get',
+    path: '/short-links/{id}/uses',
+    summary: 'The pages that lead to a short link',
+    status: 200,
+    answer: ShortLinkUses,
+  }),
+  putBackShortLink: operation({
+    method: 'post',
+    path: '/short-links/{id}/put-back',
+    summary: 'Bring a short link back that was taken away',
+    status: 200,
+    answer: ShortLink,
+  }),
   startImport: operation({
     method: 'post',
     path: '/imports',
@@ -228,6 +252,14 @@ export const API = {
     summary: 'What differs from the live site',
     status: 200,
     answer: Unpublished,
+  }),
+  reviewPublication: operation({
+    method: 'post',
+    path: '/publications/review',
+    summary: 'What a publication would take along and what it would break; nothing is published',
+    status: 200,
+    body: PublicationNew,
+    answer: PublicationReview,
   }),
   listPublications: operation({
     method: 'get',

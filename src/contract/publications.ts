@@ -101,3 +101,20 @@ export const Plan = z
 export type Plan = z.infer<typeof Plan>
 export const PlanList = z.object({ items: z.array(Plan) })
 export type PlanList = z.infer<typeof PlanList>
+
+/** What a publication would do, told before it does it. */
+export const PublicationReview = z
+  .object({
+    pages: z.int(),
+    files: z.int(),
+    items: z.array(z.object({ id: Id, title: z.string(), by: z.string().nullable(), isMine: z.boolean() })),
+    byOthers: z.int().meta({ description: 'Pages last changed by somebody else' }),
+    missing: z
+      .array(z.object({ id: Id, title: z.string(), path: z.string(), from: z.string() }))
+      .meta({ description: 'Pages never published that these pages lead to, and one page that does' }),
+    breaks: z
+      .array(z.object({ title: z.string(), path: z.string(), links: z.int() }))
+      .meta({ description: 'Pages that would go, and how many pages lead to them' }),
+  })
+  .meta({ id: 'PublicationReview' })
+export type PublicationReview = z.infer<typeof PublicationReview>

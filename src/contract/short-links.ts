@@ -54,3 +54,7 @@ export const SuggestAnswer = z.object({
 })
 export type SuggestAnswer = z.infer<typeof SuggestAnswer>
 export type ShortLinkList = z.infer<typeof ShortLinkList>
+
+/** Pages that lead to a short link, the first of them by name. */
+export const ShortLinkUses = z.object({ items: z.array(z.object({ id: Id, title: z.string(), path: z.string() })), total: z.int() })
+export type ShortLinkUses = z.infer<typeof ShortLinkUses>

@@ -10,6 +10,7 @@ export interface UnpublishedPage {
   readonly isNew: boolean
   readonly isRemoved: boolean
   readonly by: string | null
+  readonly byId: string | null
   readonly at: Date
   readonly links: number
   readonly draftHash: string
@@ -22,7 +23,7 @@ export interface UnpublishedPage {
 const PAGE_DIFFERS = `(p.live_hash IS DISTINCT FROM p.draft_hash AND p.removed_at IS NULL OR p.removed_at IS NOT NULL AND p.live_hash IS NOT NULL)`
 const FILE_DIFFERS = `(f.live_hash IS DISTINCT FROM f.draft_hash AND f.removed_at IS NULL OR f.removed_at IS NOT NULL AND f.live_hash IS NOT NULL)`
 const PAGE_COLUMNS = `p.id, p.kind, p.path, p.title, p.live_hash IS NULL AS "isNew", p.removed_at IS NOT NULL AS "isRemoved",
-  (SELECT name FROM people WHERE people.id = p.edited_by) AS by, p.draft_at AS at, (SELECT count(*)::int FROM placements l WHERE l.page_id = p.id) AS links,
+  (SELECT name FROM people WHERE people.id = p.edited_by) AS by, p.edited_by AS "byId", p.draft_at AS at, (SELECT count(*)::int FROM placements l WHERE l.page_id = p.id) AS links,
   p.draft_hash AS "draftHash", p.encoding, p.live_hash AS "liveHash", p.live_encoding AS "liveEncoding"`
 
 export async function unpublishedPages(db: Database, siteId: string, limit: number): Promise<{ pages: UnpublishedPage[]; total: number }> {

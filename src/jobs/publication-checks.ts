@@ -4,10 +4,12 @@ import { partMark } from '../core/blocks/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '../core/content/index.ts'
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
 import { type Database, rows } from '../data/database.ts'
+import type { PageKind } from '../data/models.ts'
 import { getBlob } from '../data/pages.ts'
 import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import type { SiteViews } from '../services/context.ts'
+import { textOf } from '../services/publications.ts'
 import { askOutside } from '../services/visits.ts'
 
 /** Pages asked for after one publication; a whole site that was brought in is looked at in part. */
@@ -21,10 +23,12 @@ const TRIES = 12
 const TRY_AGAIN_MS = 500
 
 interface Wanted {
-  readonly id: string
   readonly path: string
-  readonly before: readonly LinkAsDelivered[]
-  readonly after: readonly LinkAsDelivered[] | null
+  /** What changed of its own, or of a shared part that it holds. */
+  readonly changed: ReturnType<typeof linkChanges>
+  readonly isGone: boolean
+  /** A shared part's changes are counted once, and looked for on every page asked that holds it. */
+  readonly isCounted: boolean
 }
 
 /**
@@ -35,15 +39,14 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
   const siteId = await publicationSite(db, id)
   if (siteId === null) return
   const view = await views.of({ siteId })
-  const findPart = await views.partsOf({ siteId }, 'live')
   const waiting = await waitingByPage(db, siteId)
   const check: PublicationCheck = { pages: 0, links: 0, found: 0, problems: [] }
   for (const wanted of await pagesToAsk()) {
     check.pages++
-    const changed = wanted.after === null ? [] : linkChanges(wanted.before, wanted.after)
-    const problems = await untilRight(wanted, changed)
-    check.links += changed.length
-    check.found += changed.length - Math.min(changed.length, problems.length)
+    const problems = await untilRight(wanted)
+    const { length } = wanted.isCounted ? wanted.changed : []
+    check.links += length
+    check.found += length - Math.min(length, problems.length)
     check.problems.push(...problems)
   }
   await keepCheck(db, id, { ...check, problems: check.problems.slice(0, 200) })
@@ -53,59 +56,56 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     const items = await publicationItems(db, id, 100_000)
     const parts = items.filter(({ kind }) => kind === 'block' || kind === 'menu')
     const wanted: Wanted[] = []
+    /** The links of one version, without those that shared parts bring along: they change with the part. */
     const linksOf = async (
-      pageId: string | null,
-      path: string,
+      { kind, path, pageId }: { kind: PageKind; path: string; pageId?: string },
       hash: string | null,
       encoding: string | null,
     ): Promise<readonly LinkAsDelivered[]> => {
       const bytes = hash === null ? null : await getBlob(db, hash)
       if (bytes === null) return []
-      const page = deliverSource(decodeSource(bytes, encoding ?? 'utf-8'), view, {
+      const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, {
         path,
-        findPart,
-        waiting: (pageId === null ? undefined : waiting.get(pageId)) ?? waiting.get('shared'),
+        waiting: (pageId === undefined ? undefined : waiting.get(pageId)) ?? waiting.get('shared'),
       })
       return asDelivered(page.whole, page.links)
     }
     for (const { kind, path, fromHash, toHash, fromEncoding, encoding } of items) {
       if (kind !== 'page' || wanted.length >= PAGES_MAX) continue
       const [page] = await rows<{ id: string }>(db, 'SELECT id FROM pages WHERE site_id = $1 AND path = $2', [siteId, path])
-      const pageId = page?.id ?? ''
-      wanted.push({
-        id: pageId,
-        path,
-        before: await linksOf(pageId, path, fromHash, fromEncoding),
-        after: toHash === null ? null : await linksOf(pageId, path, toHash, encoding),
-      })
+      const of = { kind, path, pageId: page?.id ?? '' }
+      const changed = toHash === null ? [] : linkChanges(await linksOf(of, fromHash, fromEncoding), await linksOf(of, toHash, encoding))
+      wanted.push({ path, changed, isGone: toHash === null, isCounted: true })
     }
-    for (const { path: partPath } of parts) {
+    for (const { kind: partKind, path: partPath, fromHash, toHash, fromEncoding, encoding } of parts) {
+      if (partKind === 'file') continue
+      const part = { kind: partKind, path: partPath }
+      const changed = linkChanges(await linksOf(part, fromHash, fromEncoding), await linksOf(part, toHash, encoding))
       const [kind = '', name = ''] = partPath.split(':')
-      const holding = await rows<{ id: string; path: string; hash: string; encoding: string }>(
+      const holding = await rows<{ path: string }>(
         db,
-        `SELECT p.id, p.path, p.live_hash AS hash, p.live_encoding AS encoding FROM pages p JOIN blobs b ON b.hash = p.live_hash
+        `SELECT p.path FROM pages p JOIN blobs b ON b.hash = p.live_hash
          WHERE p.site_id = $1 AND p.kind = 'page' AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path LIMIT $3`,
         [siteId, partMark(kind === 'menu' ? 'menu' : 'block', name), PART_PAGES_MAX],
       )
-      for (const page of holding)
-        if (!wanted.some(({ path }) => path === page.path))
-          wanted.push({ id: page.id, path: page.path, before: [], after: await linksOf(page.id, page.path, page.hash, page.encoding) })
+      const others = holding.filter((page) => !wanted.some(({ path }) => path === page.path))
+      for (const [index, { path }] of others.entries()) wanted.push({ path, changed, isGone: false, isCounted: index === 0 })
     }
     return wanted
   }
 
   /** Asks until the page is as it should be, or it has had its time. */
-  async function untilRight(wanted: Wanted, changed: ReturnType<typeof linkChanges>): Promise<PublicationCheck['problems']> {
+  async function untilRight(wanted: Wanted): Promise<PublicationCheck['problems']> {
     let problems: PublicationCheck['problems'] = []
     for (let attempt = 0; attempt < TRIES; attempt++) {
       if (attempt > 0) await new Promise((resolve) => setTimeout(resolve, TRY_AGAIN_MS))
-      problems = await look(wanted, changed)
+      problems = await look(wanted)
       if (problems.length === 0) return problems
     }
     return problems
   }
 
-  async function look({ path, after }: Wanted, changed: ReturnType<typeof linkChanges>): Promise<PublicationCheck['problems']> {
+  async function look({ path, isGone, changed }: Wanted): Promise<PublicationCheck['problems']> {
     const problem = (text: string, href: string, why: string) => ({ path, text, href, why })
     let answer: Awaited<ReturnType<typeof askOutside>>
     try {
@@ -113,7 +113,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     } catch {
       return [problem('', path, 'the live site does not answer')]
     }
-    if (after === null) return answer.status === 404 ? [] : [problem('', path, 'the page is still there')]
+    if (isGone) return answer.status === 404 ? [] : [problem('', path, 'the page is still there')]
     if (answer.status !== 200) return [problem('', path, `the live site answers ${answer.status}`)]
     const charset = /charset=([^;\s]+)/i.exec(answer.type)?.[1] ?? 'utf-8'
     const html = decodeSource(answer.body, charset)

@@ -26,7 +26,9 @@ export function deskService(
       const judged = list.judged[i]
       return judged === undefined ? [] : [shownPlacement(judged, list.paths, list.findingsAt(i))]
     })
-    const [count] = await rows<{ pages: number }>(db, 'SELECT count(*)::int AS pages FROM pages WHERE site_id = $1', [actor.siteId])
+    const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
+      actor.siteId,
+    ])
     return {
       unmarked: { total: findings.unmarked ?? 0, pages, examples },
       findings: Object.entries(all.findings).map(([finding, links]) => ({ finding: finding as Finding, links })),

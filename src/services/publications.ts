@@ -5,6 +5,7 @@ import type {
   PlanNew,
   Publication,
   PublicationNew,
+  PublicationReview,
   PublicationView,
   Unpublished,
 } from '../contract/publications.ts'
@@ -30,6 +31,7 @@ import {
   unpublishedFiles,
   unpublishedPages,
 } from '../data/publications.ts'
+import { pagesLeadingTo } from '../data/short-links.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { newContent } from './pages.ts'
@@ -42,6 +44,8 @@ const shownPlan = ({ at, pages, ...rest }: PlanRow): Plan => ({ ...rest, at: new
 
 /** Pages named one by one; the rest are counted. */
 const NAMED_PAGES = 200
+/** Drafts looked at before a publication. */
+const REVIEWED_PAGES = 2_000
 /** Changed links named of one page. */
 const NAMED_LINKS = 100
 /** Counts of changed links kept, by what they were counted between. */
@@ -126,6 +130,44 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         moreLinks: Math.max(0, links.length - NAMED_LINKS),
         before: await text(page.liveHash, page.liveEncoding),
         after: page.isRemoved ? null : await text(page.draftHash, page.encoding),
+      })
+    },
+
+    /** What a publication would take along, whose work it is, and what it would break. Nothing is published. */
+    async review(actor: Actor, wanted: PublicationNew): Promise<Result<PublicationReview, 'forbidden'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const view = await views.of(actor)
+      const { pages: all } = await unpublishedPages(db, actor.siteId, REVIEWED_PAGES)
+      const named = 'all' in wanted ? null : new Set(wanted.pages)
+      const pages = all.filter(({ id }) => named === null || named.has(id))
+      const left = new Map(
+        all.filter((page) => page.isNew && page.kind === 'page' && !pages.includes(page)).map((page) => [page.path, page]),
+      )
+      const missing = new Map<string, PublicationReview['missing'][number]>()
+      if (left.size > 0)
+        for (const page of pages.filter(({ isRemoved }) => !isRemoved)) {
+          for (const { href } of await linksOf(view, page, page.draftHash, page.encoding)) {
+            const path = insidePath(view, href, page.kind === 'page' ? page.path : '/')
+            const found = path === null ? undefined : left.get(path)
+            if (found !== undefined && !missing.has(found.id))
+              missing.set(found.id, { id: found.id, title: found.title, path: found.path, from: page.title })
+          }
+        }
+      const breaks: PublicationReview['breaks'] = []
+      for (const { title, path, isRemoved, kind } of pages) {
+        if (!isRemoved || kind !== 'page') continue
+        const { total } = await pagesLeadingTo(db, actor.siteId, [path, view.origin + path, path.slice(1)], 1)
+        if (total > 0) breaks.push({ title, path, links: total })
+      }
+      return ok({
+        pages: pages.length,
+        files: await unpublishedFiles(db, actor.siteId),
+        items: pages
+          .slice(0, NAMED_PAGES)
+          .map(({ id, title, by, byId }) => ({ id, title, by, isMine: byId === null || byId === actor.personId })),
+        byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
+        missing: [...missing.values()],
+        breaks,
       })
     },
 
@@ -232,6 +274,13 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     if (row === undefined) throw new Error('A publication vanished as it was made')
     return ok(shown(row))
   }
+}
+
+/** The path of one of the site's own pages that a link leads to; null for any other destination. */
+function insidePath(view: CompiledSite, href: string, from: string): string | null {
+  if (!URL.canParse(href, view.origin + from)) return null
+  const url = new URL(href, view.origin + from)
+  return url.origin === view.origin ? url.pathname : null
 }
 
 function shownChange({ before, after }: { before: LinkAsDelivered | null; after: LinkAsDelivered | null }): LinkChange {

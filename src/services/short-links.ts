@@ -1,11 +1,19 @@
 import { randomUUID } from 'node:crypto'
-import type { ShortLink, ShortLinkChange, ShortLinkNew, ShortLinkQuery, SuggestAnswer } from '../contract/short-links.ts'
+import type { ShortLink, ShortLinkChange, ShortLinkNew, ShortLinkQuery, ShortLinkUses, SuggestAnswer } from '../contract/short-links.ts'
 import { ShortLink as ShortLinkShape } from '../contract/short-links.ts'
 import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type CompiledSite, originOf, type SiteSetup } from '../core/rules/index.ts'
 import { type SlugFault, slugFault, suggestSlugs } from '../core/slugs/index.ts'
-import { type ListedShortLink, listShortLinks, takenSlugs, takeSlug } from '../data/short-links.ts'
+import {
+  type ListedShortLink,
+  listShortLinks,
+  pagesLeadingTo,
+  returnShortLink,
+  takenSlugs,
+  takeSlug,
+  withdrawShortLink,
+} from '../data/short-links.ts'
 import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
 type ShortLinkFault =
@@ -17,6 +25,9 @@ type ShortLinkFault =
   | 'slug-taken'
   | 'no-short-host'
   | 'address-not-outside'
+
+/** Pages named that lead to a short link; the rest are counted. */
+const USES_NAMED = 20
 
 /** Where a short link is sent unless said otherwise: found, may change later (RFC 9110 §15.4.3). */
 const DEFAULT_STATUS = 302
@@ -142,13 +153,39 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       return now === null ? fail('not-found') : ok(now)
     },
 
-    /** Takes a short link away; its address then answers "not found". */
+    /** The pages that lead to a short link: they break when it goes. */
+    async uses(actor: Actor, id: string): Promise<Result<ShortLinkUses, 'forbidden' | 'not-found'>> {
+      if (!actor.can('short-links:read') || !actor.can('pages:read')) return fail('forbidden')
+      const link = await one(actor.siteId, id)
+      if (link === null) return fail('not-found')
+      const bare = link.address.replace(/^https?:/, '')
+      return ok(await pagesLeadingTo(db, actor.siteId, [bare, `http:${bare}`, `https:${bare}`], USES_NAMED))
+    },
+
+    /** Brings a short link back that was taken away, with its slugs, its history and its clicks. */
+    async putBack(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found' | 'slug-taken'>> {
+      if (!actor.can('short-links:edit')) return fail('forbidden')
+      const saved = await write(db, async (transaction) => {
+        const slugs = await returnShortLink(db, actor.siteId, id, transaction)
+        if (slugs === null) return fail('not-found')
+        const [main] = slugs
+        if (main?.isTaken !== false) return fail('slug-taken', { slug: main?.slug ?? '' })
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'short-links:put-back', id, { slug: main.slug }, transaction)
+        return ok(null)
+      })
+      if (!saved.ok) return saved
+      const now = await one(actor.siteId, id)
+      return now === null ? fail('not-found') : ok(now)
+    },
+
+    /** Takes a short link away; its address then answers "not found", until it is put back. */
     async remove(actor: Actor, id: string): Promise<Result<null, ShortLinkFault>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
       return write(db, async (transaction) => {
-        await ShortLink.destroy({ where: { id, siteId: actor.siteId }, transaction })
+        if (!(await withdrawShortLink(db, actor.siteId, id, transaction))) return fail('not-found')
         await announce(db, transaction)
         await writeAudit(db, actor, 'short-links:delete', id, { slug: before.slug, destination: before.destination }, transaction)
         return ok(null)

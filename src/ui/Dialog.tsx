@@ -1,8 +1,9 @@
 import { Dialog as Primitive } from '@base-ui/react/dialog'
 import { X } from 'lucide-react'
-import type { ReactNode } from 'react'
+import { type ReactNode, useState } from 'react'
+import { useUnsaved } from './unsaved.ts'
 
-/** A window over the screen: closes with Escape, keeps the focus, gives it back. */
+/** A window over the screen: closes with Escape, keeps the focus, gives it back. What was filled in is asked about before it goes. */
 export function Dialog({
   title,
   isOpen,
@@ -19,8 +20,12 @@ export function Dialog({
   /** As large as the screen lets it be. */
   isFull?: boolean
 }) {
+  const [isFilledIn, setFilledIn] = useState(false)
+  const [isAsking, setAsking] = useState(false)
+  useUnsaved(isOpen && isFilledIn)
+  const leave = (): void => (isFilledIn && !isAsking ? setAsking(true) : onClose())
   return (
-    <Primitive.Root open={isOpen} onOpenChange={(open) => !open && onClose()}>
+    <Primitive.Root open={isOpen} onOpenChange={(open) => !open && leave()}>
       <Primitive.Portal>
         <Primitive.Backdrop className="fixed inset-0 z-40 bg-[rgb(10_19_27/0.5)]" />
         <Primitive.Popup
@@ -33,9 +38,35 @@ export function Dialog({
               <X size={18} aria-hidden="true" />
             </Primitive.Close>
           </header>
-          <div className={`min-h-0 overflow-y-auto px-5 py-4 ${isFull ? 'flex-1' : ''}`}>{children}</div>
+          {isAsking && (
+            <div
+              role="alertdialog"
+              aria-label="Close without saving?"
+              className="flex flex-wrap items-center gap-3 border-b bg-sun px-5 py-2.5"
+            >
+              <p className="flex-1">What you filled in here is not saved.</p>
+              <button type="button" className="button" onClick={onClose}>
+                Close without saving
+              </button>
+              {/* biome-ignore lint/a11y/noAutofocus: the question stands in the way of whoever asked to close */}
+              <button type="button" className="button button-main" autoFocus onClick={() => setAsking(false)}>
+                Go on
+              </button>
+            </div>
+          )}
+          <div
+            className={`min-h-0 overflow-y-auto px-5 py-4 ${isFull ? 'flex-1' : ''}`}
+            onInput={({ target }) => isOfForm(target) && setFilledIn(true)}
+            onSubmit={() => setFilledIn(false)}
+          >
+            {children}
+          </div>
         </Primitive.Popup>
       </Primitive.Portal>
     </Primitive.Root>
   )
 }
+
+/** A field that something is saved from; one that only narrows a list is none. */
+const isOfForm = (field: EventTarget): boolean =>
+  field instanceof Element && field.closest('form') !== null && !field.matches('[type=search]')

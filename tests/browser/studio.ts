@@ -111,7 +111,8 @@ export async function caretBehind(page: Page, words: string): Promise<void> {
     const walker = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT)
     for (let node = walker.nextNode(); node !== null; node = walker.nextNode()) {
       const at = (node as Text).data.indexOf(wanted)
-      if (at !== -1 && node.parentElement?.closest('[data-thing]') === null) return document.getSelection()?.collapse(node, at + wanted.length)
+      if (at !== -1 && node.parentElement?.closest('[data-thing]') === null)
+        return document.getSelection()?.collapse(node, at + wanted.length)
     }
     throw new Error(`"${wanted}" is not on the page`)
   }, words)

@@ -25,12 +25,25 @@ function Doors({ initial, canEdit }: { initial: FrontDoorList; canEdit: boolean 
   })
   const remove = useMutation({
     mutationFn: (door: FrontDoor) => ask<null>('DELETE', `/front-doors/${door.id}`),
-    onSuccess: (_, { host }) => {
-      toast.success(`${host} is no longer answered here.`)
+    onSuccess: (_, { host, origin }) => {
+      toast.success(`${host} is no longer answered here.`, {
+        duration: 20_000,
+        action: { label: 'Undo', onClick: () => putBack.mutate({ host, origin }) },
+      })
+      setAsking(null)
       refresh()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
+  const putBack = useMutation({
+    mutationFn: (door: { host: string; origin: string }) => ask<FrontDoor>('POST', '/front-doors', door),
+    onSuccess: ({ host }) => {
+      toast.success(`${host} is answered here again.`)
+      refresh()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  const [asking, setAsking] = useState<string | null>(null)
   return (
     <div className="mx-auto grid max-w-[860px] gap-5 px-5 py-7 max-md:px-3">
       <header>
@@ -51,10 +64,28 @@ function Doors({ initial, canEdit }: { initial: FrontDoorList; canEdit: boolean 
                 </a>
                 <span className="address block truncate text-ink-soft">in front of {door.origin}</span>
               </span>
-              {canEdit && (
-                <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(door)}>
+              {canEdit && asking !== door.id && (
+                <button type="button" className="button" onClick={() => setAsking(door.id)}>
                   Take it away<span className="sr-only"> {door.host}</span>
                 </button>
+              )}
+              {asking === door.id && (
+                <div className="flex basis-full flex-wrap items-center gap-3">
+                  <p className="min-w-0 flex-1">
+                    Whoever asks for {door.host} finds nothing from then on, until that name leads to {door.origin} by itself.
+                  </p>
+                  <button
+                    type="button"
+                    className="button !border-[var(--red)] text-red"
+                    disabled={remove.isPending}
+                    onClick={() => remove.mutate(door)}
+                  >
+                    Yes, take {door.host} away
+                  </button>
+                  <button type="button" className="button button-plain" onClick={() => setAsking(null)}>
+                    Leave it
+                  </button>
+                </div>
               )}
             </li>
           ))}

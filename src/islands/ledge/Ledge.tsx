@@ -1,9 +1,10 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { Toaster, toast } from 'sonner'
-import type { Publication, PublicationList, PublicationNew, Unpublished } from '../../contract/publications.ts'
+import type { PublicationList, Unpublished } from '../../contract/publications.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
-import { type Saving, useSaving } from '../../ui/saving.ts'
+import { type Saving, usePageAtHand, useSaving } from '../../ui/saving.ts'
+import { usePublishing } from '../publications/publishing.tsx'
 
 /** The foot of every screen: what is saved, what differs from the live site, and publishing it. */
 export function Ledge({ canPublish }: { canPublish: boolean }) {
@@ -28,18 +29,15 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
     queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal),
     refetchInterval: 15_000,
   })
-  const publish = useMutation({
-    mutationFn: (wanted: PublicationNew) => ask<Publication>('POST', '/publications', wanted),
-    onSuccess: (made) => {
-      toast.success(`Published: ${countWords(made.pages, made.files)}. Readers see it now.`)
-      void queries.invalidateQueries()
-      void tellCheck(made.id)
-    },
-    onError: (problem) => toast.error(wordsOf(problem)),
+  const atHand = usePageAtHand()
+  const { begin, isBusy, question } = usePublishing((made) => {
+    toast.success(`Published: ${countWords(made.pages, made.files)}. Readers see it now.`)
+    void tellCheck(made.id)
   })
   const pages = data === undefined ? 0 : data.pages.length + data.morePages
   const differs = pages + (data?.files ?? 0) > 0
-  const isBusy = publish.isPending || saving.state === 'waiting' || saving.state === 'saving'
+  const isAtHand = atHand !== null && data?.pages.some(({ id }) => id === atHand.id) === true
+  const isSaving = saving.state === 'waiting' || saving.state === 'saving'
   return (
     <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3">
       <SavingWords saving={saving} />
@@ -60,20 +58,32 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
           'Everything is live'
         )}
       </span>
-      <a href="/publications" className="button button-deck !gap-1">
-        {differs ? (
-          <>
-            See<span className="max-md:hidden">what differs</span>
-          </>
-        ) : (
-          'Publications'
-        )}
+      <a href="/publications" className="button button-deck">
+        {differs ? 'See what differs' : 'Publications'}
       </a>
-      {differs && canPublish && (
-        <button type="button" className="button button-main" disabled={isBusy} onClick={() => publish.mutate({ all: true })}>
-          {publish.isPending ? 'Publishing…' : 'Publish'}
+      {atHand !== null && (isAtHand || isSaving) && canPublish && (
+        <button
+          type="button"
+          className="button button-main"
+          disabled={isBusy}
+          onMouseDown={(event) => event.preventDefault()}
+          onClick={() => begin({ pages: [atHand.id] })}
+        >
+          {isBusy ? 'Publishing…' : 'Publish this page'}
         </button>
       )}
+      {data !== undefined && differs && canPublish && !(isAtHand && pages === 1) && (
+        <button
+          type="button"
+          className={isAtHand ? 'button button-deck' : 'button button-main'}
+          disabled={isBusy}
+          onMouseDown={(event) => event.preventDefault()}
+          onClick={() => begin({ all: true })}
+        >
+          {isBusy && !isAtHand ? 'Publishing…' : `Publish ${isAtHand ? 'all ' : ''}${countWords(pages, data.files)}`}
+        </button>
+      )}
+      {question}
     </footer>
   )
 }

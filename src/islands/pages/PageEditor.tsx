@@ -9,7 +9,7 @@ import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rule
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
-import { type Saving, tellSaving } from '../../ui/saving.ts'
+import { type Saving, tellPageAtHand, tellSaving } from '../../ui/saving.ts'
 import { type Analysis, useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
 import { BlockFields } from './BlockFields.tsx'
@@ -156,6 +156,10 @@ function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T
 function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
   useEffect(() => draft.meet(source), [draft, source])
+  useEffect(() => {
+    tellPageAtHand({ id: source.id, title: source.title })
+    return () => tellPageAtHand(null)
+  }, [source.id, source.title])
   const canUndo = useDraftState(draft, (state) => state.canUndo)
   const canRedo = useDraftState(draft, (state) => state.canRedo)
   const theirs = useDraftState(draft, (state) => state.theirs)

@@ -17,6 +17,7 @@ import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { Comparison } from '../pages/Comparison.tsx'
+import { usePublishing } from './publishing.tsx'
 
 interface ReviewProps {
   initial: Unpublished
@@ -48,14 +49,9 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
   const wanted = data.pages.filter(({ id }) => !left.has(id))
   const what: PublicationNew = left.size === 0 ? { all: true } : { pages: wanted.map(({ id }) => id) }
   const shown = data.pages.find(({ id }) => id === chosenId) ?? data.pages[0]
-  const publish = useMutation({
-    mutationFn: () => ask<Publication>('POST', '/publications', what),
-    onSuccess: ({ number }) => {
-      toast.success(`Published as number ${number}. The live site is being asked for each change.`)
-      setLeft(new Set())
-      refresh()
-    },
-    onError: (error) => toast.error(wordsOf(error)),
+  const { begin, isBusy, question } = usePublishing(({ number }) => {
+    toast.success(`Published as number ${number}. The live site is being asked for each change.`)
+    setLeft(new Set())
   })
   const isEmpty = data.pages.length + data.files === 0
   return (
@@ -74,8 +70,8 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
               <button
                 type="button"
                 className="button button-main"
-                disabled={publish.isPending || (wanted.length === 0 && left.size > 0)}
-                onClick={() => publish.mutate()}
+                disabled={isBusy || (wanted.length === 0 && left.size > 0)}
+                onClick={() => begin(what)}
               >
                 {left.size === 0 ? 'Publish everything' : `Publish ${wanted.length} of ${data.pages.length}`}
               </button>
@@ -91,7 +87,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
                 <li key={page.id} className={`flex items-start gap-2.5 px-3 py-2 ${page.id === shown?.id ? 'bg-sun' : ''}`}>
                   <input
                     type="checkbox"
-                    className="mt-1 size-4 accent-[var(--sea)]"
+                    className="mt-0.5 size-6 accent-[var(--sea)]"
                     aria-label={`Publish ${page.title}`}
                     checked={!left.has(page.id)}
                     disabled={!canPublish}
@@ -132,7 +128,8 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
       </section>
       <Plans plans={plans} canPublish={canPublish} />
       <Past past={past} canPublish={canPublish} />
-      {isPlanning && <PlanDialog what={what} count={wanted.length} onClose={() => setPlanning(false)} />}
+      {question}
+      {isPlanning && <PlanDialog pages={data.pages} morePages={data.morePages} left={left} onClose={() => setPlanning(false)} />}
     </div>
   )
 }
@@ -161,8 +158,23 @@ function OneDifference({ page }: { page: Unpublished['pages'][number] }) {
   )
 }
 
-function PlanDialog({ what, count, onClose }: { what: PublicationNew; count: number; onClose: () => void }) {
+/** @param left - pages that are not to go along, as ticked before */
+function PlanDialog({
+  pages,
+  morePages,
+  left,
+  onClose,
+}: {
+  pages: Unpublished['pages']
+  morePages: number
+  left: ReadonlySet<string>
+  onClose: () => void
+}) {
   const id = useId()
+  const [chosen, setChosen] = useState<ReadonlySet<string> | null>(
+    left.size === 0 ? null : new Set(pages.filter((page) => !left.has(page.id)).map((page) => page.id)),
+  )
+  const what: PublicationNew = chosen === null ? { all: true } : { pages: [...chosen] }
   const [at, setAt] = useState('')
   const plan = useMutation({
     mutationFn: () => ask<Plan>('POST', '/publications/plans', { at: new Date(at).toISOString(), what }),
@@ -182,10 +194,43 @@ function PlanDialog({ what, count, onClose }: { what: PublicationNew; count: num
           plan.mutate()
         }}
       >
-        <p>
-          {'all' in what ? 'Everything that differs then' : `${count} ${count === 1 ? 'page' : 'pages'}, as they are then`} goes live by
-          itself, in your name.
-        </p>
+        <fieldset className="grid gap-1.5">
+          <legend className="field-label">What? It goes live by itself, in your name.</legend>
+          <label className="flex min-h-6 items-center gap-2">
+            <input type="radio" name={`${id}-what`} className="size-5" checked={chosen === null} onChange={() => setChosen(null)} />
+            Everything that differs then
+          </label>
+          <label className="flex min-h-6 items-center gap-2">
+            <input
+              type="radio"
+              name={`${id}-what`}
+              className="size-5"
+              checked={chosen !== null}
+              onChange={() => setChosen(new Set(pages.map((page) => page.id)))}
+            />
+            These pages, as they are then
+          </label>
+          {chosen !== null && (
+            <ul className="ml-6 grid max-h-[220px] gap-1 overflow-y-auto">
+              {pages.map((page) => (
+                <li key={page.id}>
+                  <label className="flex min-h-6 items-center gap-2">
+                    <input
+                      type="checkbox"
+                      className="size-5 accent-[var(--sea)]"
+                      checked={chosen.has(page.id)}
+                      onChange={({ target }) =>
+                        setChosen(new Set(target.checked ? [...chosen, page.id] : [...chosen].filter((each) => each !== page.id)))
+                      }
+                    />
+                    <span className="truncate">{page.title}</span>
+                  </label>
+                </li>
+              ))}
+              {morePages > 0 && <li className="note">{morePages} more differ; only those listed can be chosen one by one.</li>}
+            </ul>
+          )}
+        </fieldset>
         <div>
           <label className="field-label" htmlFor={id}>
             When? (your clock)
@@ -193,7 +238,7 @@ function PlanDialog({ what, count, onClose }: { what: PublicationNew; count: num
           <input id={id} className="field" type="datetime-local" required value={at} onChange={(event) => setAt(event.target.value)} />
         </div>
         <p className="flex justify-end">
-          <button type="submit" className="button button-main" disabled={at === '' || plan.isPending}>
+          <button type="submit" className="button button-main" disabled={at === '' || plan.isPending || chosen?.size === 0}>
             Plan it
           </button>
         </p>
@@ -278,7 +323,7 @@ function Past({ past, canPublish }: { past: PublicationList; canPublish: boolean
         ))}
       </ul>
       {open !== null && (
-        <OnePublication publication={open} isNewest={open.id === data.items[0]?.id} canPublish={canPublish} onClose={() => setOpen(null)} />
+        <OnePublication publication={open} newest={data.items[0] ?? null} canPublish={canPublish} onClose={() => setOpen(null)} />
       )}
     </section>
   )
@@ -297,12 +342,13 @@ function CheckWord({ publication: { check } }: { publication: Publication }) {
 
 function OnePublication({
   publication,
-  isNewest,
+  newest,
   canPublish,
   onClose,
 }: {
   publication: Publication
-  isNewest: boolean
+  /** What is live now: the way back from a restoration. */
+  newest: Publication | null
   canPublish: boolean
   onClose: () => void
 }) {
@@ -313,23 +359,50 @@ function OnePublication({
   const restore = useMutation({
     mutationFn: () => ask<Publication>('POST', `/publications/${publication.id}/restore`),
     onSuccess: ({ number }) => {
-      toast.success(`The live site is as it was after number ${publication.number}. That is publication ${number}.`)
+      toast.success(`The live site is as it was after number ${publication.number}. That is publication ${number}.`, {
+        duration: 20_000,
+        ...(newest === null ? {} : { action: { label: 'Undo', onClick: () => undo.mutate() } }),
+      })
       refresh()
       onClose()
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })
+  const undo = useMutation({
+    mutationFn: () => ask<Publication>('POST', `/publications/${newest?.id}/restore`),
+    onSuccess: () => {
+      toast.success('The live site is as it was before.')
+      refresh()
+    },
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const [isAsking, setAsking] = useState(false)
+  const later = newest === null ? 0 : newest.number - publication.number
   return (
     <Dialog title={`Publication ${publication.number}`} isOpen onClose={onClose} isWide>
       <div className="grid gap-4">
         {error !== null && <p role="alert">{wordsOf(error)}</p>}
-        {canPublish && !isNewest && (
-          <p className="flex flex-wrap items-center gap-3">
-            <button type="button" className="button" disabled={restore.isPending} onClick={() => restore.mutate()}>
-              Bring the live site back to this
-            </button>
-            <span className="note">Drafts with work in them stay as they are.</span>
-          </p>
+        {canPublish && newest?.id !== publication.id && (
+          <div className="flex flex-wrap items-center gap-3">
+            {isAsking ? (
+              <>
+                <p className="basis-full">
+                  Readers lose what {later === 1 ? 'the publication since' : `the ${later} publications since`} brought; pages that came
+                  later answer “not found”. Drafts with work in them stay as they are, and this can be undone.
+                </p>
+                <button type="button" className="button button-main" disabled={restore.isPending} onClick={() => restore.mutate()}>
+                  Yes, bring it back to number {publication.number}
+                </button>
+                <button type="button" className="button button-plain" onClick={() => setAsking(false)}>
+                  Leave it
+                </button>
+              </>
+            ) : (
+              <button type="button" className="button" onClick={() => setAsking(true)}>
+                Bring the live site back to this
+              </button>
+            )}
+          </div>
         )}
         {data?.check?.problems.map((problem) => (
           <p key={`${problem.path} ${problem.text} ${problem.href}`} className="text-red">

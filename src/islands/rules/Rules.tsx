@@ -5,6 +5,7 @@ import { useMutation } from '@tanstack/react-query'
 import { Copy, GripVertical, History as HistoryIcon, Plus, ToggleLeft, ToggleRight, Trash2 } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
+import { z } from 'zod'
 import type { Partner } from '../../contract/partners.ts'
 import { RuleBody } from '../../contract/rules.ts'
 import {
@@ -20,6 +21,7 @@ import {
 import { ask, Refusal, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
 import { ImpactPane } from './ImpactPane.tsx'
 import { Partners } from './Partners.tsx'
@@ -59,15 +61,35 @@ function partnersRule(): Rule {
 /** A rule that says something, of links that can be told apart. */
 const isFinished = (rule: Rule): boolean => sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
 
+interface KeptRules {
+  readonly version: number
+  readonly rules: readonly Rule[]
+}
+/** Rules that were kept in the tab count only on the version they were made on. */
+function readKept(found: unknown, version: number): KeptRules | null {
+  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody) }).safeParse(found)
+  return read.success ? read.data : null
+}
+
 function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   const { engine, state } = useEngine()
   const [saved, setSaved] = useState(initial)
   const [first] = useState(() => (marksPartners && canEdit ? partnersRule() : null))
-  const [rules, setRules] = useState<readonly Rule[]>(first === null ? initial.rules : [first, ...initial.rules])
+  const [kept, keep, wasKept] = useKept<KeptRules>(
+    'rules',
+    { version: initial.version, rules: first === null ? initial.rules : [first, ...initial.rules] },
+    (found) => readKept(found, initial.version),
+  )
+  const { rules } = kept
+  const setRules = (next: readonly Rule[], version = saved.version): void => keep({ version, rules: next })
   const [openId, setOpenId] = useState<string | null>(first?.id ?? null)
   const [isLooking, setLooking] = useState(false)
   const nameOf = (id: string): string => partners.find((partner) => partner.id === id)?.name ?? 'a partner who is gone'
   const isChanged = JSON.stringify(rules) !== JSON.stringify(saved.rules)
+  useUnsaved(isChanged)
+  useEffect(() => {
+    if (wasKept) toast('The rules that you had not saved are here again.')
+  }, [wasKept])
   const complete = rules.filter(isFinished)
   const asked = JSON.stringify(complete)
   const settled = useSettled(asked, 120)
@@ -86,7 +108,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     onSuccess: (now) => {
       const before = saved
       setSaved(now)
-      setRules(now.rules)
+      setRules(now.rules, now.version)
       setOpenId(null)
       engine?.refresh(true)
       toast.success('Saved. Every page is delivered by these rules from now on.', {
@@ -100,7 +122,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     mutationFn: (list: { version: number; rules: readonly Rule[] }) => ask<{ version: number; rules: Rule[] }>('PUT', '/rules', list),
     onSuccess: (now) => {
       setSaved(now)
-      setRules(now.rules)
+      setRules(now.rules, now.version)
       engine?.refresh(true)
       toast.success('The rules are as they were.')
       void queries.invalidateQueries()
@@ -212,6 +234,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
                 }}
               />
             )}
+            <p className="note">Rules are live as soon as they are saved: every page is delivered by them, without publishing.</p>
             <div className="flex justify-end gap-2.5">
               <button
                 type="button"

@@ -2,13 +2,15 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { Copy, Pencil, Trash2 } from 'lucide-react'
 import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { ShortLink, ShortLinkList, SuggestAnswer } from '../../contract/short-links.ts'
+import { z } from 'zod'
+import type { ShortLink, ShortLinkList, ShortLinkUses, SuggestAnswer } from '../../contract/short-links.ts'
 import { tidySlug } from '../../core/slugs/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 
 interface ShortLinksProps {
   initial: ShortLinkList
@@ -150,11 +152,14 @@ function CopyButton({ address, isMain = false }: { address: string; isMain?: boo
   )
 }
 
+const Form = z.object({ pasted: z.string(), title: z.string(), slug: z.string() })
+const NO_LINK: z.infer<typeof Form> = { pasted: '', title: '', slug: '' }
+const readForm = (kept: unknown): z.infer<typeof Form> | null => Form.safeParse(kept).data ?? null
+
 /** Paste a long address; it is mended, and slugs are suggested; take one, copy. */
 function PasteBar() {
-  const [pasted, setPasted] = useState('')
-  const [title, setTitle] = useState('')
-  const [slug, setSlug] = useState('')
+  const [form, setForm] = useKept('short link', NO_LINK, readForm)
+  const { pasted, title, slug } = form
   const [made, setMade] = useState<ShortLink | null>(null)
   const destination = useSettled(pasted.trim(), 250)
   const settledTitle = useSettled(title.trim(), 250)
@@ -171,12 +176,11 @@ function PasteBar() {
       ask<ShortLink>('POST', '/short-links', { destination: data?.destination ?? destination, title: title.trim(), slug: chosen }),
     onSuccess: (link) => {
       setMade(link)
-      setPasted('')
-      setTitle('')
-      setSlug('')
+      setForm(NO_LINK)
       void queries.invalidateQueries({ queryKey: ['short-links'] })
     },
   })
+  useUnsaved(pasted.trim() !== '')
   const isReady = destination !== '' && data !== undefined && error === null
   const chosen = slug === '' ? (data?.suggestions[0]?.slug ?? '') : tidySlug(slug)
   const submit = (event: FormEvent): void => {
@@ -199,7 +203,7 @@ function PasteBar() {
             spellCheck={false}
             aria-describedby={ids.fault}
             onChange={(event) => {
-              setPasted(event.target.value)
+              setForm({ ...form, pasted: event.target.value })
               setMade(null)
               create.reset()
             }}
@@ -215,7 +219,11 @@ function PasteBar() {
             {isReady &&
               data.offers.map((offer) => (
                 <p key={offer.what} className="mt-1">
-                  <button type="button" className="button !min-h-0 !py-0.5 font-normal" onClick={() => setPasted(offer.to)}>
+                  <button
+                    type="button"
+                    className="button !min-h-0 !py-0.5 font-normal"
+                    onClick={() => setForm({ ...form, pasted: offer.to })}
+                  >
                     {offer.what}
                   </button>
                 </p>
@@ -229,7 +237,12 @@ function PasteBar() {
                 <label className="field-label" htmlFor={ids.title}>
                   What it is (only you see this)
                 </label>
-                <input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} />
+                <input
+                  id={ids.title}
+                  className="field"
+                  value={title}
+                  onChange={(event) => setForm({ ...form, title: event.target.value })}
+                />
               </div>
               <div>
                 <label className="field-label" htmlFor={ids.slug}>
@@ -244,8 +257,8 @@ function PasteBar() {
                     placeholder={data.suggestions[0]?.slug ?? ''}
                     spellCheck={false}
                     autoComplete="off"
-                    onChange={(event) => setSlug(event.target.value)}
-                    onBlur={() => setSlug((typed) => tidySlug(typed))}
+                    onChange={(event) => setForm({ ...form, slug: event.target.value })}
+                    onBlur={() => slug !== tidySlug(slug) && setForm({ ...form, slug: tidySlug(slug) })}
                   />
                 </div>
               </div>
@@ -259,7 +272,7 @@ function PasteBar() {
                   className={`button !min-h-0 !py-1 ${chosen === suggestion.slug ? '!border-[var(--ink)] !border-2' : ''}`}
                   title={suggestion.why}
                   aria-pressed={chosen === suggestion.slug}
-                  onClick={() => setSlug(suggestion.slug)}
+                  onClick={() => setForm({ ...form, slug: suggestion.slug })}
                 >
                   {suggestion.slug} <span className="note font-normal">{suggestion.why}</span>
                 </button>
@@ -319,9 +332,22 @@ function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void 
   const remove = useMutation({
     mutationFn: () => ask<null>('DELETE', `/short-links/${link.id}`),
     onSuccess: () => {
-      toast.success(`${link.slug} is taken away.`)
+      toast.success(`${link.slug} is taken away.`, { duration: 20_000, action: { label: 'Undo', onClick: () => putBack.mutate() } })
       done()
     },
+  })
+  const putBack = useMutation({
+    mutationFn: () => ask<ShortLink>('POST', `/short-links/${link.id}/put-back`),
+    onSuccess: ({ slug }) => {
+      toast.success(`${slug} is back, with its clicks.`)
+      void queries.invalidateQueries({ queryKey: ['short-links'] })
+    },
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const uses = useQuery({
+    queryKey: ['short-link uses', link.id],
+    queryFn: ({ signal }) => ask<ShortLinkUses>('GET', `/short-links/${link.id}/uses`, undefined, signal),
+    enabled: isSure,
   })
   const error = change.error ?? remove.error
   return (
@@ -357,12 +383,34 @@ function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void 
             {wordsOf(error)}
           </p>
         )}
+        {isSure && (
+          <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
+            {uses.data === undefined ? (
+              <p>{uses.error === null ? 'Looking for pages that lead to it…' : wordsOf(uses.error)}</p>
+            ) : uses.data.total === 0 ? (
+              <p>No page of yours leads to it. Where it was printed, mailed or posted, people find nothing.</p>
+            ) : (
+              <>
+                <p>
+                  {uses.data.total} {uses.data.total === 1 ? 'page leads' : 'pages lead'} to it; their readers would find nothing:
+                </p>
+                <ul>
+                  {uses.data.items.map((page) => (
+                    <li key={page.id} className="truncate">
+                      <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+                    </li>
+                  ))}
+                </ul>
+              </>
+            )}
+          </div>
+        )}
         <div className="flex flex-wrap items-center justify-between gap-3">
           {isSure ? (
             <button
               type="button"
               className="button !border-[var(--red)] text-red"
-              disabled={remove.isPending}
+              disabled={remove.isPending || uses.isPending}
               onClick={() => remove.mutate()}
             >
               Yes, people who follow it find nothing

@@ -1,0 +1,108 @@
+import type { PublicationNew, PublicationReview } from '../../contract/publications.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+
+export interface Asked {
+  readonly wanted: PublicationNew
+  readonly review: PublicationReview
+}
+
+/** One's own pages go out at once; other people's work, and what would break, is asked about. */
+export const needsAnswer = ({ byOthers, missing, breaks }: PublicationReview): boolean =>
+  byOthers > 0 || missing.length > 0 || breaks.length > 0
+
+const LISTED = 12
+const many = (count: number, one: string, more = `${one}s`): string => `${count} ${count === 1 ? one : more}`
+
+/** What a publication takes along and what it breaks, before it does. */
+export function ReviewDialog({
+  asked: { wanted, review },
+  isBusy,
+  onPublish,
+  onClose,
+}: {
+  asked: Asked
+  isBusy: boolean
+  onPublish: (wanted: PublicationNew) => void
+  onClose: () => void
+}) {
+  const { items, byOthers, missing, breaks, pages } = review
+  const others = items.filter(({ isMine }) => !isMine)
+  const mine = items.filter(({ isMine }) => isMine)
+  const both: PublicationNew | null =
+    missing.length === 0 || 'all' in wanted ? null : { pages: [...wanted.pages, ...missing.map(({ id }) => id)] }
+  return (
+    <Dialog title={`Publish ${many(pages, 'page')}?`} isOpen onClose={onClose}>
+      <div className="grid gap-4">
+        {byOthers > 0 && (
+          <section>
+            <h3 className="font-text font-semibold">
+              {byOthers === pages
+                ? pages === 1
+                  ? 'It was changed by somebody else'
+                  : 'All of them were changed by others'
+                : `${byOthers} of them ${byOthers === 1 ? 'was' : 'were'} changed by others`}
+            </h3>
+            <ul className="mt-1">
+              {others.slice(0, LISTED).map(({ id, title, by }) => (
+                <li key={id}>
+                  {title} <span className="note">by {by ?? 'somebody'}</span>
+                </li>
+              ))}
+            </ul>
+            {others.length > LISTED && <p className="note">and {others.length - LISTED} more</p>}
+          </section>
+        )}
+        {missing.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold text-red">
+              {missing.length === 1 ? 'A page they lead to is not published' : `${missing.length} pages they lead to are not published`}
+            </h3>
+            <p className="note">Readers who follow these links would find nothing.</p>
+            <ul className="mt-1">
+              {missing.slice(0, LISTED).map(({ id, title, path, from }) => (
+                <li key={id}>
+                  {title} <span className="address text-ink-soft">{path}</span> <span className="note">linked on “{from}”</span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        {breaks.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold text-red">
+              {breaks.length === 1 ? 'A page goes that others lead to' : 'Pages go that others lead to'}
+            </h3>
+            <ul className="mt-1">
+              {breaks.slice(0, LISTED).map(({ title, path, links }) => (
+                <li key={path}>
+                  {title} <span className="address text-ink-soft">{path}</span>{' '}
+                  <span className="note">linked on {many(links, 'page')}</span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        <p className="flex flex-wrap justify-end gap-2.5">
+          {'all' in wanted && byOthers > 0 && mine.length > 0 && mine.length + others.length === pages && (
+            <button type="button" className="button" disabled={isBusy} onClick={() => onPublish({ pages: mine.map(({ id }) => id) })}>
+              Only mine ({mine.length})
+            </button>
+          )}
+          {both !== null && (
+            <button type="button" className="button button-main" disabled={isBusy} onClick={() => onPublish(both)}>
+              Publish {missing.length === 1 ? 'both' : 'all of them'}
+            </button>
+          )}
+          <button
+            type="button"
+            className={`button ${both === null ? 'button-main' : ''}`}
+            disabled={isBusy}
+            onClick={() => onPublish(wanted)}
+          >
+            {both === null ? `Publish ${many(pages, 'page')}` : 'Publish without them'}
+          </button>
+        </p>
+      </div>
+    </Dialog>
+  )
+}

@@ -1,0 +1,51 @@
+import { useMutation } from '@tanstack/react-query'
+import { type ReactNode, useState } from 'react'
+import { toast } from 'sonner'
+import type { Publication, PublicationNew, PublicationReview } from '../../contract/publications.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { queries } from '../../ui/query.tsx'
+import { settled } from '../../ui/saving.ts'
+import { type Asked, needsAnswer, ReviewDialog } from './ReviewDialog.tsx'
+
+/**
+ * Publishing, wherever it is begun: what is shown is saved first; then what would happen is looked at, and asked about
+ * where it is more than one's own work.
+ * @returns how to begin, whether it is under way, and the question to show
+ */
+export function usePublishing(onPublished: (made: Publication) => void): {
+  begin: (wanted: PublicationNew) => void
+  isBusy: boolean
+  question: ReactNode
+} {
+  const [asked, setAsked] = useState<Asked | null>(null)
+  const publish = useMutation({
+    mutationFn: (wanted: PublicationNew) => ask<Publication>('POST', '/publications', wanted),
+    onSuccess: (made) => {
+      setAsked(null)
+      void queries.invalidateQueries()
+      onPublished(made)
+    },
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const look = useMutation({
+    mutationFn: async (wanted: PublicationNew) => {
+      await settled()
+      return { wanted, review: await ask<PublicationReview>('POST', '/publications/review', wanted) }
+    },
+    onSuccess: (found) => {
+      if (needsAnswer(found.review)) setAsked(found)
+      else publish.mutate(found.wanted)
+    },
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const isBusy = publish.isPending || look.isPending
+  return {
+    begin: (wanted) => {
+      if (!isBusy) look.mutate(wanted)
+    },
+    isBusy,
+    question: asked && (
+      <ReviewDialog asked={asked} isBusy={isBusy} onPublish={(wanted) => publish.mutate(wanted)} onClose={() => setAsked(null)} />
+    ),
+  }
+}
