@@ -23,7 +23,7 @@ export const onRequest = defineMiddleware(async (context, next) => {
   const answer = await guarded(context, async () => {
     if (bearer !== undefined) locals.actor = await locals.services.people.bearer(bearer)
     else if (session !== undefined) locals.actor = await locals.services.people.resume(session)
-    if (locals.actor === null && !OPEN_PATHS.has(url.pathname)) {
+    if (locals.actor === null && !OPEN_PATHS.has(url.pathname) && !isTicketed(url.pathname)) {
       if (isApi) return problem('not-signed-in')
       return context.redirect(`/sign-in${url.pathname === '/' ? '' : `?next=${encodeURIComponent(url.pathname + url.search)}`}`, 302)
     }
@@ -35,6 +35,10 @@ export const onRequest = defineMiddleware(async (context, next) => {
   const site = actor === null || isApi || isBrokenScreen ? null : (await services.views.of(actor).catch(() => null))?.origin
   return withHeaders(isBrokenScreen ? brokenScreen(answer.status) : answer, url, site ?? null)
 })
+
+/** Reached by the frame that shows pages, which has no cookie: the ticket in the path is looked at there. */
+const isTicketed = (pathname: string): boolean =>
+  pathname.startsWith('/pages/draft-files/') && !pathname.startsWith('/pages/draft-files/mine/')
 
 /** Browsers say where a request comes from; one that does not say, and has only a cookie to show, is not carried out. */
 function isSameOrigin(request: Request, url: URL): boolean {
@@ -65,7 +69,8 @@ function withHeaders(response: Response, url: URL, site: string | null = null): 
   headers.set('Cross-Origin-Opener-Policy', 'same-origin')
   headers.set('Permissions-Policy', 'camera=(), microphone=(), geolocation=()')
   if (!headers.has('Cache-Control')) headers.set('Cache-Control', 'no-store')
-  if (url.pathname === '/pages/frame') return answer // has a policy of its own: it shows pages that people wrote
+  // These have a policy of their own: they show what people wrote.
+  if (url.pathname === '/pages/frame' || url.pathname.startsWith('/pages/draft-files/')) return answer
   headers.set('X-Frame-Options', 'DENY')
   const policy = headers.get('Content-Security-Policy')
   // The toasts and the window primitives set styles from script; scripts themselves stay strict.

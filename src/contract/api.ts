@@ -4,7 +4,7 @@ import { BlockList, BlockMade, BlockNew } from './blocks.ts'
 import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-changes.ts'
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
-import { FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
+import { FileHabit, FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
 import { FrontDoor, FrontDoorList, FrontDoorNew } from './front-doors.ts'
 import { ImportApply, ImportFetch, Job, JobStarted } from './imports.ts'
 import { Menu, MenuChange, MenuList, MenuNew } from './menus.ts'
@@ -378,6 +378,14 @@ export const API = {
     status: 200,
     body: MenuChange,
     answer: Menu,
+  }),
+  setFileHabit: operation({
+    method: 'put',
+    path: '/files/habit',
+    summary: 'Say whether new links to files let readers download or open them',
+    status: 200,
+    body: FileHabit,
+    answer: FileHabit,
   }),
   listFiles: operation({
     method: 'get',

@@ -12,7 +12,7 @@ export const SiteFile = z
     mediaType: z.string(),
     bytes: z.int(),
     version: Version,
-    state: z.enum(['live', 'changed', 'removed']),
+    state: z.enum(['new', 'live', 'changed', 'removed']).meta({ description: 'new: not published yet, and not readable from outside' }),
     usedOn: z.int(),
   })
   .meta({ id: 'SiteFile' })
@@ -24,5 +24,8 @@ export type FileList = z.infer<typeof FileList>
 export const FileUse = z.object({ id: Id, kind: z.enum(['page', 'block', 'menu']), path: z.string(), title: z.string() })
 export const FileUses = z.object({ items: z.array(FileUse) })
 export type FileUses = z.infer<typeof FileUses>
+/** What readers do with files that are linked from now on. */
+export const FileHabit = z.strictObject({ downloads: z.boolean() })
+export type FileHabit = z.infer<typeof FileHabit>
 export const FileRemoval = z.strictObject({ version: Version, isRemoved: z.boolean(), evenIfUsed: z.boolean().default(false) })
 export type FileRemoval = z.infer<typeof FileRemoval>

@@ -19,6 +19,7 @@ export const Page = z
     editedBy: z.string().nullable(),
     writtenFor: Id.nullable().meta({ description: 'The partner that the page is written for' }),
     tags: z.array(z.string()),
+    cameAs: z.enum(['html', 'markdown']).meta({ description: 'What it was brought in as; a Markdown page is exported as Markdown' }),
     isRemoved: z.boolean().meta({ description: 'Goes from the live site with the next publication' }),
   })
   .meta({ id: 'Page' })

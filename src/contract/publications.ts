@@ -69,6 +69,7 @@ export const Unpublished = z.object({
   ),
   morePages: z.int(),
   files: z.int(),
+  filePaths: z.array(z.string()).meta({ description: 'The first of the files that go along' }),
   linkChanges: z.int(),
 })
 export type Unpublished = z.infer<typeof Unpublished>

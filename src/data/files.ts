@@ -12,10 +12,7 @@ export interface NewFile {
   readonly personId?: string | null
 }
 
-/**
- * Puts a file in its place. A new one answers at once, so that drafts are shown with their styles and pictures
- * (no live page names it yet); one that replaces a live file waits for the next publication. What it replaces is kept.
- */
+/** Puts a file in its place. Like a page it is a draft: readers get it with the next publication. What it replaces is kept. */
 export async function upsertFile(
   db: Database,
   { siteId, path, mediaType, hash, bytes, personId }: NewFile,
@@ -24,9 +21,9 @@ export async function upsertFile(
   await putBlobs(db, [{ hash, bytes }], transaction)
   const [row] = await rows<{ id: string }>(
     db,
-    `INSERT INTO files (site_id, path, media_type, bytes, draft_hash, live_hash) VALUES ($1, $2, $3, $4, $5, $5)
+    `INSERT INTO files (site_id, path, media_type, bytes, draft_hash) VALUES ($1, $2, $3, $4, $5)
      ON CONFLICT (site_id, path) DO UPDATE SET media_type = $3, bytes = $4, draft_hash = $5, updated_at = now(), version = files.version + 1,
-       live_hash = coalesce(files.live_hash, $5), removed_at = NULL RETURNING id`,
+       removed_at = NULL RETURNING id`,
     [siteId, storable(path), mediaType, bytes.length, hash],
     transaction,
   )
@@ -38,6 +35,16 @@ export async function upsertFile(
     transaction,
   )
   return id
+}
+
+/** A file as it stands in the studio, by the path it is asked for. */
+export async function findDraftFile(db: Database, siteId: string, path: string): Promise<{ hash: string; mediaType: string } | null> {
+  const [file] = await rows<{ hash: string; mediaType: string }>(
+    db,
+    `SELECT draft_hash AS hash, media_type AS "mediaType" FROM files WHERE site_id = $1 AND path = $2 AND removed_at IS NULL`,
+    [siteId, storable(path)],
+  )
+  return file ?? null
 }
 
 /** What is kept by path: enough to tell new from changed. */

@@ -43,6 +43,16 @@ export async function findUnpublished(db: Database, siteId: string, id: string):
   return page ?? null
 }
 
+/** Files that differ, by path. */
+export async function unpublishedFilePaths(db: Database, siteId: string, limit: number): Promise<string[]> {
+  const found = await rows<{ path: string }>(
+    db,
+    `SELECT f.path FROM files f WHERE f.site_id = $1 AND ${FILE_DIFFERS} ORDER BY f.path LIMIT $2`,
+    [siteId, limit],
+  )
+  return found.map(({ path }) => path)
+}
+
 export async function unpublishedFiles(db: Database, siteId: string): Promise<number> {
   const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM files f WHERE f.site_id = $1 AND ${FILE_DIFFERS}`, [
     siteId,

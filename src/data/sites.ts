@@ -5,9 +5,9 @@ import { type Database, rows } from './database.ts'
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
-  const [site] = await rows<{ name: string; mayVisitPrivate: boolean }>(
+  const [site] = await rows<{ name: string; mayVisitPrivate: boolean; downloadsFiles: boolean }>(
     db,
-    'SELECT name, may_visit_private AS "mayVisitPrivate" FROM sites WHERE id = $1',
+    'SELECT name, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles" FROM sites WHERE id = $1',
     [siteId],
     transaction,
   )
@@ -41,6 +41,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     siteId,
     name: site.name,
     mayVisitPrivate: site.mayVisitPrivate,
+    downloadsFiles: site.downloadsFiles,
     hosts,
     partners,
     rules: RuleList.shape.rules.parse(rules?.list ?? []),

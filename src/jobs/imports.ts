@@ -2,7 +2,7 @@ import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
-import { isPageName, nameForPath, pathForName, readPage, setPageTags } from '../core/content/index.ts'
+import { isPageName, nameForPath, pathForName, readPage, setPageTags, whyNotServed } from '../core/content/index.ts'
 import { htmlOfMarkdown, pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
 import { type CompiledSite, surveyPage } from '../core/rules/index.ts'
@@ -222,7 +222,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, leaveOff, kept, model, ta
       bytes: entry.bytes,
     },
   })
-  const early = entry.refused ?? sizeFault(entry.name, entry.bytes)
+  const early = entry.refused ?? whyNotServed(entry.name) ?? sizeFault(entry.name, entry.bytes)
   if (early !== null) return refuse(early)
   const isInside = leaveOff !== '' && entry.name.startsWith(`${leaveOff}/`)
   const inSite = isInside ? entry.name.slice(leaveOff.length + 1) : entry.name

@@ -20,7 +20,9 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
     const origin = page.originHash === null ? null : await getBlob(db, page.originHash)
     if (origin === null) return null
     const { front, body } = readMarkdown(decodeSource(origin, sniffEncoding(origin).encoding))
-    return new TextEncoder().encode(front + markdownOfHtml(articleOf(html, page.title), body))
+    return new TextEncoder().encode(
+      front + markdownOfHtml(articleOf(html, /^\s*(?:# |[^\n]+\n=+\s*\n)/.test(body) ? null : page.title), body),
+    )
   }
 
   return {

@@ -1,6 +1,6 @@
 import { fileTypeFromBuffer } from 'file-type'
 import { lookup } from 'mrmime'
-import type { FileQuery, FileRemoval, SiteFile } from '../contract/files.ts'
+import type { FileHabit, FileQuery, FileRemoval, SiteFile } from '../contract/files.ts'
 import { ONE_FILE_MAX_BYTES } from '../contract/files.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -62,7 +62,7 @@ export function filesService({ db }: Context, views: SiteViews) {
     mediaType: file.mediaType,
     bytes: file.bytes,
     version: file.version,
-    state: file.removedAt !== null ? 'removed' : file.liveHash === file.draftHash ? 'live' : 'changed',
+    state: stateOf(file),
     usedOn: file.usedOn,
   })
   const hostsOf = async (actor: Actor): Promise<string[]> =>
@@ -146,6 +146,17 @@ export function filesService({ db }: Context, views: SiteViews) {
       return put(actor, file.path, bytes, { replaced: true })
     },
 
+    /** Sets what new links to files do. Links that are there stay as they are. */
+    async setHabit(actor: Actor, habit: FileHabit): Promise<Result<FileHabit, 'forbidden'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        await rows(db, 'UPDATE sites SET downloads_files = $2 WHERE id = $1', [actor.siteId, habit.downloads], transaction)
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'files:habit', null, habit, transaction)
+        return ok(habit)
+      })
+    },
+
     async uses(actor: Actor, id: string): Promise<Result<{ items: Awaited<ReturnType<typeof usesOfFile>> }, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const file = await one(actor, id)
@@ -179,6 +190,12 @@ export function filesService({ db }: Context, views: SiteViews) {
   }
 }
 
+function stateOf({ removedAt, liveHash, draftHash }: ListedFile): SiteFile['state'] {
+  if (removedAt !== null) return 'removed'
+  if (liveHash === null) return 'new'
+  return liveHash === draftHash ? 'live' : 'changed'
+}
+
 const endingOf = (name: string): string => (/\.([a-z0-9]+)$/i.exec(name)?.[1] ?? '').toLowerCase()
 
 /** A name as it is put into an address: small letters, digits, hyphens. */
@@ -199,7 +216,11 @@ async function contentFault(path: string, bytes: Uint8Array) {
   if (bytes.length > ONE_FILE_MAX_BYTES) return fail('file-too-large', { bytes: bytes.length })
   const ending = endingOf(path)
   const allowed = KINDS[ending]
-  if (allowed === undefined || isPageName(path)) return fail('file-kind-refused', { why: `files that end in .${ending} are not taken` })
+  if (allowed === undefined || isPageName(path))
+    return fail('file-kind-refused', {
+      why:
+        ending === '' ? 'files without an ending are not taken' : `files that end in .${ending} are not taken: a site does not serve them`,
+    })
   const found = await fileTypeFromBuffer(bytes)
   if (allowed.length > 0 && !allowed.some((type) => type === found?.mime))
     return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'something else'}` })

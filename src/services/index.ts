@@ -4,6 +4,7 @@ import { bulkChangesService } from './bulk-changes.ts'
 import { type Context, SiteViews } from './context.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
+import { draftFilesService } from './draft-files.ts'
 import { exportsService } from './exports.ts'
 import { filesService } from './files.ts'
 import { frontDoorsService } from './front-doors.ts'
@@ -37,6 +38,7 @@ export function createServices(context: Context) {
     blocks: blocksService(context, views, pages),
     menus: menusService(context, views, pages),
     files: filesService(context, views),
+    draftFiles: draftFilesService(context),
     destinations: destinationsService(context, views),
     visits,
     waiting,

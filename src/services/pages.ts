@@ -70,6 +70,7 @@ export function shownPageRow(page: ListedPage, origin: string): Page {
     encoding: page.encoding,
     state: page.liveHash === null ? 'new' : page.liveHash === page.draftHash && page.removedAt === null ? 'live' : 'changed',
     version: page.version,
+    cameAs: page.originKind === 'markdown' ? 'markdown' : 'html',
     address: origin + (page.kind === 'page' ? page.path : '/'),
     links: page.links,
     draftAt: new Date(page.draftAt).toISOString(),

@@ -28,6 +28,7 @@ import {
   publish,
   restorePublication,
   type UnpublishedPage,
+  unpublishedFilePaths,
   unpublishedFiles,
   unpublishedPages,
 } from '../data/publications.ts'
@@ -46,6 +47,8 @@ const shownPlan = ({ at, pages, ...rest }: PlanRow): Plan => ({ ...rest, at: new
 const NAMED_PAGES = 200
 /** Drafts looked at before a publication. */
 const REVIEWED_PAGES = 2_000
+/** Files named one by one. */
+const NAMED_FILES = 50
 /** Changed links named of one page. */
 const NAMED_LINKS = 100
 /** Counts of changed links kept, by what they were counted between. */
@@ -105,6 +108,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
         morePages: total - pages.length,
         files: await unpublishedFiles(db, actor.siteId),
+        filePaths: await unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
         linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),
       })
     },

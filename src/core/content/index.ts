@@ -19,6 +19,7 @@ export {
   readMenuContent,
   readPage,
   TAG_MAX_CHARS,
+  whyNotServed,
 } from './page.ts'
 export { type Heading, nameHeading, scanHeadings } from './sections.ts'
 export { sentenceAround } from './sentence.ts'

@@ -131,6 +131,16 @@ export function pathForName(name: string): string {
   return path.replace(/\/index\.html?$/i, '/')
 }
 
+/** Programs, and pages that only a server of their own could run: a site of files does not serve them. */
+const PROGRAM =
+  /\.(?:exe|msi|com|bat|cmd|ps1|vbs|scr|pif|lnk|dll|so|dylib|jar|apk|ipa|app|dmg|deb|rpm|iso|img|bin|sh|bash|php\d?|phtml|phar|asp|aspx|ashx|jsp|jspx|cgi|pl|py|rb|htaccess|htpasswd|env|pem|key)$/i
+
+/** Why a site does not serve a file of this name, in words; null where it does. */
+export function whyNotServed(name: string): string | null {
+  const ending = PROGRAM.exec(name)?.[0]
+  return ending === undefined ? null : `Files that end in ${ending.toLowerCase()} are programs or settings; a site does not serve them.`
+}
+
 /** Tells whether a file name is a page's. */
 export const isPageName = (name: string): boolean => PAGE_NAME.test(name)
 

@@ -13,14 +13,15 @@ export function pageWithArticle(model: string | null, from: string, title: strin
 /**
  * The article of a page: what stands in its `main` (else `article`, else `body`, else behind its head), without a heading
  * that only repeats the title.
+ * @param title - null where a heading stays whatever it says
  */
-export function articleOf(html: string, title: string): string {
+export function articleOf(html: string, title: string | null): string {
   const found =
     ['main', 'article', 'body']
       .map((name) => new RegExp(`<${name}(?:\\s[^>]*)?>([\\s\\S]*)</${name}\\s*>`, 'i').exec(html)?.[1])
       .find((each) => each !== undefined) ?? html.replace(/^[\s\S]*<\/(?:head|title)\s*>/i, '')
   const heading = /^\s*<h1[^>]*>([^<]*)<\/h1>/i.exec(found)
-  return heading !== null && heading[1]?.trim() === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
+  return title !== null && heading !== null && heading[1]?.trim() === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
     ? found.slice(heading[0].length)
     : found
 }

@@ -1,5 +1,5 @@
 import { decodeHTML } from 'entities'
-import { escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
+import { attributeValue, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 import { pastUnshownLineEnd } from './edit.ts'
 import { applyPatches, type Patch } from './patch.ts'
 import { walkTags } from './tokenizer.ts'
@@ -8,8 +8,13 @@ import { walkTags } from './tokenizer.ts'
  * A page as it is put into a frame: with a base address, so that its pictures and styles are found. Scripts stay in the
  * text: the frame's security policy keeps them off. A page that would send its reader elsewhere stays where it is.
  * @param base - absolute address of the page
+ * @param loads - attributes of an element that load something, and where that is loaded from instead
  */
-export function shownPage(html: string, base: string): string {
+export function shownPage(
+  html: string,
+  base: string,
+  loads?: { readonly names: (element: string) => readonly string[]; readonly at: (address: string) => string },
+): string {
   const patches: Patch[] = []
   let headAt: number | null = null
   let isHeadOpen = true
@@ -18,6 +23,8 @@ export function shownPage(html: string, base: string): string {
       if (isHeadOpen && (name === 'html' || name === 'head')) headAt = end
       else if (headAt === null) headAt = start
       if (name !== 'html') isHeadOpen = false
+      const names = inert ? [] : (loads?.names(name) ?? [])
+      if (names.length > 0) patches.push(...loadedElsewhere(html, nameEnd, names, (address) => loads?.at(address) ?? address))
       if (!inert && name === 'meta' && /^refresh$/i.test(valueNamed(html, readAttributes(html, nameEnd), 'http-equiv') ?? '')) {
         patches.push({ from: start, to: end, insert: '' })
       }
@@ -32,6 +39,14 @@ export function shownPage(html: string, base: string): string {
     html,
     patches.sort((a, b) => a.from - b.from || a.to - b.to),
   )
+}
+
+function loadedElsewhere(html: string, nameEnd: number, names: readonly string[], at: (address: string) => string): Patch[] {
+  return readAttributes(html, nameEnd).flatMap((attribute) => {
+    const address = names.includes(attribute.name) ? attributeValue(html, attribute).trim() : ''
+    const there = address === '' ? address : at(address)
+    return there === address ? [] : [{ from: attribute.nameEnd, to: attribute.end, insert: `="${escapeAttribute(there)}"` }]
+  })
 }
 
 /**

@@ -18,6 +18,8 @@ export interface SiteSetup {
   }[]
   /** Whether addresses in private networks may be asked. */
   readonly mayVisitPrivate?: boolean | undefined
+  /** Whether new links to files let readers download them, rather than open them. */
+  readonly downloadsFiles?: boolean | undefined
   readonly partners: readonly {
     readonly id: string
     readonly name: string

@@ -2,9 +2,10 @@ import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
 import { Download, ExternalLink, Upload } from 'lucide-react'
 import { useRef, useState } from 'react'
 import { toast } from 'sonner'
-import { type FileList, type FileUses, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
+import { type FileHabit, type FileList, type FileUses, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
 import { ask, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
 import { useSettled } from '../../ui/settled.ts'
@@ -13,6 +14,8 @@ interface FilesProps {
   initial: FileList
   canEdit: boolean
   canRemove: boolean
+  /** Whether new links to files let readers download them. */
+  downloads: boolean
 }
 
 /** The files of the site: uploaded, replaced behind their address, and never gone unnoticed. */
@@ -27,6 +30,9 @@ export function Files(props: FilesProps) {
 const sayBytes = (bytes: number): string =>
   bytes < 1_000 ? `${bytes} bytes` : bytes < 1_000_000 ? `${Math.round(bytes / 1_000)} kB` : `${(bytes / 1_000_000).toFixed(1)} MB`
 
+/** A picture that is not published is on no other host than this one. */
+const shownAt = ({ path }: SiteFile): string => `/pages/draft-files/mine${path}`
+
 function refresh(): void {
   void queries.invalidateQueries({ queryKey: ['files'] })
   void queries.invalidateQueries({ queryKey: ['unpublished'] })
@@ -38,7 +44,34 @@ async function send(method: 'POST' | 'PUT', path: string, file: File): Promise<S
   return ask<SiteFile>(method, path, form)
 }
 
-function List({ initial, canEdit, canRemove }: FilesProps) {
+/** What new links to files do; each link can say otherwise. */
+function Habit({ downloads }: { downloads: boolean }) {
+  const [isOn, setOn] = useState(downloads)
+  const save = useMutation({
+    mutationFn: (next: boolean) => ask<FileHabit>('PUT', '/files/habit', { downloads: next }),
+    onSuccess: (now) => {
+      setOn(now.downloads)
+      toast.success(now.downloads ? 'New links to files let readers download them.' : 'New links to files open them in the browser.')
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  return (
+    <p className="flex flex-wrap items-center gap-3">
+      <Either
+        label="Readers"
+        value={isOn ? 'download' : 'open'}
+        options={[
+          ['open', 'open files'],
+          ['download', 'download files'],
+        ]}
+        onChange={(next) => save.mutate(next === 'download')}
+      />
+      <span className="note">For new links to files. Each link can say otherwise, beside the page.</span>
+    </p>
+  )
+}
+
+function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
   const [search, setSearch] = useState('')
   const wanted = useSettled(search.trim(), 200)
   const field = useRef<HTMLInputElement>(null)
@@ -71,7 +104,10 @@ function List({ initial, canEdit, canRemove }: FilesProps) {
       return made
     },
     onSuccess: (made) => {
-      if (made.length > 0) toast.success(`${made.length} ${made.length === 1 ? 'file is' : 'files are'} here now.`)
+      if (made.length > 0)
+        toast.success(
+          `${made.length} ${made.length === 1 ? 'file is' : 'files are'} here now. Readers get ${made.length === 1 ? 'it' : 'them'} with the next publication.`,
+        )
       refresh()
     },
   })
@@ -113,6 +149,7 @@ function List({ initial, canEdit, canRemove }: FilesProps) {
           </>
         )}
       </header>
+      {canRemove && <Habit downloads={downloads} />}
       <input
         className="field !w-[300px] max-md:!w-full"
         type="search"
@@ -135,7 +172,7 @@ function List({ initial, canEdit, canRemove }: FilesProps) {
               onClick={() => setChosen(file)}
             >
               {file.mediaType.startsWith('image/') ? (
-                <img src={file.address} alt="" loading="lazy" className="size-9 rounded object-contain" />
+                <img src={shownAt(file)} alt="" loading="lazy" className="size-9 rounded object-contain" />
               ) : (
                 <span className="address w-9 text-center text-ink-soft">{/\.([a-z0-9]+)$/i.exec(file.path)?.[1]?.slice(0, 4)}</span>
               )}
@@ -143,7 +180,7 @@ function List({ initial, canEdit, canRemove }: FilesProps) {
                 <span className="address block truncate">{file.path}</span>
                 <span className="note">
                   {sayBytes(file.bytes)} ·{' '}
-                  {file.usedOn === 0 ? 'named nowhere' : `named on ${file.usedOn} ${file.usedOn === 1 ? 'page' : 'pages'}`}
+                  {file.usedOn === 0 ? 'on no page yet' : `named on ${file.usedOn} ${file.usedOn === 1 ? 'page' : 'pages'}`}
                 </span>
               </span>
               <StateWord state={file.state} />
@@ -199,7 +236,7 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
     <Dialog title={file.path.replace(/^.*\//, '')} isOpen onClose={onClose}>
       <div className="grid gap-4">
         {file.mediaType.startsWith('image/') && (
-          <img src={file.address} alt="" className="max-h-[220px] justify-self-start rounded border object-contain" />
+          <img src={shownAt(file)} alt="" className="max-h-[220px] justify-self-start rounded border object-contain" />
         )}
         <p className="address">{file.address}</p>
         <p className="flex flex-wrap gap-2">

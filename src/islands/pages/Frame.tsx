@@ -22,6 +22,8 @@ interface FrameProps {
   choice: Choice
   /** Absolute address of the page, for its pictures and styles. */
   address: string
+  /** Path on the studio's host from which the site's files are shown. */
+  files: string
   parts: Parts
   canEdit: boolean
   /** Where the caret stood in the other mode. */
@@ -69,7 +71,15 @@ export function Frame(props: FrameProps) {
       const now = newest.current
       switch (data.type) {
         case 'ready':
-          return tell({ type: 'show', ...mirror.start(), base: now.address, css: CSS, isEditable: now.canEdit, parts: now.parts })
+          return tell({
+            type: 'show',
+            ...mirror.start(),
+            base: now.address,
+            files: now.files,
+            css: CSS,
+            isEditable: now.canEdit,
+            parts: now.parts,
+          })
         case 'shown':
           setShown(true)
           if (data.isClosed) now.onClosed()

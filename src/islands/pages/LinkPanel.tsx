@@ -9,7 +9,7 @@ import { FullRope, useVisit } from './FullRope.tsx'
 import { NewLink } from './NewLink.tsx'
 import { PicturePanel } from './PicturePanel.tsx'
 import { applyTo, DestinationField, type PanelProps, showLinkAt } from './panel.tsx'
-import { Questions } from './Questions.tsx'
+import { FileQuestion, Questions } from './Questions.tsx'
 
 /** Beside the page: the chosen words, link or picture, its destination, the two questions, and the tag that comes of it. */
 export function LinkPanel(props: PanelProps) {
@@ -68,6 +68,13 @@ function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) 
       <AdviceNote {...props} advice={analysis.advice.get(number) ?? []} />
       <FullRope words={words} facts={facts} decision={decision} site={site} />
       {canEdit && <DestinationField chosen={chosen} analysis={analysis} draft={draft} path={path} site={site} />}
+      {facts.kind === 'file' && (
+        <FileQuestion
+          downloads={link.attributes.some(({ name }) => name === 'download')}
+          isReadOnly={!canEdit}
+          onAnswer={(downloads) => applyTo(draft, analysis, changeLink(text, chosen, { downloads }))}
+        />
+      )}
       <Questions
         decision={decision}
         answers={answersOn(text, chosen)}

@@ -7,7 +7,7 @@ import { Tag } from '../../ui/Tag.tsx'
 import { type Choice, makeLink, prospect } from './choice.ts'
 import { LinkField, readDestination } from './LinkField.tsx'
 import { applyTo, type PanelProps, showLinkAt, useLeaving } from './panel.tsx'
-import { Questions } from './Questions.tsx'
+import { FileQuestion, Questions } from './Questions.tsx'
 
 /** Links the chosen words: the destination first, and right under it the button that does it. */
 export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'words' }> }) {
@@ -19,9 +19,12 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
     destination: readDestination(begun, around).destination,
   }))
   const [answers, setAnswers] = useState<HandAnswers>({})
+  const [downloads, setDownloads] = useState(site.setup.downloadsFiles === true)
   const isDone = useRef(false)
   const make = (destination: string | null): void => {
-    if (destination === null || !applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers))) return
+    if (destination === null) return
+    const isFile = prospect(site, path, destination, answers).facts.kind === 'file'
+    if (!applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers, isFile && downloads))) return
     isDone.current = true
     showLinkAt(props, choice.from)
   }
@@ -80,6 +83,7 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
       </div>
       {shown !== null && (
         <>
+          {shown.facts.kind === 'file' && <FileQuestion downloads={downloads} isReadOnly={false} onAnswer={setDownloads} />}
           <Questions decision={shown.decision} answers={answers} isReadOnly={false} onAnswer={setAnswers} />
           <Tag tag={shown.tag} before="" />
         </>

@@ -35,6 +35,8 @@ interface PageEditorProps {
   page: Page
   list: PageListData
   setup: SiteSetup
+  /** Path on the studio's host from which the site's files are shown. */
+  files: string
   parts: Parts
   port: number
   canEdit: boolean
@@ -153,7 +155,7 @@ function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T
   return useSyncExternalStore(draft.subscribe, () => of(draft.state))
 }
 
-function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
+function Editor({ source, setup, files, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
   useEffect(() => draft.meet(source), [draft, source])
   useEffect(() => {
@@ -229,7 +231,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
       else
         frame.current?.run({
           name: 'insert',
-          html: `<a href="${made.path}" data-by-hand="">${name.replaceAll('&', '&amp;').replaceAll('<', '&lt;')}</a>`,
+          html: `<a href="${made.path}"${setup.downloadsFiles === true ? ' download=""' : ''} data-by-hand="">${name.replaceAll('&', '&amp;').replaceAll('<', '&lt;')}</a>`,
           where: 'here',
         })
     }
@@ -282,6 +284,11 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
             </a>
           ) : (
             <span className="note">shared block, {source.path.slice('block:'.length)}</span>
+          )}
+          {source.cameAs === 'markdown' && (
+            <span className="note" title="It was brought in as Markdown, so it is taken out as Markdown, with what changed here.">
+              goes out as .md
+            </span>
           )}
           <PresenceLine pageId={source.id} />
           <span className="flex-1" />
@@ -360,6 +367,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
             analysis={analysis}
             choice={choice}
             address={source.address}
+            files={files}
             parts={parts}
             canEdit={canEdit}
             select={selected.from > 0 ? selected : null}
@@ -427,6 +435,7 @@ function Editor({ source, setup, parts, port, canEdit, chosenLink }: PageEditorP
           site={site}
           parts={parts}
           waiting={waiting}
+          files={files}
           onClose={() => setOpen(null)}
         />
       )}

@@ -29,7 +29,12 @@ export function Pages({
           <h1 className="text-[26px]">Pages</h1>
           <div className="flex flex-wrap gap-2.5">
             {canExport && (
-              <a className="button" href="/api/v1/exports/site.zip?of=live" download>
+              <a
+                className="button"
+                href="/api/v1/exports/site.zip?of=live"
+                download
+                title="As static files. Pages that came in as Markdown go out as Markdown (.md)."
+              >
                 <Download size={16} aria-hidden="true" />
                 Take the live site as a zip
               </a>

@@ -17,6 +17,7 @@ export function Preview({
   site,
   parts,
   waiting,
+  files,
   onClose,
 }: {
   text: string
@@ -25,6 +26,7 @@ export function Preview({
   site: CompiledSite
   parts: Parts
   waiting: readonly string[]
+  files: string
   onClose: () => void
 }) {
   const [width, setWidth] = useState<keyof typeof WIDTHS>('desk')
@@ -36,11 +38,11 @@ export function Preview({
   useEffect(() => {
     const onMessage = ({ source, data }: MessageEvent<{ type?: string }>): void => {
       if (source === place.current?.contentWindow && data.type === 'ready')
-        place.current?.contentWindow?.postMessage({ type: 'preview', html, base: address }, '*')
+        place.current?.contentWindow?.postMessage({ type: 'preview', html, base: address, files }, '*')
     }
     addEventListener('message', onMessage)
     return () => removeEventListener('message', onMessage)
-  }, [html, address])
+  }, [html, address, files])
   const scale = Math.min(1, ROOM_PX / WIDTHS[width])
   return (
     <Dialog title="Preview" isOpen onClose={onClose} isFull>

@@ -71,6 +71,27 @@ export function Questions({
   )
 }
 
+/** Only of links to files: readers open them in the browser, or download them (HTML, the `download` attribute). */
+export function FileQuestion({
+  downloads,
+  isReadOnly,
+  onAnswer,
+}: {
+  downloads: boolean
+  isReadOnly: boolean
+  onAnswer: (downloads: boolean) => void
+}) {
+  return (
+    <fieldset>
+      <legend className="mb-1.5 font-semibold">What do readers do with the file?</legend>
+      <div className="grid grid-cols-2 gap-2">
+        <Option words="Open it" plain="in their browser" isOn={!downloads} isOff={isReadOnly} onClick={() => onAnswer(false)} />
+        <Option words="Download it" plain="to their computer" isOn={downloads} isOff={isReadOnly} onClick={() => onAnswer(true)} />
+      </div>
+    </fieldset>
+  )
+}
+
 function Question({
   title,
   reason,

@@ -120,17 +120,26 @@ export function makeLink(
   choice: Extract<Choice, { kind: 'words' | 'picture' }>,
   href: string,
   answers: HandAnswers,
+  downloads = false,
 ): Result<PatchSet> {
-  if (choice.kind === 'picture')
-    return linkPicture(text, choice.start, { href, ...handChanges({ rel: null, target: null, byHand: null }, answers) })
-  return wrapLink(text, choice.from, choice.to, { href, ...handChanges({ rel: null, target: null, byHand: null }, answers) })
+  const attributes = { href, ...(downloads ? { download: '' } : {}), ...handChanges({ rel: null, target: null, byHand: null }, answers) }
+  if (choice.kind === 'picture') return linkPicture(text, choice.start, attributes)
+  return wrapLink(text, choice.from, choice.to, attributes)
 }
 
 /** Patches that give a link another destination or other answers. */
-export function changeLink(text: string, { link }: DeliveredLink, change: { href?: string; answers?: HandAnswers }): Result<PatchSet> {
+export function changeLink(
+  text: string,
+  { link }: DeliveredLink,
+  change: { href?: string; answers?: HandAnswers; downloads?: boolean },
+): Result<PatchSet> {
   const written = writtenLink(text, link, { baseHref: null, baseTarget: null })
   const hand = change.answers === undefined ? (written.byHand === null ? { [BY_HAND]: '' } : {}) : handChanges(written, change.answers)
-  const patches = setLink(text, link.start, { ...(change.href === undefined ? {} : { href: change.href }), ...hand })
+  const patches = setLink(text, link.start, {
+    ...(change.href === undefined ? {} : { href: change.href }),
+    ...(change.downloads === undefined ? {} : { download: change.downloads ? '' : null }),
+    ...hand,
+  })
   return patches.ok ? ok(patches.value) : patches
 }
 

@@ -117,8 +117,18 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
               ))}
               {data.morePages > 0 && <li className="note px-3 py-2">and {data.morePages} more pages</li>}
               {data.files > 0 && (
-                <li className="note px-3 py-2">
-                  {data.files} {data.files === 1 ? 'file goes' : 'files go'} along
+                <li className="px-3 py-2">
+                  <b className="font-semibold">
+                    {data.files} {data.files === 1 ? 'file goes' : 'files go'} along
+                  </b>
+                  <ul>
+                    {data.filePaths.map((path) => (
+                      <li key={path} className="address truncate text-ink-soft" title={path}>
+                        {path}
+                      </li>
+                    ))}
+                  </ul>
+                  {data.files > data.filePaths.length && <span className="note">and {data.files - data.filePaths.length} more</span>}
                 </li>
               )}
             </ul>

@@ -73,6 +73,7 @@ createRoot(document.getElementById('root') as HTMLElement).render(
       analysis={{ text: '', delivered: [], pictures: [], advice: new Map(), writtenFor: null, tags: [] }}
       choice={{ kind: 'nothing' }}
       address="http://model.test/page"
+      files="/files"
       parts={{}}
       canEdit
       select={null}

@@ -10,6 +10,7 @@ const page = (source: string, version = 1, encoding = 'utf-8'): PageSource => ({
   kind: 'page',
   writtenFor: null,
   tags: [],
+  cameAs: 'html',
   isRemoved: false,
   waiting: [],
   path: '/p',

@@ -5,7 +5,10 @@
 import { shownPage } from '../../../core/markup/index.ts'
 import { isClosed, readWriting } from '../../../core/writing/index.ts'
 import type { FromFrame, ToFrame } from './messages.ts'
+import { groundOn, loadingAttributes, shownAt } from './resources.ts'
 import { Writer } from './writer.ts'
+
+const LOADS = { names: loadingAttributes, at: shownAt }
 
 let writer: Writer | null = null
 let shown: Extract<ToFrame, { type: 'show' }> | null = null
@@ -32,7 +35,8 @@ function show(message: Extract<ToFrame, { type: 'show' }>, seq = 0): void {
   writer = null
   const page = readWriting(message.text)
   document.open()
-  document.write(shownPage(page === null ? message.text : page.head + page.foot, message.base))
+  groundOn({ base: message.base, files: message.files })
+  document.write(shownPage(page === null ? message.text : page.head + page.foot, message.base, LOADS))
   document.close()
   restyle(message.css)
   listen()
@@ -73,9 +77,10 @@ function listen(): void {
 }
 
 /** A page to be looked at only. */
-function preview(html: string, base: string): void {
+function preview(html: string, base: string, files: string): void {
+  groundOn({ base, files })
   document.open()
-  document.write(shownPage(html, base))
+  document.write(shownPage(html, base, LOADS))
   document.close()
   listen()
 }
@@ -87,7 +92,7 @@ function onMessage(event: MessageEvent<ToFrame>): void {
     case 'show':
       return show(message)
     case 'preview':
-      return preview(message.html, message.base)
+      return preview(message.html, message.base, message.files)
     case 'sync':
       // An edit of ours is on its way that the studio had not seen: it answers that one with a newer text.
       if (writer === null || shown === null) return

@@ -43,11 +43,13 @@ export type ToFrame =
       readonly sync: number
       readonly text: string
       readonly base: string
+      /** Path on the studio's host from which the site's files are shown. */
+      readonly files: string
       readonly css: string
       readonly isEditable: boolean
       readonly parts: Readonly<Record<string, string>>
     }
-  | { readonly type: 'preview'; readonly html: string; readonly base: string }
+  | { readonly type: 'preview'; readonly html: string; readonly base: string; readonly files: string }
   /** The text changed elsewhere; holds only while `ack` is the last edit that the frame made. */
   | { readonly type: 'sync'; readonly sync: number; readonly ack: number; readonly text: string; readonly select: Stretch | null }
   | { readonly type: 'draw'; readonly sync: number; readonly ack: number; readonly links: readonly DrawnLink[] }

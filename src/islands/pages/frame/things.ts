@@ -1,6 +1,7 @@
 import type { Node } from '@tiptap/pm/model'
 import type { NodeView } from '@tiptap/pm/view'
 import { attributesOf } from '../../../core/writing/index.ts'
+import { loadHere, shownAt } from './resources.ts'
 
 const NAMES: Readonly<Record<string, string>> = {
   comment: 'note in the source',
@@ -74,12 +75,14 @@ function inert(html: string, isStyle = false): DocumentFragment {
   for (const each of template.content.querySelectorAll('iframe,template,noscript'))
     each.replaceWith(chip(NAMES[each.localName] ?? each.localName))
   for (const each of template.content.querySelectorAll('[autofocus]')) each.removeAttribute('autofocus')
+  loadHere(template.content)
   return template.content
 }
 
 /** A picture. `src` may be relative: the document's base stands. */
 export function imageView(node: Node): NodeView {
   const dom = document.createElement('img')
-  for (const [name, value] of Object.entries(attributesOf(String(node.attrs.raw)))) dom.setAttribute(name, value)
+  for (const [name, value] of Object.entries(attributesOf(String(node.attrs.raw))))
+    if (name !== 'srcset') dom.setAttribute(name, name === 'src' ? shownAt(value) : value)
   return { dom }
 }
