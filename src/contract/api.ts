@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { RepairAnswer, RepairRequest } from './addresses.ts'
-import { BlockList, BlockMade, BlockNew } from './blocks.ts'
+import { BlockList, BlockMade, BlockNew, BlockPlaced, BlockPut, BlockUses } from './blocks.ts'
 import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-changes.ts'
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
@@ -359,6 +359,21 @@ export const API = {
     summary: 'Blocks that pages share; edited like pages',
     status: 200,
     answer: BlockList,
+  }),
+  putBlock: operation({
+    method: 'post',
+    path: '/blocks/{id}/put',
+    summary: 'Put a block on all or some pages, as drafts',
+    status: 200,
+    body: BlockPut,
+    answer: BlockPlaced,
+  }),
+  blockUses: operation({
+    method: 'get',
+    path: '/blocks/{id}/uses',
+    summary: 'The pages that a block shows on',
+    status: 200,
+    answer: BlockUses,
   }),
   createBlock: operation({
     method: 'post',

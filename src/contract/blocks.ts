@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Page } from './pages.ts'
-import { line } from './shared.ts'
+import { Id, line } from './shared.ts'
 
 export const PartName = z
   .string()
@@ -24,4 +24,20 @@ export const BlockNew = z.strictObject({
   replaceSame: z.boolean().default(false).meta({ description: 'Also puts the block in wherever a page holds exactly this source' }),
 })
 export type BlockNew = z.infer<typeof BlockNew>
+/** Puts a block on pages, each as a draft. */
+export const BlockPut = z.strictObject({
+  pages: z.union([z.literal('all'), z.array(Id).min(1).max(20_000)]),
+  where: z.enum(['before the text', 'behind the text', 'at the end of the page']),
+})
+export type BlockPut = z.infer<typeof BlockPut>
+export const BlockPlaced = z.object({
+  put: z.int(),
+  had: z.int().meta({ description: 'Pages that showed it already' }),
+  unfit: z.array(z.string()).meta({ description: 'Titles of pages that have no such place' }),
+})
+export type BlockPlaced = z.infer<typeof BlockPlaced>
+/** The pages on which a block really shows. */
+export const BlockUses = z.object({ items: z.array(z.object({ id: Id, title: z.string(), path: z.string() })) })
+export type BlockUses = z.infer<typeof BlockUses>
+
 export const BlockMade = z.object({ block: Block, replacedOn: z.int() })

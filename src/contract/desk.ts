@@ -8,6 +8,7 @@ export const Desk = z.object({
   unpublished: Unpublished,
   unmarked: z.object({ total: z.int(), pages: z.int(), examples: z.array(Placement) }),
   findings: z.array(z.object({ finding: z.enum(FINDINGS), links: z.int() })),
+  waiting: z.int().meta({ description: 'Links of contributors that wait for an editor' }),
   pages: z.int(),
   links: z.int(),
   hasPartners: z.boolean(),

@@ -34,6 +34,10 @@ export const ImportReport = z
     changed: z.int(),
     same: z.int(),
     refused: z.int(),
+    asksFront: z
+      .boolean()
+      .default(false)
+      .meta({ description: 'It holds a front page, which replaces the one there is only when that is said' }),
     folder: z.string().nullable().meta({ description: 'The one folder that everything lies in; can be left off' }),
     items: z.array(ImportItem),
   })
@@ -43,6 +47,16 @@ export type ImportReport = z.infer<typeof ImportReport>
 /** Pages fetched of a site at most; a larger one comes in as a zip. */
 export const CRAWL_MAX = 5_000
 
+/** What a person decides after the dry run. */
+const IMPORT_CHOICES = {
+  under: z.string().trim().max(300).default('').meta({ description: 'Folder of the site that everything is put under; "" for its root' }),
+  joinsMenus: z.boolean().default(false).meta({ description: 'New pages join the menus that new pages join' }),
+  replacesFront: z.boolean().default(false).meta({ description: 'The front page may be replaced by the one that comes' }),
+}
+
+/** Those of nobody who was asked yet. */
+export const NO_CHOICES = { under: '', joinsMenus: false, replacesFront: false } as const
+
 export const ImportInput = z.object({
   /** What was uploaded; of a site or feed that is fetched, under which id what was fetched so far is kept. */
   upload: Id,
@@ -50,6 +64,7 @@ export const ImportInput = z.object({
   address: z.string().max(2_000).optional(),
   dryRun: z.boolean(),
   leaveOff: z.string().max(500).default(''),
+  ...IMPORT_CHOICES,
   name: z.string().max(500),
 })
 export type ImportInput = z.infer<typeof ImportInput>
@@ -60,7 +75,14 @@ export const ImportFetch = z.strictObject({
 })
 export type ImportFetch = z.infer<typeof ImportFetch>
 
-export const ImportApply = z.strictObject({ dryRun: z.boolean().default(false), leaveOff: z.string().max(500).optional() })
+export const ImportApply = z.strictObject({
+  dryRun: z.boolean().default(false),
+  leaveOff: z.string().max(500).optional(),
+  under: IMPORT_CHOICES.under.unwrap().optional(),
+  joinsMenus: z.boolean().optional(),
+  replacesFront: z.boolean().optional(),
+})
+export type ImportApply = z.infer<typeof ImportApply>
 
 export const Job = z
   .object({

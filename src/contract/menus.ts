@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { LABEL_MAX_CHARS } from '../core/menus/index.ts'
 import { HINTS } from '../core/rules/index.ts'
 import { PartName } from './blocks.ts'
 import { Page } from './pages.ts'
@@ -11,7 +12,7 @@ const Entry = z
   .object({
     id: z.string().min(1).max(60),
     kind: z.enum(['page', 'link', 'title']),
-    label: line(200),
+    label: line(LABEL_MAX_CHARS),
     href: z.string().max(8_000),
     opens: z.enum(['new tab', 'same tab']).optional(),
     hints: z.array(z.enum(HINTS)).optional(),
@@ -30,7 +31,11 @@ export const MenuBody = z
   .meta({ id: 'MenuBody' })
 export type MenuBody = z.infer<typeof MenuBody>
 
-export const Menu = Page.extend({ name: z.string(), menu: MenuBody }).meta({ id: 'Menu' })
+export const Menu = Page.extend({
+  name: z.string(),
+  menu: MenuBody,
+  isBroken: z.boolean().meta({ description: 'What is stored cannot be read as a menu; `menu` is empty, and nothing is saved over it' }),
+}).meta({ id: 'Menu' })
 export type Menu = z.infer<typeof Menu>
 export const MenuList = z.object({ items: z.array(Menu) })
 export type MenuList = z.infer<typeof MenuList>

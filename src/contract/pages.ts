@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { TITLE_MAX_CHARS } from '../core/markup/index.ts'
 import { Id, line, Paging, Version } from './shared.ts'
 
 export const PageState = z.enum(['new', 'changed', 'live'])
@@ -49,7 +50,8 @@ export type PageSource = z.infer<typeof PageSource>
 const PATH_MAX_CHARS = 500
 export const PageNew = z.strictObject({
   path: z.string().trim().min(1).max(PATH_MAX_CHARS),
-  title: line(300).min(1),
+  title: line(TITLE_MAX_CHARS).min(1),
+  joinsMenus: z.boolean().default(true).meta({ description: 'false: it is left out of the menus that new pages join' }),
   like: Id.optional().meta({ description: 'A page whose look the new one takes over; the site’s front page when left out' }),
 })
 export type PageNew = z.infer<typeof PageNew>

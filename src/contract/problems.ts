@@ -15,6 +15,10 @@ export const PROBLEMS = {
   'invalid-body': [422, 'Something in the request cannot be used.'],
   'not-json': [400, 'The request is not readable as JSON.'],
   'moved-on': [409, 'Somebody saved a newer version in the meantime. Nothing of yours was lost, and nothing of theirs.'],
+  'menu-broken': [
+    409,
+    'What is stored of this menu cannot be read, so nothing is saved over it. Go back to an older version in its history.',
+  ],
   'address-empty': [422, 'There is no address in this.'],
   'address-too-long': [422, 'This address is too long. 8,000 characters are the most.'],
   'address-control-character': [

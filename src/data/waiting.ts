@@ -25,6 +25,16 @@ export function listWaiting(db: Database, siteId: string, limit: number): Promis
   )
 }
 
+/** How many links wait. */
+export async function countWaiting(db: Database, siteId: string): Promise<number> {
+  const [row] = await rows<{ count: number }>(
+    db,
+    `SELECT count(*)::int AS count FROM waiting_links WHERE site_id = $1 AND state = 'waiting'`,
+    [siteId],
+  )
+  return row?.count ?? 0
+}
+
 /** Destinations that are not accepted, by page. Those of shared parts hold on every page; pages without any of their own find them under "shared". */
 export async function waitingByPage(db: Database, siteId: string): Promise<Map<string, string[]>> {
   const found = await rows<{ pageId: string; kind: string; address: string }>(

@@ -17,6 +17,8 @@ export interface ArchiveEntry {
   readonly refused: string | null
   /** It is a page, whatever its name, and answers at this path. */
   readonly path?: string | undefined
+  /** It is a picture, style or font, and answers at `path`. */
+  readonly isFile?: boolean | undefined
   /** Its title, where it is known. */
   readonly title?: string | undefined
   /** It is an article that is put into a page of the site's own look. */

@@ -1,9 +1,9 @@
 import { gunzipSync } from 'node:zlib'
 import robotsParser from 'robots-parser'
-import { CRAWL_MAX, PAGE_MAX_BYTES } from '../contract/imports.ts'
+import { CRAWL_MAX, FILE_MAX_BYTES, PAGE_MAX_BYTES } from '../contract/imports.ts'
 import { normalise, parseUrl } from '../core/address/index.ts'
 import { readSitemap } from '../core/exchange/index.ts'
-import { decodeSource } from '../core/markup/index.ts'
+import { decodeSource, namedAddresses, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { fetchedBytes, keepFetched, listCrawled, noteAddresses } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
@@ -17,6 +17,15 @@ const HOPS_MAX = 5
 const SITEMAPS_MAX = 50
 const SITEMAP_MAX_BYTES = 50 * 1024 * 1024
 const AGENT_NAME = 'MapRope'
+/** Pages followed from link to link where there is no sitemap, and pictures and styles fetched along. */
+const FOLLOWED_MAX = 1_000
+const FILES_MAX = 2_000
+/** Noted among the addresses of a crawl that follows links, so that it still does when it goes on. */
+const FOLLOWS = 'about:follows-links'
+/** What a page needs to look as it does. */
+const RESOURCE = /\.(?:png|jpe?g|gif|webp|avif|svg|ico|css|woff2?|ttf|otf)$/i
+/** Linked to rather than shown; such files come in as a zip. */
+const OTHER_FILE = /\.(?!html?$|xhtml$|shtml$|php$)[a-z0-9]{2,5}$/i
 
 const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, ms))
 
@@ -29,8 +38,9 @@ export interface CrawlOrders {
 }
 
 /**
- * Fetches a feed, or a site by its sitemap, as a polite guest: one page at a time, at a pace, where its robots.txt lets
- * robots in. What is fetched is kept at once, so that a stopped crawl goes on from there.
+ * Fetches a feed, or a site by its sitemap or, where it has none, by following its links; as a polite guest: one page at a
+ * time, at a pace, where its robots.txt lets robots in. Pictures, styles and fonts that its pages name come along. What is
+ * fetched is kept at once, so that a stopped crawl goes on from there.
  */
 export async function crawl(
   db: Database,
@@ -45,35 +55,82 @@ export async function crawl(
     if (!found.ok) return found
     if ('feed' in found.value) return ok(found.value.feed)
     await noteAddresses(db, id, found.value.pages.slice(0, CRAWL_MAX))
+    if (found.value.isStart) await noteAddresses(db, id, [FOLLOWS])
     listed = await listCrawled(db, id)
   }
-  let done = listed.filter(({ state }) => state !== 'waiting').length
-  for (const { address: each, state } of listed) {
-    if (state !== 'waiting') continue
-    await progress(done, listed.length)
+  const known = new Set(listed.map(({ address: each }) => each))
+  const follows = known.has(FOLLOWS)
+  const waiting = listed.filter(({ state, address: each }) => state === 'waiting' && each !== FOLLOWS).map(({ address: each }) => each)
+  const left = { pages: 0, files: 0 }
+  const counts = { pages: 0, files: 0 }
+  for (const each of known) counts[RESOURCE.test(each) ? 'files' : 'pages']++
+  /** Notes what a page or style sheet names, within the limits. */
+  const note = async (named: readonly string[], from: string): Promise<void> => {
+    const fresh: string[] = []
+    for (const name of named) {
+      const url = parseUrl(name, from)
+      if (url === null || url.host !== start.host || !/^https?:$/.test(url.protocol)) continue
+      const isResource = RESOURCE.test(url.pathname)
+      if (!isResource && (!follows || OTHER_FILE.test(url.pathname))) continue
+      const wanted = isResource ? url.origin + url.pathname : (normalise(url.href.replace(/#.*$/, '')) ?? url.href)
+      if (known.has(wanted)) continue
+      if (counts[isResource ? 'files' : 'pages'] >= (isResource ? FILES_MAX : FOLLOWED_MAX)) left[isResource ? 'files' : 'pages']++
+      else {
+        known.add(wanted)
+        counts[isResource ? 'files' : 'pages']++
+        fresh.push(wanted)
+      }
+    }
+    if (fresh.length === 0) return
+    await noteAddresses(db, id, fresh)
+    waiting.push(...fresh)
+  }
+  let done = listed.length - waiting.length - (follows ? 1 : 0)
+  for (let each = waiting.shift(); each !== undefined; each = waiting.shift()) {
+    await progress(done, done + waiting.length + 1)
     const url = new URL(each)
     if (!robots.lets(each)) await keepFetched(db, id, each, { reason: 'Its robots.txt asks robots to stay away from it.' })
     else {
-      await keepFetched(db, id, each, await fetchPage(url, ask))
+      const found = RESOURCE.test(url.pathname) ? await fetchResource(url, ask) : await fetchPage(url, ask)
+      await keepFetched(db, id, each, found)
+      if ('bytes' in found) await note(namedIn(found), each)
       await pause(robots.paceMs)
     }
     done++
   }
-  await progress(done, listed.length)
-  return ok(
-    (await listCrawled(db, id)).map(
-      ({ address: each, reason, size }): ArchiveEntry => ({
-        name: each,
-        bytes: size,
-        refused: reason ?? sizeFault('page.html', size),
-        path: pathOf(each),
-        read: async () => {
-          const bytes = await fetchedBytes(db, id, each)
-          return bytes === null ? fail('unreadable', { why: 'It was not kept.' }) : ok(bytes)
-        },
-      }),
-    ),
-  )
+  await progress(done, done)
+  const limits = [
+    ...(left.pages > 0
+      ? [`${left.pages} more pages are linked. Without a sitemap ${FOLLOWED_MAX} are followed; bring a larger site in as a zip.`]
+      : []),
+    ...(left.files > 0 ? [`${left.files} more pictures and styles are named. ${FILES_MAX} are fetched at most.`] : []),
+  ].map((reason): ArchiveEntry => ({ name: '(more)', bytes: 0, refused: reason, read: async () => fail('unreadable') }))
+  return ok([
+    ...limits,
+    ...(await listCrawled(db, id))
+      .filter((row) => row.address !== FOLLOWS)
+      .map(
+        ({ address: each, reason, size }): ArchiveEntry => ({
+          name: each,
+          bytes: size,
+          refused: reason ?? sizeFault(RESOURCE.test(new URL(each).pathname) ? 'file' : 'page.html', size),
+          path: pathOf(each),
+          isFile: RESOURCE.test(new URL(each).pathname),
+          read: async () => {
+            const bytes = await fetchedBytes(db, id, each)
+            return bytes === null ? fail('unreadable', { why: 'It was not kept.' }) : ok(bytes)
+          },
+        }),
+      ),
+  ])
+}
+
+/** What a page names, or a style sheet: both name what they need to be shown. */
+function namedIn({ bytes, mediaType }: { bytes: Buffer; mediaType: string }): readonly string[] {
+  if (/html/i.test(mediaType)) return namedAddresses(decodeSource(bytes, sniffEncoding(bytes).encoding))
+  if (!/css/i.test(mediaType)) return []
+  const named = bytes.toString('utf8').matchAll(/url\(\s*["']?([^"')\s]+)|@import\s+["']([^"']+)/gi)
+  return [...named].map((match) => match[1] ?? match[2] ?? '')
 }
 
 const pathOf = (address: string): string => {
@@ -108,11 +165,15 @@ async function findPages(
   start: URL,
   ask: Asker,
   known: readonly string[],
-): Promise<Result<{ readonly pages: readonly string[] } | { readonly feed: readonly ArchiveEntry[] }, 'nothing-there'>> {
+): Promise<
+  Result<{ readonly pages: readonly string[]; readonly isStart: boolean } | { readonly feed: readonly ArchiveEntry[] }, 'nothing-there'>
+> {
   const queue = /\.(?:xml|rss|atom|gz)$/i.test(start.pathname) ? [start.href] : [start.href, ...known, new URL('/sitemap.xml', start).href]
   const seen = new Set<string>()
   const pages = new Set<string>()
   let why = ''
+  /** The address asked for, where it is a page: without a sitemap its links are followed. */
+  let front: string | null = null
   for (let next = queue.shift(); next !== undefined && seen.size < SITEMAPS_MAX; next = queue.shift()) {
     const url = parseUrl(next)
     if (url === null || seen.has(next)) continue
@@ -130,13 +191,15 @@ async function findPages(
     }
     const map = readSitemap(decodeSource(bytes, 'utf-8'))
     if (map === null) {
-      if (seen.size === 1 && /text\/html/i.test(answer.type)) pages.add(next)
+      if (seen.size === 1 && /text\/html/i.test(answer.type)) front = start.href
       continue
     }
     queue.push(...map.sitemaps)
     for (const page of map.pages) if (parseUrl(page)?.host === start.host) pages.add(normalise(page) ?? page)
   }
-  if (pages.size > 0) return ok({ pages: [...pages] })
+  const isStart = pages.size === 0 && start.href === front
+  if (isStart) pages.add(start.href)
+  if (pages.size > 0) return ok({ pages: [...pages], isStart })
   return fail('nothing-there', {
     why: why === '' ? 'There is no sitemap and no feed at this address. Bring the site in as a zip instead.' : why,
   })
@@ -147,6 +210,13 @@ async function fetchPage(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaTy
   if (typeof answer === 'string') return { reason: answer }
   if (!/text\/html|application\/xhtml/i.test(answer.type))
     return { reason: `It is no page but ${answer.type.split(';')[0] || 'something without a type'}.` }
+  return { bytes: answer.body, mediaType: answer.type }
+}
+
+async function fetchResource(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: string }> {
+  const answer = await follow(url, ask, FILE_MAX_BYTES + 1)
+  if (typeof answer === 'string') return { reason: answer }
+  if (/text\/html/i.test(answer.type)) return { reason: 'It is named like a picture or style, and a page is there.' }
   return { bytes: answer.body, mediaType: answer.type }
 }
 

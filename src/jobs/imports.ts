@@ -42,7 +42,7 @@ interface Judged {
 }
 
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
-export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger): Promise<void> {
+export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
   const { Job } = db.models
   const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
     db,
@@ -61,6 +61,7 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
       },
       { where: { id: jobId } },
     )
+    if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.site_id, claimed.person_id, newPages(report))
     if (!input.dryRun) await (input.address === undefined ? dropUpload(db, input.upload) : dropCrawl(db, input.upload))
   } catch (error) {
     if (error instanceof Cancelled) {
@@ -82,6 +83,14 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
   }
 }
 
+/** Puts new pages into the menus that new pages join. */
+export type JoinMenus = (siteId: string, personId: string | null, made: readonly { path: string; title: string }[]) => Promise<void>
+
+const newPages = ({ items }: ImportReport): { path: string; title: string }[] =>
+  items.flatMap(({ what, outcome, path, title }) =>
+    what === 'page' && outcome === 'new' && path !== null ? [{ path, title: title ?? path }] : [],
+  )
+
 /** A reason that people can do something about. */
 class ImportFailure extends Error {}
 
@@ -92,8 +101,7 @@ async function importUpload(
   const { siteId } = site.setup
   const progress = progressWriter(db, jobId)
   const entries = await entriesOf(db, siteId, input, progress)
-  const { leaveOff } = input
-  const ground: Ground = { site, leaveOff, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
+  const ground: Ground = { site, input, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
   const items: ImportItem[] = []
 
   const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
@@ -118,7 +126,8 @@ async function importUpload(
     changed: count('changed'),
     same: count('same'),
     refused: count('refused'),
-    folder: commonFolder(entries, leaveOff),
+    asksFront: items.some(({ reason }) => reason === REPLACES_FRONT),
+    folder: commonFolder(entries, input.leaveOff),
     items,
   }
 }
@@ -199,14 +208,15 @@ const NOT_HTML: readonly (readonly [string, string])[] = [
 /** What entries are judged by. */
 interface Ground {
   readonly site: CompiledSite
-  readonly leaveOff: string
+  readonly input: ImportInput
   readonly kept: Kept
   readonly model: Model
   /** Names of the entries so far, by the addresses they get. */
   readonly taken: Map<string, string>
 }
 
-async function judgeEntry(entry: ArchiveEntry, { site, leaveOff, kept, model, taken }: Ground): Promise<Judged> {
+async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken }: Ground): Promise<Judged> {
+  const { leaveOff } = input
   const refuse = (reason: string): Judged => ({
     content: null,
     item: {
@@ -237,10 +247,10 @@ async function judgeEntry(entry: ArchiveEntry, { site, leaveOff, kept, model, ta
   const bytes = made?.bytes ?? unpacked.value
   const isPage =
     made !== null ||
-    entry.path !== undefined ||
+    (entry.path !== undefined && entry.isFile !== true) ||
     isPageName(name) ||
     (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
-  const path = made?.path ?? entry.path ?? (isPage ? pathForName(name) : filePath(name))
+  const path = underFolder(input.under, made?.path ?? entry.path ?? (isPage ? pathForName(name) : filePath(name)))
   const twin = taken.get(path)
   if (twin !== undefined) return refuse(`It would have the same address as ${twin}.`)
   const hash = hashOf(bytes)
@@ -276,6 +286,8 @@ async function judgeEntry(entry: ArchiveEntry, { site, leaveOff, kept, model, ta
   const isSame = before !== undefined && (made?.origin === undefined ? before.hash === hash : before.originHash === hashOf(made.origin))
   const outcome = before === undefined ? 'new' : isSame ? 'same' : 'changed'
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
+  if (path === '/' && outcome === 'changed' && !input.replacesFront && (isEdited || input.address !== undefined))
+    return refuse(REPLACES_FRONT)
   return {
     content: { kind: 'page', name, path, bytes, hash, origin: made?.origin },
     item: {
@@ -309,6 +321,14 @@ function asPage(entry: ArchiveEntry, name: string, bytes: Buffer, model: Model):
   const path =
     typeof said === 'string' && /^\/[^?#]*$/.test(said) ? pathForName(said.slice(1)) : pathForName(name.replace(/\.[^.]*$/, '.html'))
   return { bytes: Buffer.from(html), path, origin: bytes }
+}
+
+/** Why a front page waits for somebody's word. */
+const REPLACES_FRONT = 'It would replace the front page of the site. It stays out unless you say so.'
+
+function underFolder(folder: string, path: string): string {
+  const clean = folder.replace(/^\/+|\/+$/g, '')
+  return clean === '' ? path : pathForName(`${clean}/`) + path.replace(/^\//, '')
 }
 
 const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/index.html')

@@ -51,7 +51,10 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
     enqueue,
     async work(services) {
       await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
-        for (const { data } of jobs) await runImport(db, services.views, Work.parse(data).job, log)
+        for (const { data } of jobs)
+          await runImport(db, services.views, Work.parse(data).job, log, (siteId, personId, made) =>
+            services.pages.joinBrought(siteId, personId, made),
+          )
       })
       await boss.work(CHECKS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
         for (const { data } of jobs) await checkPublication(db, services.views, Check.parse(data).publication, log)

@@ -1,5 +1,5 @@
-import type { Block, BlockNew } from '../contract/blocks.ts'
-import { filledBlock, partMark } from '../core/blocks/index.ts'
+import type { Block, BlockNew, BlockPlaced, BlockPut, BlockUses } from '../contract/blocks.ts'
+import { filledBlock, partMark, partMarks, placeFor } from '../core/blocks/index.ts'
 import { decodeSource, type Patch } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
@@ -21,19 +21,25 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
       ...shownPageRow(page, origin),
       name,
       faults: [...filledBlock(source).faults],
-      usedOn: await usedOn(actor.siteId, 'block', name),
+      usedOn: (await usesOf(actor.siteId, name)).length,
     }
   }
 
-  /** How many pages, blocks and menus put a part in. Their sources are looked through: comments are in no index. */
-  const usedOn = async (siteId: string, kind: 'block' | 'menu', name: string): Promise<number> => {
-    const [row] = await rows<{ count: number }>(
+  /** Pages and blocks that really show a block: those that only hold its mark in a script or an attribute do not. */
+  const usesOf = async (siteId: string, name: string): Promise<{ id: string; title: string; path: string }[]> => {
+    const found = await rows<{ id: string; title: string; path: string; bytes: Buffer; encoding: string }>(
       db,
-      `SELECT count(*)::int AS count FROM pages p JOIN blobs b ON b.hash = p.draft_hash
-       WHERE p.site_id = $1 AND p.removed_at IS NULL AND position(convert_to($2, 'UTF8') IN b.bytes) > 0`,
-      [siteId, partMark(kind, name)],
+      `SELECT p.id, p.title, p.path, b.bytes, p.encoding FROM pages p JOIN blobs b ON b.hash = p.draft_hash
+       WHERE p.site_id = $1 AND p.removed_at IS NULL AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path`,
+      [siteId, `block: ${name}`],
     )
-    return row?.count ?? 0
+    return found
+      .filter(({ bytes, encoding }) => shows(decodeSource(bytes, encoding), name))
+      .map(({ id, title, path }) => ({ id, title, path }))
+  }
+  const find = async (actor: Actor, id: string): Promise<ListedPage | null> => {
+    const page = await findPage(db, actor.siteId, id)
+    return page?.kind === 'block' ? page : null
   }
 
   return {
@@ -41,6 +47,31 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
       if (!actor.can('pages:read')) return fail('forbidden')
       const { items } = await listPages(db, { siteId: actor.siteId, kind: 'block', limit: BLOCKS_MAX })
       return ok({ items: await Promise.all(items.map((page) => shown(actor, page))) })
+    },
+
+    async uses(actor: Actor, id: string): Promise<Result<BlockUses, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const block = await find(actor, id)
+      return block === null ? fail('not-found') : ok({ items: await usesOf(actor.siteId, nameOf(block)) })
+    },
+
+    /** Puts a block on pages that do not show it yet; each changes as a draft with a revision of its own. */
+    async put(actor: Actor, id: string, { pages: wanted, where }: BlockPut): Promise<Result<BlockPlaced, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:publish')) return fail('forbidden')
+      const block = await find(actor, id)
+      if (block === null) return fail('not-found')
+      const chosen = wanted === 'all' ? null : new Set(wanted)
+      const placed: BlockPlaced = { put: 0, had: 0, unfit: [] }
+      for await (const { page, text } of sources(actor)) {
+        if (chosen !== null && !chosen.has(page.id)) continue
+        if (shows(text, nameOf(block))) placed.had++
+        else {
+          const patch = placeFor(text, where, partMark('block', nameOf(block)))
+          if (patch !== null && (await pages.patch(actor, page, [[patch]])).ok) placed.put++
+          else placed.unfit.push(page.title)
+        }
+      }
+      return ok(placed)
     },
 
     /**
@@ -73,19 +104,28 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
 
   async function replaceEverywhere(actor: Actor, source: string, mark: string): Promise<number> {
     let replaced = 0
+    for await (const { page, text } of sources(actor)) {
+      const patches: Patch[] = []
+      for (let at = text.indexOf(source); at !== -1; at = text.indexOf(source, at + source.length))
+        patches.push({ from: at, to: at + source.length, insert: mark })
+      if (patches.length > 0 && (await pages.patch(actor, page, [patches])).ok) replaced++
+    }
+    return replaced
+  }
+
+  /** Every page of the site with its draft, some at a time. */
+  async function* sources(actor: Actor): AsyncGenerator<{ page: ListedPage; text: string }> {
     for (let after: string | undefined, more = true; more; ) {
       const { items } = await listPages(db, { siteId: actor.siteId, after, limit: PAGES_AT_ONCE })
       for (const page of items) {
         const bytes = await getBlob(db, page.draftHash)
-        const text = bytes === null ? '' : decodeSource(bytes, page.encoding)
-        const patches: Patch[] = []
-        for (let at = text.indexOf(source); at !== -1; at = text.indexOf(source, at + source.length))
-          patches.push({ from: at, to: at + source.length, insert: mark })
-        if (patches.length > 0 && (await pages.patch(actor, page, [patches])).ok) replaced++
+        yield { page, text: bytes === null ? '' : decodeSource(bytes, page.encoding) }
       }
       after = items[items.length - 1]?.path
       more = items.length === PAGES_AT_ONCE
     }
-    return replaced
   }
 }
+
+const nameOf = ({ path }: ListedPage): string => path.slice('block:'.length)
+const shows = (text: string, block: string): boolean => partMarks(text).some(({ kind, name }) => kind === 'block' && name === block)

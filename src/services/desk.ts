@@ -3,6 +3,7 @@ import type { Finding } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledSite } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
+import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { type placementsService, shownPlacement } from './placements.ts'
 import type { publicationsService } from './publications.ts'
@@ -46,6 +47,7 @@ export function deskService(
       return ok({
         unpublished: unpublished.value,
         ...(await look(actor, view)),
+        waiting: await countWaiting(db, actor.siteId),
         hasPartners: view.setup.partners.length > 0,
         hasRules: view.rules.length > 0,
       })

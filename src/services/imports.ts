@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { type ImportFetch, ImportInput, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { type ImportApply, type ImportFetch, ImportInput, NO_CHOICES, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import { inTransaction } from '../data/database.ts'
@@ -19,7 +19,7 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
       const upload = randomUUID()
       await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
-      return jobs.startImport(actor, { upload, dryRun, leaveOff: leaveOff ?? '', name })
+      return jobs.startImport(actor, { ...NO_CHOICES, upload, dryRun, leaveOff: leaveOff ?? '', name })
     },
 
     /** Starts fetching a site by its sitemap, or a feed. What has been fetched is kept, so that it goes on where it stopped. */
@@ -27,15 +27,11 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       if (!actor.can('imports:run')) return fail('forbidden')
       const url = parseUrl(/^https?:/i.test(address) ? address : `https://${address}`)
       if (url === null || !/^https?:$/.test(url.protocol)) return fail('address-unreadable')
-      return jobs.startImport(actor, { upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
+      return jobs.startImport(actor, { ...NO_CHOICES, upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
     },
 
     /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
-    async again(
-      actor: Actor,
-      id: string,
-      change: { dryRun: boolean; leaveOff?: string | undefined },
-    ): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
+    async again(actor: Actor, id: string, change: ImportApply): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
       const before = await jobs.input(actor, id)
       if (before === null) return fail('not-found')
@@ -47,6 +43,9 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
         ...input,
         dryRun: isHalfFetched ? input.dryRun : change.dryRun,
         leaveOff: change.leaveOff ?? input.leaveOff,
+        under: change.under ?? input.under,
+        joinsMenus: change.joinsMenus ?? input.joinsMenus,
+        replacesFront: change.replacesFront ?? input.replacesFront,
       })
     },
   }

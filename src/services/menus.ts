@@ -1,7 +1,7 @@
 import { type Menu, MenuBody, type MenuChange, type MenuNew } from '../contract/menus.ts'
 import { repair } from '../core/address/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
-import { EMPTY_MENU, menuLinks, readMenu } from '../core/menus/index.ts'
+import { EMPTY_MENU, isReadableMenu, menuLinks, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { findPage, getBlob, insertPage, type ListedPage, listPages } from '../data/pages.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
@@ -16,10 +16,12 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
   const shown = async (actor: Actor, page: ListedPage): Promise<Menu> => {
     const { origin } = await views.of(actor)
     const bytes = await getBlob(db, page.draftHash)
-    const menu = MenuBody.safeParse(readMenu(bytes === null ? '' : decodeSource(bytes, 'utf-8')))
+    const text = bytes === null ? '' : decodeSource(bytes, 'utf-8')
+    const menu = MenuBody.safeParse(readMenu(text))
     return {
       ...shownPageRow(page, origin),
       name: page.path.slice('menu:'.length),
+      isBroken: !menu.success || !isReadableMenu(text),
       menu: menu.success ? menu.data : MenuBody.parse(EMPTY_MENU),
     }
   }
@@ -65,7 +67,9 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
       if (!actor.can('pages:edit')) return fail('forbidden')
       const page = await find(actor, id)
       if (page === null) return fail('not-found')
-      if (page.version !== version) return fail('moved-on', { current: await shown(actor, page) })
+      const before = await shown(actor, page)
+      if (page.version !== version) return fail('moved-on', { current: before })
+      if (before.isBroken) return fail('menu-broken')
       const view = await views.of(actor)
       for (const entry of menuLinks(menu.entries)) {
         const read = repair(entry.href, view.around('/'))

@@ -1,4 +1,4 @@
-import { createHash } from 'node:crypto'
+import { createHash, randomUUID } from 'node:crypto'
 import type {
   Page,
   PageChange,
@@ -17,7 +17,7 @@ import type {
 import { normalise } from '../core/address/index.ts'
 import { nameForPath, nameHeading, readMenuContent, readPage, scanHeadings } from '../core/content/index.ts'
 import { applyPatches, decodeSource, isApplicable, patchBytes, writableIn } from '../core/markup/index.ts'
-import { joinMenu, readMenu } from '../core/menus/index.ts'
+import { isReadableMenu, joinMenu, leaveOut, type Menu, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { pageLike } from '../core/writing/index.ts'
 import type { PageKind } from '../data/models.ts'
@@ -84,6 +84,15 @@ export function shownPageRow(page: ListedPage, origin: string): Page {
 
 /** Versions shown of one page; older ones are kept and can be asked for by number. */
 const REVISIONS_SHOWN = 200
+
+/** Acts for somebody whose right was looked at when the work was ordered. */
+const SYSTEM: Pick<Actor, 'name' | 'email' | 'role' | 'tokenId' | 'can'> = {
+  name: '',
+  email: '',
+  role: 'editor',
+  tokenId: null,
+  can: () => true,
+}
 
 type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'
 
@@ -213,7 +222,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     /** A new page with the look of another one, and an entry in each menu that new pages join. */
     async create(
       actor: Actor,
-      { path, title, like }: PageNew,
+      { path, title, like, joinsMenus = true }: Omit<PageNew, 'joinsMenus'> & Partial<Pick<PageNew, 'joinsMenus'>>,
     ): Promise<Result<Page, 'forbidden' | 'not-found' | 'path-taken' | 'path-unreadable'>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
       const { origin } = await views.of(actor)
@@ -238,9 +247,28 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
         return ok(id)
       })
       if (!made.ok) return made
-      await joinMenus(actor, { id: made.value, path: wanted, title })
+      await changeMenus(
+        actor,
+        (menu) => (joinsMenus ? joinMenu(menu, { id: made.value, path: wanted, title }) : leaveOut(menu, wanted)),
+        wanted,
+      )
       const page = await findPage(db, actor.siteId, made.value)
       return page === null ? fail('not-found') : ok(shownPageRow(page, origin))
+    },
+
+    /** Puts pages that were brought in into the menus that new pages join, in one step a menu. */
+    async joinBrought(siteId: string, personId: string | null, made: readonly { path: string; title: string }[]): Promise<void> {
+      if (personId === null || made.length === 0) return
+      const actor: Actor = { ...SYSTEM, siteId, personId }
+      const join = (menu: Menu): Menu => made.reduce((next, { path, title }) => joinMenu(next, { id: randomUUID(), path, title }), menu)
+      await changeMenus(
+        actor,
+        join,
+        made
+          .map(({ path }) => path)
+          .join(' ')
+          .slice(0, 500),
+      )
     },
 
     /** Takes a page, block or menu from the site with the next publication, or takes that back. One that was never live goes at once. */
@@ -335,15 +363,18 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     return first ?? null
   }
 
-  async function joinMenus(actor: Actor, page: { id: string; path: string; title: string }): Promise<void> {
+  /** Changes every menu of the site. One that cannot be read is left as it is: nothing is ever saved over it. */
+  async function changeMenus(actor: Actor, change: (menu: Menu) => Menu, path: string): Promise<void> {
     for (const menu of (await listPages(db, { siteId: actor.siteId, kind: 'menu', limit: 500 })).items) {
-      const before = readMenu((await sourceOf(menu)).text)
-      const after = joinMenu(before, page)
+      const { text } = await sourceOf(menu)
+      if (!isReadableMenu(text)) continue
+      const before = readMenu(text)
+      const after = change(before)
       if (after !== before)
         await store(actor, menu, new TextEncoder().encode(JSON.stringify(after)), {
           encoding: 'utf-8',
           madeBy: 'edit',
-          detail: { joined: page.path },
+          detail: { joined: path },
         })
     }
   }

@@ -2,9 +2,18 @@ import type { Transaction } from 'sequelize'
 import { WaitingLink } from '../contract/waiting.ts'
 import { normalise, parseUrl, siteOfHost } from '../core/address/index.ts'
 import { readMenuContent, sentenceAround } from '../core/content/index.ts'
-import { decodeSource, linkText, type PatchSet, scanLinks, unwrapLink } from '../core/markup/index.ts'
+import {
+  decodeSource,
+  type LinkTag,
+  linkText,
+  type PageLinks,
+  type PatchSet,
+  scanLinks,
+  setLink,
+  unwrapLink,
+} from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { factsOf, writtenLink } from '../core/rules/index.ts'
+import { factsOf, handAnswersOf, handChanges, writtenLink } from '../core/rules/index.ts'
 import { findPage, getBlob, type ListedPage } from '../data/pages.ts'
 import { decideWaiting, dropWaiting, flagMany, isKnownSite, listWaiting, putWaiting, waitingLately } from '../data/waiting.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
@@ -20,6 +29,12 @@ interface OutsideLink {
   readonly words: string
   readonly sentence: string
   readonly site: string
+}
+
+/** The patches that leave what search engines are told of a link to the rules. */
+function withoutHints(text: string, link: LinkTag, page: PageLinks): ReturnType<typeof setLink> {
+  const written = writtenLink(text, link, page)
+  return setLink(text, link.start, handChanges(written, { ...handAnswersOf(written), hints: undefined }))
 }
 
 /** What a save brings that an editor has to look at, and every outside destination that stands on the page now. */
@@ -84,8 +99,9 @@ export function waitingService({ db }: Context, views: SiteViews) {
     },
 
     /**
-     * Accepts a link, which the rules then decide like any other, or refuses it.
-     * @returns for a refused link the page and the patches that take it out of the draft
+     * Accepts a link, which the rules then decide like any other, or refuses it. What search engines are told of an accepted
+     * one is no longer what its contributor chose: that is an editor's to say.
+     * @returns the page, and the patches that take a refused link out of the draft, or the choice off an accepted one
      */
     async decide(
       actor: Actor,
@@ -102,7 +118,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
         return ok(row)
       })
       if (!decided.ok) return decided
-      const page = isAccepted ? null : await findPage(db, actor.siteId, decided.value.pageId)
+      const page = await findPage(db, actor.siteId, decided.value.pageId)
       if (page === null || page.kind === 'menu') return ok(null)
       const bytes = await getBlob(db, page.draftHash)
       if (bytes === null) return ok(null)
@@ -112,10 +128,11 @@ export function waitingService({ db }: Context, views: SiteViews) {
       for (;;) {
         const found = scanLinks(text)
         const link = found.links.find((each) => {
-          const { address } = factsOf(writtenLink(text, each, found), view.around(page.path), view.findShortLink)
-          return address !== null && (normalise(address) ?? address) === decided.value.address
+          const facts = factsOf(writtenLink(text, each, found), view.around(page.path), view.findShortLink)
+          const isIt = facts.address !== null && (normalise(facts.address) ?? facts.address) === decided.value.address
+          return isIt && (!isAccepted || facts.handSet.includes('hints'))
         })
-        const patches = link === undefined ? null : unwrapLink(text, link.start)
+        const patches = link === undefined ? null : isAccepted ? withoutHints(text, link, found) : unwrapLink(text, link.start)
         if (patches === null || !patches.ok) break
         patchSets.push(patches.value)
         text = patches.value.reduceRight((before, { from, to, insert }) => before.slice(0, from) + insert + before.slice(to), text)

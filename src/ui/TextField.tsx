@@ -13,7 +13,7 @@ export function TextField({
   /** Set as an address is: evenly, and not corrected. */
   isAddress?: boolean
   onChange: (value: string) => void
-} & Omit<ComponentProps<'input'>, 'onChange' | 'value' | 'id' | 'className'>) {
+} & Omit<ComponentProps<'input'>, 'onChange' | 'value' | 'id' | 'className'> & { [name: `data-${string}`]: unknown }) {
   const id = useId()
   const asAddress = isAddress ? { autoComplete: 'off', spellCheck: false } : {}
   return (

@@ -21,6 +21,15 @@ async function live(page: Page, at: string, part: string, isThere = true): Promi
 async function publishAll(page: Page): Promise<void> {
   await page.goto(`${studio.copy.url}/publications`)
   await page.getByRole('button', { name: 'Publish everything' }).click()
+  // Other people's work is asked about before it goes out.
+  await page
+    .getByRole('dialog')
+    .getByRole('button', { name: /^Publish \d+ pages?$/ })
+    .or(page.getByText('Published as number'))
+    .first()
+    .waitFor()
+  const question = page.getByRole('dialog').getByRole('button', { name: /^Publish \d+ pages?$/ })
+  if (await question.isVisible()) await question.click()
   await page.getByText('Published as number').waitFor()
 }
 

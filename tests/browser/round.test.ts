@@ -68,7 +68,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.waitForFunction(() => document.querySelector<HTMLInputElement>('[data-link-field]')?.value === '/timetables.html')
   await page.keyboard.press('Enter')
   await untilSaved(page, studio, id, '<a href="/timetables.html" data-by-hand="">We met</a>')
-  await page.getByRole('button', { name: 'Publish', exact: true }).click()
+  await page.getByRole('button', { name: 'Publish this page' }).click()
   await page.getByText('Everything is live').waitFor()
 
   // 4. Say rules with sentences, and see what they change before they do.

@@ -1,4 +1,4 @@
-import type { Menu, MenuEntry } from './menu.ts'
+import { labelOf, type Menu, type MenuEntry } from './menu.ts'
 
 /** An entry with how deep it stands, for a list that is dragged and keyed. Depth 0 is the outermost. */
 export interface FlatEntry extends Omit<MenuEntry, 'children'> {
@@ -101,7 +101,7 @@ export function setLandings(flat: readonly FlatEntry[], landings: ReadonlyMap<st
 export function joinMenu(menu: Menu, page: { readonly id: string; readonly path: string; readonly title: string }): Menu {
   const isIn = (entries: readonly MenuEntry[]): boolean => entries.some((entry) => entry.href === page.path || isIn(entry.children))
   if (menu.joins === 'nowhere' || menu.left.includes(page.path) || isIn(menu.entries)) return menu
-  const entry: MenuEntry = { id: page.id, kind: 'page', label: page.title, href: page.path, children: [] }
+  const entry: MenuEntry = { id: page.id, kind: 'page', label: labelOf(page.title), href: page.path, children: [] }
   if (menu.joins === 'first') return { ...menu, entries: [entry, ...menu.entries] }
   if (menu.joins === 'last') return { ...menu, entries: [...menu.entries, entry] }
   const { under } = menu.joins
@@ -109,6 +109,10 @@ export function joinMenu(menu: Menu, page: { readonly id: string; readonly path:
     entries.map((each) => ({ ...each, children: each.id === under ? [...each.children, entry] : put(each.children) }))
   return { ...menu, entries: put(menu.entries) }
 }
+
+/** Leaves a page out on purpose, where new pages would join; the same menu where they do not. */
+export const leaveOut = (menu: Menu, path: string): Menu =>
+  menu.joins === 'nowhere' || menu.left.includes(path) ? menu : { ...menu, left: [...menu.left, path] }
 
 /** The pages of the site that a menu does not show, those left out on purpose last. */
 export function leftOut<P extends { readonly path: string }>(menu: Menu, pages: readonly P[]): readonly P[] {

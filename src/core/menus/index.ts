@@ -3,6 +3,7 @@ export {
   flatMenu,
   indentEntry,
   joinMenu,
+  leaveOut,
   leftOut,
   moveEntry,
   nestedMenu,
@@ -10,5 +11,5 @@ export {
   removeEntry,
   setLandings,
 } from './arrange.ts'
-export { EMPTY_MENU, type Menu, type MenuEntry, menuLinks, readMenu } from './menu.ts'
+export { EMPTY_MENU, isReadableMenu, LABEL_MAX_CHARS, labelOf, type Menu, type MenuEntry, menuLinks, readMenu } from './menu.ts'
 export { renderMenu } from './render.ts'

@@ -24,7 +24,27 @@ export interface Menu {
 
 export const EMPTY_MENU: Menu = { entries: [], left: [], joins: 'nowhere' }
 
-/** Reads a stored menu; what cannot be read is an empty one. Never throws. */
+/** Longest label of an entry, in characters, whichever way it comes in. */
+export const LABEL_MAX_CHARS = 200
+
+/** A title as a label: cut at a word where it is too long. */
+export function labelOf(title: string): string {
+  const bare = title.replace(/\s+/g, ' ').trim()
+  if (bare.length <= LABEL_MAX_CHARS) return bare
+  const cut = bare.slice(0, LABEL_MAX_CHARS - 1)
+  return `${cut.slice(0, Math.max(cut.lastIndexOf(' '), LABEL_MAX_CHARS - 40))}…`
+}
+
+/** Tells whether a stored menu can be read at all. */
+export function isReadableMenu(text: string): boolean {
+  try {
+    return Array.isArray((JSON.parse(text) as Partial<Menu>).entries)
+  } catch {
+    return false
+  }
+}
+
+/** Reads a stored menu; readers are shown nothing of one that cannot be read. Never throws. */
 export function readMenu(text: string): Menu {
   try {
     const kept = JSON.parse(text) as Menu

@@ -405,8 +405,8 @@ class Leaves {
     const last = this.#leaves[this.#leaves.length - 1]
     if (last?.node.isText === true && !this.#verbatim && last.node.text?.endsWith(' ') === true) {
       const cut = last.node.text.slice(0, -1)
-      if (cut === '') this.#leaves.pop()
-      else last.node = schema.text(cut, last.node.marks)
+      if (cut !== '') last.node = schema.text(cut, last.node.marks)
+      else if (last.node.marks.length === 0) this.#leaves.pop() // with a mark it is kept: a link may hang on a space
     }
     const nodes: Node[] = []
     const places: number[] = []

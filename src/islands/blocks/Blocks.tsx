@@ -7,6 +7,7 @@ import { ask, wordsOf } from '../../ui/api.ts'
 import { NewPart } from '../../ui/NewPart.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
+import { PutBlock } from './PutBlock.tsx'
 
 /** The blocks that pages share. */
 export function Blocks({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
@@ -26,6 +27,7 @@ function List({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
     initialData: initial,
   })
   const [isMaking, setMaking] = useState(false)
+  const [placing, setPlacing] = useState<Block | null>(null)
   const make = useMutation({
     mutationFn: (wanted: { name: string; title: string }) => ask<{ block: Block }>('POST', '/blocks', { ...wanted, source: START }),
     onSuccess: ({ block }) => location.assign(`/pages/${block.id}`),
@@ -52,11 +54,14 @@ function List({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
         <ul className="sheet divide-y">
           {data.items.map((block) => (
             <li key={block.id}>
-              <a href={`/pages/${block.id}`} className="flex flex-wrap items-center gap-x-4 px-4 py-2.5 no-underline hover:bg-sun">
+              <div className="flex flex-wrap items-center gap-x-4 px-4 py-2.5">
                 <span className="min-w-0 flex-1">
-                  <b className="font-semibold">{block.title}</b>
+                  <a href={`/pages/${block.id}`} className="font-semibold">
+                    {block.title}
+                  </a>
                   <span className="note block">
-                    on {block.usedOn} {block.usedOn === 1 ? 'page' : 'pages'} · put in with <code>{partMark('block', block.name)}</code>
+                    {block.usedOn === 0 ? 'on no page yet' : `on ${block.usedOn} ${block.usedOn === 1 ? 'page' : 'pages'}`} · by hand:{' '}
+                    <code>{partMark('block', block.name)}</code>
                   </span>
                   {block.faults.map(({ name, why }) => (
                     <span key={`${name} ${why}`} className="block text-[13.5px] text-red">
@@ -65,11 +70,16 @@ function List({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
                   ))}
                 </span>
                 <StateWord state={block.state} />
-              </a>
+                <button type="button" className="button" onClick={() => setPlacing(block)}>
+                  {canMake ? 'Put it on pages' : 'Where it shows'}
+                  <span className="sr-only"> {block.title}</span>
+                </button>
+              </div>
             </li>
           ))}
         </ul>
       )}
+      {placing !== null && <PutBlock block={placing} canPut={canMake} onClose={() => setPlacing(null)} />}
       {isMaking && (
         <NewPart what="block" isBusy={make.isPending} onMake={(wanted) => make.mutate(wanted)} onClose={() => setMaking(false)} />
       )}

@@ -32,7 +32,7 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
   const { unmarked, unpublished } = data
   const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages
-  const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.hasRules
+  const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.waiting === 0 && data.hasRules
   return (
     <div className="mx-auto grid max-w-[940px] gap-5 px-5 py-8">
       <header className="flex flex-wrap items-baseline gap-x-4">
@@ -68,6 +68,15 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
               <a href="/links?finding=unmarked">and {unmarked.total - unmarked.examples.length} more</a>
             </p>
           )}
+        </Matter>
+      )}
+      {data.waiting > 0 && (
+        <Matter
+          title={`${data.waiting} ${data.waiting === 1 ? 'link waits' : 'links wait'} for an editor`}
+          action={{ words: canEditRules ? 'Look at them' : 'See them', href: '/waiting' }}
+        >
+          Contributors linked outside. Until somebody accepts it, readers’ browsers get {data.waiting === 1 ? 'it' : 'each'} as a visitor’s
+          link (<code>ugc nofollow</code>).
         </Matter>
       )}
       {others.length > 0 && (

@@ -1,5 +1,5 @@
 import { useState } from 'react'
-import type { FlatEntry } from '../../core/menus/index.ts'
+import { type FlatEntry, LABEL_MAX_CHARS } from '../../core/menus/index.ts'
 import type { CompiledSite, HandAnswers } from '../../core/rules/index.ts'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -32,7 +32,8 @@ export function EntryPanel({
       <TextField
         label="Label"
         value={entry.label}
-        maxLength={200}
+        maxLength={LABEL_MAX_CHARS}
+        data-entry-label
         disabled={!canEdit}
         onChange={(label) => onChange({ ...entry, label })}
       />

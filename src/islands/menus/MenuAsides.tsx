@@ -1,4 +1,4 @@
-import { useId, useState } from 'react'
+import { type KeyboardEvent, useId, useState } from 'react'
 import type { MenuBody } from '../../contract/menus.ts'
 import type { Page } from '../../contract/pages.ts'
 import { type FlatEntry, leftOut } from '../../core/menus/index.ts'
@@ -15,6 +15,14 @@ export function Landings({
 }) {
   const [values, setValues] = useState<ReadonlyMap<string, string>>(new Map())
   const id = useId()
+  const paths = new Set(pages.map(({ path }) => path))
+  /** What is wrong with a landing, told at its box; null for one that leads somewhere, and for none. */
+  const faultOf = (value: string | undefined): string | null => {
+    if (value === undefined || value === '' || paths.has(value) || /^(?:https?:|mailto:|tel:|#)/i.test(value)) return null
+    return value.startsWith('/')
+      ? 'No page of this path is in the list. If it is no file either, readers find nothing.'
+      : 'This is no address. Take a page from the list, or paste one.'
+  }
   return (
     <form
       className="sheet mt-4 grid gap-3 px-4 py-3"
@@ -42,17 +50,37 @@ export function Landings({
             list={`${id}-pages`}
             placeholder="nowhere"
             defaultValue={title.href}
+            aria-describedby={`${id}-${title.id}-told`}
+            aria-invalid={faultOf(values.get(title.id)) !== null}
+            onKeyDown={toNextBox}
             onChange={(event) => setValues((before) => new Map([...before, [title.id, event.target.value.trim()]]))}
           />
+          <p id={`${id}-${title.id}-told`} aria-live="polite" className="col-start-2 text-[14px] text-red empty:hidden">
+            {faultOf(values.get(title.id))}
+          </p>
         </div>
       ))}
       <p className="flex justify-end">
-        <button type="submit" className="button button-main">
+        <button
+          type="submit"
+          className="button button-main"
+          disabled={[...values.values()].some((value) => !value.startsWith('/') && faultOf(value) !== null)}
+        >
           Set them all
         </button>
       </p>
     </form>
   )
+}
+
+/** Enter goes to the next box, and from the last one to the button. */
+function toNextBox(event: KeyboardEvent<HTMLInputElement>): void {
+  if (event.key !== 'Enter') return
+  event.preventDefault()
+  const fields = [...(event.currentTarget.form?.elements ?? [])].filter(
+    (each): each is HTMLInputElement | HTMLButtonElement => each instanceof HTMLInputElement || each instanceof HTMLButtonElement,
+  )
+  fields[fields.indexOf(event.currentTarget) + 1]?.focus()
 }
 
 /** Pages that the menu does not show. */

@@ -11,12 +11,14 @@ import {
 import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { History as HistoryIcon, Plus } from 'lucide-react'
 import { type KeyboardEvent, useMemo, useState } from 'react'
+import { toast } from 'sonner'
 import type { Menu, MenuBody } from '../../contract/menus.ts'
 import type { Page } from '../../contract/pages.ts'
 import {
   type FlatEntry,
   flatMenu,
   indentEntry,
+  labelOf,
   moveEntry,
   nestedMenu,
   outdentEntry,
@@ -24,6 +26,7 @@ import {
   setLandings,
 } from '../../core/menus/index.ts'
 import { compileSite, type SiteSetup } from '../../core/rules/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { EntryPanel } from './EntryPanel.tsx'
 import { Joining, Landings, NotInIt } from './MenuAsides.tsx'
@@ -41,10 +44,39 @@ interface MenuEditorProps {
 
 /** A menu: entries one below the other, dragged or keyed into place, saved by itself. */
 export function MenuEditor(props: MenuEditorProps) {
+  return <Queries>{props.menu.isBroken ? <BrokenMenu menu={props.menu} canEdit={props.canEdit} /> : <Arrange {...props} />}</Queries>
+}
+
+/** What is stored cannot be read: it is said, and nothing is saved over it. */
+function BrokenMenu({ menu, canEdit }: { menu: Menu; canEdit: boolean }) {
+  const [isLooking, setLooking] = useState(false)
   return (
-    <Queries>
-      <Arrange {...props} />
-    </Queries>
+    <div className="mx-auto grid max-w-[760px] gap-4 px-5 py-6">
+      <h1 className="text-[24px]">{menu.title}</h1>
+      <p role="alert" className="sheet px-5 py-4">
+        What is stored of this menu cannot be read, so it is not shown and nothing is saved over it. Readers keep what is live. An older
+        version can be brought back.
+      </p>
+      {canEdit && (
+        <p>
+          <button type="button" className="button button-main" onClick={() => setLooking(true)}>
+            Look at older versions
+          </button>
+        </p>
+      )}
+      {isLooking && (
+        <MenuHistory
+          menu={menu}
+          onRestore={(_body, revision) =>
+            void ask('POST', `/pages/${menu.id}/restore`, { version: menu.version, revision }).then(
+              () => location.reload(),
+              (error: unknown) => toast.error(wordsOf(error)),
+            )
+          }
+          onClose={() => setLooking(false)}
+        />
+      )}
+    </div>
   )
 }
 
@@ -63,6 +95,14 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
   const setFlat = (next: readonly FlatEntry[]): void => {
     if (next !== flat) change({ ...body, entries: nestedMenu(next) as MenuBody['entries'] })
   }
+  /** Moves are told to whoever does not see them. */
+  const [told, setTold] = useState('')
+  const setMoved = (next: readonly FlatEntry[], id: string): void => {
+    setFlat(next)
+    const at = next.findIndex((entry) => entry.id === id)
+    const entry = next[at]
+    if (entry !== undefined) setTold(`${entry.label} is number ${at + 1} of ${next.length}, level ${entry.depth + 1}.`)
+  }
   const chosen = flat.find(({ id }) => id === chosenId) ?? null
   const titles = flat.filter(({ kind, id }) => kind === 'title' && marked.has(id))
 
@@ -72,27 +112,29 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
     const from = flat.findIndex((entry) => entry.id === id)
     const to = over === null ? from : flat.findIndex((entry) => entry.id === over.id)
     const depth = Math.max(0, (flat[from]?.depth ?? 0) + Math.round(delta.x / DEPTH_PX))
-    setFlat(moveEntry(flat, id, to, depth))
+    setMoved(moveEntry(flat, id, to, depth), id)
   }
   const onKey = (event: KeyboardEvent, { id }: FlatEntry): void => {
     if (!canEdit) return
     const index = flat.findIndex((entry) => entry.id === id)
     const depth = flat[index]?.depth ?? 0
-    if (event.altKey && event.key === 'ArrowRight') setFlat(indentEntry(flat, id))
-    else if (event.altKey && event.key === 'ArrowLeft') setFlat(outdentEntry(flat, id))
-    else if (event.altKey && event.key === 'ArrowUp' && index > 0) setFlat(moveEntry(flat, id, index - 1, depth))
-    else if (event.altKey && event.key === 'ArrowDown') setFlat(moveEntry(flat, id, index + 1, depth))
+    if (event.altKey && event.key === 'ArrowRight') setMoved(indentEntry(flat, id), id)
+    else if (event.altKey && event.key === 'ArrowLeft') setMoved(outdentEntry(flat, id), id)
+    else if (event.altKey && event.key === 'ArrowUp' && index > 0) setMoved(moveEntry(flat, id, index - 1, depth), id)
+    else if (event.altKey && event.key === 'ArrowDown') setMoved(moveEntry(flat, id, index + 1, depth), id)
     else if (event.key === 'Delete') setFlat(removeEntry(flat, id))
     else if ((event.ctrlKey || event.metaKey) && event.key === 'z') undo?.()
     else return
     event.preventDefault()
-    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-entry="${id}"]`)?.focus())
+    const isGrip = event.currentTarget.hasAttribute('data-grip')
+    requestAnimationFrame(() => document.querySelector<HTMLElement>(isGrip ? `[data-grip="${id}"]` : `[data-entry="${id}"]`)?.focus())
   }
   const add = (entry: Omit<FlatEntry, 'id' | 'depth'>): void => {
     const id = crypto.randomUUID()
     const index = chosen === null ? flat.length : flat.findIndex((each) => each.id === chosen.id) + 1
     setFlat([...flat.slice(0, index), { ...entry, id, depth: chosen?.depth ?? 0 }, ...flat.slice(index)])
     setChosenId(id)
+    requestAnimationFrame(() => document.querySelector<HTMLInputElement>('[data-entry-label]')?.select())
   }
   return (
     <div className="mx-auto grid max-w-[1160px] grid-cols-[minmax(0,1fr)_350px] gap-6 px-5 py-6 max-lg:grid-cols-1 max-md:px-3">
@@ -125,6 +167,9 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
         {flat.length === 0 && (
           <p className="sheet px-5 py-8 text-center text-ink-soft">Nothing in it yet. Add pages from the list on the right.</p>
         )}
+        <p className="sr-only" aria-live="polite">
+          {told}
+        </p>
         <DndContext
           id="menu"
           sensors={sensors}
@@ -184,7 +229,7 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
           body={body}
           pages={pages}
           canEdit={canEdit}
-          onAdd={(page) => add({ kind: 'page', label: page.title, href: page.path })}
+          onAdd={(page) => add({ kind: 'page', label: labelOf(page.title), href: page.path })}
           onLeave={(path, isLeft) => change({ ...body, left: isLeft ? [...body.left, path] : body.left.filter((each) => each !== path) })}
         />
         <Joining body={body} flat={flat} canEdit={canEdit} onChange={(joins) => change({ ...body, joins })} />

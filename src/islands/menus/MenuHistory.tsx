@@ -10,7 +10,15 @@ import { sayWhen } from '../../ui/when.ts'
 import { DEPTH_PX } from './MenuRow.tsx'
 
 /** Versions of the menu; going back is a change like any other. */
-export function MenuHistory({ menu, onRestore, onClose }: { menu: Menu; onRestore: (body: MenuBody) => void; onClose: () => void }) {
+export function MenuHistory({
+  menu,
+  onRestore,
+  onClose,
+}: {
+  menu: Menu
+  onRestore: (body: MenuBody, version: number) => void
+  onClose: () => void
+}) {
   const [items, setItems] = useState<readonly Revision[] | null>(null)
   const [shown, setShown] = useState<{ version: number; body: MenuBody } | null>(null)
   useEffect(() => {
@@ -55,7 +63,7 @@ export function MenuHistory({ menu, onRestore, onClose }: { menu: Menu; onRestor
                   type="button"
                   className="button button-main"
                   onClick={() => {
-                    onRestore(shown.body)
+                    onRestore(shown.body, shown.version)
                     onClose()
                   }}
                 >

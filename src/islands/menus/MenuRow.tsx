@@ -48,6 +48,11 @@ export function MenuRow({
             aria-label={`Move ${entry.label}`}
             {...attributes}
             {...listeners}
+            onKeyDown={(event) => {
+              if (event.altKey) onKey(event)
+              else listeners?.onKeyDown?.(event)
+            }}
+            data-grip={entry.id}
           >
             <GripVertical size={16} aria-hidden="true" />
           </button>
@@ -61,13 +66,14 @@ export function MenuRow({
           onKeyDown={onKey}
         >
           <span className="block truncate font-semibold">{entry.label}</span>
+          <span className="sr-only">, level {entry.depth + 1}, </span>
           <span className="address block truncate text-ink-soft">{entry.href === '' ? 'leads nowhere' : entry.href}</span>
         </button>
         {entry.kind === 'title' && canEdit && (
           <label className="note flex items-center gap-1.5">
             <input
               type="checkbox"
-              className="size-4 accent-[var(--sea)]"
+              className="size-6 accent-[var(--sea)]"
               checked={isMarked}
               onChange={onMark}
               aria-label={`Choose the title ${entry.label}`}

@@ -1,10 +1,11 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { ImportReport, Job } from '../../contract/imports.ts'
+import type { ImportApply, ImportReport, Job } from '../../contract/imports.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 import { filesDropped, packFiles } from './pack.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
@@ -28,7 +29,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     onSuccess: ({ job }) => setJobId(job),
   })
   const again = useMutation({
-    mutationFn: (wanted: { dryRun: boolean; leaveOff?: string }) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
+    mutationFn: (wanted: ImportApply) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
     onSuccess: ({ job }) => setJobId(job),
   })
   const cancel = useMutation({ mutationFn: () => ask<Job>('DELETE', `/jobs/${jobId ?? ''}`) })
@@ -130,7 +131,8 @@ function ByAddress({ isBusy, onAddress }: { isBusy: boolean; onAddress: (address
         </button>
       </div>
       <p className="note">
-        By its sitemap, one page at a time, where its robots.txt lets robots in. It can be stopped, and goes on where it stopped.
+        By its sitemap, or from link to link (up to 1,000 pages), one at a time, where its robots.txt lets robots in; pictures and styles
+        come along. It can be stopped, and goes on where it stopped.
       </p>
     </form>
   )
@@ -200,10 +202,12 @@ function Report({
 }: {
   report: ImportReport
   isBusy: boolean
-  onApply: (wanted: { dryRun: boolean; leaveOff?: string }) => void
+  onApply: (wanted: ImportApply) => void
   onClose: () => void
 }) {
   const [shown, setShown] = useState<(typeof OUTCOMES)[number] | null>(null)
+  const [joinsMenus, setJoins] = useState(false)
+  const [under, setUnder] = useState('')
   const items = report.items.filter(({ outcome }) => shown === null || outcome === shown)
   const comes = report.new + report.changed
   const count = (of: 'links' | 'changes'): number => report.items.reduce((sum, item) => sum + (item[of] ?? 0), 0)
@@ -252,6 +256,44 @@ function Report({
           )}
         </p>
       )}
+      {report.isDryRun && (
+        <div className="grid gap-2.5">
+          <form
+            className="flex flex-wrap items-end gap-2.5"
+            onSubmit={(event) => {
+              event.preventDefault()
+              onApply({ dryRun: true, under })
+            }}
+          >
+            <div className="min-w-[220px]">
+              <TextField
+                label="Put it under a folder of the site"
+                isAddress
+                placeholder="the site’s root"
+                value={under}
+                onChange={setUnder}
+              />
+            </div>
+            <button type="submit" className="button" disabled={isBusy}>
+              Look again
+            </button>
+          </form>
+          {report.new > 0 && (
+            <label className="flex min-h-6 items-center gap-2.5">
+              <input type="checkbox" className="size-5" checked={joinsMenus} onChange={(event) => setJoins(event.target.checked)} />
+              New pages join the menus that new pages join
+            </label>
+          )}
+          {report.asksFront && (
+            <p className="flex flex-wrap items-center gap-3 rounded-[7px] bg-sun px-4 py-2.5">
+              <span className="flex-1">A front page is in it. It stays out, so that yours is not replaced.</span>
+              <button type="button" className="button" disabled={isBusy} onClick={() => onApply({ dryRun: true, replacesFront: true })}>
+                Replace my front page with it
+              </button>
+            </p>
+          )}
+        </div>
+      )}
       <section className="max-h-[42dvh] overflow-auto rounded-[7px] border" tabIndex={0} aria-label="Files">
         <table className="w-full text-left text-[14px]">
           <thead className="sticky top-0 bg-sheet">
@@ -290,7 +332,12 @@ function Report({
           </button>
         )}
         {report.isDryRun ? (
-          <button type="button" className="button button-main" disabled={isBusy || comes === 0} onClick={() => onApply({ dryRun: false })}>
+          <button
+            type="button"
+            className="button button-main"
+            disabled={isBusy || comes === 0}
+            onClick={() => onApply({ dryRun: false, joinsMenus })}
+          >
             Bring in {comes} {comes === 1 ? 'file' : 'files'}
           </button>
         ) : (

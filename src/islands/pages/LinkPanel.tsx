@@ -79,6 +79,7 @@ function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) 
         decision={decision}
         answers={answersOn(text, chosen)}
         isReadOnly={!canEdit}
+        waits={props.waits && facts.isWaiting}
         onAnswer={(next) => applyTo(draft, analysis, changeLink(text, chosen, { answers: next }))}
       />
       <div>

@@ -84,7 +84,13 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
       {shown !== null && (
         <>
           {shown.facts.kind === 'file' && <FileQuestion downloads={downloads} isReadOnly={false} onAnswer={setDownloads} />}
-          <Questions decision={shown.decision} answers={answers} isReadOnly={false} onAnswer={setAnswers} />
+          <Questions
+            decision={shown.decision}
+            answers={answers}
+            isReadOnly={false}
+            waits={props.waits && shown.facts.isOutside}
+            onAnswer={setAnswers}
+          />
           <Tag tag={shown.tag} before="" />
         </>
       )}

@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Page } from '../../contract/pages.ts'
+import { TITLE_MAX_CHARS } from '../../core/markup/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -20,10 +21,11 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
   const [title, setTitle] = useState('')
   const [path, setPath] = useState<string | null>(null)
   const [like, setLike] = useState('')
+  const [joinsMenus, setJoins] = useState(true)
   const ending = pages.some((page) => page.path.endsWith('.html')) ? '.html' : ''
   const wanted = path ?? (title === '' ? '' : pathFor(title) + ending)
   const make = useMutation({
-    mutationFn: () => ask<Page>('POST', '/pages', { title, path: wanted, ...(like === '' ? {} : { like }) }),
+    mutationFn: () => ask<Page>('POST', '/pages', { title, path: wanted, joinsMenus, ...(like === '' ? {} : { like }) }),
     onSuccess: (page) => location.assign(`/pages/${page.id}`),
     onError: (error) => toast.error(wordsOf(error)),
   })
@@ -36,7 +38,7 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
           make.mutate()
         }}
       >
-        <TextField label="Title" required maxLength={300} value={title} onChange={setTitle} />
+        <TextField label="Title" required maxLength={TITLE_MAX_CHARS} value={title} onChange={setTitle} />
         <TextField label="Path on the site" isAddress required value={wanted} onChange={setPath} />
         <div>
           <label className="field-label" htmlFor={`${id}-like`}>
@@ -52,6 +54,10 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
           </select>
           <p className="note mt-1">It takes over that page’s header, footer and styles, and none of its words.</p>
         </div>
+        <label className="flex min-h-6 items-center gap-2.5">
+          <input type="checkbox" className="size-5" checked={!joinsMenus} onChange={(event) => setJoins(!event.target.checked)} />
+          No menu entry for this page
+        </label>
         <p className="flex justify-end">
           <button type="submit" className="button button-main" disabled={title.trim() === '' || make.isPending}>
             Make the page

@@ -40,6 +40,8 @@ interface PageEditorProps {
   parts: Parts
   port: number
   canEdit: boolean
+  /** Outside links that this person makes wait for an editor. */
+  waits: boolean
   chosenLink: number | null
 }
 
@@ -155,7 +157,7 @@ function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T
   return useSyncExternalStore(draft.subscribe, () => of(draft.state))
 }
 
-function Editor({ source, setup, files, parts, port, canEdit, chosenLink }: PageEditorProps & { source: PageSource }) {
+function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
   useEffect(() => draft.meet(source), [draft, source])
   useEffect(() => {
@@ -412,6 +414,7 @@ function Editor({ source, setup, files, parts, port, canEdit, chosenLink }: Page
           path={source.path}
           site={site}
           canEdit={canEdit}
+          waits={waits}
           typed={typed.text}
           moving={moving}
           onMove={setMoving}

@@ -20,11 +20,14 @@ export function Questions({
   decision,
   answers,
   isReadOnly,
+  waits = false,
   onAnswer,
 }: {
   decision: Decision
   answers: HandAnswers
   isReadOnly: boolean
+  /** An editor looks at the link first, and the rules decide then. */
+  waits?: boolean
   onAnswer: (answers: HandAnswers) => void
 }) {
   const isNewTab = opensNewTab(decision.target)
@@ -51,22 +54,32 @@ export function Questions({
           onClick={() => onAnswer({ ...answers, opens: 'new tab' })}
         />
       </Question>
-      <Question
-        title="What are search engines told?"
-        reason={decision.because.hints}
-        onRules={answers.hints === undefined || isReadOnly ? null : () => onAnswer({ ...answers, hints: undefined })}
-      >
-        {TOLD.map(({ words, plain, hints }, i) => (
-          <Option
-            key={words}
-            words={words}
-            plain={plain}
-            isOn={told === i}
-            isOff={isReadOnly}
-            onClick={() => onAnswer({ ...answers, hints })}
-          />
-        ))}
-      </Question>
+      {waits ? (
+        <section>
+          <h3 className="mb-1.5 font-text text-[16px] font-semibold">What are search engines told?</h3>
+          <p className="sheet px-3 py-2 text-[14px]">
+            An editor looks at this link first. Until then it goes out as a visitor’s (<code>ugc nofollow</code>); once it is accepted, the
+            site’s rules decide.
+          </p>
+        </section>
+      ) : (
+        <Question
+          title="What are search engines told?"
+          reason={decision.because.hints}
+          onRules={answers.hints === undefined || isReadOnly ? null : () => onAnswer({ ...answers, hints: undefined })}
+        >
+          {TOLD.map(({ words, plain, hints }, i) => (
+            <Option
+              key={words}
+              words={words}
+              plain={plain}
+              isOn={told === i}
+              isOff={isReadOnly}
+              onClick={() => onAnswer({ ...answers, hints })}
+            />
+          ))}
+        </Question>
+      )}
     </>
   )
 }

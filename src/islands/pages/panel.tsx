@@ -17,6 +17,8 @@ export interface PanelProps {
   path: string
   site: CompiledSite
   canEdit: boolean
+  /** Outside links that this person makes wait for an editor. */
+  waits: boolean
   /** An address that was pasted or dropped and could not be taken as it is. */
   typed: string
   /** A link that is on its way to other words. */

@@ -84,6 +84,21 @@ export function RuleForm({
   return (
     <fieldset disabled={isReadOnly} className="grid gap-4 border-t px-4 py-4">
       <legend className="sr-only">The rule’s sentence</legend>
+      <p className="sr-only focus-within:not-sr-only">
+        {(
+          [
+            ['Skip to how they open', `#${id}-opens`],
+            ['Skip to the name', `#${id}-name`],
+          ] as const
+        ).map(([words, target]) => (
+          <button key={target} type="button" className="button mr-2" onClick={() => document.getElementById(target.slice(1))?.focus()}>
+            {words}
+          </button>
+        ))}
+        <button type="button" className="button" onClick={() => document.querySelector<HTMLElement>('[data-save-rules]')?.focus()}>
+          Skip to saving
+        </button>
+      </p>
       <ConditionForm condition={rule.when} partners={partners} onChange={(when) => onChange({ ...rule, when })} />
       <div className="grid grid-cols-2 gap-x-4 gap-y-3 border-t pt-3 max-md:grid-cols-1">
         {choose(
@@ -164,7 +179,7 @@ export function RuleForm({
           <label className="flex items-center gap-2">
             <input
               type="checkbox"
-              className="size-4 accent-[var(--sea)]"
+              className="size-6 accent-[var(--sea)]"
               checked={rule.isOn}
               onChange={(event) => onChange({ ...rule, isOn: event.target.checked })}
             />
@@ -173,7 +188,7 @@ export function RuleForm({
           <label className="flex items-center gap-2">
             <input
               type="checkbox"
-              className="size-4 accent-[var(--sea)]"
+              className="size-6 accent-[var(--sea)]"
               checked={rule.isBinding}
               onChange={(event) => onChange({ ...rule, isBinding: event.target.checked })}
             />

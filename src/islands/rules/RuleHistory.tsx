@@ -12,17 +12,20 @@ interface List {
 }
 
 /** A rule as one line, for comparing. */
-const sentence = (rule: Rule): string =>
-  `${rule.name}: ${sayWhich(rule)} ${sayWhat(rule)}.${rule.isBinding ? ' Binding.' : ''}${rule.isOn ? '' : ' Off.'}`
+const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
+  `${rule.name}: ${sayWhich(rule, nameOf)} ${sayWhat(rule)}.${rule.isBinding ? ' Binding.' : ''}${rule.isOn ? '' : ' Off.'}`
 
 /** Every version of the rules: who changed what when, any two compared, and back in one step. */
 export function RuleHistory({
   now,
+  nameOf,
   canEdit,
   onRestore,
   onClose,
 }: {
   now: List
+  /** Of a partner, by id. */
+  nameOf: (id: string) => string
   canEdit: boolean
   onRestore: (rules: readonly Rule[]) => void
   onClose: () => void
@@ -37,7 +40,7 @@ export function RuleHistory({
   const version = chosen ?? items[1]?.version ?? items[0]?.version ?? null
   const left = useVersion(version)
   const right = useVersion(against)
-  const lines = left === undefined || right === undefined ? null : compare(left.rules, right.rules)
+  const lines = left === undefined || right === undefined ? null : compare(left.rules, right.rules, nameOf)
   return (
     <Dialog title="History of the rules" isOpen onClose={onClose} isWide>
       {error !== null && <p role="alert">{wordsOf(error)}</p>}
@@ -119,8 +122,12 @@ function useVersion(version: number | null): List | undefined {
 }
 
 /** Sentences that are gone, new or in both, in the order of the newer list with the gone ones where they stood. */
-function compare(before: readonly Rule[], after: readonly Rule[]): readonly { kind: 'same' | 'gone' | 'new'; words: string }[] {
-  const [old, young] = [before.map(sentence), after.map(sentence)]
+function compare(
+  before: readonly Rule[],
+  after: readonly Rule[],
+  nameOf: (id: string) => string,
+): readonly { kind: 'same' | 'gone' | 'new'; words: string }[] {
+  const [old, young] = [before, after].map((rules) => rules.map((rule) => sentence(rule, nameOf))) as [string[], string[]]
   const lines: { kind: 'same' | 'gone' | 'new'; words: string }[] = []
   let i = 0
   for (const words of young) {

@@ -1,3 +1,4 @@
+import { Toolbar } from '@base-ui/react/toolbar'
 import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
@@ -58,6 +59,13 @@ function partnersRule(): Rule {
   }
 }
 
+/** Tells whether a rule marks every partner's links as paid, whatever else it says. */
+const marksAllPartners = (rule: Rule): boolean =>
+  'all' in rule.when &&
+  rule.when.all.length === 1 &&
+  testsOf(rule.when).some((test) => test.is === 'partner' && test.of === undefined) &&
+  rule.what.hints?.includes('sponsored') === true
+
 /** A rule that says something, of links that can be told apart. */
 const isFinished = (rule: Rule): boolean => sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
 
@@ -74,7 +82,9 @@ function readKept(found: unknown, version: number): KeptRules | null {
 function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   const { engine, state } = useEngine()
   const [saved, setSaved] = useState(initial)
-  const [first] = useState(() => (marksPartners && canEdit ? partnersRule() : null))
+  // The same rule is never added twice: where it is there, what it does not reach was set by a hand.
+  const there = marksPartners ? initial.rules.find(marksAllPartners) : undefined
+  const [first] = useState(() => (marksPartners && canEdit && there === undefined ? partnersRule() : null))
   const [kept, keep, wasKept] = useKept<KeptRules>(
     'rules',
     { version: initial.version, rules: first === null ? initial.rules : [first, ...initial.rules] },
@@ -82,7 +92,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   )
   const { rules } = kept
   const setRules = (next: readonly Rule[], version = saved.version): void => keep({ version, rules: next })
-  const [openId, setOpenId] = useState<string | null>(first?.id ?? null)
+  const [openId, setOpenId] = useState<string | null>(first?.id ?? there?.id ?? null)
   const [isLooking, setLooking] = useState(false)
   const nameOf = (id: string): string => partners.find((partner) => partner.id === id)?.name ?? 'a partner who is gone'
   const isChanged = JSON.stringify(rules) !== JSON.stringify(saved.rules)
@@ -90,6 +100,18 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   useEffect(() => {
     if (wasKept) toast('The rules that you had not saved are here again.')
   }, [wasKept])
+  useEffect(() => {
+    if (there === undefined) return
+    toast(
+      there.isOn
+        ? 'This rule is there already. What it leaves unmarked was set by hand, or an earlier rule speaks first.'
+        : 'This rule is there, and switched off.',
+      {
+        duration: 20_000,
+        ...(there.isOn ? { action: { label: 'See those links', onClick: () => location.assign('/links?finding=unmarked') } } : {}),
+      },
+    )
+  }, [there])
   const complete = rules.filter(isFinished)
   const asked = JSON.stringify(complete)
   const settled = useSettled(asked, 120)
@@ -107,9 +129,11 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       }),
     onSuccess: (now) => {
       const before = saved
+      const wasOpen = openId
       setSaved(now)
       setRules(now.rules, now.version)
       setOpenId(null)
+      requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`)?.focus())
       engine?.refresh(true)
       toast.success('Saved. Every page is delivered by these rules from now on.', {
         duration: 20_000,
@@ -129,12 +153,17 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
+  /** Moves are told to whoever does not see them. */
+  const [told, setTold] = useState('')
   const change = (id: string, next: Rule): void => setRules(rules.map((rule) => (rule.id === id ? next : rule)))
   const moveTo = (id: string, to: number): void => {
     const next = rules.filter((rule) => rule.id !== id)
     const rule = rules.find((each) => each.id === id)
     if (rule !== undefined) next.splice(Math.max(0, Math.min(next.length, to)), 0, rule)
     setRules(next)
+    if (rule !== undefined) setTold(`${rule.name === '' ? 'The rule' : rule.name} is number ${next.indexOf(rule) + 1} of ${next.length}.`)
+    const isGrip = document.activeElement?.hasAttribute('data-rule-grip') === true
+    requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule${isGrip ? '-grip' : ''}="${id}"]`)?.focus())
   }
   const add = (rule: Rule, at = rules.length): void => {
     setRules([...rules.slice(0, at), rule, ...rules.slice(at)])
@@ -171,6 +200,9 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
           ))}
         <DndContext id="rules" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
           <SortableContext items={rules.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
+            <p className="sr-only" aria-live="polite">
+              {told}
+            </p>
             <ol className="grid gap-2.5" aria-label="Rules in their order">
               {rules.map((rule, index) => (
                 <OneRule
@@ -247,7 +279,13 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
               >
                 Put back
               </button>
-              <button type="button" className="button button-main" disabled={save.isPending || isUnfinished} onClick={() => save.mutate()}>
+              <button
+                type="button"
+                data-save-rules
+                className="button button-main"
+                disabled={save.isPending || isUnfinished}
+                onClick={() => save.mutate()}
+              >
                 Save rules
               </button>
             </div>
@@ -257,6 +295,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       {isLooking && (
         <RuleHistory
           now={saved}
+          nameOf={nameOf}
           canEdit={canEdit}
           onRestore={(list) => back.mutate({ version: saved.version, rules: list })}
           onClose={() => setLooking(false)}
@@ -333,6 +372,11 @@ function OneRule({
             title="Drag, or Alt and the arrow keys"
             {...attributes}
             {...listeners}
+            data-rule-grip={rule.id}
+            onKeyDown={(event) => {
+              if (event.altKey) onKey(event)
+              else listeners?.onKeyDown?.(event)
+            }}
           >
             <GripVertical size={16} aria-hidden="true" />
           </button>
@@ -345,7 +389,14 @@ function OneRule({
         >
           {number}
         </span>
-        <button type="button" className="min-w-0 flex-1 text-left" aria-expanded={isOpen} onClick={onOpen} onKeyDown={onKey}>
+        <button
+          type="button"
+          className="min-w-0 flex-1 text-left"
+          aria-expanded={isOpen}
+          data-rule={rule.id}
+          onClick={onOpen}
+          onKeyDown={onKey}
+        >
           <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
           <span className="block text-ink-soft [overflow-wrap:anywhere]">
             {sentence}
@@ -359,7 +410,7 @@ function OneRule({
           ))}
         </button>
         {canEdit && (
-          <span className="flex shrink-0">
+          <Toolbar.Root className="flex shrink-0" aria-label={`Rule ${number}`}>
             <IconButton label={rule.isOn ? `Switch rule ${number} off` : `Switch rule ${number} on`} onClick={onSwitch}>
               {rule.isOn ? <ToggleRight size={18} aria-hidden="true" /> : <ToggleLeft size={18} aria-hidden="true" />}
             </IconButton>
@@ -369,7 +420,7 @@ function OneRule({
             <IconButton label={`Take rule ${number} away`} onClick={onRemove}>
               <Trash2 size={16} aria-hidden="true" />
             </IconButton>
-          </span>
+          </Toolbar.Root>
         )}
       </div>
       {isOpen && children}
@@ -432,9 +483,9 @@ function IconButton({
   children: React.ReactNode
 }) {
   return (
-    <button type="button" className="button button-plain !px-2" aria-label={label} title={label} disabled={isOff} onClick={onClick}>
+    <Toolbar.Button className="button button-plain !px-2" aria-label={label} title={label} disabled={isOff} onClick={onClick}>
       {children}
-    </button>
+    </Toolbar.Button>
   )
 }
 

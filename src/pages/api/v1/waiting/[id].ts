@@ -8,6 +8,6 @@ export const POST = answer(API.decideWaiting, async ({ actor, services, id, body
     actor,
     decided.value.page,
     decided.value.patchSets.map((set) => [...set]),
-    'refuse',
+    body.accept ? 'accept' : 'refuse',
   )
 })

@@ -1,0 +1,127 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { Block, BlockPlaced, BlockPut, BlockUses } from '../../contract/blocks.ts'
+import type { PageList } from '../../contract/pages.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { queries } from '../../ui/query.tsx'
+
+const PLACES: readonly BlockPut['where'][] = ['before the text', 'behind the text', 'at the end of the page']
+const pages = (count: number): string => `${count} ${count === 1 ? 'page' : 'pages'}`
+
+/** Where a block shows, and putting it on all or some of the other pages. */
+export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boolean; onClose: () => void }) {
+  const id = useId()
+  const [where, setWhere] = useState<BlockPut['where']>('behind the text')
+  const [chosen, setChosen] = useState<ReadonlySet<string> | null>(null)
+  const uses = useQuery({
+    queryKey: ['block uses', block.id],
+    queryFn: ({ signal }) => ask<BlockUses>('GET', `/blocks/${block.id}/uses`, undefined, signal),
+  })
+  const all = useQuery({
+    queryKey: ['pages for a block'],
+    queryFn: ({ signal }) => ask<PageList>('GET', '/pages?limit=200', undefined, signal),
+    enabled: canPut,
+  })
+  const put = useMutation({
+    mutationFn: () => ask<BlockPlaced>('POST', `/blocks/${block.id}/put`, { pages: chosen === null ? 'all' : [...chosen], where }),
+    onSuccess: ({ put: count, unfit }) => {
+      toast.success(`Put on ${pages(count)}, as ${count === 1 ? 'a draft' : 'drafts'}.`)
+      if (unfit.length > 0) toast(`Not on ${unfit.slice(0, 3).join(', ')}: there is no such place.`)
+      void queries.invalidateQueries()
+      onClose()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
+  const shown = new Set(uses.data?.items.map((page) => page.id))
+  const others = (all.data?.items ?? []).filter((page) => !shown.has(page.id))
+  return (
+    <Dialog title={block.title} isOpen onClose={onClose}>
+      <div className="grid gap-4">
+        <section>
+          <h3 className="font-text font-semibold">
+            {uses.data === undefined
+              ? 'Looking where it shows…'
+              : uses.data.items.length === 0
+                ? 'It shows on no page yet'
+                : `It shows on ${pages(uses.data.items.length)}`}
+          </h3>
+          <ul className="mt-1 max-h-[160px] overflow-y-auto">
+            {uses.data?.items.map((page) => (
+              <li key={page.id} className="truncate">
+                <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+        {canPut && others.length > 0 && (
+          <form
+            className="grid gap-3 border-t pt-3"
+            onSubmit={(event) => {
+              event.preventDefault()
+              put.mutate()
+            }}
+          >
+            <div>
+              <label className="field-label" htmlFor={`${id}-where`}>
+                Where on the page?
+              </label>
+              <select
+                id={`${id}-where`}
+                className="field"
+                value={where}
+                onChange={({ target }) => setWhere(target.value as BlockPut['where'])}
+              >
+                {PLACES.map((each) => (
+                  <option key={each}>{each}</option>
+                ))}
+              </select>
+            </div>
+            <fieldset className="grid gap-1.5">
+              <legend className="field-label">On which pages?</legend>
+              <label className="flex min-h-6 items-center gap-2">
+                <input type="radio" name={`${id}-which`} className="size-5" checked={chosen === null} onChange={() => setChosen(null)} />
+                All that do not show it yet
+              </label>
+              <label className="flex min-h-6 items-center gap-2">
+                <input
+                  type="radio"
+                  name={`${id}-which`}
+                  className="size-5"
+                  checked={chosen !== null}
+                  onChange={() => setChosen(new Set())}
+                />
+                Only these
+              </label>
+              {chosen !== null && (
+                <ul className="ml-6 grid max-h-[200px] gap-1 overflow-y-auto">
+                  {others.map((page) => (
+                    <li key={page.id}>
+                      <label className="flex min-h-6 items-center gap-2">
+                        <input
+                          type="checkbox"
+                          className="size-5 accent-[var(--sea)]"
+                          checked={chosen.has(page.id)}
+                          onChange={({ target }) =>
+                            setChosen(new Set(target.checked ? [...chosen, page.id] : [...chosen].filter((each) => each !== page.id)))
+                          }
+                        />
+                        <span className="truncate">{page.title}</span>
+                      </label>
+                    </li>
+                  ))}
+                </ul>
+              )}
+            </fieldset>
+            <p className="flex justify-end">
+              <button type="submit" className="button button-main" disabled={put.isPending || chosen?.size === 0}>
+                {put.isPending ? 'Putting it there…' : chosen === null ? 'Put it on all of them' : `Put it on ${pages(chosen.size)}`}
+              </button>
+            </p>
+          </form>
+        )}
+      </div>
+    </Dialog>
+  )
+}
