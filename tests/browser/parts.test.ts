@@ -18,19 +18,19 @@ async function live(page: Page, at: string, part: string, isThere = true): Promi
   throw new Error(`${at} ${isThere ? 'never came to hold' : 'still holds'} ${part}:\n${body}`)
 }
 
+/** Other people's work, and what would break, is asked about before it goes out. */
+async function answerIfAsked(page: Page): Promise<void> {
+  const done = page.getByText('Published as number')
+  const question = page.getByRole('dialog').getByRole('button', { name: /^Publish (?:\d+ pages?|without them)$/ })
+  await question.or(done).first().waitFor()
+  if (await question.isVisible()) await question.click()
+  await done.waitFor()
+}
+
 async function publishAll(page: Page): Promise<void> {
   await page.goto(`${studio.copy.url}/publications`)
   await page.getByRole('button', { name: 'Publish everything' }).click()
-  // Other people's work is asked about before it goes out.
-  await page
-    .getByRole('dialog')
-    .getByRole('button', { name: /^Publish \d+ pages?$/ })
-    .or(page.getByText('Published as number'))
-    .first()
-    .waitFor()
-  const question = page.getByRole('dialog').getByRole('button', { name: /^Publish \d+ pages?$/ })
-  if (await question.isVisible()) await question.click()
-  await page.getByText('Published as number').waitFor()
+  await answerIfAsked(page)
 }
 
 test('a menu: a title gets a landing, several in one go; entries move by keys; a page is left out; it is live at once after publishing', async () => {
@@ -125,7 +125,7 @@ test('a contributor’s outside link waits with its sentence, is delivered as a 
   await deckhand.page.keyboard.insertText('https://chapel.example/hours')
   await deckhand.page.keyboard.press('Enter')
   await untilSaved(deckhand.page, studio, id, 'chapel.example')
-  await deckhand.page.getByText('because it waits for an editor').waitFor()
+  await deckhand.page.getByText('An editor looks at this link first.').waitFor()
   const marks = 'rel="nofollow ugc noopener" target="_blank" href="https://chapel.example/hours"'
   await publishAll(mara.page)
   await live(mara.page, '/islands/hollin.html', marks)
@@ -154,7 +154,7 @@ test('some of the pages are published, the others wait; a publication is viewed 
   await page.goto(`${studio.copy.url}/publications`)
   await page.getByLabel('Publish The causeway on foot').uncheck()
   await page.getByRole('button', { name: /^Publish \d+ of \d+/ }).click()
-  await page.getByText('Published as number').waitFor()
+  await answerIfAsked(page)
   await live(page, '/timetables.html', '>Summer</a>')
   await live(page, '/walks/causeway.html', '>dry stones</a>', false)
   await page
@@ -165,6 +165,7 @@ test('some of the pages are published, the others wait; a publication is viewed 
   const rows = page.getByRole('button', { name: /pages?/ }).filter({ has: page.locator('b') })
   await rows.nth(1).click()
   await page.getByRole('button', { name: 'Bring the live site back to this' }).click()
+  await page.getByRole('button', { name: /^Yes, bring it back to number/ }).click()
   await live(page, '/timetables.html', '>Summer</a>', false)
 })
 

@@ -56,7 +56,7 @@ function Habit({ downloads }: { downloads: boolean }) {
     onError: (error) => toast.error(wordsOf(error)),
   })
   return (
-    <p className="flex flex-wrap items-center gap-3">
+    <div className="flex flex-wrap items-center gap-3">
       <Either
         label="Readers"
         value={isOn ? 'download' : 'open'}
@@ -67,7 +67,7 @@ function Habit({ downloads }: { downloads: boolean }) {
         onChange={(next) => save.mutate(next === 'download')}
       />
       <span className="note">For new links to files. Each link can say otherwise, beside the page.</span>
-    </p>
+    </div>
   )
 }
 

@@ -310,6 +310,15 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
           <Quick label="Preview" onClick={() => setOpen('preview')}>
             <MonitorSmartphone size={17} aria-hidden="true" />
           </Quick>
+          <Either
+            label="Show"
+            value={mode}
+            options={[
+              ['page', 'Page'],
+              ['source', 'Source'],
+            ]}
+            onChange={setMode}
+          />
         </header>
         {theirs !== null && (
           <Conflict theirs={theirs} mine={draft.state.text} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />
@@ -343,15 +352,6 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
               Link <kbd className="max-[1400px]:hidden">Ctrl K</kbd>
             </button>
           )}
-          <Either
-            label="Show"
-            value={mode}
-            options={[
-              ['page', 'Page'],
-              ['source', 'Source'],
-            ]}
-            onChange={setMode}
-          />
         </div>
         <input
           ref={pictureField}

@@ -36,7 +36,7 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
   const inTable = standing?.isInTable === true
   const has = (name: string): boolean => standing?.wraps.includes(name) === true
   return (
-    <Toolbar.Root aria-label="Writing" className="flex flex-wrap items-center gap-0.5">
+    <Toolbar.Root aria-label="Writing" className="flex flex-wrap items-center">
       <Tool label="Paragraph (Ctrl Alt 0)" isOn={block === 'p'} onClick={() => onCommand({ name: 'block', element: 'p' })}>
         <Pilcrow size={17} />
       </Tool>
@@ -118,7 +118,7 @@ function Tool({
 }) {
   return (
     <Toolbar.Button
-      className="inline-flex h-8 min-w-[30px] items-center justify-center rounded-md px-1 hover:bg-sun aria-pressed:bg-sun data-disabled:opacity-40"
+      className="inline-flex h-8 min-w-[28px] items-center justify-center rounded-md px-0.5 hover:bg-sun aria-pressed:bg-sun data-disabled:opacity-40"
       aria-label={label}
       aria-pressed={isOn}
       title={label}

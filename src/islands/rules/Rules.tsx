@@ -125,7 +125,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     mutationFn: () =>
       ask<{ version: number; rules: Rule[] }>('PUT', '/rules', {
         version: saved.version,
-        rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule) : rule.name.trim() })),
+        rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
       }),
     onSuccess: (now) => {
       const before = saved
@@ -489,4 +489,4 @@ function IconButton({
   )
 }
 
-const nameFor = (rule: Rule): string => `${sayWhich(rule)} ${sayWhat(rule)}`.slice(0, 120)
+const nameFor = (rule: Rule, nameOf: (id: string) => string): string => `${sayWhich(rule, nameOf)} ${sayWhat(rule)}`.slice(0, 120)
