@@ -30,7 +30,7 @@ import {
 } from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
 import { Me, TokenMade, TokenNew } from './people.ts'
-import { PlacementFilter, PlacementList, PlacementQuery } from './placements.ts'
+import { FineMark, PlacementFilter, PlacementList, PlacementQuery } from './placements.ts'
 import {
   Difference,
   Plan,
@@ -132,6 +132,14 @@ export const API = {
     status: 200,
     query: PlacementQuery,
     answer: PlacementList,
+  }),
+  markFine: operation({
+    method: 'post',
+    path: '/placements/fine',
+    summary: 'Say that a finding is fine as it is, until something about it changes',
+    status: 204,
+    body: FineMark,
+    answer: Nothing,
   }),
   listRules: operation({ method: 'get', path: '/rules', summary: 'The rule list in force', status: 200, answer: RuleList }),
   saveRules: operation({

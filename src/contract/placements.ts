@@ -49,3 +49,12 @@ export const PlacementQuery = Paging.extend(PlacementFilter.shape).extend({
 export type PlacementQuery = z.infer<typeof PlacementQuery>
 export const PlacementList = z.object({ items: z.array(Placement), next: z.string().nullable(), total: z.int() })
 export type PlacementList = z.infer<typeof PlacementList>
+
+/** Somebody's word that a finding is fine as it is, with the reason; or that it no longer is. */
+export const FineMark = z.strictObject({
+  pageId: Id,
+  ordinal: z.int().min(0),
+  finding: z.enum(FINDINGS),
+  reason: z.string().trim().min(1).max(300).nullable().meta({ description: 'null takes the mark back' }),
+})
+export type FineMark = z.infer<typeof FineMark>

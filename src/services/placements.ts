@@ -1,8 +1,10 @@
 import { stringify } from 'csv-stringify/sync'
-import type { Placement, PlacementFilter, PlacementQuery } from '../contract/placements.ts'
+import type { FineMark, Placement, PlacementFilter, PlacementQuery } from '../contract/placements.ts'
 import { readMenuContent, readPage, TAG_MAX_CHARS } from '../core/content/index.ts'
 import {
   type Finding,
+  type Fine,
+  fineKey,
   type JudgedPlacement,
   type PlacementQuery as ListQuery,
   landsOf,
@@ -14,9 +16,10 @@ import {
 import { fail, ok, type Result } from '../core/result.ts'
 import { type CompiledSite, type Decision, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
+import { dropFine, listFine, putFine } from '../data/fine-findings.ts'
 import { contentStamp, getBlob, listPages, listPlacements, ownPaths, type PlacementRow, replacePlacements } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
-import { type Actor, type Context, cursorOf, readCursor, type SiteViews } from './context.ts'
+import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
 /** Leads to a partner and does not say so. */
 export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
@@ -69,6 +72,8 @@ export interface PlacementsHead {
   readonly port: number
   readonly paths: readonly string[]
   readonly total: number
+  /** What people marked as fine, by key. */
+  readonly fine: readonly (readonly [key: string, fine: Fine])[]
 }
 
 /** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
@@ -108,7 +113,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
     const kept = lists.get(siteId)
     if (kept?.stamp === stamp) return kept.list
     const make = async (): Promise<PlacementList> => {
-      const list = new PlacementList(view, await ownPaths(db, siteId))
+      const list = new PlacementList(view, await ownPaths(db, siteId), await listFine(db, siteId))
       for await (const { rows } of stored(siteId)) list.add(rows)
       return list
     }
@@ -158,6 +163,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
         port: settings.port,
         paths: [...(await ownPaths(db, siteId))],
         total: await countPlacements(siteId),
+        fine: [...(await listFine(db, siteId))],
       }
       async function* lines(): AsyncGenerator<string> {
         yield `${JSON.stringify(head)}\n`
@@ -169,6 +175,22 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
         }
       }
       return ok(lines())
+    },
+
+    /** Marks a finding of one link as fine, or takes that back. It comes back by itself once its words, destination or marks change. */
+    async markFine(actor: Actor, { pageId, ordinal, finding, reason }: FineMark): Promise<Result<null, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:edit')) return fail('forbidden')
+      const list = await listOf(actor.siteId, await views.of(actor))
+      const judged = list.judged.find(({ placement }) => placement.page.id === pageId && placement.ordinal === ordinal)
+      if (judged === undefined) return fail('not-found')
+      const key = fineKey(judged, finding)
+      return write(db, async (transaction) => {
+        if (reason === null) await dropFine(db, actor.siteId, key, transaction)
+        else await putFine(db, { siteId: actor.siteId, pageId, key, finding, reason, personId: actor.personId }, transaction)
+        await announce(db, transaction) // every list of links is made anew
+        await writeAudit(db, actor, reason === null ? 'findings:take-back' : 'findings:fine', pageId, { finding, reason }, transaction)
+        return ok(null)
+      })
     },
 
     /** Tells whether anything has changed since. */

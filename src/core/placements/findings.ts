@@ -89,4 +89,17 @@ export function overdoneOf(judged: readonly JudgedPlacement[]): ReadonlyMap<numb
   return bits
 }
 
+/**
+ * What a person looked at when they said that a finding is fine there. Other words, another destination or other marks make
+ * another key, so that the finding comes back when things change.
+ */
+export const fineKey = ({ placement, decision }: JudgedPlacement, finding: Finding): string =>
+  JSON.stringify([placement.page.id, finding, placement.text, placement.written.href, decision.rel ?? ''])
+
+/** Somebody's word that a finding is fine. */
+export interface Fine {
+  readonly reason: string
+  readonly by: string | null
+}
+
 export const hasFinding = (bits: number, finding: Finding): boolean => (bits & (1 << FINDINGS.indexOf(finding))) !== 0

@@ -1,5 +1,5 @@
 export { type BulkChange, type ChangedLink, type ChangedPage, type ChangeHelp, changeEntries, changeLinks } from './change.ts'
-export { FINDINGS, type Finding, findingsOf, hasFinding, overdoneOf, paidMost, type SiteKnowledge } from './findings.ts'
+export { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, overdoneOf, paidMost, type SiteKnowledge } from './findings.ts'
 export {
   type DestinationGroup,
   endOf,

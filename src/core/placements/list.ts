@@ -1,6 +1,6 @@
 import { isBareAddress, saysLittle } from '../content/index.ts'
 import { alikeKey, type CompiledSite, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
-import { FINDINGS, type Finding, findingsOf, hasFinding, overdoneOf } from './findings.ts'
+import { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, overdoneOf } from './findings.ts'
 import { destinationOf, Judge, type JudgedPlacement, landsOf, type Placement } from './set.ts'
 
 /** What a list of placements can be narrowed by; each has one value a placement, but for tags. */
@@ -80,10 +80,13 @@ export class PlacementList {
   readonly #tags: (readonly string[])[] = []
   readonly #bits: number[] = []
   readonly #httpsHosts = new Set<string>()
+  readonly #fine: ReadonlyMap<string, Fine>
   #finished = 0
 
-  constructor(site: CompiledSite, paths: ReadonlySet<string>) {
+  /** @param fine - findings that people marked as fine, by {@link fineKey} */
+  constructor(site: CompiledSite, paths: ReadonlySet<string>, fine: ReadonlyMap<string, Fine> = new Map()) {
     this.#judge = new Judge(site)
+    this.#fine = fine
     this.paths = paths
   }
 
@@ -131,10 +134,29 @@ export class PlacementList {
       while (to < this.judged.length && this.judged[to]?.placement.page === this.judged[from]?.placement.page) to++
       const page = this.judged.slice(from, to)
       const overdone = overdoneOf(page)
-      for (const [k, judged] of page.entries()) this.#bits[from + k] = findingsOf(judged, knowledge) | (overdone.get(k) ?? 0)
+      for (const [k, judged] of page.entries())
+        this.#bits[from + k] = this.#withoutFine(judged, findingsOf(judged, knowledge) | (overdone.get(k) ?? 0))
       from = to
     }
     this.#finished = this.judged.length
+  }
+
+  #withoutFine(judged: JudgedPlacement, bits: number): number {
+    if (bits === 0 || this.#fine.size === 0) return bits
+    let left = bits
+    for (const [k, finding] of FINDINGS.entries())
+      if ((bits & (1 << k)) !== 0 && this.#fine.has(fineKey(judged, finding))) left &= ~(1 << k)
+    return left
+  }
+
+  /** What people marked as fine of a placement as it is now. */
+  fineAt(i: number): readonly (Fine & { readonly finding: Finding })[] {
+    const judged = this.judged[i]
+    if (judged === undefined || this.#fine.size === 0) return []
+    return FINDINGS.flatMap((finding) => {
+      const fine = this.#fine.get(fineKey(judged, finding))
+      return fine === undefined ? [] : [{ ...fine, finding }]
+    })
   }
 
   findingsAt(i: number): readonly Finding[] {

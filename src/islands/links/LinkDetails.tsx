@@ -1,11 +1,43 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Finding } from '../../core/placements/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { queries } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 import type { Details, Row } from './messages.ts'
 import { FINDING_WORDS } from './words.ts'
 
 /** One placement in full: its rope, its tag before and after, and for each attribute the rule or hand that decided it. */
-export function LinkDetails({ row, details, onClose }: { row: Row; details: Details | null; onClose: () => void }) {
+export function LinkDetails({
+  row,
+  details,
+  canEdit,
+  onMarked,
+  onClose,
+}: {
+  row: Row
+  details: Details | null
+  canEdit: boolean
+  /** A finding was marked as fine, or that was taken back. */
+  onMarked: () => void
+  onClose: () => void
+}) {
+  const mark = useMutation({
+    mutationFn: ({ finding, reason }: { finding: Finding; reason: string | null }) =>
+      ask<null>('POST', '/placements/fine', { pageId: row.pageId, ordinal: row.ordinal, finding, reason }),
+    onSuccess: (_, { reason }) => {
+      toast.success(
+        reason === null ? 'It is pointed out again.' : 'Marked as fine. It comes back when its words, destination or marks change.',
+      )
+      void queries.invalidateQueries({ queryKey: ['desk'] })
+      onMarked()
+    },
+    onError: (error) => toast.error(wordsOf(error)),
+  })
   const place = row.pageKind === 'menu' ? `/menus/${row.pageId}` : `/pages/${row.pageId}?link=${row.start}`
   return (
     <Dialog title={row.text === '' ? 'A link without words' : row.text} isOpen onClose={onClose}>
@@ -42,8 +74,23 @@ export function LinkDetails({ row, details, onClose }: { row: Row; details: Deta
             </section>
             {details.tags.length > 0 && <p className="note">Tagged {details.tags.join(', ')}</p>}
             {details.findings.map((finding) => (
-              <p key={finding} className="text-red">
-                {FINDING_WORDS[finding].one}: <span className="text-ink">{FINDING_WORDS[finding].why}</span>
+              <div key={finding} className="grid gap-1.5">
+                <p className="text-red">
+                  {FINDING_WORDS[finding].one}: <span className="text-ink">{FINDING_WORDS[finding].why}</span>
+                </p>
+                {canEdit && <ThisIsFine isBusy={mark.isPending} onSay={(reason) => mark.mutate({ finding, reason })} />}
+              </div>
+            ))}
+            {details.fine.map(({ finding, reason, by }) => (
+              <p key={finding} className="flex flex-wrap items-center gap-x-3 gap-y-1">
+                <span className="min-w-0 flex-1">
+                  {FINDING_WORDS[finding].one}: <span className="text-sea">this is fine</span>, says {by ?? 'somebody'}: {reason}
+                </span>
+                {canEdit && (
+                  <button type="button" className="button" disabled={mark.isPending} onClick={() => mark.mutate({ finding, reason: null })}>
+                    Point it out again
+                  </button>
+                )}
               </p>
             ))}
           </>
@@ -55,5 +102,35 @@ export function LinkDetails({ row, details, onClose }: { row: Row; details: Deta
         </p>
       </div>
     </Dialog>
+  )
+}
+
+/** A finding that is meant so: with the reason, so that the next person need not ask. */
+function ThisIsFine({ isBusy, onSay }: { isBusy: boolean; onSay: (reason: string) => void }) {
+  const [isOpen, setOpen] = useState(false)
+  const [reason, setReason] = useState('')
+  if (!isOpen)
+    return (
+      <p>
+        <button type="button" className="button" onClick={() => setOpen(true)}>
+          This is fine
+        </button>
+      </p>
+    )
+  return (
+    <form
+      className="grid gap-2"
+      onSubmit={(event) => {
+        event.preventDefault()
+        onSay(reason)
+      }}
+    >
+      <TextField label="Why is it fine?" value={reason} maxLength={300} required onChange={setReason} />
+      <p>
+        <button type="submit" className="button button-main" disabled={isBusy || reason.trim() === ''}>
+          Mark it as fine
+        </button>
+      </p>
+    </form>
   )
 }

@@ -221,6 +221,11 @@ function Whole({ search, canChange, canExport }: LinksProps) {
         <LinkDetails
           row={state.rows[open]}
           details={state.details?.index === open ? state.details.details : null}
+          canEdit={canChange}
+          onMarked={() => {
+            setOpen(null)
+            engine?.refresh(true)
+          }}
           onClose={() => setOpen(null)}
         />
       )}

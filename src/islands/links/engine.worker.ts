@@ -4,6 +4,7 @@
  */
 import {
   endOf,
+  type Fine,
   type JudgedPlacement,
   landsOf,
   PlacementList,
@@ -32,6 +33,8 @@ import { askLines } from '../../ui/lines.ts'
 import type { FromEngine, Row, ToEngine } from './messages.ts'
 
 interface Head {
+  readonly fine: readonly (readonly [string, Fine])[]
+  readonly fine: readonly (readonly [string, Fine])[]
   readonly stamp: string
   readonly setup: SiteSetup
   readonly port: number
@@ -73,7 +76,7 @@ async function load(known: string | null): Promise<void> {
         if (head.stamp === known) return stop.abort()
         stamp = head.stamp
         site = compileSite(head.setup, head.port)
-        made = new PlacementList(site, new Set(head.paths))
+        made = new PlacementList(site, new Set(head.paths), new Map(head.fine))
         list = made
         tell({
           type: 'started',
@@ -192,6 +195,7 @@ function tellDetails(id: number, index: number): void {
       explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
       tags: judged.facts.tags,
       findings: list.findingsAt(index),
+      fine: list.fineAt(index),
     },
   })
 }

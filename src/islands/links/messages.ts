@@ -1,4 +1,4 @@
-import type { DestinationGroup, Finding, PlacementAnswer, PlacementQuery, ShownExample } from '../../core/placements/index.ts'
+import type { DestinationGroup, Finding, Fine, PlacementAnswer, PlacementQuery, ShownExample } from '../../core/placements/index.ts'
 import type { Impact, Rule, Strand, Unheard } from '../../core/rules/index.ts'
 
 /** A placement as a row of the list shows it. */
@@ -30,6 +30,8 @@ export interface Details {
   readonly explained: readonly { readonly what: string; readonly why: string }[]
   readonly tags: readonly string[]
   readonly findings: readonly Finding[]
+  /** Findings that somebody marked as fine. */
+  readonly fine: readonly (Fine & { readonly finding: Finding })[]
 }
 
 /** What a screen asks its engine, which holds all placements in a thread of its own. `id` counts up; the newest counts. */
