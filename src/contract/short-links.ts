@@ -13,6 +13,9 @@ export const ShortLink = z
     title: z.string(),
     status: ShortLinkStatus,
     clicks: z.int().meta({ description: 'By people; bots, prefetches and HEAD requests are not counted' }),
+    otherClicks: z.int().meta({ description: 'By tools, bots and prefetches, and by HEAD: kept apart' }),
+    partner: z.string().nullable().meta({ description: 'The partner that it leads to' }),
+    strand: z.enum(['vouched', 'nofollow', 'sponsored', 'ugc']).meta({ description: 'What search engines are told of a link to it' }),
     version: Version,
     createdAt: z.iso.datetime(),
   })

@@ -7,6 +7,7 @@ export interface ListedShortLink extends ShortLinkRow {
   readonly host: string
   readonly prefix: string
   readonly clicks: number
+  readonly otherClicks: number
 }
 
 export interface ShortLinkFilter {
@@ -42,7 +43,8 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
   const items = await rows<ListedShortLink>(
     db,
     `SELECT l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.version, l.created_at AS "createdAt", s.slug, h.host, h.prefix,
-       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = l.id AND r.visit = 'person') AS clicks
+       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = l.id AND r.visit = 'person') AS clicks,
+       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = l.id AND r.visit <> 'person') AS "otherClicks"
      ${from} WHERE ${where.join(' AND ')} ORDER BY l.created_at DESC, l.id DESC LIMIT $${bind.length}`,
     bind,
   )

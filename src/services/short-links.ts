@@ -3,7 +3,7 @@ import type { ShortLink, ShortLinkChange, ShortLinkNew, ShortLinkQuery, ShortLin
 import { ShortLink as ShortLinkShape } from '../contract/short-links.ts'
 import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type CompiledSite, originOf, type SiteSetup } from '../core/rules/index.ts'
+import { type CompiledSite, decide, factsOf, originOf, relTokens, type SiteSetup, strandOf } from '../core/rules/index.ts'
 import { type SlugFault, slugFault, suggestSlugs } from '../core/slugs/index.ts'
 import {
   type ListedShortLink,
@@ -36,11 +36,25 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   const { ShortLink, ShortLinkChange } = db.models
   const stemOf = ({ host, prefix }: { host: string; prefix: string }): string =>
     `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
-  const shown = (row: ListedShortLink): ShortLink =>
-    ShortLinkShape.parse({ ...row, address: stemOf(row) + row.slug, createdAt: new Date(row.createdAt).toISOString() })
+  /** With what a link to it is told of: a partner's short link is as paid as the partner's own address. */
+  const shown = (row: ListedShortLink, view: CompiledSite): ShortLink => {
+    const address = stemOf(row) + row.slug
+    const facts = factsOf(
+      { href: address, rel: null, target: null, byHand: '', tags: null, shows: 'text', baseHref: null, baseTarget: null },
+      view.around('/'),
+      () => row.destination,
+    )
+    return ShortLinkShape.parse({
+      ...row,
+      address,
+      partner: view.setup.partners.find(({ id }) => id === facts.partner)?.name ?? null,
+      strand: strandOf(relTokens(decide(view.rules, facts).rel)),
+      createdAt: new Date(row.createdAt).toISOString(),
+    })
+  }
   const one = async (siteId: string, id: string): Promise<ShortLink | null> => {
     const [row] = (await listShortLinks(db, { siteId, id, limit: 1 })).items
-    return row === undefined ? null : shown(row)
+    return row === undefined ? null : shown(row, await views.of({ siteId }))
   }
 
   return {
@@ -62,7 +76,8 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
         found.items.length === query.limit && last !== undefined
           ? cursorOf({ at: new Date(last.createdAt).toISOString(), id: last.id })
           : null
-      return ok({ items: found.items.map(shown), next, total: found.total })
+      const view = await views.of(actor)
+      return ok({ items: found.items.map((row) => shown(row, view)), next, total: found.total })
     },
 
     async get(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found'>> {

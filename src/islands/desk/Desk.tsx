@@ -119,10 +119,29 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
       {isQuiet && (
         <p className="sheet px-5 py-8 text-center">All quiet. Every paid link says so, and readers see the newest of every page.</p>
       )}
+      <nav aria-label="Everything else" className="flex flex-wrap items-baseline gap-x-5 gap-y-1.5 text-[15px]">
+        <b className="font-semibold">Looking for</b>
+        {ELSEWHERE.map(([words, href]) => (
+          <a key={href} href={href}>
+            {words}
+          </a>
+        ))}
+      </nav>
       <RopeLegend />
     </div>
   )
 }
+
+/** What belongs to pages and rules, and has no stop of its own in the band. */
+const ELSEWHERE = [
+  ['Menus', '/menus'],
+  ['Shared blocks', '/blocks'],
+  ['Files', '/files'],
+  ['Waiting links', '/waiting'],
+  ['Front doors', '/front-doors'],
+  ['Partners’ sites', '/rules#partners'],
+  ['Publications', '/publications'],
+] as const
 
 function Matter({
   title,

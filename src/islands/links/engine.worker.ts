@@ -34,7 +34,6 @@ import type { FromEngine, Row, ToEngine } from './messages.ts'
 
 interface Head {
   readonly fine: readonly (readonly [string, Fine])[]
-  readonly fine: readonly (readonly [string, Fine])[]
   readonly stamp: string
   readonly setup: SiteSetup
   readonly port: number

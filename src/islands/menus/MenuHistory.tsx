@@ -46,7 +46,7 @@ export function MenuHistory({
               >
                 <span className="block font-semibold">{sayWhen(each.at)}</span>
                 <span className="note block">
-                  {each.by === null ? each.madeBy : `by ${each.by}`}
+                  {each.by === null ? 'by Map Rope' : `by ${each.by}`}
                   {each.isLive && <span className="text-sea"> · live</span>}
                 </span>
               </button>

@@ -36,7 +36,10 @@ export function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: 
         <section>
           <h2 className="mb-1 text-[18px]">Link some words</h2>
           <p className="note mb-2.5">
-            Select words on the page and press <kbd>Ctrl K</kbd>, drop a page on them, or type them here.
+            <span className="pointer-coarse:hidden">
+              Select words on the page and press <kbd>Ctrl K</kbd>, drop a page on them, or type them here.
+            </span>
+            <span className="hidden pointer-coarse:inline">Select words on the page and tap “Link these”, or type them here.</span>
           </p>
           <form
             className="flex gap-2"

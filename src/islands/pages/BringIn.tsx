@@ -300,7 +300,7 @@ function Report({
             <tr className="border-b">
               <th className="px-3 py-1.5">File</th>
               <th className="px-3">Title, or why not</th>
-              <th className="px-3 max-md:hidden">Encoding</th>
+              <th className="px-3 max-md:hidden">Written in</th>
               <th className="px-3 text-right">Links</th>
               <th className="px-3 text-right whitespace-nowrap">Rules change</th>
               <th className="px-3"> </th>
@@ -315,7 +315,9 @@ function Report({
                 <td className={`min-w-[170px] px-3 py-1 ${item.outcome === 'refused' ? 'text-red' : ''}`}>
                   {item.reason ?? item.title ?? <span className="note">file</span>}
                 </td>
-                <td className="note px-3 max-md:hidden">{item.encoding}</td>
+                <td className="note px-3 max-md:hidden">
+                  {item.encoding === null || item.encoding === 'utf-8' ? '' : `an older way (${item.encoding})`}
+                </td>
                 <td className="px-3 text-right tabular-nums">{item.links}</td>
                 <td className="px-3 text-right tabular-nums">{item.changes}</td>
                 <td className="note px-3 whitespace-nowrap">{OUTCOME_WORDS[item.outcome]}</td>

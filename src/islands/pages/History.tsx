@@ -15,6 +15,9 @@ const MADE: Readonly<Record<string, string>> = {
   new: 'made',
   restore: 'went back',
   refuse: 'link refused',
+  accept: 'link accepted',
+  bulk: 'changed with others',
+  bake: 'marks written in',
   publication: 'publication restored',
 }
 

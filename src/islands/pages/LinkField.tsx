@@ -204,11 +204,14 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
           <p className="note mt-1">
             {told}{' '}
             {pasted.current !== null && (
-              <>
+              <span className="pointer-coarse:hidden">
                 Press <kbd>Ctrl Z</kbd> to have it as you pasted it.
-              </>
+              </span>
             )}
           </p>
+        )}
+        {refusal === null && destination === null && value.trim() !== '' && items.length === 0 && data !== undefined && !isOpen && (
+          <p className="mt-1 text-red">This is no address, and no page, file or short link is called so.</p>
         )}
         {told === null && repaired !== null && repaired.repairs.length > 0 && (
           <p className="note mt-1">

@@ -6,7 +6,7 @@ import { ask, wordsOf } from '../../ui/api.ts'
 import { answersOn, type Choice, changeLink, makeLink } from './choice.ts'
 import { FullRope } from './FullRope.tsx'
 import { LinkField } from './LinkField.tsx'
-import { applyTo, DestinationField, type PanelProps } from './panel.tsx'
+import { applyTo, DestinationField, type PanelProps, useLeaving } from './panel.tsx'
 import { Questions } from './Questions.tsx'
 
 const PLACES = ['in the line', 'left', 'centre', 'right'] as const
@@ -65,7 +65,8 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
           className="field"
           rows={2}
           value={alt}
-          disabled={!canEdit || isDecoration}
+          data-alt-field
+          disabled={!canEdit}
           aria-describedby={`${id}-alt-note`}
           onChange={(event) => setAlt(event.target.value)}
           onBlur={() => alt !== (picture.alt ?? '') && set({ alt })}
@@ -80,7 +81,7 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
         <label className="mt-1 flex items-center gap-2 text-[14px]">
           <input
             type="checkbox"
-            className="size-4 accent-[var(--sea)]"
+            className="size-6 accent-[var(--sea)]"
             checked={isDecoration}
             disabled={!canEdit}
             onChange={(event) => set({ alt: event.target.checked ? '' : alt || null })}
@@ -141,15 +142,7 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
             )}
             <FullRope words={picture.alt ?? ''} facts={chosen.facts} decision={chosen.decision} site={site} />
             {canEdit && (
-              <DestinationField
-                key={chosen.link.href}
-                chosen={chosen}
-                analysis={analysis}
-                draft={draft}
-                path={path}
-                site={site}
-                onChanged={() => hold(true)}
-              />
+              <DestinationField chosen={chosen} analysis={analysis} draft={draft} path={path} site={site} onChanged={() => hold(true)} />
             )}
             <Questions
               decision={chosen.decision}
@@ -178,8 +171,16 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
 function NewPictureLink({ choice, analysis, draft, path, site }: PanelProps & { choice: Extract<Choice, { kind: 'picture' }> }) {
   const [field, setField] = useState<{ typed: string; destination: string | null }>({ typed: '', destination: null })
   const make = (destination: string | null): void => {
-    if (destination !== null) applyTo(draft, analysis, makeLink(analysis.text, choice, destination, {}))
+    if (destination === null || !applyTo(draft, analysis, makeLink(analysis.text, choice, destination, {}))) return
+    isDone.current = true
+    // A picture that links needs words: they are asked for at once.
+    const alt = document.querySelector<HTMLTextAreaElement>('[data-alt-field]')
+    if (alt?.value.trim() === '') alt.focus()
   }
+  const isDone = useRef(false)
+  useLeaving(() => {
+    if (!isDone.current && field.typed.trim() !== '') toast('The picture was not linked.', { id: 'half made' })
+  })
   return (
     <>
       <LinkField

@@ -5,9 +5,20 @@ import { ask, tellLeaving } from '../../ui/api.ts'
 
 const SIGN_MS = 8_000
 
+/** This tab's name, the same after a reload: else the tab that was would count as another one for a while. */
+function tabName(): string {
+  try {
+    const kept = sessionStorage.getItem('map-rope tab') ?? crypto.randomUUID()
+    sessionStorage.setItem('map-rope tab', kept)
+    return kept
+  } catch {
+    return crypto.randomUUID()
+  }
+}
+
 /** Who else has this page open. Signs for this tab, and takes the sign off when it closes. */
 export function PresenceLine({ pageId }: { pageId: string }) {
-  const [tab] = useState(() => crypto.randomUUID())
+  const [tab] = useState(tabName)
   const { data } = useQuery({
     queryKey: ['presence', pageId, tab],
     queryFn: () => ask<Presence>('POST', `/pages/${pageId}/presence`, { tab }),

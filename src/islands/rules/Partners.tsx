@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
+import type { PlacementList } from '../../contract/placements.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
@@ -15,7 +16,7 @@ export function Partners({ initial, canEdit }: { initial: readonly Partner[]; ca
   })
   const [edited, setEdited] = useState<Partner | 'new' | null>(null)
   return (
-    <section className="mt-4">
+    <section className="mt-4" id="partners">
       <header className="mb-2 flex flex-wrap items-baseline justify-between gap-3">
         <h2 className="text-[18px]">Partners’ sites</h2>
         {canEdit && (
@@ -40,6 +41,9 @@ export function Partners({ initial, canEdit }: { initial: readonly Partner[]; ca
   )
 }
 
+/** How many paid links do not say that they are. */
+const countUnmarked = async (): Promise<number> => (await ask<PlacementList>('GET', '/placements?finding=unmarked&limit=1')).total
+
 function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose: () => void }) {
   const id = useId()
   const [name, setName] = useState(partner?.name ?? '')
@@ -51,11 +55,20 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
   }
   const body = { name, sites: sites.split(/[\s,]+/).filter((site) => site !== '') }
   const save = useMutation({
-    mutationFn: () =>
-      partner === null
-        ? ask<Partner>('POST', '/partners', body)
-        : ask<Partner>('PUT', `/partners/${partner.id}`, { ...body, version: partner.version }),
-    onSuccess: () => done(`${name} is saved.`),
+    mutationFn: async () => {
+      const before = await countUnmarked()
+      if (partner === null) await ask<Partner>('POST', '/partners', body)
+      else await ask<Partner>('PUT', `/partners/${partner.id}`, { ...body, version: partner.version })
+      return (await countUnmarked()) - before
+    },
+    onSuccess: (more) => {
+      done(`${name} is saved.`)
+      if (more > 0)
+        toast(`${more} more ${more === 1 ? 'link is a paid link that does' : 'links are paid links that do'} not say so.`, {
+          duration: 20_000,
+          action: { label: 'See them', onClick: () => location.assign('/links?finding=unmarked') },
+        })
+    },
   })
   const remove = useMutation({
     mutationFn: () => ask<null>('DELETE', `/partners/${partner?.id ?? ''}`),

@@ -3,8 +3,9 @@ import { Copy, Pencil, Trash2 } from 'lucide-react'
 import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { z } from 'zod'
+import { PROBLEMS } from '../../contract/problems.ts'
 import type { ShortLink, ShortLinkList, ShortLinkUses, SuggestAnswer } from '../../contract/short-links.ts'
-import { tidySlug } from '../../core/slugs/index.ts'
+import { slugFault, tidySlug } from '../../core/slugs/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
@@ -81,7 +82,7 @@ function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
 
 function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onEdit: () => void }) {
   return (
-    <li className="grid grid-cols-[minmax(0,300px)_110px_minmax(0,1fr)_70px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[minmax(0,1fr)_auto] max-md:gap-y-1">
+    <li className="grid grid-cols-[minmax(0,300px)_110px_minmax(0,1fr)_86px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[minmax(0,1fr)_auto] max-md:gap-y-1">
       <span className="min-w-0">
         <a
           className="address block truncate font-semibold no-underline hover:underline"
@@ -97,11 +98,12 @@ function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onE
             {link.clicks} {link.clicks === 1 ? 'click' : 'clicks'} ·{' '}
           </span>
           {link.title === '' ? 'no title' : link.title}
+          {link.partner !== null && `, leads to ${link.partner}`}
         </span>
       </span>
       <span className="max-md:hidden">
         <Rope
-          strand="vouched"
+          strand={link.strand}
           knots={[{ kind: 'short link', address: link.address }]}
           end={{ opens: 'same tab', lands: null }}
           width={110}
@@ -112,6 +114,11 @@ function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onE
       </span>
       <span className="text-right tabular-nums max-md:hidden" data-clicks={link.slug}>
         <b>{link.clicks}</b> <span className="note">{link.clicks === 1 ? 'click' : 'clicks'}</span>
+        {link.otherClicks > 0 && (
+          <span className="note block text-[12.5px]" title="Robots, previews, and requests by tools: told apart, not counted">
+            + {link.otherClicks} by tools
+          </span>
+        )}
       </span>
       <span className="flex justify-end gap-1">
         <CopyButton address={link.address} />
@@ -183,9 +190,10 @@ function PasteBar() {
   useUnsaved(pasted.trim() !== '')
   const isReady = destination !== '' && data !== undefined && error === null
   const chosen = slug === '' ? (data?.suggestions[0]?.slug ?? '') : tidySlug(slug)
+  const slugTold = useSlugTold(slug === '' ? '' : tidySlug(slug))
   const submit = (event: FormEvent): void => {
     event.preventDefault()
-    if (isReady && chosen !== '') create.mutate(chosen)
+    if (isReady && chosen !== '' && slugTold === null) create.mutate(chosen)
   }
   return (
     <section className="sheet px-5 py-4" aria-label="Make a short link">
@@ -257,10 +265,15 @@ function PasteBar() {
                     placeholder={data.suggestions[0]?.slug ?? ''}
                     spellCheck={false}
                     autoComplete="off"
+                    aria-describedby={`${ids.slug}-told`}
+                    aria-invalid={slugTold !== null}
                     onChange={(event) => setForm({ ...form, slug: event.target.value })}
                     onBlur={() => slug !== tidySlug(slug) && setForm({ ...form, slug: tidySlug(slug) })}
                   />
                 </div>
+                <p id={`${ids.slug}-told`} aria-live="polite" className="mt-1 text-[14px] text-red empty:hidden">
+                  {slugTold}
+                </p>
               </div>
             </div>
             <fieldset className="flex flex-wrap items-center gap-2">
@@ -284,7 +297,7 @@ function PasteBar() {
                   {wordsOf(create.error)}
                 </p>
               )}
-              <button type="submit" className="button button-main" disabled={create.isPending || chosen === ''}>
+              <button type="submit" className="button button-main" disabled={create.isPending || chosen === '' || slugTold !== null}>
                 Make {data.stem.replace(/^https?:\/\//, '')}
                 {chosen}
               </button>
@@ -295,6 +308,22 @@ function PasteBar() {
       {made !== null && <MadeNote link={made} />}
     </section>
   )
+}
+
+/** Why a slug cannot be taken, told while it is typed; null where it can. */
+function useSlugTold(slug: string): string | null {
+  const wanted = useSettled(slug, 200)
+  const fault = slug === '' ? null : slugFault(slug)
+  const { data } = useQuery({
+    queryKey: ['slug', wanted],
+    queryFn: ({ signal }) => ask<ShortLinkList>('GET', `/short-links?limit=1&slug=${encodeURIComponent(wanted)}`, undefined, signal),
+    enabled: wanted !== '' && slugFault(wanted) === null,
+  })
+  if (fault !== null) return PROBLEMS[fault][1]
+  const [taken] = data?.items ?? []
+  return taken === undefined || wanted !== slug
+    ? null
+    : `“${slug}” is taken: it leads to ${taken.destination.replace(/^https?:\/\//, '').slice(0, 60)}.`
 }
 
 function MadeNote({ link }: { link: ShortLink }) {

@@ -22,6 +22,12 @@ const NAMES: Readonly<Record<string, string>> = {
   input: 'field',
   textarea: 'field',
   button: 'form button',
+  a: 'link that shows nothing',
+  b: 'mark',
+  i: 'mark',
+  em: 'mark',
+  strong: 'mark',
+  span: 'mark',
   page: 'page whose markup is too broken to be written on here',
   stray: 'stray markup',
 }
@@ -51,7 +57,7 @@ export function thingView(node: Node, parts: () => Parts): NodeView {
   const label = part === null ? (NAMES[name] ?? name) : `shared ${part}`
   dom.setAttribute('data-thing', label)
   if (part !== null) dom.setAttribute('data-part', part)
-  dom.title = part === null ? `${label}: kept as it is` : `${label}: the same on every page`
+  dom.title = part === null ? `A ${label}. It stays as it is in the source.` : `A ${label}, the same on every page`
   const shown = part === null ? (UNSEEN.has(name) ? null : raw) : (parts()[part] ?? null)
   if (shown === null) dom.append(chip(label))
   else dom.append(inert(shown))
