@@ -18,6 +18,7 @@ const browser = await chromium.launch({
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
 const page = await context.newPage()
 page.on('console', (message) => message.type() === 'error' && console.log(`${page.url()}: ${message.text()}`))
+page.on('dialog', (dialog) => dialog.accept()) // what was filled in for a picture is not kept
 const at = (route) => page.goto(`http://localhost:${port}${route}`, { waitUntil: 'networkidle' })
 const phone = () => page.setViewportSize({ width: 390, height: 844 })
 const desk = () => page.setViewportSize({ width: 1280, height: 800 })

@@ -17,8 +17,21 @@ export class Refusal extends Error {
 export const isAway = (error: unknown): boolean =>
   error instanceof Refusal && (error.fault === 'offline' || error.fault === 'database-away')
 
-/** Asks the API. @param path - below /api/v1. @throws Refusal */
-export async function ask<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+/** Writes that are on their way: a second click on what started one gets the answer to the first. */
+const underWay = new Map<string, Promise<unknown>>()
+
+/** Asks the API; the same write twice at once is sent once. @param path - below /api/v1. @throws Refusal */
+export function ask<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  if (method === 'GET' || body instanceof FormData) return send<T>(method, path, body, signal)
+  const key = `${method} ${path} ${JSON.stringify(body)}`
+  const known = underWay.get(key) as Promise<T> | undefined
+  if (known !== undefined) return known
+  const sent = send<T>(method, path, body, signal).finally(() => underWay.delete(key))
+  underWay.set(key, sent)
+  return sent
+}
+
+async function send<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
   let response: Response
   try {
     response = await fetch(`/api/v1${path}`, {

@@ -278,14 +278,14 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
         {canRemove && (
           <section className="border-t pt-3">
             {file.state === 'removed' ? (
-              <button type="button" className="button" onClick={() => remove.mutate(false)}>
+              <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(false)}>
                 Keep it after all
               </button>
             ) : isSure ? (
               <div role="alert" className="grid gap-2">
                 <p className="text-red">The pages above name this file. Without it their links and pictures do not land.</p>
                 <p className="flex gap-2">
-                  <button type="button" className="button" onClick={() => remove.mutate(true)}>
+                  <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(true)}>
                     Take it away all the same
                   </button>
                   <button type="button" className="button button-plain" onClick={() => setSure(false)}>
@@ -294,7 +294,7 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
                 </p>
               </div>
             ) : (
-              <button type="button" className="button" onClick={() => remove.mutate(true)}>
+              <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(true)}>
                 Take it away
               </button>
             )}

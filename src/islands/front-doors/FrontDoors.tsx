@@ -5,6 +5,7 @@ import type { FrontDoor, FrontDoorList } from '../../contract/front-doors.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
 
 /** Sites that exist elsewhere and are answered through here, with the rules applied as their pages pass. */
 export function FrontDoors(props: { initial: FrontDoorList; canEdit: boolean }) {
@@ -99,6 +100,7 @@ function Doors({ initial, canEdit }: { initial: FrontDoorList; canEdit: boolean 
 function NewDoor() {
   const [host, setHost] = useState('')
   const [origin, setOrigin] = useState('')
+  useUnsaved(host.trim() !== '' || origin.trim() !== '')
   const make = useMutation({
     mutationFn: () => ask<FrontDoor>('POST', '/front-doors', { host, origin }),
     onSuccess: (door) => {

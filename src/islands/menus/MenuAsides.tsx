@@ -2,6 +2,7 @@ import { type KeyboardEvent, useId, useState } from 'react'
 import type { MenuBody } from '../../contract/menus.ts'
 import type { Page } from '../../contract/pages.ts'
 import { type FlatEntry, leftOut } from '../../core/menus/index.ts'
+import { useUnsaved } from '../../ui/unsaved.ts'
 
 /** Several titles get a landing in one go. */
 export function Landings({
@@ -14,6 +15,7 @@ export function Landings({
   onSet: (landings: ReadonlyMap<string, string>) => void
 }) {
   const [values, setValues] = useState<ReadonlyMap<string, string>>(new Map())
+  useUnsaved(values.size > 0)
   const id = useId()
   const paths = new Set(pages.map(({ path }) => path))
   /** What is wrong with a landing, told at its box; null for one that leads somewhere, and for none. */

@@ -124,9 +124,9 @@ export function Frame(props: FrameProps) {
   useEffect(() => {
     let before = draft.state.text
     return draft.subscribe(() => {
-      const { text, isTyping } = draft.state
-      // A picture that is being looked after stays chosen, whatever changes about it.
-      const caret = isTyping || newest.current.choice.kind === 'picture' ? null : caretAfter(before, text)
+      const { text, isTyping, isTurn } = draft.state
+      // What is being looked after stays chosen, whatever the panel changes about it.
+      const caret = isTurn && newest.current.choice.kind !== 'picture' ? caretAfter(before, text) : null
       before = text
       if (isTyping) return
       const sync = mirror.catchUp()

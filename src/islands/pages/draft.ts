@@ -40,6 +40,8 @@ export interface DraftState {
   readonly text: string
   /** The last change was typed; more may follow at once. */
   readonly isTyping: boolean
+  /** The last change took one back, or made it again: the caret goes where it was made. */
+  readonly isTurn: boolean
   readonly canUndo: boolean
   readonly canRedo: boolean
   /** Somebody else's newer version that changed the same place; a person has to choose. */
@@ -86,7 +88,7 @@ export class PageDraft {
     this.#around = around
     this.#version = page.version
     this.#savedText = page.source
-    this.state = { text: page.source, isTyping: false, canUndo: false, canRedo: false, theirs: null, news: null }
+    this.state = { text: page.source, isTyping: false, isTurn: false, canUndo: false, canRedo: false, theirs: null, news: null }
     this.#takeUp()
   }
 
@@ -127,7 +129,7 @@ export class PageDraft {
     if (change === null) return
     this.#undo.push({ sets: [invertPatches(this.state.text, [change])], run: null })
     this.#redo = []
-    this.#show({ text: page.source, isTyping: false })
+    this.#show({ text: page.source, isTyping: false, isTurn: true })
   }
 
   /**
@@ -160,7 +162,7 @@ export class PageDraft {
       text = applyPatches(text, patches)
     }
     to.push({ sets: inverses, run: null })
-    this.#put(sets, false)
+    this.#put(sets, false, true)
   }
 
   /** Takes the newer version of somebody else, and lets the own change go. */
@@ -178,10 +180,10 @@ export class PageDraft {
     this.#restart(theirs, change === null ? [] : [[change]])
   }
 
-  #put(sets: readonly PatchSet[], isTyping: boolean): void {
+  #put(sets: readonly PatchSet[], isTyping: boolean, isTurn = false): void {
     this.#pending.push(...sets)
     this.#keep()
-    this.#show({ text: sets.reduce<string>(applyPatches, this.state.text), isTyping, news: null })
+    this.#show({ text: sets.reduce<string>(applyPatches, this.state.text), isTyping, isTurn, news: null })
     this.#waitsSince ??= this.#around.now()
     this.#schedule(Math.max(0, Math.min(SAVE_AFTER_MS, this.#waitsSince + SAVE_WITHIN_MS - this.#around.now())))
   }
@@ -248,7 +250,7 @@ export class PageDraft {
     this.#pending = pending
     this.#undo = []
     this.#redo = []
-    this.#show({ text: pending.reduce(applyPatches, page.source), isTyping: false, theirs: null, news: null })
+    this.#show({ text: pending.reduce(applyPatches, page.source), isTyping: false, isTurn: false, theirs: null, news: null })
     this.#keep()
     if (pending.length > 0) this.#schedule(0)
     else this.#around.onSaving({ state: 'saved', at: this.#around.now() })

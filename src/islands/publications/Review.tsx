@@ -286,7 +286,7 @@ function Plans({ plans, canPublish }: { plans: PlanList; canPublish: boolean }) 
               {plan.state}
             </span>
             {plan.state === 'planned' && canPublish && (
-              <button type="button" className="button" onClick={() => cancel.mutate(plan.id)}>
+              <button type="button" className="button" disabled={cancel.isPending} onClick={() => cancel.mutate(plan.id)}>
                 Give it up
               </button>
             )}

@@ -208,6 +208,22 @@ test('what is typed is taken back word by word, however slowly it was typed, and
   assert.deepEqual(backwards(draft), expected)
 })
 
+test('a space that has to be held while a word is typed before another makes no step of its own', () => {
+  const draft = new Surroundings('Second words').open()
+  const typed: readonly PatchSet[] = [
+    [{ from: 6, to: 6, insert: '&nbsp;' }],
+    [{ from: 6, to: 12, insert: ' t' }],
+    insert(8, 'w'),
+    insert(9, 'o'),
+  ]
+  for (const patches of typed) draft.change(patches, 'typing')
+  assert.equal(draft.state.text, 'Second two words')
+  draft.undo()
+  assert.equal(draft.state.text, 'Second&nbsp; words')
+  draft.undo()
+  assert.equal(draft.state.text, 'Second words')
+})
+
 test('letters taken away come back word by word; what was pasted is a step of its own', () => {
   const draft = new Surroundings('two words').open()
   for (let at = 8; at >= 0; at--) draft.change([{ from: at, to: at + 1, insert: '' }], 'typing')
