@@ -57,6 +57,7 @@ function Habit({ downloads }: { downloads: boolean }) {
   })
   return (
     <div className="flex flex-wrap items-center gap-3">
+      <span className="font-semibold">Readers</span>
       <Either
         label="Readers"
         value={isOn ? 'download' : 'open'}

@@ -280,8 +280,9 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
         <header className="flex flex-wrap items-center gap-x-2 gap-y-1 pb-2">
           <h1 className="min-w-0 truncate text-[20px]">{source.title}</h1>
           {isPage ? (
-            <a className="address truncate text-ink-soft" href={source.address} target="_blank" rel="noopener">
-              {source.path} <ExternalLink size={13} aria-hidden="true" className="inline" />
+            <a className="address truncate text-ink-soft" title={source.path} href={source.address} target="_blank" rel="noopener">
+              <span className="max-[1500px]:hidden">{source.path} </span>
+              <ExternalLink size={13} aria-hidden="true" className="inline" />
               <span className="sr-only">(live page, opens a new tab)</span>
             </a>
           ) : (
