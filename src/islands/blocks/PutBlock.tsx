@@ -5,6 +5,7 @@ import type { Block, BlockPlaced, BlockPut, BlockUses } from '../../contract/blo
 import type { PageList } from '../../contract/pages.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { PickPages } from '../../ui/PickPages.tsx'
 import { queries } from '../../ui/query.tsx'
 
 const PLACES: readonly BlockPut['where'][] = ['before the text', 'behind the text', 'at the end of the page']
@@ -78,42 +79,15 @@ export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boo
                 ))}
               </select>
             </div>
-            <fieldset className="grid gap-1.5">
-              <legend className="field-label">On which pages?</legend>
-              <label className="flex min-h-6 items-center gap-2">
-                <input type="radio" name={`${id}-which`} className="size-5" checked={chosen === null} onChange={() => setChosen(null)} />
-                All that do not show it yet
-              </label>
-              <label className="flex min-h-6 items-center gap-2">
-                <input
-                  type="radio"
-                  name={`${id}-which`}
-                  className="size-5"
-                  checked={chosen !== null}
-                  onChange={() => setChosen(new Set())}
-                />
-                Only these
-              </label>
-              {chosen !== null && (
-                <ul className="ml-6 grid max-h-[200px] gap-1 overflow-y-auto">
-                  {others.map((page) => (
-                    <li key={page.id}>
-                      <label className="flex min-h-6 items-center gap-2">
-                        <input
-                          type="checkbox"
-                          className="size-5 accent-[var(--sea)]"
-                          checked={chosen.has(page.id)}
-                          onChange={({ target }) =>
-                            setChosen(new Set(target.checked ? [...chosen, page.id] : [...chosen].filter((each) => each !== page.id)))
-                          }
-                        />
-                        <span className="truncate">{page.title}</span>
-                      </label>
-                    </li>
-                  ))}
-                </ul>
-              )}
-            </fieldset>
+            <PickPages
+              label="On which pages?"
+              all="All that do not show it yet"
+              some="Only these"
+              first="none"
+              pages={others}
+              chosen={chosen}
+              onChoose={setChosen}
+            />
             <p className="flex justify-end">
               <button type="submit" className="button button-main" disabled={put.isPending || chosen?.size === 0}>
                 {put.isPending ? 'Putting it there…' : chosen === null ? 'Put it on all of them' : `Put it on ${pages(chosen.size)}`}

@@ -71,6 +71,8 @@ function Whole({ search, canChange, canExport }: LinksProps) {
     })
     return { links }
   }
+  /** Of the links found, those of which a hand says what search engines are told: rules do not reach them. */
+  const byHand = state.answer?.counts.by.find(([value]) => value === 'hand')?.[1] ?? 0
   const start = (title: string, change: BulkChangeBody): void => setBulk({ title, change, selection: selection(), links: count })
   const finding = query.finding
   return (
@@ -156,6 +158,22 @@ function Whole({ search, canChange, canExport }: LinksProps) {
                   FINDING_WORDS[finding].why
                 )}
               </p>
+              {finding === 'unmarked' && canChange && byHand > 0 && (
+                <button
+                  type="button"
+                  className="button"
+                  onClick={() =>
+                    setBulk({
+                      title: 'Take back what a hand set',
+                      change: { do: 'tell', hints: null },
+                      selection: { filter: { ...filterOf(query), by: 'hand' } },
+                      links: byHand,
+                    })
+                  }
+                >
+                  Take back what a hand set ({byHand})
+                </button>
+              )}
               {finding === 'unmarked' && (
                 <a className="button" href="/rules?mark-partners">
                   Mark them by a rule

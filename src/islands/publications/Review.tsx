@@ -14,6 +14,7 @@ import type {
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
+import { PickPages } from '../../ui/PickPages.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { Comparison } from '../pages/Comparison.tsx'
@@ -204,43 +205,16 @@ function PlanDialog({
           plan.mutate()
         }}
       >
-        <fieldset className="grid gap-1.5">
-          <legend className="field-label">What? It goes live by itself, in your name.</legend>
-          <label className="flex min-h-6 items-center gap-2">
-            <input type="radio" name={`${id}-what`} className="size-5" checked={chosen === null} onChange={() => setChosen(null)} />
-            Everything that differs then
-          </label>
-          <label className="flex min-h-6 items-center gap-2">
-            <input
-              type="radio"
-              name={`${id}-what`}
-              className="size-5"
-              checked={chosen !== null}
-              onChange={() => setChosen(new Set(pages.map((page) => page.id)))}
-            />
-            These pages, as they are then
-          </label>
-          {chosen !== null && (
-            <ul className="ml-6 grid max-h-[220px] gap-1 overflow-y-auto">
-              {pages.map((page) => (
-                <li key={page.id}>
-                  <label className="flex min-h-6 items-center gap-2">
-                    <input
-                      type="checkbox"
-                      className="size-5 accent-[var(--sea)]"
-                      checked={chosen.has(page.id)}
-                      onChange={({ target }) =>
-                        setChosen(new Set(target.checked ? [...chosen, page.id] : [...chosen].filter((each) => each !== page.id)))
-                      }
-                    />
-                    <span className="truncate">{page.title}</span>
-                  </label>
-                </li>
-              ))}
-              {morePages > 0 && <li className="note">{morePages} more differ; only those listed can be chosen one by one.</li>}
-            </ul>
-          )}
-        </fieldset>
+        <PickPages
+          label="What? It goes live by itself, in your name."
+          all="Everything that differs then"
+          some="These pages, as they are then"
+          first="all"
+          pages={pages}
+          more={morePages}
+          chosen={chosen}
+          onChoose={setChosen}
+        />
         <div>
           <label className="field-label" htmlFor={id}>
             When? (your clock)
