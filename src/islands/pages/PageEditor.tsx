@@ -3,23 +3,23 @@ import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, 
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import type { Surroundings } from '../../core/address/index.ts'
-import { applyPatches, differenceOf, type Patch, scanLinks, scanPictures, setLink } from '../../core/markup/index.ts'
+import { scanPictures } from '../../core/markup/index.ts'
 import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, tellPageAtHand, tellSaving } from '../../ui/saving.ts'
-import { type Analysis, useAnalysis } from './analysis.ts'
+import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
 import { BlockFields } from './BlockFields.tsx'
 import { Conflict } from './Conflict.tsx'
-import { type Choice, choiceAt, makeLink, movedChoice, movedStretch, type Selected } from './choice.ts'
+import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
 import { PageDraft } from './draft.ts'
 import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
 import type { Standing, Stretch } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
 import { History } from './History.tsx'
+import { panelKeyOf, useChoiceKept } from './kept-choice.ts'
 import { readDestination } from './LinkField.tsx'
 import { LinkPanel } from './LinkPanel.tsx'
 import { PageList } from './PageList.tsx'
@@ -27,6 +27,8 @@ import { upload } from './PicturePanel.tsx'
 import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
 import { applyTo, showLinkAt } from './panel.tsx'
+import { mendPiece } from './pasted.ts'
+import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
 import { WritingBar } from './WritingBar.tsx'
 
 const SourceEditor = lazy(() => import('./SourceEditor.tsx'))
@@ -75,53 +77,6 @@ function LoadedEditor(props: PageEditorProps) {
     )
   if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
   return <Editor key={data.id} {...props} source={data} />
-}
-
-/** The links of a pasted piece are mended as pasted addresses are, and that is told. */
-function mendPiece(html: string, around: Surroundings): string {
-  const told: string[] = []
-  const patches: Patch[] = []
-  for (const link of scanLinks(html).links) {
-    const { destination, repaired, refusal } = readDestination(link.href, around)
-    if (refusal !== null) told.push(`${link.href.slice(0, 60)}: ${refusal}`)
-    if (destination === null || repaired === null || repaired.repairs.length === 0) continue
-    const mended = setLink(html, link.start, { href: destination })
-    if (mended.ok) patches.push(...mended.value)
-    told.push(`${destination}: ${repaired.repairs.map(({ what }) => what).join('. ')}`)
-  }
-  if (told.length > 0) toast(`Pasted. ${told.slice(0, 3).join('; ')}${told.length > 3 ? `; and ${told.length - 3} more` : ''}.`)
-  return applyPatches(html, patches)
-}
-
-/** What is chosen stays chosen while the text around it changes: places move along. */
-function useChoiceKept(
-  draft: PageDraft,
-  setExplicit: React.Dispatch<React.SetStateAction<Choice | null>>,
-  setSelected: React.Dispatch<React.SetStateAction<Selected>>,
-): void {
-  useEffect(() => {
-    let before = draft.state.text
-    return draft.subscribe(() => {
-      const { text } = draft.state
-      if (text === before) return
-      const change = differenceOf(before, text)
-      before = text
-      if (change === null) return
-      setExplicit((choice) => choice && movedChoice(choice, change))
-      setSelected((selected) => {
-        const { from, to } = movedStretch(selected, change)
-        return from === selected.from && to === selected.to ? selected : { ...selected, from, to }
-      })
-    })
-  }, [draft, setExplicit, setSelected])
-}
-
-/** One panel for one link, wherever it moves: what is typed in it stays, and the focus. */
-function panelKeyOf(choice: Choice, { delivered, pictures }: Analysis, typedAt: number): string {
-  if (choice.kind === 'nothing') return 'nothing'
-  if (choice.kind === 'words') return `${choice.words} ${typedAt}`
-  if (choice.kind === 'link') return `link ${delivered.findIndex(({ link }) => link.start === choice.start)}`
-  return `picture ${pictures.findIndex(({ start }) => start === choice.start)}`
 }
 
 /** The ledge shows how saving goes; once it is saved, what differs from the live site may differ anew. */
@@ -445,40 +400,6 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
       )}
     </>
   )
-}
-
-/** What belongs to a shared part is changed there, for all pages at once. */
-function tellPart(part: string): void {
-  const [kind = '', name = ''] = part.split(' ')
-  const open = async (): Promise<void> => {
-    const { items } = await ask<PageListData>('GET', `/pages?kind=${kind}&path=${encodeURIComponent(`${kind}:${name}`)}`)
-    const [found] = items
-    if (found !== undefined) location.assign(kind === 'menu' ? `/menus/${found.id}` : `/pages/${found.id}`)
-  }
-  toast(`This is the shared ${kind} “${name}”, the same on every page that puts it in.`, {
-    action: { label: 'Open it', onClick: () => void open().catch((error: unknown) => toast.error(wordsOf(error))) },
-  })
-}
-
-const PARTS: Readonly<Record<string, string>> = {
-  header: 'the header',
-  nav: 'the navigation',
-  footer: 'the footer',
-  aside: 'the side column',
-}
-
-/** A part around the text is written on only once that is meant: most pages show the same there. */
-function tellClosedPart(name: string, open: () => void): void {
-  toast(`This is ${PARTS[name] ?? 'a part'} around the text; other pages usually show the same. Nothing was changed.`, {
-    id: 'closed part',
-    action: { label: 'Write on it here', onClick: open },
-  })
-}
-
-/** For the log: what was written and what was shown were not the same. Where words were lost the person is told. */
-function tellDiffered(pageId: string, how: string): void {
-  if (how === 'taken back') toast.error('That could not be written into this page, and was taken back. The source view can say it.')
-  void ask('POST', `/pages/${pageId}/differed`, { how }).catch(() => {})
 }
 
 function Quick({

@@ -1,20 +1,14 @@
 import { chainCommands, deleteSelection, exitCode, joinBackward, newlineInCode, selectNodeBackward } from '@tiptap/pm/commands'
-import { Fragment, type Node, type NodeType, type ResolvedPos, Slice } from '@tiptap/pm/model'
+import { Fragment, type Node, type ResolvedPos, Slice } from '@tiptap/pm/model'
 import { liftListItem, sinkListItem } from '@tiptap/pm/schema-list'
 import { type Command as Act, type EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { canSplit } from '@tiptap/pm/transform'
 import { piecesOf, readPiece, renamed, schema, wrapOf } from '../../../core/writing/index.ts'
 import type { Command, Standing } from './messages.ts'
+import { BARE, depthOf, ITEM, LINE, leadFor, need } from './places.ts'
+import { columns, inTable, row, takeRow, toCell } from './tables.ts'
 
 const { nodes } = schema
-const need = (type: NodeType | undefined): NodeType => {
-  if (type === undefined) throw new Error('The schema lacks a node')
-  return type
-}
-const ITEM = need(nodes.item)
-const LINE = need(nodes.line)
-const BARE = need(nodes.bare)
-
 /** Lines that a new line may follow as one of the same kind; in others Enter makes a line break. */
 const SPLITTING = /^(?:p|h[1-6]|div|dt|dd|address)$/
 const same: Readonly<Record<string, string>> = { b: 'strong', i: 'em', strike: 's', del: 's' }
@@ -22,15 +16,6 @@ const same: Readonly<Record<string, string>> = { b: 'strong', i: 'em', strike: '
 const meaning = (name: string): string => same[name] ?? name
 
 const withoutId = (open: string): string => open.replace(/\s+id\s*=\s*(?:"[^"]*"|'[^']*'|[^\s>]+)/i, '')
-
-/** The white space before a block; for the first of its parent the one a sibling has. */
-function leadFor($at: ResolvedPos, depth: number): string {
-  const parent = $at.node(depth - 1)
-  const lead = String($at.node(depth).attrs.lead ?? '')
-  if (lead !== '') return lead
-  for (const child of parent.children) if (String(child.attrs.lead ?? '') !== '') return String(child.attrs.lead)
-  return '\n'
-}
 
 const paragraph = (lead: string, content: Fragment | Node | null = null): Node => LINE.create({ lead }, content)
 
@@ -154,29 +139,6 @@ function liftNested(state: EditorState, dispatch?: (tr: Transaction) => void): b
   return liftListItem(ITEM)(state, dispatch)
 }
 
-function depthOf($at: ResolvedPos, is: (node: Node) => boolean): number | null {
-  for (let depth = $at.depth; depth > 0; depth--) if (is($at.node(depth))) return depth
-  return null
-}
-
-/** The next or previous cell; behind the last one a new row. */
-function toCell(state: EditorState, step: 1 | -1, dispatch?: (tr: Transaction) => void): boolean {
-  const { $from } = state.selection
-  const cell = depthOf($from, (node) => node.type === nodes.cell)
-  const table = depthOf($from, (node) => node.type === nodes.table)
-  if (cell === null || table === null) return false
-  const cells: number[] = []
-  const start = $from.start(table)
-  $from.node(table).descendants((node, position) => {
-    if (node.type === nodes.cell) cells.push(start + position)
-    return node.type !== nodes.cell
-  })
-  const next = cells[cells.indexOf($from.before(cell)) + step]
-  if (next === undefined) return step === 1 ? row(state, dispatch) : true
-  dispatch?.(state.tr.setSelection(Selection.near(state.doc.resolve(next + 1))).scrollIntoView())
-  return true
-}
-
 /** Gives every line of the selection another element. */
 const block =
   (name: string): Act =>
@@ -297,80 +259,6 @@ const quote: Act = (state, dispatch) => {
   replaceBlocks(state, range.start, range.end, [need(nodes.quote).create({ lead, close: `${lead}</blockquote>` }, inner)], dispatch)
   return true
 }
-
-interface InTable {
-  readonly table: number
-  readonly row: number
-  readonly column: number
-}
-
-function inTable($at: ResolvedPos): InTable | null {
-  const table = depthOf($at, (node) => node.type === nodes.table)
-  const row = depthOf($at, (node) => node.type === nodes.row)
-  return table === null || row === null ? null : { table, row, column: $at.index(row) }
-}
-
-const emptied = (cell: Node): Node => cell.type.create(cell.attrs, BARE.create())
-
-const row: Act = (state, dispatch) => {
-  const at = inTable(state.selection.$from)
-  if (at === null) return false
-  const node = state.selection.$from.node(at.row)
-  const made = node.type.create(
-    { ...node.attrs, lead: leadFor(state.selection.$from, at.row) },
-    node.children.map((cell) => (cell.type === nodes.cell ? emptied(cell) : cell)),
-  )
-  const tr = state.tr.insert(state.selection.$from.after(at.row), made)
-  dispatch?.(tr.setSelection(Selection.near(tr.doc.resolve(state.selection.$from.after(at.row) + 2))).scrollIntoView())
-  return true
-}
-
-const takeRow: Act = (state, dispatch) => {
-  const { $from } = state.selection
-  const at = inTable($from)
-  if (at === null) return false
-  const rows = countOf($from.node(at.table), (node) => node.type === nodes.row)
-  const depth = rows > 1 ? at.row : at.table
-  dispatch?.(state.tr.delete($from.before(depth), $from.after(depth)).scrollIntoView())
-  return true
-}
-
-function countOf(root: Node, is: (node: Node) => boolean): number {
-  let count = 0
-  root.descendants((node) => {
-    if (is(node)) count++
-  })
-  return count
-}
-
-const hasSpans = (table: Node): boolean =>
-  countOf(table, (node) => node.type === nodes.cell && /(?:col|row)span/i.test(String(node.attrs.open))) > 0
-
-/** Adds or takes a column; not where cells span several, which a person has to untangle first. */
-const columns =
-  (isTaken: boolean): Act =>
-  (state, dispatch) => {
-    const { $from } = state.selection
-    const at = inTable($from)
-    if (at === null || hasSpans($from.node(at.table))) return false
-    const { tr } = state
-    const start = $from.start(at.table)
-    let isGone = false
-    $from.node(at.table).descendants((node, position) => {
-      if (node.type !== nodes.row) return node.type !== nodes.cell
-      const cell = node.maybeChild(Math.min(at.column, node.childCount - 1))
-      if (cell === null) return false
-      let place = start + position + 1
-      for (let i = 0; i < Math.min(at.column, node.childCount - 1); i++) place += node.child(i).nodeSize
-      if (!isTaken) tr.insert(tr.mapping.map(place + cell.nodeSize), cell.type === nodes.cell ? emptied(cell) : cell)
-      else if (node.childCount > 1) tr.delete(tr.mapping.map(place), tr.mapping.map(place + cell.nodeSize))
-      else isGone = true
-      return false
-    })
-    if (isGone) tr.delete(tr.mapping.map($from.before(at.table)), tr.mapping.map($from.after(at.table)))
-    dispatch?.(tr.scrollIntoView())
-    return true
-  }
 
 /** The block that moves as a whole: a chosen thing, an item or row, else the outermost block within its box. */
 function movable(state: EditorState): { from: number; to: number; $at: ResolvedPos; depth: number } | null {
