@@ -48,9 +48,7 @@ function seen(): { words: string; links: string[] } {
       .replace(/\u00a0/g, ' ')
       .replace(/ *[\n\t][ \t\n]*/g, '\n')
       .trim()
-  const links = [...document.querySelectorAll('a[href]')].map(
-    (a) => `${a.getAttribute('href')} ${trim(a.textContent ?? '').replace(/\s+/g, ' ')}`,
-  )
+  const links = [...document.querySelectorAll<HTMLElement>('a[href]')].map((a) => `${a.getAttribute('href')} ${trim(a.innerText)}`)
   return { words: trim(document.body.innerText), links }
 }
 
