@@ -68,6 +68,7 @@ export const Unpublished = z.object({
     }),
   ),
   morePages: z.int(),
+  byOthers: z.int().meta({ description: 'Of the pages named, those last changed by somebody else' }),
   files: z.int(),
   filePaths: z.array(z.string()).meta({ description: 'The first of the files that go along' }),
   linkChanges: z.int(),

@@ -107,6 +107,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
       return ok({
         pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
         morePages: total - pages.length,
+        byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
         files: await unpublishedFiles(db, actor.siteId),
         filePaths: await unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
         linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),

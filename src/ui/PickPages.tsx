@@ -31,7 +31,7 @@ export function PickPages({
   const name = useId()
   const radio = (words: string, isOn: boolean, next: ReadonlySet<string> | null) => (
     <label className="flex min-h-6 items-center gap-2">
-      <input type="radio" name={name} className="size-5" checked={isOn} onChange={() => onChoose(next)} />
+      <input type="radio" name={name} className="size-6" checked={isOn} onChange={() => onChoose(next)} />
       {words}
     </label>
   )

@@ -67,6 +67,7 @@ test('before publishing it is told whose work goes along, which linked pages are
   const a = await pageAt(world, '/a.html')
   const some = must(await services.publications.review(owner, { pages: [a] }))
   assert.deepEqual([some.pages, some.byOthers, some.missing.map(({ path, from }) => `${path} from ${from}`)], [1, 0, ['/new.html from A']])
+  assert.equal(must(await services.publications.unpublished(owner)).byOthers, 1)
   const all = must(await services.publications.review(owner, { all: true }))
   assert.deepEqual([all.pages, all.byOthers, all.missing], [2, 1, []])
   must(await services.publications.create(owner, { all: true }))

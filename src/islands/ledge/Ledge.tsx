@@ -80,7 +80,9 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
           onMouseDown={(event) => event.preventDefault()}
           onClick={() => begin({ all: true })}
         >
-          {isBusy && !isAtHand ? 'Publishing…' : `Publish ${isAtHand ? 'all ' : ''}${countWords(pages, data.files)}`}
+          {isBusy && !isAtHand
+            ? 'Publishing…'
+            : `Publish ${isAtHand ? 'all ' : ''}${countWords(pages, data.files)}${byOthers(data, pages)}`}
         </button>
       )}
       {question}
@@ -136,6 +138,10 @@ function wordsFor(saving: Saving): [string, string] {
       return ['#f0907c', saving.why]
   }
 }
+
+/** Whose work would go out: one's own needs no word. */
+const byOthers = ({ byOthers: others }: Unpublished, pages: number): string =>
+  others === 0 ? '' : others === pages ? ', by others' : `, ${others} by others`
 
 function countWords(pages: number, files: number): string {
   const words = [
