@@ -121,10 +121,17 @@ function inksOf(line: Node): (Ink | null)[] {
   if (isVerbatim(line)) return children.map((child) => (child.isText ? verbatimInk(child) : null))
   const pieces = children.map(pieceOf)
   const held = heldSpaces(pieces)
+  const nexts: (Piece | undefined)[] = []
+  for (let i = pieces.length - 1, next: Piece | undefined; i >= 0; i--) {
+    nexts[i] = next
+    if (pieces[i] !== 'unseen') next = pieces[i]
+  }
+  let seen: Piece | undefined
   return children.map((child, index) => {
+    const before = seen
+    if (pieces[index] !== 'unseen') seen = pieces[index]
     if (!child.isText) return null
-    const before = pieces.slice(0, index).findLast((piece) => piece !== 'unseen')
-    const next = pieces.slice(index + 1).find((piece) => piece !== 'unseen')
+    const next = nexts[index]
     const lead = before === undefined || before === 'break' || (held === null && typeof before === 'object' && before.text.endsWith(' '))
     const trail = next === undefined || next === 'break'
     return inkHolding(inkOf(child), held?.[index], { lead, trail })

@@ -35,7 +35,8 @@ export function partsAround(doc: Node): readonly Part[] {
         return false
       }
     }
-    if (node.inlineContent && node.textContent.trim() !== '') hasOwn = true
+    // Looked for once: this is asked at each key.
+    if (!hasOwn && node.inlineContent && node.textContent.trim() !== '') hasOwn = true
     return !node.inlineContent
   })
   return hasOwn ? parts : []

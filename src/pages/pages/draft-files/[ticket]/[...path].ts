@@ -12,7 +12,10 @@ export const GET: APIRoute = async ({ params, locals, url }) => {
   const ticket = params.ticket ?? ''
   const path = url.pathname.slice(`/pages/draft-files/${ticket}`.length)
   const { actor, services } = locals
-  const file = await services.draftFiles.read(ticket === 'mine' ? (actor?.siteId ?? null) : services.draftFiles.siteOf(ticket), path)
+  const file = await services.draftFiles.read(
+    ticket === 'mine' ? (actor?.can('pages:read') === true ? actor.siteId : null) : services.draftFiles.siteOf(ticket),
+    path,
+  )
   if (file === null) return new Response('There is no such file.', { status: 404 })
   const isCss = file.mediaType === 'text/css'
   const body = isCss ? fromRoot(Buffer.from(file.bytes).toString('utf8'), `/pages/draft-files/${ticket}`) : new Uint8Array(file.bytes)
