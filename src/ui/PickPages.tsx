@@ -31,7 +31,7 @@ export function PickPages({
   const name = useId()
   const radio = (words: string, isOn: boolean, next: ReadonlySet<string> | null) => (
     <label className="flex min-h-6 items-center gap-2">
-      <input type="radio" name={name} className="size-6" checked={isOn} onChange={() => onChoose(next)} />
+      <input type="radio" name={name} checked={isOn} onChange={() => onChoose(next)} />
       {words}
     </label>
   )
@@ -47,7 +47,6 @@ export function PickPages({
               <label className="flex min-h-6 items-center gap-2">
                 <input
                   type="checkbox"
-                  className="size-6 accent-[var(--sea)]"
                   checked={chosen.has(id)}
                   onChange={({ target }) => onChoose(new Set(target.checked ? [...chosen, id] : [...chosen].filter((each) => each !== id)))}
                 />

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, toLinkField, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, toLinkField, untilAwake, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 const MAIN = '<h1>Boats</h1>\n<p>The light on <a href="/about.html" data-by-hand="">Hollin</a> is old.</p>\n<p>Second words here.</p>'
@@ -158,6 +158,7 @@ test('a page that leads to one nobody can read yet says so before it is publishe
 test('a half-filled short link asks before it is left and comes back; a slug that is taken is told while it is typed', async () => {
   const { page } = await studio.enter('mara')
   await page.goto(`${studio.copy.url}/short-links`)
+  await untilAwake(page)
   await page.getByLabel('Long address').fill('https://tides.example/long')
   const asked = page.waitForEvent('dialog')
   const left = page.reload().catch(() => undefined)

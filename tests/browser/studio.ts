@@ -145,3 +145,8 @@ export async function toLinkField(page: Page): Promise<void> {
   await page.keyboard.press('Control+k')
   await page.waitForFunction(() => document.activeElement?.matches('[data-link-field]') === true)
 }
+
+/** Waits until the screen answers: every part of it that needs the script has it. */
+export async function untilAwake(page: Page): Promise<void> {
+  await page.waitForFunction(() => document.querySelector('astro-island[ssr]') === null)
+}

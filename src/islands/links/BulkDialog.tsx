@@ -114,7 +114,6 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
                   <label className="flex items-center gap-2.5">
                     <input
                       type="checkbox"
-                      className="size-6 accent-[var(--sea)]"
                       checked={!left.has(page.pageId)}
                       onChange={() =>
                         setLeft(
@@ -263,7 +262,7 @@ function Parameters({ change, onChange }: { change: BulkChangeBody; onChange: (c
 function Way({ words, isOn, onClick }: { words: string; isOn: boolean; onClick: () => void }) {
   return (
     <label className="flex items-center gap-2">
-      <input type="radio" className="size-6 accent-[var(--sea)]" checked={isOn} onChange={onClick} />
+      <input type="radio" checked={isOn} onChange={onClick} />
       {words}
     </label>
   )

@@ -82,7 +82,6 @@ export function Rows({
         <label className="flex items-center gap-2.5 border-y px-5 py-1.5 text-[14px] text-ink-soft max-md:px-3">
           <input
             type="checkbox"
-            className="size-6 accent-[var(--sea)]"
             checked={chosen.all || (chosen.indexes.size === found.length && found.length > 0)}
             onChange={() => onChoose(chosen.all || chosen.indexes.size > 0 ? NOTHING : { all: true })}
           />
@@ -106,7 +105,6 @@ export function Rows({
                 {canChange && (
                   <input
                     type="checkbox"
-                    className="size-4 shrink-0 accent-[var(--sea)]"
                     aria-label={`Choose ${row.text || 'a link without words'} on ${row.title}`}
                     checked={isChosen(index)}
                     onChange={(event) => choose(item.index, (event.nativeEvent as MouseEvent).shiftKey)}

@@ -71,13 +71,7 @@ export function MenuRow({
         </button>
         {entry.kind === 'title' && canEdit && (
           <label className="note flex items-center gap-1.5">
-            <input
-              type="checkbox"
-              className="size-6 accent-[var(--sea)]"
-              checked={isMarked}
-              onChange={onMark}
-              aria-label={`Choose the title ${entry.label}`}
-            />
+            <input type="checkbox" checked={isMarked} onChange={onMark} aria-label={`Choose the title ${entry.label}`} />
           </label>
         )}
         <span className="note shrink-0">{entry.kind}</span>

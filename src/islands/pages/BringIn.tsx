@@ -280,7 +280,7 @@ function Report({
           </form>
           {report.new > 0 && (
             <label className="flex min-h-6 items-center gap-2.5">
-              <input type="checkbox" className="size-6" checked={joinsMenus} onChange={(event) => setJoins(event.target.checked)} />
+              <input type="checkbox" checked={joinsMenus} onChange={(event) => setJoins(event.target.checked)} />
               New pages join the menus that new pages join
             </label>
           )}

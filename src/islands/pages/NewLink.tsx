@@ -21,10 +21,12 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
   const [answers, setAnswers] = useState<HandAnswers>({})
   const [downloads, setDownloads] = useState(site.setup.downloadsFiles === true)
   const isDone = useRef(false)
-  const make = (destination: string | null): void => {
-    if (destination === null) return
+  const link = (destination: string): boolean => {
     const isFile = prospect(site, path, destination, answers).facts.kind === 'file'
-    if (!applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers, isFile && downloads))) return
+    return applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers, isFile && downloads))
+  }
+  const make = (destination: string | null): void => {
+    if (destination === null || !link(destination)) return
     isDone.current = true
     showLinkAt(props, choice.from)
   }
@@ -35,7 +37,7 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
       return void toast(`“${choice.words}” was not linked: “${field.typed.trim()}” is no destination yet.`, { id: 'half made' })
     toast(`“${choice.words}” was not linked to ${destination}.`, {
       id: 'half made',
-      action: { label: 'Link the words', onClick: () => applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers)) },
+      action: { label: 'Link the words', onClick: () => link(destination) },
     })
   })
   const going = analysis.delivered.filter(({ link }) => link.element === 'a' && link.start < choice.to && link.outerEnd > choice.from)

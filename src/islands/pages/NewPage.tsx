@@ -55,7 +55,7 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
           <p className="note mt-1">It takes over that page’s header, footer and styles, and none of its words.</p>
         </div>
         <label className="flex min-h-6 items-center gap-2.5">
-          <input type="checkbox" className="size-6" checked={!joinsMenus} onChange={(event) => setJoins(!event.target.checked)} />
+          <input type="checkbox" checked={!joinsMenus} onChange={(event) => setJoins(!event.target.checked)} />
           No menu entry for this page
         </label>
         <p className="flex justify-end">

@@ -81,7 +81,6 @@ export function PicturePanel(props: PanelProps & { choice: Extract<Choice, { kin
         <label className="mt-1 flex items-center gap-2 text-[14px]">
           <input
             type="checkbox"
-            className="size-6 accent-[var(--sea)]"
             checked={isDecoration}
             disabled={!canEdit}
             onChange={(event) => set({ alt: event.target.checked ? '' : alt || null })}

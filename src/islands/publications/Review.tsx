@@ -88,7 +88,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
                 <li key={page.id} className={`flex items-start gap-2.5 px-3 py-2 ${page.id === shown?.id ? 'bg-sun' : ''}`}>
                   <input
                     type="checkbox"
-                    className="mt-0.5 size-6 accent-[var(--sea)]"
+                    className="mt-0.5"
                     aria-label={`Publish ${page.title}`}
                     checked={!left.has(page.id)}
                     disabled={!canPublish}

@@ -177,21 +177,11 @@ export function RuleForm({
         </div>
         <div className="flex flex-wrap gap-x-5 gap-y-2 pb-2">
           <label className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              className="size-6 accent-[var(--sea)]"
-              checked={rule.isOn}
-              onChange={(event) => onChange({ ...rule, isOn: event.target.checked })}
-            />
+            <input type="checkbox" checked={rule.isOn} onChange={(event) => onChange({ ...rule, isOn: event.target.checked })} />
             On
           </label>
           <label className="flex items-center gap-2">
-            <input
-              type="checkbox"
-              className="size-6 accent-[var(--sea)]"
-              checked={rule.isBinding}
-              onChange={(event) => onChange({ ...rule, isBinding: event.target.checked })}
-            />
+            <input type="checkbox" checked={rule.isBinding} onChange={(event) => onChange({ ...rule, isBinding: event.target.checked })} />
             Binding: also over what was set by hand
           </label>
         </div>
