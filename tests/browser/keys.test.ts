@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, openPage, ownPage, selectWords, toLinkField, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, openPage, ownPage, selectWords, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -115,11 +115,19 @@ test('on a phone the button that links stands right under the field, and everyth
   await selectWords(page, 'small boats')
   await toLinkField(page)
   await page.keyboard.insertText('/timetables.html')
-  const field = await page.locator('[data-link-field]').boundingBox()
-  const button = await page.getByRole('button', { name: 'Link the words' }).boundingBox()
-  const question = await page.getByText('How does it open?').boundingBox()
-  assert.ok(field !== null && button !== null && question !== null)
-  assert.ok(button.y > field.y && button.y < question.y, 'the button comes before the questions')
+  await page.getByText('How does it open?').waitFor()
+  const tops = await page
+    .locator('[data-link-field], button, legend')
+    .evaluateAll((all) =>
+      ['', 'Link the words', 'How does it open?'].map(
+        (words) =>
+          all
+            .find((each) => each.textContent?.trim() === words && (words !== '' || each.matches('[data-link-field]')))
+            ?.getBoundingClientRect().top ?? -1,
+      ),
+    )
+  const [field = 0, button = 0, question = 0] = tops
+  assert.ok(field < button && button < question, JSON.stringify(tops))
   for (const at of ['/rules', '/links', '/publications', '/files']) {
     await page.goto(`${studio.copy.url}${at}`)
     await page.waitForLoadState('networkidle')
@@ -140,4 +148,18 @@ test('a page that is open in one tab is open in one tab, also after a reload', a
   const signed = page.waitForResponse((answer) => answer.url().endsWith('/presence') && answer.request().method() === 'POST')
   await signed
   assert.equal(await page.getByText('in another tab').count(), 0)
+})
+
+test('Ctrl+Home comes to the first words and not to the logo; Ctrl+K without words asks for some, and writes nothing into the page', async () => {
+  const { page } = await studio.enter('tobin')
+  const id = await ownPage(page, studio, '/keys/home.html', '<h1>Home words</h1>\n<p>quay office</p>')
+  await caretBehind(page, 'quay')
+  await page.keyboard.press('Control+Home')
+  await page.keyboard.type('Our ')
+  await untilSaved(page, studio, id, '<h1>Our Home words</h1>')
+  await page.keyboard.press('Control+k')
+  await untilFocused(page, 'Words of the page to link')
+  await page.keyboard.type('office')
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'Link “office”' }).waitFor()
 })

@@ -54,6 +54,7 @@ export function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: 
             <input
               id={id}
               className="field"
+              data-words-field
               placeholder="words of this page"
               value={typed}
               onChange={(event) => {

@@ -144,7 +144,14 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
   useEffect(() => {
     if (news !== null) toast(news)
   }, [news])
-  const focusField = useCallback(() => document.querySelector<HTMLInputElement>('[data-link-field]')?.focus(), [])
+  /** The field for the destination; where no words are chosen, the one for words: nothing typed next may go into the page. */
+  const focusField = useCallback(
+    () =>
+      (
+        document.querySelector<HTMLInputElement>('[data-link-field]') ?? document.querySelector<HTMLInputElement>('[data-words-field]')
+      )?.focus(),
+    [],
+  )
   const point = (at: Stretch): void => {
     if (mode === 'page') frame.current?.point(at)
     else setPointed({ ...at })

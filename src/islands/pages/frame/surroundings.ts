@@ -1,5 +1,6 @@
+import { keymap } from '@tiptap/pm/keymap'
 import type { Node } from '@tiptap/pm/model'
-import { type EditorState, Plugin, PluginKey, type Transaction } from '@tiptap/pm/state'
+import { type Command, type EditorState, Plugin, PluginKey, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { Decoration, DecorationSet, type EditorView } from '@tiptap/pm/view'
 import { openOf, schema } from '../../../core/writing/index.ts'
 
@@ -61,6 +62,31 @@ export function firstWords(doc: Node): number | null {
   })
   return own ?? first
 }
+
+/** The last place for words that no part around the text holds. */
+function lastWords(doc: Node): number | null {
+  let last: number | null = null
+  const parts = partsAround(doc)
+  doc.descendants((node, position) => {
+    if (parts.some(({ from }) => from === position)) return false
+    if (node.inlineContent) last = position + 1 + node.content.size
+    return !node.inlineContent
+  })
+  return last
+}
+
+/** A command to the first, or last, place for words: what stands around the text is passed over, as with the Tab key. */
+const toWords =
+  (find: (doc: Node) => number | null): Command =>
+  (state, dispatch) => {
+    const at = find(state.doc)
+    if (at === null) return false
+    dispatch?.(state.tr.setSelection(TextSelection.near(state.doc.resolve(at))).scrollIntoView())
+    return true
+  }
+
+/** The keys that go to an end of the text. */
+export const endKeys = (): Plugin => keymap({ 'Mod-Home': toWords(firstWords), 'Mod-End': toWords(lastWords) })
 
 interface Surroundings {
   readonly parts: readonly Part[]

@@ -24,7 +24,7 @@ import { dropMark } from './drop-mark.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
 import { partedLines } from './parting.ts'
 import { cleanPiece } from './paste.ts'
-import { firstWords, ON_PURPOSE, openPart, surroundings } from './surroundings.ts'
+import { endKeys, firstWords, ON_PURPOSE, openPart, surroundings } from './surroundings.ts'
 import { imageView, type Parts, thingView } from './things.ts'
 
 /** A change that came from the studio: it is not told back. */
@@ -426,6 +426,7 @@ function plugins(tell: (message: FromFrame) => void): Plugin[] {
       Tab: tab,
       'Shift-Tab': backTab,
     }),
+    endKeys(),
     keymap(baseKeymap),
     dropMark(),
     gapCursor(),
