@@ -51,9 +51,12 @@ for (const colorScheme of ['light', 'dark'] as const) {
   })
 }
 
-test('on a phone nothing is wider than the screen', async () => {
+test('on a phone nothing is wider than the screen, and no view speaks our own jargon', async () => {
   const { page } = await studio.enter('tobin', { viewport: { width: 390, height: 844 } })
   const wide: string[] = []
+  // Words of our own trade say nothing to somebody who writes pages, and a phone has no Ctrl key.
+  const jargon: string[] = []
+  const JARGON = /\b(?:utf-8|bulk|kept as it is|named nowhere live|Press Ctrl)\b/i
   for (const route of [
     '/',
     '/pages',
@@ -70,10 +73,13 @@ test('on a phone nothing is wider than the screen', async () => {
   ]) {
     await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
     if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push(route)
+    const said = JARGON.exec(await page.locator('body').innerText())
+    if (said !== null) jargon.push(`${route}: ${said[0]}`)
   }
   await openPage(page, studio, '/islands/skarrow.html')
   if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push('editor')
   assert.deepEqual(wide, [])
+  assert.deepEqual(jargon, [])
 })
 
 test('words can be linked with the keyboard alone', async () => {
