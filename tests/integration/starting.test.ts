@@ -1,11 +1,11 @@
 import assert from 'node:assert/strict'
 import { type ChildProcess, spawn } from 'node:child_process'
-import { mkdirSync, mkdtempSync, rmSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
 import { connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
-import { startPostgres } from '../../bin/postgres.mjs'
+import { freePort, startPostgres } from '../../bin/postgres.mjs'
 import { supervise } from '../../bin/supervise.mjs'
 import { type Copy, startCopy } from './copy.ts'
 
@@ -22,6 +22,39 @@ test('the database starts in a folder that only its owner may enter, and again t
   } finally {
     rmSync(home, { recursive: true, force: true })
   }
+})
+
+const isAlive = (pid: number): boolean => {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch {
+    return false
+  }
+}
+
+test('a SIGTERM to npm alone, as process managers send it, ends server, stand-ins and database', async () => {
+  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-managed-'))
+  const port = await freePort()
+  const { MAPROPE_TEST_DATABASE_URL: _url, ...environment } = process.env
+  const npm = spawn('npm', ['start'], {
+    cwd: path.resolve(import.meta.dirname, '../..'),
+    env: { ...environment, PORT: String(port), MAPROPE_DATA: folder, MAPROPE_LOG: 'error', NODE_ENV: '' },
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
+  await new Promise<void>((resolve, reject) => {
+    npm.stdout.on('data', (said: Buffer) => said.toString().includes('is ready') && resolve())
+    npm.once('exit', () => reject(new Error('npm start ended')))
+  })
+  const starter = Number(readFileSync(path.join(folder, 'running'), 'utf8'))
+  const children = readFileSync(`/proc/${starter}/task/${starter}/children`, 'utf8').trim().split(' ').map(Number)
+  const database = Number(readFileSync(path.join(folder, 'pg', 'data', 'postmaster.pid'), 'utf8').split('\n')[0])
+  const all = [starter, ...children, database]
+  assert.ok(all.length >= 4 && all.every(isAlive), JSON.stringify(all))
+  npm.kill('SIGTERM')
+  for (let tries = 0; tries < 150 && all.some(isAlive); tries++) await new Promise((resolve) => setTimeout(resolve, 100))
+  assert.deepEqual(all.filter(isAlive), [])
+  rmSync(folder, { recursive: true, force: true })
 })
 
 const program = (script: string) => async (): Promise<ChildProcess> => {
