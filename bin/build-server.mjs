@@ -4,9 +4,9 @@ import { build } from 'esbuild'
 
 await build({
   entryPoints: {
-    server: 'src/server.ts',
-    setup: 'src/setup.ts',
-    'click-loader': 'src/click-loader.ts',
+    server: 'src/entries/server.ts',
+    setup: 'src/entries/setup.ts',
+    'click-loader': 'src/entries/click-loader.ts',
     'stand-ins': 'stand-ins/server.ts',
   },
   outdir: 'dist',

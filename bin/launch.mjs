@@ -1,6 +1,8 @@
 // Runs one copy of Map Rope: its cluster, the set-up, the server and the stand-ins, until told to stop.
 import { fork, spawnSync } from 'node:child_process'
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { chmodSync, existsSync, lstatSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { keptSecret, startPostgres } from './postgres.mjs'
 import { projectFolder } from './prepare.mjs'
@@ -8,7 +10,9 @@ import { supervise } from './supervise.mjs'
 
 /** Starts everything. Answers once it is ready; `stop` ends what was started, by process id. */
 export async function launch({ port, dataFolder, forTests = false, environment = {} }) {
-  mkdirSync(dataFolder, { recursive: true })
+  process.umask(0o077) // what is kept is this user's alone
+  mkdirSync(dataFolder, { recursive: true, mode: 0o700 })
+  closeToOthers(dataFolder)
   const lock = takeLock(dataFolder)
   const kept = []
   let postgres = null
@@ -32,6 +36,7 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       ...environment,
     }
     const role = settings.MAPROPE_ROLE ?? 'studio,delivery,jobs'
+    const isSplit = settings.MAPROPE_ROLE === undefined && settings.MAPROPE_ASTRO_DEV === undefined
     if (role.includes('studio')) {
       const setup = spawnSync(process.execPath, ['--enable-source-maps', 'dist/setup.mjs'], {
         cwd: projectFolder,
@@ -41,10 +46,10 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       if (setup.status !== 0) throw new Error('The set-up of the database failed; its message is above.')
     }
     /** Starts one of the built programs; answers it once it is ready. */
-    const program = async (file) => {
+    const program = async (file, more = {}) => {
       const child = fork(path.join(projectFolder, file), [], {
         cwd: projectFolder,
-        env: settings,
+        env: { ...settings, ...more },
         execArgv: ['--enable-source-maps'],
         stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
       })
@@ -54,14 +59,54 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       })
       return child
     }
-    const server = await supervise(() => program('dist/server.mjs'), { name: 'server' })
-    kept.push(server)
+    // Visitors never wait for an editor: delivery owns the port, and reaches the studio through a socket of their own.
+    const at = { MAPROPE_STUDIO_AT: isSplit ? socketIn(dataFolder) : settings.MAPROPE_STUDIO_AT }
+    const parts = isSplit
+      ? [
+          ['studio', { ...at, MAPROPE_ROLE: 'studio,jobs' }],
+          ['delivery', { ...at, MAPROPE_ROLE: 'delivery' }],
+        ]
+      : [['server', {}]]
+    const servers = await Promise.all(parts.map(([name, more]) => supervise(() => program('dist/server.mjs', more), { name })))
+    kept.push(...servers)
     if (role.includes('studio')) kept.push(await supervise(() => program('dist/stand-ins.mjs'), { name: 'stand-ins' }))
-    return { settings, stop, restartServer: () => server.restart() }
+    return { settings, stop, restartServer: () => Promise.all(servers.map((server) => server.restart())) }
   } catch (error) {
     await stop()
     throw error
   }
+}
+
+/**
+ * The data folder is its owner's alone, and so is all that an older version left in it open. Where root runs this and the
+ * cluster of the user postgres lies within, that user must be able to pass through, and no more.
+ */
+function closeToOthers(dataFolder) {
+  const cluster = path.join(dataFolder, 'pg')
+  const holdsCluster = process.getuid() === 0 && existsSync(cluster) && lstatSync(cluster).isDirectory()
+  const wanted = holdsCluster ? 0o711 : 0o700
+  if ((statSync(dataFolder).mode & 0o777) === wanted) return
+  for (const entry of readdirSync(dataFolder, { withFileTypes: true, recursive: true })) {
+    const file = path.join(entry.parentPath, entry.name)
+    if (file === cluster || file.startsWith(cluster + path.sep)) continue
+    if (entry.isFile()) chmodSync(file, 0o600)
+    else if (entry.isDirectory()) chmodSync(file, 0o700)
+  }
+  chmodSync(dataFolder, wanted)
+}
+
+/** Longest path of a Unix socket (unix(7): 108 bytes, with the zero that ends it). */
+const SOCKET_PATH_MAX_BYTES = 107
+
+/** Where the studio's socket lies: in the data folder, or, where that path is too long for a socket, in a closed folder of its own. */
+function socketIn(dataFolder) {
+  const near = path.join(dataFolder, 'studio.sock')
+  if (Buffer.byteLength(near) <= SOCKET_PATH_MAX_BYTES) return near
+  const folder = path.join(tmpdir(), `map-rope-${createHash('sha256').update(dataFolder).digest('hex').slice(0, 16)}`)
+  mkdirSync(folder, { recursive: true, mode: 0o700 })
+  const { uid, mode } = statSync(folder)
+  if (uid !== process.getuid() || (mode & 0o077) !== 0) throw new Error(`${folder} is not this user’s alone; remove it, then start again.`)
+  return path.join(folder, 'studio.sock')
 }
 
 /** One copy a data folder: two would write the same files. A lock whose process is gone is taken over. */

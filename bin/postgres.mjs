@@ -10,6 +10,7 @@ import {
   readdirSync,
   readFileSync,
   realpathSync,
+  renameSync,
   rmSync,
   statSync,
   symlinkSync,
@@ -98,6 +99,9 @@ function clusterFolder(folder) {
     real = path.join('/var/lib/map-rope', createHash('sha256').update(folder).digest('hex').slice(0, 16))
     rmSync(folder, { force: true }) // a link whose end is gone
     mkdirSync(path.dirname(real), { recursive: true })
+    chmodSync(path.dirname(real), 0o755)
+    // A cluster of a data folder that somebody threw away: its password went with it. It is kept beside, never deleted.
+    if (existsSync(real)) renameSync(real, `${real}-${Date.now()}`)
   }
   execFileSync('install', ['-d', '-o', 'postgres', '-g', 'postgres', '-m', '700', real])
   if (real !== folder) symlinkSync(real, folder)

@@ -4,7 +4,7 @@ import { openDatabase } from './data/database.ts'
 import { readSettings } from './environment.ts'
 import { openJobQueue } from './jobs/index.ts'
 import { createServices } from './services/index.ts'
-import type { StudioLocals } from './studio.ts'
+import type { StudioLocals } from './studio/index.ts'
 
 let ready: Promise<Omit<StudioLocals, 'requestId'>> | null = null
 

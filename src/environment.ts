@@ -7,6 +7,10 @@ const Environment = z.object({
   MAPROPE_DATABASE_URL: z.url(),
   MAPROPE_ROLE: z.string().default('studio,delivery,jobs'),
   MAPROPE_SECRET: z.string().min(16, 'MAPROPE_SECRET needs at least 16 characters'),
+  /** Where the studio's process answers, when it is another than the one that owns the port. */
+  MAPROPE_STUDIO_AT: z.string().min(1).optional(),
+  /** The addresses that are listened on: this machine alone, unless somebody says otherwise. */
+  MAPROPE_LISTEN: z.string().min(1).default('127.0.0.1'),
   MAPROPE_STUDIO_HOST: z.string().default('localhost'),
   MAPROPE_STAND_INS_PORT: z.coerce.number().int().optional(),
   MAPROPE_TRUSTED_PROXY: z.string().default(''),
@@ -23,6 +27,9 @@ export interface Settings {
   /** Absolute folder for everything this copy keeps on disk. */
   readonly dataFolder: string
   readonly databaseUrl: string
+  readonly listen: string
+  /** Socket of a studio that runs in a process of its own; null when it is this process's own matter. */
+  readonly studioAt: string | null
   readonly roles: ReadonlySet<ProcessRole>
   readonly secret: string
   /** Host names on which the studio answers, besides the loopback names. */
@@ -46,6 +53,8 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     port: values.PORT,
     dataFolder: path.resolve(values.MAPROPE_DATA),
     databaseUrl: values.MAPROPE_DATABASE_URL,
+    listen: values.MAPROPE_LISTEN,
+    studioAt: values.MAPROPE_STUDIO_AT ?? null,
     roles: new Set(known),
     secret: values.MAPROPE_SECRET,
     studioHosts: ['localhost', '127.0.0.1', '[::1]', ...values.MAPROPE_STUDIO_HOST.toLowerCase().split(',')],

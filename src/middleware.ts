@@ -1,7 +1,6 @@
 import { defineMiddleware } from 'astro:middleware'
 import { guarded, problem } from './pages/api/v1/_answer.ts'
-
-export const SESSION_COOKIE = 'maprope_session'
+import { sessionCookie } from './session.ts'
 
 const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS'])
 /** Reached without being signed in. */
@@ -13,7 +12,7 @@ export const onRequest = defineMiddleware(async (context, next) => {
   if (import.meta.env.DEV) Object.assign(locals, await (await import('./dev.ts')).devLocals())
   locals.actor = null
   const bearer = /^Bearer\s+(\S+)$/i.exec(request.headers.get('authorization') ?? '')?.[1]
-  const session = cookies.get(SESSION_COOKIE)?.value
+  const session = cookies.get(sessionCookie(url).name)?.value
   if (!SAFE_METHODS.has(request.method) && bearer === undefined && !isSameOrigin(request, url)) {
     return withHeaders(
       isApi ? problem('cross-site') : new Response('This request came from another site, so it was not carried out.', { status: 403 }),

@@ -57,6 +57,8 @@ export const PROBLEMS = {
   'already-undone': [409, 'This has been taken back already.'],
   'nothing-to-publish': [422, 'Everything is live already.'],
   'name-taken': [409, 'That name is taken.'],
+  'body-too-large': [413, 'This is more than is taken at once. 25 MB are the most for a call, and 16 kB for a form.'],
+  'studio-away': [503, 'The studio is starting again. What you did is kept in this browser, and readers notice nothing.'],
   'database-away': [503, 'The database does not answer. What you did is kept in this browser and is saved when it is back.'],
   internal: [500, 'Something went wrong on our side.'],
 } as const satisfies Record<string, readonly [number, string]>
@@ -74,4 +76,18 @@ export interface Problem {
   readonly fault: Fault
   readonly facts?: Readonly<Record<string, unknown>>
   readonly id?: string
+}
+
+/** A fault as it travels, with what is known of this case. @param id - its number in the log */
+export function problemOf(fault: Fault, detail: Readonly<Record<string, unknown>> = {}, id?: string): Problem {
+  const [status, title] = PROBLEMS[fault]
+  return {
+    type: `urn:map-rope:${fault}`,
+    title,
+    status,
+    fault,
+    ...(typeof detail.why === 'string' ? { detail: detail.why } : {}),
+    facts: detail,
+    ...(id === undefined ? {} : { id }),
+  }
 }

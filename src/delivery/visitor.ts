@@ -1,13 +1,22 @@
-import { createHmac, hash } from 'node:crypto'
+import { hash, randomBytes } from 'node:crypto'
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import type { IncomingMessage } from 'node:http'
+import path from 'node:path'
 import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } from '../core/clicks/index.ts'
 
 /** User agents remembered; judging one anew costs more than all the rest of an answer. */
 const AGENTS_MAX = 5_000
 
-/** Turns requests into lines of the click log. No network address is kept: only a hash whose salt changes every day. */
+/** How often it is looked whether a day is over, so that its salt goes also where nobody comes by. */
+const DAY_CHECK_MS = 60_000
+const SALT_FILE = /^visitor-salt-\d{4}-\d\d-\d\d$/
+
+/**
+ * Turns requests into lines of the click log. No network address is kept: only a hash whose salt is random, one a day, and
+ * destroyed when the day (UTC) is over, so that nobody can find a past visitor again.
+ */
 export class Visitors {
-  readonly #secret: string
+  readonly #folder: string
   readonly #trusted: ReadonlySet<string>
   readonly #agents = new Map<string, { visit: Visit; device: Device }>()
   #second = 0
@@ -15,9 +24,11 @@ export class Visitors {
   #day = ''
   #salt = ''
 
-  constructor(secret: string, trusted: ReadonlySet<string>) {
-    this.#secret = secret
+  /** @param folder - where the salt of the day lies, for all processes of this machine */
+  constructor(folder: string, trusted: ReadonlySet<string>) {
+    this.#folder = folder
     this.#trusted = trusted
+    setInterval(() => this.#beginDay(new Date().toISOString().slice(0, 10)), DAY_CHECK_MS).unref()
   }
 
   /** A click as a line of PostgreSQL's COPY text format, in the column order of the loader. @param nowMs - UTC */
@@ -51,6 +62,17 @@ export class Visitors {
     )
   }
 
+  /** By which protocol the visitor came; a trusted proxy in front knows better than the connection from it. */
+  protocolOf(request: IncomingMessage): 'http' | 'https' {
+    if (!this.#trusted.has(request.socket.remoteAddress ?? '')) return 'http'
+    return String(request.headers['x-forwarded-proto'] ?? '')
+      .split(',', 1)[0]
+      ?.trim()
+      .toLowerCase() === 'https'
+      ? 'https'
+      : 'http'
+  }
+
   #agent(userAgent: string | undefined): { visit: Visit; device: Device } {
     const key = userAgent ?? ''
     const known = this.#agents.get(key)
@@ -66,12 +88,32 @@ export class Visitors {
     if (second !== this.#second) {
       this.#second = second
       this.#stamp = new Date(nowMs).toISOString().slice(0, 19)
-      const day = this.#stamp.slice(0, 10)
-      if (day !== this.#day) {
-        this.#day = day
-        this.#salt = createHmac('sha256', this.#secret).update(`visitors of ${day}`).digest('hex')
-      }
+      this.#beginDay(this.#stamp.slice(0, 10))
     }
     return `${this.#stamp}.${String(nowMs % 1000).padStart(3, '0')}Z`
+  }
+
+  #beginDay(day: string): void {
+    if (day === this.#day) return
+    this.#day = day
+    this.#salt = saltOf(this.#folder, day)
+  }
+}
+
+/** The salt of a day, made by the first process that needs it; those of other days are destroyed. */
+function saltOf(folder: string, day: string): string {
+  const file = path.join(folder, `visitor-salt-${day}`)
+  const fresh = randomBytes(32).toString('hex')
+  try {
+    for (const name of readdirSync(folder))
+      if (SALT_FILE.test(name) && path.join(folder, name) !== file) rmSync(path.join(folder, name), { force: true })
+    writeFileSync(file, fresh, { flag: 'wx', mode: 0o600 })
+    return fresh
+  } catch {
+    try {
+      return readFileSync(file, 'utf8') || fresh
+    } catch {
+      return fresh // a disk that takes nothing: visitors of this process are told apart all the same
+    }
   }
 }

@@ -1,9 +1,10 @@
 import type { APIRoute } from 'astro'
-import { SESSION_COOKIE } from '../middleware.ts'
+import { sessionCookie } from '../session.ts'
 
-export const POST: APIRoute = async ({ cookies, locals, redirect }) => {
-  const token = cookies.get(SESSION_COOKIE)?.value
+export const POST: APIRoute = async ({ cookies, locals, redirect, url }) => {
+  const { name, options } = sessionCookie(url)
+  const token = cookies.get(name)?.value
   if (token !== undefined) await locals.services.people.signOut(token)
-  cookies.delete(SESSION_COOKIE, { path: '/' })
+  cookies.delete(name, options)
   return redirect('/sign-in', 303)
 }

@@ -1,6 +1,6 @@
 import { createHash, randomBytes } from 'node:crypto'
 import { hash, verify } from '@node-rs/argon2'
-import { RateLimiterMemory } from 'rate-limiter-flexible'
+import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
 import { PERMISSIONS, type Permission, type TokenNew } from '../contract/people.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PersonRow, Role } from '../data/models.ts'
@@ -57,17 +57,18 @@ export function peopleService({ db }: Context) {
       place: string,
     ): Promise<Result<{ token: string; actor: Actor }, 'wrong-password' | 'too-many-tries'>> {
       const account = `${email.toLowerCase()} ${place}`
-      const [used, usedHere] = await Promise.all([byAccount.get(account), byPlace.get(place)])
-      const full = [used, usedHere].find(
-        (each, i) => each !== null && each !== undefined && each.consumedPoints >= (i === 0 ? TRIES_PER_ACCOUNT : TRIES_PER_PLACE),
-      )
-      if (full) return fail('too-many-tries', { retryAfterSeconds: Math.ceil(full.msBeforeNext / 1000) })
+      // Counted before the password is looked at: tries that run at the same time count too.
+      const counted = await Promise.allSettled([byAccount.consume(account), byPlace.consume(place)])
+      const full = counted.find((each) => each.status === 'rejected')
+      if (full !== undefined) {
+        const { reason } = full as { reason: unknown }
+        const waitMs = reason instanceof RateLimiterRes ? reason.msBeforeNext : TRIES_WINDOW_SECONDS * 1000
+        return fail('too-many-tries', { retryAfterSeconds: Math.ceil(waitMs / 1000) })
+      }
       const person = await Person.findOne({ where: { email: email.toLowerCase() } })
       const isRight = await verify(person?.passwordHash ?? (await nobody), password)
-      if (person === null || !isRight) {
-        await Promise.allSettled([byAccount.consume(account), byPlace.consume(place)])
-        return fail('wrong-password')
-      }
+      if (person === null || !isRight) return fail('wrong-password')
+      await byPlace.reward(place)
       await byAccount.delete(account)
       const token = randomBytes(32).toString('base64url')
       const actor = actorFor(person, null, ['*'])

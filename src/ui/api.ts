@@ -15,7 +15,7 @@ export class Refusal extends Error {
 
 /** The server cannot be reached, or its database: what was done is kept and tried again. */
 export const isAway = (error: unknown): boolean =>
-  error instanceof Refusal && (error.fault === 'offline' || error.fault === 'database-away')
+  error instanceof Refusal && (error.fault === 'offline' || error.fault === 'database-away' || error.fault === 'studio-away')
 
 /** Writes that are on their way: a second click on what started one gets the answer to the first. */
 const underWay = new Map<string, Promise<unknown>>()

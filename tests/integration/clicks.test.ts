@@ -42,7 +42,7 @@ test('a click is in the log before its answer ends, and those that come together
       (sum, file) => sum + readFileSync(path.join(clickFolder(data), clicks.node, file), 'utf8').split('\n').length - 1,
       0,
     )
-  const visitors = new Visitors('secret', new Set())
+  const visitors = new Visitors(world.folder, new Set())
   await Promise.all(
     Array.from(
       { length: 20 },
@@ -68,7 +68,7 @@ test('loading again, or twice at once, doubles nothing; what is added later is l
   const data = folder()
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
-  const visitors = new Visitors('secret', new Set())
+  const visitors = new Visitors(world.folder, new Set())
   const click = () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), id, NOW), resolve))
   await click()
   await Promise.all(Array.from({ length: 5 }, () => loadClickLogs(world.db, clickFolder(data), log)))
@@ -85,7 +85,7 @@ test('half a line at the end was never answered: it is left, and nothing else wi
   const data = folder()
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
-  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
   writeFileSync(path.join(node, DEAD), `${line}\n${line}\n${line.slice(0, 30)}`)
   assert.equal(await loadClickLogs(world.db, clickFolder(data), log), 2)
   assert.equal(await counted(id), 2)
@@ -97,7 +97,7 @@ test('a half line in the middle, left by a full disk, is passed over', async () 
   const data = folder()
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
-  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
   writeFileSync(path.join(node, DEAD), `${line}\n${line.slice(0, 41)}`)
   appendFileSync(path.join(node, DEAD), `\n${line}\n`)
   await loadClickLogs(world.db, clickFolder(data), log)
@@ -109,7 +109,7 @@ test('a load that breaks off leaves no trace and is made up for by the next', as
   const data = folder()
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
-  const visitors = new Visitors('secret', new Set())
+  const visitors = new Visitors(world.folder, new Set())
   writeFileSync(path.join(node, DEAD), `${visitors.clickLine(asked(), id, NOW)}\n${visitors.clickLine(asked(), id, NOW)}\n`)
   await rows(world.db, 'ALTER TABLE click_loads ADD CONSTRAINT broken CHECK (loaded_bytes < 0) NOT VALID')
   await assert.rejects(loadClickLogs(world.db, clickFolder(data), log))
@@ -123,7 +123,7 @@ test('while the disk takes nothing clicks are held and answered, and written onc
   const data = folder()
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
-  const line = new Visitors('secret', new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
   const place = path.join(clickFolder(data), clicks.node)
   const { rmSync } = await import('node:fs')
   rmSync(place, { recursive: true })
@@ -138,7 +138,7 @@ test('while the disk takes nothing clicks are held and answered, and written onc
 })
 
 test('no network address is kept, and a visitor is somebody else the next day', () => {
-  const visitors = new Visitors('secret', new Set())
+  const visitors = new Visitors(world.folder, new Set())
   const id = randomUUID()
   const visitor = (at: number, address?: string): string | undefined => visitors.clickLine(asked({}, address), id, at).split('\t')[3]
   assert.doesNotMatch(visitors.clickLine(asked(), id, NOW), /10\.1\.2\.3/)
@@ -149,15 +149,15 @@ test('no network address is kept, and a visitor is somebody else the next day', 
 
 test('what a proxy says of the address counts only when the proxy is trusted', () => {
   const behind = asked({ 'x-forwarded-for': '203.0.113.7, 10.0.0.2' }, '10.0.0.1')
-  assert.equal(new Visitors('s', new Set()).addressOf(behind), '10.0.0.1')
-  assert.equal(new Visitors('s', new Set(['10.0.0.1', '10.0.0.2'])).addressOf(behind), '203.0.113.7')
+  assert.equal(new Visitors(world.folder, new Set()).addressOf(behind), '10.0.0.1')
+  assert.equal(new Visitors(world.folder, new Set(['10.0.0.1', '10.0.0.2'])).addressOf(behind), '203.0.113.7')
 })
 
 test('whatever a visitor sends, the line stays one line of the log’s form', async () => {
   const data = folder()
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
-  const visitors = new Visitors('secret', new Set())
+  const visitors = new Visitors(world.folder, new Set())
   const odd = [
     'https://a.example\\t/',
     'https://x\\N/',

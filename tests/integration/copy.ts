@@ -13,13 +13,17 @@ export interface Copy {
   readonly folder: string
   server: ChildProcess
   start(environment?: Readonly<Record<string, string>>): Promise<ChildProcess>
+  /** Ends one of its processes, as kill -9 does. */
+  kill(child: ChildProcess): Promise<void>
   stop(): Promise<void>
 }
 
 const project = path.resolve(import.meta.dirname, '../..')
 
 /** Starts a copy from nothing. The stand-ins run on the port after the server's. */
-export async function startCopy(given: { databaseUrl?: string; withStandIns?: boolean } = {}): Promise<Copy> {
+export async function startCopy(
+  given: { databaseUrl?: string; withStandIns?: boolean; environment?: Readonly<Record<string, string>> } = {},
+): Promise<Copy> {
   const databaseUrl = given.databaseUrl ?? (await emptyDatabase())
   const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
   const port = await freePort()
@@ -33,6 +37,7 @@ export async function startCopy(given: { databaseUrl?: string; withStandIns?: bo
     MAPROPE_SECRET: 'a secret for tests only',
     MAPROPE_STAND_INS_PORT: String(standIns),
     MAPROPE_LOG: 'error',
+    ...given.environment,
   }
   const children: ChildProcess[] = []
   const run = (file: string, more: Readonly<Record<string, string>> = {}): Promise<ChildProcess> =>
@@ -59,6 +64,11 @@ export async function startCopy(given: { databaseUrl?: string; withStandIns?: bo
     folder,
     server: await start(),
     start,
+    async kill(child) {
+      const gone = new Promise<void>((resolve) => child.once('exit', () => resolve()))
+      child.kill('SIGKILL')
+      await gone
+    },
     async stop() {
       await Promise.all(
         children.map(

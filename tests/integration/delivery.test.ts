@@ -33,7 +33,7 @@ before(async () => {
   must(await world.services.shortLinks.create(world.owner, { destination: 'https://tides.example/now', slug: 'tide' }))
   const store = new SnapshotStore(world.db, { dataFolder: world.folder, port: 4999, log })
   await store.start()
-  delivery = { store, clicks: new ClickLog(world.folder, log), visitors: new Visitors('secret', new Set()), log }
+  delivery = { store, clicks: new ClickLog(world.folder, log), visitors: new Visitors(world.folder, new Set()), log }
   server = createServer((request, response) => {
     const snapshot = delivery.store.current
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')

@@ -10,6 +10,7 @@ import { upgradeDoor } from '../../src/delivery/front-door/index.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { SnapshotStore } from '../../src/delivery/snapshot.ts'
 import { Visitors } from '../../src/delivery/visitor.ts'
+import { hostOf, openEdge } from '../../src/edge/index.ts'
 import { makeWorld, must, type World } from './world.ts'
 
 const log = pino({ level: 'silent' })
@@ -60,19 +61,22 @@ export function aDoor(timeoutMs: number): TestDoor {
     await saveRule(door, 0)
     const store = new SnapshotStore(world.db, { dataFolder: world.folder, port: 4999, log })
     await store.start()
-    const visitors = new Visitors('secret', new Set())
+    const visitors = new Visitors(world.folder, new Set())
     const delivery: Delivery = { store, clicks: new ClickLog(world.folder, log), visitors, log, doorTimeoutMs: timeoutMs }
     door.delivery = delivery
-    const entryOf = (request: IncomingMessage) => store.current?.hosts.get((request.headers.host ?? '').replace(/:\d+$/, ''))
-    door.server = createServer((request, response) => {
-      const entry = entryOf(request)
-      if (store.current === null || entry === undefined) return void response.writeHead(421).end()
-      respond(delivery, store.current, entry, 'door.localhost', request, response)
+    const entryOf = (request: IncomingMessage) => store.current?.hosts.get(hostOf(request.headers.host))
+    door.server = openEdge({
+      log,
+      answer(request, response) {
+        const entry = entryOf(request)
+        if (store.current === null || entry === undefined) return void response.writeHead(421).end()
+        respond(delivery, store.current, entry, hostOf(request.headers.host), request, response)
+      },
+      onUpgrade(request, socket, head) {
+        const entry = entryOf(request)
+        if (entry !== undefined) upgradeDoor(delivery, entry, hostOf(request.headers.host), request, socket, head)
+      },
     }).listen(0, '127.0.0.1')
-    door.server.on('upgrade', (request, socket, head) => {
-      const entry = entryOf(request)
-      if (entry !== undefined) upgradeDoor(delivery, entry, request, socket, head)
-    })
     await once(door.server, 'listening')
   })
   beforeEach(() => {

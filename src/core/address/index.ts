@@ -11,4 +11,4 @@ export {
 export { isSameAddress, normalise } from './normalise.ts'
 export type { Offer } from './offers.ts'
 export { ADDRESS_MAX_CHARS, type AddressFault, type Repair, type RepairedAddress, repair } from './repair.ts'
-export { parseUrl, siteOf, siteOfHost } from './site.ts'
+export { parseUrl, siteOf, siteOfHost, withinOrigin } from './site.ts'

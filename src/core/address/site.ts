@@ -38,3 +38,14 @@ export function parseUrl(address: string, base?: string): URL | null {
     return null
   }
 }
+
+/**
+ * Where somebody may be sent on to within one origin: as browsers resolve it, so that no tab, backslash or doubled slash
+ * leads elsewhere (WHATWG URL).
+ * @returns path, query and fragment; "/" for anything that leads out of the origin
+ */
+export function withinOrigin(address: string, origin: string): string {
+  const url = parseUrl(address, origin)
+  // "//" at the front of a path that was resolved would be read as a host the second time.
+  return url === null || url.origin !== new URL(origin).origin || url.pathname.startsWith('//') ? '/' : url.pathname + url.search + url.hash
+}

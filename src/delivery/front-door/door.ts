@@ -15,6 +15,8 @@ export interface Door {
   readonly publicOrigin: string
   /** Ends the entity tags of rewritten pages: other rules make another page. */
   readonly stamp: string
+  /** By what the door tells itself again in a ring of doors. */
+  readonly sign: string
 }
 
 /** The site behind this has this long to begin its answer. */

@@ -1,3 +1,4 @@
+import { hash } from 'node:crypto'
 import type { IncomingHttpHeaders, IncomingMessage, OutgoingHttpHeaders } from 'node:http'
 import type { Door } from './door.ts'
 
@@ -16,10 +17,34 @@ const HOP_BY_HOP = new Set([
   'transfer-encoding',
   'upgrade',
 ])
+/** By what a request tells that it has been through a front door of Map Rope (RFC 9110 §7.6.3, "Via"): one name a door. */
+const SIGN = /\bmap-rope-[0-9a-f]{12}\b/
+const signs = new Map<string, string>()
+/** Signs kept; the hosts of one installation are few. */
+const SIGNS_MAX = 1_000
+export function signOf(node: string, host: string): string {
+  const key = `${node} ${host}`
+  const known = signs.get(key)
+  if (known !== undefined) return known
+  if (signs.size >= SIGNS_MAX) signs.clear()
+  const sign = `map-rope-${hash('sha256', key).slice(0, 12)}`
+  signs.set(key, sign)
+  return sign
+}
+/** Tells whether a request has been through the very door of this sign (RFC 5842 §7.2). */
+export const isRing = ({ headers: { via } }: IncomingMessage, sign: string): boolean => via !== undefined && String(via).includes(sign)
+/** Tells whether a request came through any front door. */
+export const cameThroughDoor = ({ headers }: IncomingMessage): boolean => headers.via !== undefined && SIGN.test(String(headers.via))
+
+/** Tells whether a header belongs to one connection alone. @param name - in any case */
+export const isOfOneHop = (name: string): boolean => HOP_BY_HOP.has(name.toLowerCase())
 /** Of a page that is rewritten: they speak of bytes that are no longer sent. */
 const OF_THE_BYTES = ['content-length', 'content-md5', 'digest', 'content-digest', 'repr-digest', 'accept-ranges', 'last-modified']
 export const CODINGS = ['gzip', 'deflate', 'br'] as const
 export type Coding = (typeof CODINGS)[number]
+
+/** Headers without a prototype: a header may be called `__proto__`, and goes through like any other. */
+const bare = (): Headers => Object.create(null) as Headers
 
 /** The value of a header; of several the first. */
 export function headerValue(headers: Headers | OutgoingHttpHeaders, name: string): string | undefined {
@@ -29,7 +54,7 @@ export function headerValue(headers: Headers | OutgoingHttpHeaders, name: string
 
 /** Reads headers as they came, name and value by turns. */
 export function readHeaders(raw: readonly (Buffer | string)[]): Headers {
-  const headers: Headers = {}
+  const headers = bare()
   for (let i = 0; i + 1 < raw.length; i += 2) {
     const name = raw[i]?.toString('latin1').toLowerCase() ?? ''
     const value = raw[i + 1]?.toString('latin1') ?? ''
@@ -47,7 +72,7 @@ export function endToEnd(headers: IncomingHttpHeaders | Headers): Headers {
       : String(headers.connection)
           .toLowerCase()
           .split(/[\s,]+/)
-  const kept: Headers = {}
+  const kept = bare()
   for (const name in headers) {
     const value = headers[name]
     if (value !== undefined && !HOP_BY_HOP.has(name) && !named.includes(name)) kept[name] = value
@@ -56,17 +81,18 @@ export function endToEnd(headers: IncomingHttpHeaders | Headers): Headers {
 }
 
 /** What the site behind the door is sent: everything that is not this connection's, and who really asks. */
-export function headersFor({ delivery, host, origin, stamp }: Door, request: IncomingMessage): Headers {
-  const headers = endToEnd(request.headers)
+export function headersFor({ delivery, host, origin, stamp, sign }: Door, request: IncomingMessage): Headers {
+  const headers = endToEnd(readHeaders(request.rawHeaders))
   const peer = delivery.visitors.addressOf(request)
   const isTrusted = peer !== (request.socket.remoteAddress ?? '')
   headers.host = origin.host
   headers['x-forwarded-for'] = isTrusted ? request.headers['x-forwarded-for'] : peer
   headers['x-forwarded-host'] = request.headers.host ?? host
-  headers['x-forwarded-proto'] = (isTrusted ? request.headers['x-forwarded-proto'] : undefined) ?? 'http'
+  headers['x-forwarded-proto'] = delivery.visitors.protocolOf(request)
   delete headers.forwarded
+  delete headers['x-real-ip'] // a client's own word
   delete headers.expect // answered here already
-  headers.via = [headers.via, '1.1 map-rope'].filter((each) => each !== undefined && each !== '').join(', ')
+  headers.via = [request.headers.via, `1.1 ${sign}`].filter((each) => each !== undefined && each !== '').join(', ')
   headers['accept-encoding'] = acceptable(request.headers['accept-encoding'])
   const known = request.headers['if-none-match']
   if (known !== undefined) {

@@ -7,9 +7,10 @@ import { say } from '../say.ts'
 import type { CompiledSnapshot, HostEntry } from '../snapshot.ts'
 import { type AnswerHead, askBehind, type BodySink, TooSlow } from './behind.ts'
 import { type Door, originBehind, pathOf } from './door.ts'
-import { codingOf, type Headers, headersBack, headersFor, headerValue, isHtml } from './headers.ts'
+import { codingOf, type Headers, headersBack, headersFor, headerValue, isHtml, isRing, signOf } from './headers.ts'
 import { PageRewriter, packer, unpacker } from './page.ts'
 
+export { cameThroughDoor, isOfOneHop } from './headers.ts'
 export { upgradeDoor } from './upgrade.ts'
 
 /**
@@ -27,8 +28,10 @@ export function frontDoor(
   const origin = originBehind(entry)
   const path = pathOf(request)
   if (origin === null || path === null) return say(response, 502, 'The site behind this address is not set up rightly.', request.method)
+  const sign = signOf(delivery.clicks.node, host)
+  if (isRing(request, sign)) return say(response, 508, 'This address leads in a ring and ends nowhere.', request.method)
   const publicOrigin = originOf(host, Number(request.socket.localPort))
-  const door: Door = { delivery, entry, host, origin, path, publicOrigin, stamp: `-mr${snapshot.version}` }
+  const door: Door = { delivery, entry, host, origin, path, publicOrigin, stamp: `-mr${snapshot.version}`, sign }
   ask(door, request, response, headersFor(door, request))
 }
 

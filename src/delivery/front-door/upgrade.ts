@@ -6,15 +6,31 @@ import type { Delivery } from '../delivery.ts'
 import type { HostEntry } from '../snapshot.ts'
 import { TooSlow } from './behind.ts'
 import { DOOR_TIMEOUT_MS, originBehind, pathOf } from './door.ts'
-import { endToEnd } from './headers.ts'
+import { endToEnd, isOfOneHop, isRing, readHeaders, signOf } from './headers.ts'
 
-/** A connection that becomes another protocol (WebSocket, RFC 6455 §4): both sides are joined and left alone. */
-export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: IncomingMessage, socket: Duplex, head: Buffer): void {
+/** Headers that speak of a body, and go where no body is sent on. */
+const OF_THE_BODY = /^(?:content-|transfer-encoding$|trailer$|etag$|accept-ranges$)/i
+
+/**
+ * A connection that becomes a WebSocket (RFC 6455 §4): both sides are joined and left alone. What the site behind answers
+ * instead is told by its status alone: a page on this way would be one without rules.
+ */
+export function upgradeDoor(
+  delivery: Delivery,
+  entry: HostEntry,
+  host: string,
+  request: IncomingMessage,
+  socket: Duplex,
+  head: Buffer,
+): void {
   const origin = originBehind(entry)
   const path = pathOf(request)
-  if (origin === null || path === null) return void socket.end('HTTP/1.1 502 Bad Gateway\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+  const sign = signOf(delivery.clicks.node, host)
+  socket.on('error', () => {})
+  if (origin === null || path === null) return close(socket, '502 Bad Gateway')
+  if (isRing(request, sign)) return close(socket, '508 Loop Detected')
   const isSecure = origin.protocol === 'https:'
-  const headers = endToEnd(request.headers)
+  const { 'x-real-ip': _r, forwarded: _f, via, ...headers } = endToEnd(readHeaders(request.rawHeaders))
   const outgoing = (isSecure ? https : http).request({
     protocol: origin.protocol,
     hostname: origin.hostname,
@@ -27,21 +43,21 @@ export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: Incom
       ...headers,
       host: origin.host,
       connection: 'Upgrade',
-      upgrade: request.headers.upgrade,
+      upgrade: 'websocket',
+      via: [via, `1.1 ${sign}`]
+        .flat()
+        .filter((each) => each !== undefined)
+        .join(', '),
       'x-forwarded-for': delivery.visitors.addressOf(request),
       'x-forwarded-host': request.headers.host,
+      'x-forwarded-proto': delivery.visitors.protocolOf(request),
     },
   })
   const timer = setTimeout(() => outgoing.destroy(new TooSlow()), delivery.doorTimeoutMs ?? DOOR_TIMEOUT_MS)
-  const status = (answer: IncomingMessage): string => {
-    const lines = [`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}`]
-    for (let i = 0; i < answer.rawHeaders.length; i += 2) lines.push(`${answer.rawHeaders[i]}: ${answer.rawHeaders[i + 1]}`)
-    return `${lines.join('\r\n')}\r\n\r\n`
-  }
   outgoing.on('upgrade', (answer, other, first) => {
     clearTimeout(timer)
     other.on('error', () => socket.destroy())
-    socket.write(status(answer))
+    socket.write(headOf(answer, (name) => !isOfOneHop(name), ['Connection: Upgrade', 'Upgrade: websocket']))
     if (first.length > 0) socket.write(first)
     if (head.length > 0) other.write(head)
     pipeline(socket, other, () => other.destroy())
@@ -49,14 +65,24 @@ export function upgradeDoor(delivery: Delivery, entry: HostEntry, request: Incom
   })
   outgoing.on('response', (answer) => {
     clearTimeout(timer)
-    socket.write(status(answer))
-    pipeline(answer, socket, () => socket.destroy())
+    answer.resume()
+    socket.end(headOf(answer, (name) => !isOfOneHop(name) && !OF_THE_BODY.test(name), ['Connection: close', 'Content-Length: 0']))
   })
   outgoing.on('error', () => {
     clearTimeout(timer)
-    if (socket.writable) socket.end('HTTP/1.1 502 Bad Gateway\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+    if (socket.writable) close(socket, '502 Bad Gateway')
   })
-  socket.on('error', () => outgoing.destroy())
   socket.on('close', () => outgoing.destroy())
   outgoing.end()
+}
+
+const close = (socket: Duplex, status: string): void =>
+  void socket.end(`HTTP/1.1 ${status}\r\nConnection: close\r\nContent-Length: 0\r\n\r\n`)
+
+/** The head of an answer, with those of its headers that go on. */
+function headOf(answer: IncomingMessage, goesOn: (name: string) => boolean, ours: readonly string[]): string {
+  const lines = [`HTTP/1.1 ${answer.statusCode} ${answer.statusMessage}`, ...ours]
+  for (let i = 0; i + 1 < answer.rawHeaders.length; i += 2)
+    if (goesOn(answer.rawHeaders[i] ?? '')) lines.push(`${answer.rawHeaders[i]}: ${answer.rawHeaders[i + 1]}`)
+  return `${lines.join('\r\n')}\r\n\r\n`
 }

@@ -2,7 +2,7 @@ import type { APIContext, APIRoute } from 'astro'
 import type { z } from 'zod'
 import type { Operation } from '../../../contract/api.ts'
 import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
-import { type Fault, isFault, PROBLEMS, type Problem } from '../../../contract/problems.ts'
+import { isFault, problemOf } from '../../../contract/problems.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
 
@@ -20,21 +20,10 @@ interface Call<O extends Operation> {
 
 /** A refusal as RFC 9457 problem details. A 409 also carries what stands there now. */
 export function problem(fault: string, detail: FaultDetail = {}, id?: string): Response {
-  const known: Fault = isFault(fault) ? fault : 'internal'
-  const [status, title] = PROBLEMS[known]
-  const why = typeof detail.why === 'string' ? detail.why : undefined
-  const body: Problem = {
-    type: `urn:map-rope:${known}`,
-    title,
-    status,
-    fault: known,
-    ...(why === undefined ? {} : { detail: why }),
-    facts: detail,
-    ...(id === undefined ? {} : { id }),
-  }
+  const body = problemOf(isFault(fault) ? fault : 'internal', detail, id)
   const headers: Record<string, string> = { 'Content-Type': 'application/problem+json' }
   if (typeof detail.retryAfterSeconds === 'number') headers['Retry-After'] = String(detail.retryAfterSeconds)
-  return new Response(JSON.stringify(body), { status, headers })
+  return new Response(JSON.stringify(body), { status: body.status, headers })
 }
 
 /** An endpoint: parses by the contract, calls one service, answers. */

@@ -2,8 +2,8 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import pino from 'pino'
 import { z } from 'zod'
-import { closeDatabase, openDatabase } from './data/database.ts'
-import { loadClickLogs } from './jobs/clicks.ts'
+import { closeDatabase, openDatabase } from '../data/database.ts'
+import { loadClickLogs } from '../jobs/clicks.ts'
 
 const Orders = z.object({ databaseUrl: z.string(), folder: z.string(), logLevel: z.string() })
 

@@ -2,10 +2,10 @@
 import { writeFileSync } from 'node:fs'
 import path from 'node:path'
 import pino from 'pino'
-import { seedDemo } from '../demo/seed.ts'
-import { closeDatabase, migrate, openDatabase, rows } from './data/database.ts'
-import { readSettings } from './environment.ts'
-import { createServices } from './services/index.ts'
+import { seedDemo } from '../../demo/seed.ts'
+import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { readSettings } from '../environment.ts'
+import { createServices } from '../services/index.ts'
 
 const settings = readSettings(process.env)
 const log = pino({ level: 'warn' })

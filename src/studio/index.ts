@@ -5,9 +5,8 @@ import path from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
-import type { Visitors } from './delivery/visitor.ts'
-import type { Settings } from './environment.ts'
-import type { Services } from './services/index.ts'
+import type { Settings } from '../environment.ts'
+import type { Services } from '../services/index.ts'
 
 /** What a screen or endpoint finds in `Astro.locals` besides the actor. */
 export interface StudioLocals {
@@ -18,18 +17,16 @@ export interface StudioLocals {
 
 type AstroHandler = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void, locals: object) => void
 
-/** The studio's side of the server: its assets, and Astro for the rest, with the services handed over (they exist once). */
+/** The studio's side of the server, behind the socket where the edge has said who asks and by which protocol: its assets, and Astro for the rest, with the services handed over (they exist once). */
 export async function openStudio({
   services,
   settings,
   log,
-  visitors,
   distFolder,
 }: {
   services: Services
   settings: Settings
   log: Logger
-  visitors: Visitors
   distFolder: string
 }) {
   const frameScript = path.join(distFolder, 'frame.js')
@@ -44,10 +41,6 @@ export async function openStudio({
     if (request.url === '/pages/frame.js') return sendAsset(frameScript, request, response)
     if (serveAsset(client, request, response)) return
     const requestId = randomUUID()
-    // Only what we decided ourselves may tell Astro who asks: it believes these headers from anybody.
-    const address = visitors.addressOf(request)
-    for (const name of ['forwarded', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port']) delete request.headers[name]
-    request.headers['x-forwarded-for'] = address
     response.setHeader('X-Request-Id', requestId)
     const startedAt = performance.now()
     response.on('finish', () =>

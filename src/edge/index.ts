@@ -1,0 +1,71 @@
+import { createServer, type Server, type ServerResponse } from 'node:http'
+import type { Duplex } from 'node:stream'
+import type { Logger } from 'pino'
+import { EdgeRequest } from './request.ts'
+
+export { EdgeRequest } from './request.ts'
+
+/** A head has this long to come. */
+const HEAD_MS = 30_000
+/** A whole request, upload and all, has this long. */
+const REQUEST_MS = 15 * 60 * 1000
+/** Within each stretch of this length a body must bring this much, or be all there: two thousand slow ones hold nothing for long. */
+const STRETCH_MS = 15_000
+const STRETCH_BYTES = 4 * 1024
+
+export interface EdgeOptions {
+  readonly log: Logger
+  readonly answer: (request: EdgeRequest, response: ServerResponse) => void
+  readonly onUpgrade: (request: EdgeRequest, socket: Duplex, head: Buffer) => void
+  /** Of the stretches; another one in tests. */
+  readonly stretchMs?: number
+}
+
+/** The server that everything from outside meets first: no connection ends anything, and no body holds one for long. */
+export function openEdge({ log, answer, onUpgrade, stretchMs = STRETCH_MS }: EdgeOptions): Server<typeof EdgeRequest> {
+  const coming = new Map<EdgeRequest, { response: ServerResponse; bytes: number }>()
+  const server = createServer(
+    { IncomingMessage: EdgeRequest, headersTimeout: HEAD_MS, requestTimeout: REQUEST_MS },
+    (request, response) => {
+      if (hasBody(request)) {
+        coming.set(request, { response, bytes: 0 })
+        request.once('close', () => coming.delete(request))
+      }
+      answer(request, response)
+    },
+  )
+  // Node takes its own listener off a connection that becomes another protocol: without this one a reset there would end everything.
+  server.on('connection', (socket) =>
+    socket.on('error', (error) => log.debug({ code: (error as NodeJS.ErrnoException).code }, 'a connection broke')),
+  )
+  server.on('upgrade', onUpgrade)
+  const sweep = setInterval(() => {
+    for (const [request, seen] of coming) {
+      // Where nobody takes what is there already, it is not the client who is slow.
+      const isHeldUp = request.readableLength >= request.readableHighWaterMark
+      if (!request.isWaiting) coming.delete(request)
+      else if (!isHeldUp && request.bytes - seen.bytes < STRETCH_BYTES) tooSlow(request, seen.response)
+      seen.bytes = request.bytes
+    }
+  }, stretchMs)
+  sweep.unref()
+  server.once('close', () => clearInterval(sweep))
+  return server
+}
+
+/** A message has a body where one of these says so (RFC 9112 §6). */
+export const hasBody = ({ headers }: EdgeRequest): boolean =>
+  headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0
+
+/** The name in a Host header: without port, in lower case, and without the dot that may end a full name (RFC 3986 §3.2.2). */
+export function hostOf(header: string | undefined): string {
+  if (header === undefined) return ''
+  const port = header.lastIndexOf(':')
+  const host = port > header.lastIndexOf(']') ? header.slice(0, port) : header
+  return host.toLowerCase().replace(/\.$/, '')
+}
+
+function tooSlow(request: EdgeRequest, response: ServerResponse): void {
+  if (!response.headersSent) response.writeHead(408, { Connection: 'close', 'Content-Length': '0' }).end()
+  setTimeout(() => request.destroy(), 1_000).unref() // once the answer is out
+}

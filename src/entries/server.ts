@@ -1,0 +1,152 @@
+import { randomUUID } from 'node:crypto'
+import type { ServerResponse } from 'node:http'
+import path from 'node:path'
+import { fileURLToPath } from 'node:url'
+import pino from 'pino'
+import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { ClickLog, clickFolder } from '../delivery/click-log.ts'
+import type { Delivery } from '../delivery/delivery.ts'
+import { cameThroughDoor, upgradeDoor } from '../delivery/front-door/index.ts'
+import { respond } from '../delivery/respond.ts'
+import { say } from '../delivery/say.ts'
+import { SnapshotStore } from '../delivery/snapshot.ts'
+import { Visitors } from '../delivery/visitor.ts'
+import { type EdgeRequest, hostOf, openEdge } from '../edge/index.ts'
+import { readSettings } from '../environment.ts'
+import { openJobQueue, startClickLoader } from '../jobs/index.ts'
+import { createServices } from '../services/index.ts'
+import { openStudio } from '../studio/index.ts'
+import { passToStudio } from '../studio/passing.ts'
+import { askStudio, listenForStudio, ownSocket } from '../studio/socket.ts'
+
+process.umask(0o077) // what is kept on disk is this user's alone
+const settings = readSettings(process.env)
+const log = pino({ level: settings.logLevel, redact: ['req.headers.cookie', 'req.headers.authorization', '*.password'] })
+const has = (role: 'studio' | 'delivery' | 'jobs'): boolean => settings.roles.has(role)
+/** The studio in a process of its own is reached through its socket alone; the port is another process's. */
+const ownsPort = settings.studioAt === null || !has('studio') || has('delivery')
+
+const db = openDatabase(settings.databaseUrl)
+const visitors = new Visitors(settings.dataFolder, settings.trustedProxies)
+const endings: (() => Promise<void> | void)[] = []
+let delivery: Delivery | null = null
+
+if (has('delivery')) {
+  const store = new SnapshotStore(db, { dataFolder: settings.dataFolder, port: settings.port, log })
+  await store.start()
+  delivery = { store, clicks: new ClickLog(settings.dataFolder, log), visitors, log }
+  const stopLoader = startClickLoader(
+    { databaseUrl: settings.databaseUrl, folder: clickFolder(settings.dataFolder), logLevel: settings.logLevel },
+    log,
+  )
+  const { clicks } = delivery
+  endings.push(
+    () => store.stop(),
+    () => clicks.close(),
+    stopLoader,
+  )
+}
+const studioSocket = settings.studioAt ?? (has('studio') ? ownSocket(settings.dataFolder) : null)
+if (has('studio') || has('jobs')) {
+  await migrate(db)
+  const queue = await openJobQueue(db, has('jobs'), log)
+  endings.unshift(() => queue.stop())
+  const services = createServices({ db, settings, log, enqueue: queue.enqueue })
+  if (has('jobs')) await queue.work(services)
+  if (has('studio') && studioSocket !== null) {
+    const answer = await openStudio({ services, settings, log, distFolder: path.dirname(fileURLToPath(import.meta.url)) })
+    endings.unshift(await listenForStudio(studioSocket, answer, databaseReasons))
+  }
+}
+const studio = studioSocket === null ? null : passToStudio(studioSocket, { visitors, log })
+
+if (ownsPort) {
+  const server = openEdge({
+    log,
+    answer(request, response) {
+      const host = hostOf(request.headers.host)
+      const snapshot = delivery?.store.current ?? null
+      const entry = snapshot?.hosts.get(host)
+      if (isHealth(request.url)) return void health(request, response)
+      if (delivery !== null && snapshot !== null && entry !== undefined) return respond(delivery, snapshot, entry, host, request, response)
+      if (studio !== null && settings.studioHosts.includes(host))
+        return cameThroughDoor(request)
+          ? say(response, 508, 'The studio is reached at its own address, never through a front door.', request.method)
+          : studio(request, response)
+      if (delivery !== null && snapshot === null)
+        return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
+      say(response, 421, 'This name is not answered here.', request.method)
+    },
+    onUpgrade(request, socket, head) {
+      const host = hostOf(request.headers.host)
+      const entry = delivery?.store.current?.hosts.get(host)
+      if (delivery !== null && entry?.kind === 'door') return upgradeDoor(delivery, entry, host, request, socket, head)
+      socket.end('HTTP/1.1 426 Upgrade Required\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+    },
+  })
+  server.on('error', (error: NodeJS.ErrnoException) => {
+    const told =
+      error.code === 'EADDRINUSE'
+        ? `Port ${settings.port} is taken by another program. Stop it, or choose another port: PORT=4400 npm start`
+        : error.message
+    console.error(told)
+    process.exit(1)
+  })
+  server.listen(settings.port, settings.listen, () => {
+    log.info({ port: settings.port, roles: [...settings.roles] }, 'listening')
+    process.send?.('ready')
+  })
+  endings.unshift(() => {
+    server.close()
+    server.closeIdleConnections()
+  })
+} else process.send?.('ready')
+
+function isHealth(url: string | undefined): boolean {
+  return url === '/healthz' || url === '/readyz'
+}
+
+async function databaseReasons(): Promise<string[]> {
+  return rows(db, 'SELECT 1').then(
+    () => [],
+    () => ['the database does not answer'],
+  )
+}
+
+/**
+ * /healthz: the process is alive. /readyz: it can answer; delivery can without the database, and without the studio when
+ * that is a process of its own: how that one is stands beside it.
+ */
+async function health(request: EdgeRequest, response: ServerResponse): Promise<void> {
+  const reasons: string[] = []
+  let apart: string | null = null
+  if (request.url === '/readyz') {
+    if (delivery !== null && delivery.store.current === null) reasons.push('no snapshot yet')
+    if (delivery !== null && !delivery.clicks.isWell) reasons.push('the click log cannot be written')
+    if (has('studio') || has('jobs')) reasons.push(...(await databaseReasons()))
+    else if (settings.studioAt !== null) apart = await askStudio(settings.studioAt)
+  }
+  const body = JSON.stringify({ ok: reasons.length === 0, reasons, ...(apart === null ? {} : { studio: apart }) })
+  response
+    .writeHead(reasons.length === 0 ? 200 : 503, {
+      'Content-Type': 'application/json',
+      'Cache-Control': 'no-store',
+      'X-Request-Id': randomUUID(),
+    })
+    .end(body)
+}
+
+/** Lets running answers finish, writes what is still in memory, then ends. */
+let isEnding = false
+async function end(signal: string): Promise<void> {
+  if (isEnding) return
+  isEnding = true
+  log.info({ signal }, 'stopping')
+  setTimeout(() => process.exit(1), 10_000).unref()
+  for (const step of endings) await step()
+  await closeDatabase(db)
+  process.exit(0)
+}
+process.on('SIGTERM', () => void end('SIGTERM'))
+process.on('SIGINT', () => void end('SIGINT'))
+process.on('disconnect', () => void end('disconnect')) // the starter is gone

@@ -1,0 +1,212 @@
+import assert from 'node:assert/strict'
+import { once } from 'node:events'
+import { mkdtempSync, readdirSync, readFileSync, statSync } from 'node:fs'
+import { request } from 'node:http'
+import { type AddressInfo, connect } from 'node:net'
+import { tmpdir } from 'node:os'
+import path from 'node:path'
+import { after, before, test } from 'node:test'
+import pino from 'pino'
+import { Visitors } from '../../src/delivery/visitor.ts'
+import { openEdge } from '../../src/edge/index.ts'
+import { type Copy, startCopy } from './copy.ts'
+
+let copy: Copy
+before(async () => {
+  copy = await startCopy({ environment: { MAPROPE_TRUSTED_PROXY: '127.0.0.1' } })
+})
+after(() => copy.stop())
+
+interface Answer {
+  readonly status: number
+  readonly headers: Record<string, string | string[] | undefined>
+  readonly body: string
+}
+
+/** One request over a connection of its own, `write` sending its body. */
+function raw(
+  host: string,
+  target: string,
+  options: {
+    method?: string
+    headers?: Record<string, string>
+    write?: (send: (part: string | Buffer) => void, end: () => void) => void
+  } = {},
+): Promise<Answer> {
+  return new Promise((resolve, reject) => {
+    const sent = request(
+      {
+        host: '127.0.0.1',
+        port: copy.port,
+        path: target,
+        method: options.method ?? 'GET',
+        agent: false,
+        headers: { host: `${host}:${copy.port}`, ...options.headers },
+      },
+      (answer) => {
+        let body = ''
+        answer.on('data', (part: Buffer) => {
+          body += part.toString()
+        })
+        answer.on('error', () => {})
+        answer.on('close', () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }))
+      },
+    )
+    sent.on('error', (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EPIPE' && error.code !== 'ECONNRESET') reject(error)
+    })
+    if (options.write === undefined) sent.end()
+    else
+      options.write(
+        (part) => void sent.write(part),
+        () => void sent.end(),
+      )
+  })
+}
+const FORM = { 'content-type': 'application/x-www-form-urlencoded' }
+const own = (): Record<string, string> => ({ origin: copy.url, ...FORM })
+const CREDENTIALS = 'email=tobin%40slow-ferry.example&password=ten-past-seven'
+const signIn = (target = '/sign-in', headers: Record<string, string> = {}, body = CREDENTIALS): Promise<Answer> =>
+  raw('localhost', target, {
+    method: 'POST',
+    headers: { ...own(), ...headers },
+    write: (send, end) => {
+      send(body)
+      end()
+    },
+  })
+
+test('a body is counted as it comes, whatever its head says: forms, calls and uploads end at their limits with 413', async () => {
+  const flood = (target: string, headers: Record<string, string>): Promise<Answer> =>
+    raw('localhost', target, {
+      method: 'POST',
+      headers: { ...headers, 'transfer-encoding': 'chunked' },
+      write: (send) => {
+        const piece = Buffer.alloc(1024 * 1024, 97)
+        for (let i = 0; i < 30; i++) send(piece) // and never an end
+      },
+    })
+  const form = await flood('/sign-in', own())
+  assert.deepEqual([form.status, form.headers['content-type']], [413, 'text/html; charset=utf-8'])
+  const call = await flood('/api/v1/rewrite', { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' })
+  assert.deepEqual([call.status, (JSON.parse(call.body) as { fault: string }).fault], [413, 'body-too-large'])
+  const file = await flood('/api/v1/files', { authorization: `Bearer ${copy.token}`, 'content-type': 'multipart/form-data; boundary=x' })
+  assert.deepEqual([file.status, (JSON.parse(file.body) as { fault: string }).fault], [413, 'file-too-large'])
+  const said = await raw('localhost', '/api/v1/rewrite', {
+    method: 'POST',
+    headers: { 'content-length': '900000000' },
+    write: (send) => send('{'),
+  })
+  assert.equal(said.status, 413)
+  assert.equal((await signIn()).status, 303)
+})
+
+test('a body that makes no progress is not waited for, and one that waits for us is', async () => {
+  const server = openEdge({
+    log: pino({ level: 'silent' }),
+    stretchMs: 60,
+    answer(incoming, response) {
+      if (incoming.url === '/held') setTimeout(() => incoming.resume(), 400)
+      else incoming.resume()
+      incoming.on('end', () => response.end('all there'))
+    },
+    onUpgrade: (_request, socket) => socket.destroy(),
+  }).listen(0, '127.0.0.1')
+  await once(server, 'listening')
+  const { port } = server.address() as AddressInfo
+  const post = (target: string, bytes: number, isWhole: boolean): Promise<string> =>
+    new Promise((resolve) => {
+      const socket = connect(port, '127.0.0.1')
+      let said = ''
+      socket.on('data', (part) => {
+        said += part.toString()
+        if (said.includes('all there')) socket.end()
+      })
+      socket.on('error', () => {})
+      socket.on('close', () => resolve(said))
+      socket.write(`POST ${target} HTTP/1.1\r\nHost: a\r\nContent-Length: ${isWhole ? bytes : bytes + 10}\r\n\r\n`)
+      socket.write(Buffer.alloc(bytes))
+    })
+  assert.match(await post('/slow', 10, false), /^HTTP\/1\.1 408 /)
+  assert.match(await post('/held', 3_000_000, true), /all there/)
+  server.close()
+  server.closeAllConnections()
+})
+
+test('only WebSocket is an upgrade: with any other a request is answered as without it', async () => {
+  const h2c = { connection: 'Upgrade, HTTP2-Settings', upgrade: 'h2c', 'http2-settings': 'AAMAAABkAARAAAAAAAIAAAAA' }
+  const [link, page, sign] = await Promise.all([
+    raw('sferry.localhost', '/go/cap', { headers: h2c }),
+    raw('slow-ferry.localhost', '/', { headers: h2c }),
+    raw('localhost', '/sign-in', { headers: h2c }),
+  ])
+  assert.equal(link.status, 302)
+  assert.match(page.body, /Printed on the quay/)
+  assert.match(sign.body, /Sign in/)
+  assert.equal((await raw('sferry.localhost', '/go/cap', { headers: { connection: 'upgrade', upgrade: 'websocket' } })).status, 426)
+})
+
+test('after signing in nobody is sent out of the studio, however the way back is written', async () => {
+  for (const next of [
+    '/%09/evil.example/x',
+    '//evil.example',
+    '/%5Cevil.example',
+    '/%0a/evil.example',
+    'https://evil.example/',
+    '/.//evil.example',
+    '/x/..//evil.example',
+  ])
+    assert.equal((await signIn(`/sign-in?next=${next}`)).headers.location, '/', next)
+  assert.equal((await signIn('/sign-in?next=%2Flinks%3Ffinding%3Dunmarked')).headers.location, '/links?finding=unmarked')
+})
+
+test('tries that run at the same time are counted too', async () => {
+  const wrong = CREDENTIALS.replace('tobin', 'deckhand').replace('seven', 'eight')
+  const answers = await Promise.all(Array.from({ length: 40 }, () => signIn('/sign-in', {}, wrong)))
+  const let_in = answers.filter(({ status }) => status === 401).length
+  assert.ok(let_in <= 8, `${let_in} tries had their password looked at`)
+  assert.equal(answers.filter(({ status }) => status === 429).length, 40 - let_in)
+})
+
+test('behind a trusted proxy that speaks https the session is bound to host and https', async () => {
+  const plain = String((await signIn()).headers['set-cookie'])
+  assert.match(plain, /^maprope_session=/)
+  assert.doesNotMatch(plain, /Secure/)
+  const origin = copy.url.replace('http:', 'https:')
+  const secure = await signIn('/sign-in', { 'x-forwarded-proto': 'https', origin })
+  const cookie = String(secure.headers['set-cookie'])
+  assert.match(cookie, /^__Host-maprope_session=/)
+  assert.match(cookie, /; Secure/)
+  assert.match(cookie, /Path=\//)
+  assert.doesNotMatch(cookie, /Domain/i)
+  const desk = await raw('localhost', '/', { headers: { 'x-forwarded-proto': 'https', cookie: cookie.split(';')[0] ?? '' } })
+  assert.equal(desk.status, 200)
+})
+
+test('what is kept on disk is its owner’s alone', () => {
+  const open: string[] = []
+  for (const entry of readdirSync(copy.folder, { withFileTypes: true, recursive: true })) {
+    const file = path.join(entry.parentPath, entry.name)
+    if ((statSync(file).mode & 0o077) !== 0) open.push(file)
+  }
+  assert.deepEqual(open, [])
+  assert.equal(statSync(copy.folder).mode & 0o777, 0o700)
+})
+
+test('the salt of the visitors is random, and goes with its day', () => {
+  const folders = [0, 1].map(() => mkdtempSync(path.join(tmpdir(), 'map-rope-salt-')))
+  const asked = { method: 'GET', headers: { 'user-agent': 'Mozilla/5.0' }, socket: { remoteAddress: '203.0.113.7' } }
+  const line = (visitors: Visitors, day: number): string =>
+    visitors.clickLine(asked as unknown as Parameters<Visitors['clickLine']>[0], 'x', Date.UTC(2026, 4, day, 12)).split('\t')[3] ?? ''
+  const [first, again] = [0, 0].map(() => new Visitors(folders[0] ?? '', new Set()))
+  const other = new Visitors(folders[1] ?? '', new Set())
+  assert.ok(first !== undefined && again !== undefined)
+  const monday = line(first, 4)
+  assert.equal(line(again, 4), monday, 'the processes of one machine tell a visitor alike')
+  assert.notEqual(line(other, 4), monday)
+  const salts = (): string[] => readdirSync(folders[0] ?? '')
+  assert.deepEqual(salts(), ['visitor-salt-2026-05-04'])
+  assert.notEqual(line(first, 5), monday)
+  assert.deepEqual(salts(), ['visitor-salt-2026-05-05'])
+  assert.match(readFileSync(path.join(folders[0] ?? '', 'visitor-salt-2026-05-05'), 'utf8'), /^[0-9a-f]{64}$/)
+})
