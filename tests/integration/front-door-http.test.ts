@@ -240,6 +240,42 @@ test('one connection of a client serves it page after page', async () => {
   agent.destroy()
 })
 
+test('a door that leads to itself, or round in a ring, says so; a host with a dot behind it is the same host', async () => {
+  door.behind = page(LINK)
+  assert.match(await raw(`GET / HTTP/1.1\r\nHost: door.localhost.\r\nConnection: close\r\n\r\n`), /rel="nofollow"/)
+  const via = String(door.seen[0]?.headers.via)
+  assert.match(via, /^1\.1 map-rope-[0-9a-f]{12}$/)
+  // What the site behind would send back to the door, were it the door itself or another door that leads here.
+  assert.match(await raw(`GET / HTTP/1.1\r\n${HEAD}Via: 1.1 elsewhere, ${via}\r\n\r\n`), /^HTTP\/1\.1 508 /)
+  assert.equal(door.seen.length, 1)
+  assert.match(await raw(`GET / HTTP/1.1\r\n${HEAD}Via: 1.1 map-rope-0123456789ab\r\n\r\n`), /^HTTP\/1\.1 200 /)
+})
+
+test('a client’s own word on who it is goes no further, and a header of any name does', async () => {
+  door.behind = (request, response) =>
+    void response
+      .writeHead(200, ['Content-Type', 'text/plain', '__proto__', 'back', 'constructor', 'too'])
+      .end(JSON.stringify(request.rawHeaders))
+  const answer = await raw(
+    `GET / HTTP/1.1\r\n${HEAD}X-Real-IP: 198.51.100.9\r\nForwarded: for=198.51.100.9\r\n__proto__: there\r\nconstructor: too\r\n\r\n`,
+  )
+  assert.doesNotMatch(answer, /198\.51\.100\.9/)
+  assert.match(answer, /"__proto__","there"/)
+  assert.match(answer, /\r\n__proto__: back\r\nconstructor: too\r\n/)
+})
+
+test('no upgrade is a way round the door: a page asked for with h2c is marked, and one asked for as a WebSocket is not sent', async () => {
+  door.behind = page(LINK)
+  const h2c = await raw(
+    `GET / HTTP/1.1\r\nHost: door.localhost\r\nConnection: Upgrade, HTTP2-Settings, close\r\nUpgrade: h2c\r\nHTTP2-Settings: AAMAAABk\r\n\r\n`,
+  )
+  assert.ok(h2c.includes(MARKED), h2c)
+  assert.equal(door.seen[0]?.headers['http2-settings'], undefined)
+  const socket = await raw('GET / HTTP/1.1\r\nHost: door.localhost\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\r\n')
+  assert.match(socket, /^HTTP\/1\.1 200 OK\r\nConnection: close\r\nContent-Length: 0\r\n/)
+  assert.doesNotMatch(socket, /tides|transfer-encoding/i)
+})
+
 test('a site that talks no HTTP is told of by a page of ours', async () => {
   const { createServer } = await import('node:net')
   const odd = createServer((socket) => {
