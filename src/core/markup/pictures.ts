@@ -21,12 +21,16 @@ const WANTED: ReadonlySet<string> = new Set(['img'])
 /** Every picture of a page in source order. */
 export function scanPictures(html: string): readonly Picture[] {
   const found: Picture[] = []
-  const { links } = scanLinks(html)
+  const links = scanLinks(html).links.filter(({ element }) => element === 'a')
+  /** The first link that does not end before the picture: both come in the order of the page. */
+  let next = 0
   walkTags(html, {
     wants: WANTED,
     open(name, start, nameEnd, end, inert, foreign, attributes) {
       if (name !== 'img' || inert || foreign) return
-      const link = links.find((each) => each.element === 'a' && each.end <= start && start < each.contentEnd) ?? null
+      for (let link = links[next]; link !== undefined && link.contentEnd <= start; link = links[next]) next++
+      const around = links[next]
+      const link = around !== undefined && around.end <= start ? around : null
       found.push({
         start,
         nameEnd,

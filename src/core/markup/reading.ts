@@ -1,9 +1,10 @@
 import { readAttributes, valueNamed } from './attributes.ts'
 import { decodeSource, isSingleByte } from './encoding.ts'
+import { endsForeign, OpenForeign } from './foreign.ts'
 import type { PatchSet } from './patch.ts'
 import type { WrittenValue } from './rewrite.ts'
 import { Form, LinkNote, Mode, type ReadingState, Stop, scanner, startOfReading } from './scanner.ts'
-import { endsForeign, type ForeignElement, foreignElement, isRawElement } from './tokenizer.ts'
+import { isRawElement } from './tokenizer.ts'
 
 /** A link's start tag as a stream meets it. */
 export interface StreamedTag {
@@ -107,7 +108,7 @@ export class PageReader<Group> {
   readonly #note = new LinkNote()
   readonly #state: ReadingState
   #templates = 0
-  readonly #foreign: ForeignElement[] = []
+  readonly #foreign = new OpenForeign()
   #baseHref: string | null = null
   #baseTarget: string | null = null
   #links = 0
@@ -155,7 +156,7 @@ export class PageReader<Group> {
   /** Reads on from `i`. @returns how far it was read, or {@link wait} */
   #step(passage: Passage, i: number): number {
     const { units, isLast } = passage
-    const isNested = this.#foreign.length > 0 || this.#templates > 0
+    const isNested = !this.#foreign.isEmpty || this.#templates > 0
     if (this.#state.mode === Mode.Pass) return units.length
     if (isNested && this.#state.mode === Mode.Data) return this.#nested(passage, i)
     const links = scanner()
@@ -195,10 +196,6 @@ export class PageReader<Group> {
     return end
   }
 
-  #inForeign(): boolean {
-    return this.#foreign[this.#foreign.length - 1]?.html === false
-  }
-
   /** One tag in SVG, MathML or a template, or other markup there. */
   #nested(passage: Passage, from: number): number {
     const { units } = passage
@@ -226,7 +223,7 @@ export class PageReader<Group> {
     }
     if (units.length - lt < CDATA_START.length && !isLast) return wait(lt)
     const mark = text(lt, lt + CDATA_START.length)
-    if (mark === CDATA_START && this.#inForeign()) {
+    if (mark === CDATA_START && this.#foreign.isInside) {
       state.mode = Mode.Cdata
       return lt + CDATA_START.length
     }
@@ -239,8 +236,8 @@ export class PageReader<Group> {
 
   #nestedStart(passage: Passage, tag: Tag): number {
     const { lt, name, end } = tag
-    if (this.#inForeign() && this.#endsForeign(passage, tag)) while (this.#inForeign()) this.#foreign.pop()
-    const isForeign = this.#inForeign()
+    if (this.#foreign.isInside && this.#endsForeign(passage, tag)) this.#foreign.leave()
+    const isForeign = this.#foreign.isInside
     if (name === 'a' || (name === 'area' && !isForeign)) {
       this.#note.start = lt
       this.#note.end = end
@@ -261,20 +258,14 @@ export class PageReader<Group> {
   /** Goes into an element of SVG or MathML. */
   #enterForeign({ bytes }: Passage, { lt, name, nameEnd, end, selfClosing }: Tag): number {
     const tag = name === 'annotation-xml' ? this.#decode(bytes, lt, end) : ''
-    if (!selfClosing) this.#foreign.push(foreignElement(tag, name, nameEnd - lt, end - lt, this.#foreign))
+    if (!selfClosing) this.#foreign.enter(tag, name, nameEnd - lt, end - lt)
     return end
   }
 
   #close(name: string): void {
-    if (this.#foreign.length > 0) {
-      for (let k = this.#foreign.length - 1; k >= 0; k--) {
-        if (this.#foreign[k]?.name !== name) continue
-        this.#foreign.length = k
-        return
-      }
-      if (this.#inForeign() && (name === 'p' || name === 'br')) while (this.#inForeign()) this.#foreign.pop()
-    }
-    if (name === 'template' && this.#templates > 0 && !this.#inForeign()) this.#templates--
+    if (this.#foreign.close(name)) return
+    if (name === 'p' || name === 'br') this.#foreign.leave()
+    if (name === 'template' && this.#templates > 0 && !this.#foreign.isInside) this.#templates--
   }
 
   #decode(bytes: Uint8Array, from: number, to: number): string {

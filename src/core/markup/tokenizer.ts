@@ -1,4 +1,5 @@
 import { type Attribute, isSpace, readTag, type TagEnd } from './attributes.ts'
+import { endsForeign, OpenForeign } from './foreign.ts'
 
 /** Receives what a walk over a page meets, in source order. Offsets are UTF-16 code units; ends are exclusive. */
 export interface TagSink {
@@ -22,22 +23,8 @@ const RAW = new Set(['title', 'textarea', 'style', 'xmp', 'iframe', 'noembed', '
 
 export const isRawElement = (name: string): boolean => RAW.has(name)
 
-/** Start tags that end SVG or MathML when met inside them (HTML, "the rules for parsing tokens in foreign content"). */
-const BREAKOUT = new Set(
-  (
-    'b big blockquote body br center code dd div dl dt em embed h1 h2 h3 h4 h5 h6 head hr i img li listing menu meta nobr ol p pre ruby s small ' +
-    'span strong strike sub sup table tt u ul var'
-  ).split(' '),
-)
-const HTML_INSIDE_SVG = new Set(['foreignobject', 'desc', 'title'])
-const HTML_INSIDE_MATH = new Set(['mi', 'mo', 'mn', 'ms', 'mtext', 'annotation-xml'])
-
-/** Open elements from the outermost `svg` or `math` on; `html` where HTML's own rules hold again inside them. */
-export interface ForeignElement {
-  readonly name: string
-  readonly svg: boolean
-  readonly html: boolean
-}
+/** Elements that hold nothing and are never open. */
+const VOID = new Set('area base br col embed hr img input link meta param source track wbr'.split(' '))
 
 /**
  * Walks the tags of a page as the tokenizer of the HTML standard would see them, with as much of tree construction
@@ -47,15 +34,17 @@ export interface ForeignElement {
 export function walkTags(html: string, sink: TagSink): void {
   const length = html.length
   const tag: TagEnd = { end: -1, selfClosing: false }
-  const foreign: ForeignElement[] = []
-  const lookUps = { left: LOOK_BACKS }
+  const foreign = new OpenForeign()
+  const plain = searchOnward(html, '-->')
+  const bang = searchOnward(html, '--!>')
+  /** How many of HTML's elements of each name are open; counted once malformed SVG or MathML asks. */
+  let open: Map<string, number> | null = null
   let templates = 0
   let textStart = 0
   let from = 0
   const flush = (end: number): void => {
     if (end > textStart) sink.text?.(textStart, end, templates > 0)
   }
-  const inForeign = (): boolean => foreign.length > 0 && foreign[foreign.length - 1]?.html === false
 
   while (from < length) {
     const lt = html.indexOf('<', from)
@@ -68,16 +57,17 @@ export function walkTags(html: string, sink: TagSink): void {
       readTag(html, nameEnd, attributes, tag)
       if (tag.end === -1) break
       flush(lt)
-      let isForeign = inForeign()
+      let isForeign = foreign.isInside
       if (isForeign && endsForeign(html, name, nameEnd, tag.end)) {
-        while (inForeign()) foreign.pop()
+        foreign.leave()
         isForeign = false
       }
       if (!isForeign && (name === 'svg' || name === 'math')) isForeign = true
+      if (open !== null && !isForeign) count(open, name)
       sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign, attributes ?? NO_ATTRIBUTES)
       from = tag.end
       if (isForeign) {
-        if (!tag.selfClosing) foreign.push(foreignElement(html, name, nameEnd, tag.end, foreign))
+        if (!tag.selfClosing) foreign.enter(html, name, nameEnd, tag.end)
       } else if (name === 'template') templates++
       else from = afterRawText(html, name, tag.end)
       textStart = from
@@ -90,8 +80,12 @@ export function walkTags(html: string, sink: TagSink): void {
         if (tag.end === -1) break
         flush(lt)
         const name = html.slice(lt + 2, nameEnd).toLowerCase()
-        if (foreign.length > 0) closeForeign(html, foreign, name, lt, lookUps)
-        if (name === 'template' && templates > 0 && !inForeign()) templates--
+        if (!foreign.isEmpty && !closeForeign(foreign, name) && foreign.isInside) {
+          open ??= openBefore(html, lt)
+          if ((open.get(name) ?? 0) > 0) foreign.leave()
+        }
+        if (open !== null && !foreign.isInside) open.set(name, Math.max(0, (open.get(name) ?? 0) - 1))
+        if (name === 'template' && templates > 0 && !foreign.isInside) templates--
         sink.close?.(name, lt, tag.end, templates > 0)
         from = tag.end
       } else if (Number.isNaN(first)) break
@@ -102,7 +96,7 @@ export function walkTags(html: string, sink: TagSink): void {
       textStart = from
     } else if (c === 0x21) {
       flush(lt)
-      from = afterDeclaration(html, lt, inForeign())
+      from = html.startsWith('--', lt + 2) ? afterComment(html, lt, plain, bang) : afterDeclaration(html, lt, foreign.isInside)
       textStart = from
     } else if (c === 0x3f) {
       flush(lt)
@@ -135,15 +129,27 @@ function afterMark(html: string, mark: string, from: number): number {
   return at === -1 ? html.length : at + mark.length
 }
 
-/** Past a comment, doctype, CDATA section or bogus comment that starts at `lt`. */
-function afterDeclaration(html: string, lt: number, inForeign: boolean): number {
-  if (html.startsWith('--', lt + 2)) {
-    // "<!-->" and "<!--->" are whole comments, hence the search from the opening dashes on.
-    const plain = html.indexOf('-->', lt + 2)
-    const bang = html.indexOf('--!>', lt + 4)
-    if (bang !== -1 && (plain === -1 || bang < plain)) return bang + 4
-    return plain === -1 ? html.length : plain + 3
+/**
+ * Looks for a mark from places that only go on. What was found is kept: neither a mark that comes late, nor one that never
+ * comes, is looked for through the rest of the page again and again.
+ */
+function searchOnward(html: string, mark: string): (from: number) => number {
+  let at = -2
+  return (from) => {
+    if (at !== -1 && at < from) at = html.indexOf(mark, from)
+    return at
   }
+}
+
+/** Past the comment that starts at `lt`. "<!-->" and "<!--->" are whole ones, hence the search from the opening dashes on. */
+function afterComment(html: string, lt: number, plain: (from: number) => number, bang: (from: number) => number): number {
+  const [plainAt, bangAt] = [plain(lt + 2), bang(lt + 4)]
+  if (bangAt !== -1 && (plainAt === -1 || bangAt < plainAt)) return bangAt + 4
+  return plainAt === -1 ? html.length : plainAt + 3
+}
+
+/** Past a doctype, CDATA section or bogus comment that starts at `lt`. */
+function afterDeclaration(html: string, lt: number, inForeign: boolean): number {
   if (inForeign && html.startsWith('[CDATA[', lt + 2)) return afterMark(html, ']]>', lt + 9)
   return afterMark(html, '>', lt + 2)
 }
@@ -196,47 +202,23 @@ function endOfScript(html: string, from: number): number {
   return html.length
 }
 
-/** How an element of SVG or MathML stands among those that are open. @param nameEnd - and `end`: of its start tag in `html` */
-export function foreignElement(html: string, name: string, nameEnd: number, end: number, open: readonly ForeignElement[]): ForeignElement {
-  const outer = open[open.length - 1]
-  // Inside MathML an "svg" is just another MathML element, except in annotation-xml; and the other way round.
-  const isOutermost = outer === undefined || outer.html || (outer.name === 'annotation-xml' && name === 'svg')
-  const svg = isOutermost ? name === 'svg' : outer.svg
-  if (svg) return { name, svg, html: HTML_INSIDE_SVG.has(name) }
-  if (name === 'annotation-xml')
-    return { name, svg, html: /encoding\s*=\s*["']?(?:text\/html|application\/xhtml\+xml)["'\s>]/i.test(html.slice(nameEnd, end)) }
-  return { name, svg, html: HTML_INSIDE_MATH.has(name) }
+/** An end tag inside SVG or MathML: closes the foreign element of its name, or all of them. @returns false where it closes none */
+function closeForeign(foreign: OpenForeign, name: string): boolean {
+  if (!foreign.isInside || (name !== 'p' && name !== 'br')) return foreign.close(name)
+  foreign.leave()
+  return true
 }
 
-/** An end tag inside SVG or MathML: closes the foreign element of its name, or the HTML element around all of it. */
-function closeForeign(html: string, foreign: ForeignElement[], name: string, at: number, lookUps: { left: number }): void {
-  const leave = (): void => {
-    while (foreign.length > 0 && foreign[foreign.length - 1]?.html === false) foreign.pop()
-  }
-  const isHtml = foreign[foreign.length - 1]?.html !== false
-  if (!isHtml && (name === 'p' || name === 'br')) return leave()
-  for (let i = foreign.length - 1; i >= 0; i--) {
-    if (foreign[i]?.name !== name) continue
-    foreign.length = i
-    return
-  }
-  if (!isHtml && isLeftOpen(html, name, at, lookUps)) leave()
+function count(open: Map<string, number>, name: string): void {
+  if (!VOID.has(name)) open.set(name, (open.get(name) ?? 0) + 1)
 }
 
-/** How often a page may make us look back over what came before; a page that asks more often is broken all over. */
-const LOOK_BACKS = 50
-
-/** Tells whether an element of that name was opened before `at` and not closed. Only malformed SVG or MathML needs to know. */
-function isLeftOpen(html: string, name: string, at: number, lookUps: { left: number }): boolean {
-  if (lookUps.left === 0 || !/^[a-z][a-z0-9-]*$/.test(name)) return false
-  lookUps.left--
-  let open = 0
-  const before = html.slice(0, at).replace(/<!--[\s\S]*?-->|<[!?][^>]*>/g, '') // what stands in a comment opens nothing
-  for (const tag of before.matchAll(new RegExp(`<(/?)${name}(?=[\\s/>])`, 'gi'))) open = tag[1] === '' ? open + 1 : Math.max(0, open - 1)
-  return open > 0
-}
-
-/** Tells whether a start tag ends the SVG or MathML that it is met in. */
-export function endsForeign(html: string, name: string, nameEnd: number, end: number): boolean {
-  return BREAKOUT.has(name) || (name === 'font' && /[\s/](?:color|face|size)[\s=/>]/i.test(html.slice(nameEnd, end)))
+/** How many of HTML's elements of each name were opened before `at` and not closed. Only malformed SVG or MathML needs to know. */
+function openBefore(html: string, at: number): Map<string, number> {
+  const open = new Map<string, number>()
+  walkTags(html.slice(0, at), {
+    open: (name, _start, _nameEnd, _end, _inert, foreign) => void (foreign || count(open, name)),
+    close: (name) => void open.set(name, Math.max(0, (open.get(name) ?? 0) - 1)),
+  })
+  return open
 }
