@@ -6,6 +6,7 @@ await build({
   entryPoints: {
     server: 'src/entries/server.ts',
     setup: 'src/entries/setup.ts',
+    apart: 'src/entries/apart.ts',
     'click-loader': 'src/entries/click-loader.ts',
     'stand-ins': 'stand-ins/server.ts',
   },

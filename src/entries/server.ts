@@ -3,6 +3,7 @@ import type { ServerResponse } from 'node:http'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
 import pino from 'pino'
+import { closeApart } from '../apart/index.ts'
 import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import type { Delivery } from '../delivery/delivery.ts'
@@ -144,6 +145,7 @@ async function end(signal: string): Promise<void> {
   log.info({ signal }, 'stopping')
   setTimeout(() => process.exit(1), 10_000).unref()
   for (const step of endings) await step()
+  await closeApart()
   await closeDatabase(db)
   process.exit(0)
 }

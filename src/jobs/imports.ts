@@ -1,10 +1,13 @@
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
+import { type ApartFault, apart } from '../apart/index.ts'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
+import { PROBLEMS } from '../contract/problems.ts'
 import { isPageName, nameForPath, pathForName, readPage, setPageTags, whyNotServed } from '../core/content/index.ts'
-import { htmlOfMarkdown, pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
+import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
+import { ok, type Result } from '../core/result.ts'
 import { type CompiledSite, surveyPage } from '../core/rules/index.ts'
 import { dropCrawl } from '../data/crawled.ts'
 import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
@@ -18,6 +21,8 @@ import { crawl } from './crawl.ts'
 
 /** How often progress is written down and a wish to cancel is looked for. */
 const PROGRESS_MS = 250
+/** One Markdown file has this long: the largest that people write takes a few hundredths of it. */
+const MARKDOWN_MS = 10_000
 
 class Cancelled extends Error {}
 
@@ -46,7 +51,7 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
   const { Job } = db.models
   const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
     db,
-    `UPDATE jobs SET state = 'running', updated_at = now() WHERE id = $1 AND state = 'waiting' RETURNING site_id, input, person_id`,
+    `UPDATE jobs SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' RETURNING site_id, input, person_id`,
     [jobId],
   )
   if (claimed === undefined) return // cancelled before it began, or somebody else has it
@@ -243,7 +248,9 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   if (!unpacked.ok) return refuse(String(unpacked.detail.why))
   const late = sizeFault(name, unpacked.value.length)
   if (late !== null) return refuse(late)
-  const made = asPage(entry, name, unpacked.value, model)
+  const article = await asPage(entry, name, unpacked.value, model)
+  if (article?.ok === false) return refuse(PROBLEMS[article.fault][1])
+  const made = article?.value ?? null
   const bytes = made?.bytes ?? unpacked.value
   const isPage =
     made !== null ||
@@ -306,21 +313,28 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
 }
 
 /** A page made of something that is no HTML page: Markdown, or an article of a feed. Null for what is one itself. */
-function asPage(entry: ArchiveEntry, name: string, bytes: Buffer, model: Model): { bytes: Buffer; path: string; origin?: Buffer } | null {
+async function asPage(
+  entry: ArchiveEntry,
+  name: string,
+  bytes: Buffer,
+  model: Model,
+): Promise<Result<{ bytes: Buffer; path: string; origin?: Buffer }, ApartFault> | null> {
   if (entry.isArticle === true && entry.path !== undefined)
-    return {
+    return ok({
       bytes: Buffer.from(pageWithArticle(model.source, model.path, entry.title ?? name, decodeSource(bytes, 'utf-8'))),
       path: entry.path,
-    }
+    })
   if (!/\.(?:md|markdown)$/i.test(name)) return null
   const file = readMarkdown(decodeSource(bytes, sniffEncoding(bytes).encoding))
   const title = titleOfMarkdown(file) ?? name.replace(/^.*\//, '').replace(/\.[^.]*$/, '')
-  const page = pageWithArticle(model.source, model.path, title, htmlOfMarkdown(file.body))
+  const article = await apart('markdown', file.body, { deadlineMs: MARKDOWN_MS })
+  if (!article.ok) return article
+  const page = pageWithArticle(model.source, model.path, title, article.value)
   const html = applyPatches(page, setPageTags(page, tagsOfMarkdown(file)))
   const said = file.facts.permalink ?? file.facts.path
   const path =
     typeof said === 'string' && /^\/[^?#]*$/.test(said) ? pathForName(said.slice(1)) : pathForName(name.replace(/\.[^.]*$/, '.html'))
-  return { bytes: Buffer.from(html), path, origin: bytes }
+  return ok({ bytes: Buffer.from(html), path, origin: bytes })
 }
 
 /** Why a front page waits for somebody's word. */

@@ -19,12 +19,16 @@ const Check = z.object({ publication: z.uuid() })
 const PLANS_MS = 1_000
 /** A running job writes its progress several times a second; silence this long means that its process is gone. */
 const SILENCE_SECONDS = 30
+/** How often a job may be begun. */
+const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
 const HOUSEKEEPING_MS = 60 * 60 * 1000
 
 /** Sends work to the job floor. */
 export interface JobQueue {
   enqueue(queue: string, data: object): Promise<void>
+  /** Takes up what a process left behind when it ended in the middle of it. */
+  rescue(): Promise<void>
   /** Also carries jobs out in this process. */
   work(services: Services): Promise<void>
   stop(): Promise<void>
@@ -40,6 +44,12 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   const enqueue = async (queue: string, data: object): Promise<void> =>
     void (await boss.send(queue, data, { retryLimit: queue === CHECKS ? 2 : 0 }))
   const rescue = async (): Promise<void> => {
+    // What ended its process twice would end it again: it has failed, and never comes back by itself.
+    await rows(
+      db,
+      `UPDATE jobs SET state = 'failed', message = $3 WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
+      [SILENCE_SECONDS, BEGUN_MAX, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.'],
+    )
     const left = await rows<{ id: string }>(
       db,
       `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
@@ -49,6 +59,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
   return {
     enqueue,
+    rescue,
     async work(services) {
       await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
         for (const { data } of jobs)

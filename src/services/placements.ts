@@ -14,7 +14,7 @@ import {
   sendPlacement,
 } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type CompiledSite, type Decision, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
+import { becauseOf, type CompiledSite, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
 import { dropFine, listFine, putFine } from '../data/fine-findings.ts'
 import { contentStamp, getBlob, listPages, listPlacements, ownPaths, type PlacementRow, replacePlacements } from '../data/pages.ts'
@@ -24,16 +24,6 @@ import { type Actor, announce, type Context, cursorOf, readCursor, type SiteView
 /** Leads to a partner and does not say so. */
 export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
   facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
-
-/** Why `rel` and `target` are what they are, in plain words. */
-export function becauseOf({ because }: Decision): { rel: string; target: string } {
-  const others = [
-    because.noopener === null ? '' : `noopener: ${sayReason(because.noopener)}`,
-    because.noreferrer === null ? '' : `noreferrer: ${sayReason(because.noreferrer)}`,
-  ].filter((words) => words !== '')
-  const hints = because.hints.by === 'source' && others.length > 0 ? [] : [sayReason(because.hints)]
-  return { rel: [...hints, ...others].join('; '), target: sayReason(because.opens) }
-}
 
 export function shownPlacement(judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {
   const { placement, facts, decision } = judged

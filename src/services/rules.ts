@@ -1,18 +1,21 @@
+import { type ApartFault, apart } from '../apart/index.ts'
 import { ImpactAnswer, type RewriteAnswer, RuleList, type RulesChange } from '../contract/rules.ts'
-import { linkText } from '../core/markup/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { compileRules, decide, deliverPage, ImpactTally, type Rule } from '../core/rules/index.ts'
+import { compileRules, decide, ImpactTally, type Rule } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { becauseOf, type placementsService } from './placements.ts'
+import type { placementsService } from './placements.ts'
 
 interface StoredList {
   readonly version: number
   readonly rules: readonly Rule[]
 }
 
-export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+/** Rules on HTML that somebody sends have this long; a page of the largest size takes a tenth of it. */
+const REWRITE_MS = 60_000
+
+export function rulesService({ db, settings }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
   const current = async (siteId: string): Promise<StoredList> => {
     const [row] = await rows<{ version: number; list: unknown }>(
       db,
@@ -84,23 +87,13 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     async rewrite(
       actor: Actor,
       { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined },
-    ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host'>> {
+    ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host' | ApartFault>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
         return fail('unknown-host', { host })
-      const page = deliverPage(html, view.rules, view.around(path ?? '/'), view.findShortLink)
-      return ok({
-        html: page.html,
-        links: page.delivered.map(({ link, facts, decision }) => ({
-          text: linkText(html, link),
-          href: link.href,
-          kind: facts.kind,
-          before: { rel: link.rel, target: link.target },
-          after: { rel: decision.rel, target: decision.target },
-          because: becauseOf(decision),
-        })),
-      })
+      const { setup } = view
+      return apart('rewrite', { setup, port: settings.port, html, path: path ?? '/' }, { deadlineMs: REWRITE_MS })
     },
   }
 }

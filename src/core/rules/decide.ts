@@ -200,3 +200,13 @@ export function explain({ because }: Decision): readonly { readonly what: string
     return reason === null ? [] : [{ what: SAID[key], reason }]
   })
 }
+
+/** Why `rel` and `target` are what they are, in plain words. */
+export function becauseOf({ because }: Decision): { rel: string; target: string } {
+  const others = [
+    because.noopener === null ? '' : `noopener: ${sayReason(because.noopener)}`,
+    because.noreferrer === null ? '' : `noreferrer: ${sayReason(because.noreferrer)}`,
+  ].filter((words) => words !== '')
+  const hints = because.hints.by === 'source' && others.length > 0 ? [] : [sayReason(because.hints)]
+  return { rel: [...hints, ...others].join('; '), target: sayReason(because.opens) }
+}

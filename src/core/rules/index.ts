@@ -9,7 +9,7 @@ export {
   testsOf,
   wildcard,
 } from './condition.ts'
-export { changesFor, type Decision, decide, explain, type Reason, sayReason, type WrittenTag } from './decide.ts'
+export { becauseOf, changesFor, type Decision, decide, explain, type Reason, sayReason, type WrittenTag } from './decide.ts'
 export { type DeliveredLink, type DeliveredPage, deliverPage } from './deliver.ts'
 export {
   ANSWERS,

@@ -1,0 +1,63 @@
+import { Piscina } from 'piscina'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { Tasks } from './tasks.ts'
+
+export type { RewriteOrder } from './tasks.ts'
+
+/** As many heavy works at once: one core stays for whoever asks for something light. */
+const THREADS_MAX = 2
+/** A thread that nobody needed for so long ends. */
+const IDLE_MS = 30_000
+/** More than any page needs; a work that asks for more ends, and nothing else does. */
+const MEMORY_MB = 512
+
+export type ApartFault = 'work-too-slow' | 'work-too-large' | 'work-broke'
+
+let pool: Piscina | null = null
+
+/** The threads' program as it was built, beside the server's; whoever runs from the source (the tests) finds it there too. */
+const PROGRAM = new URL(import.meta.url.endsWith('.ts') ? '../../dist/apart.mjs' : './apart.mjs', import.meta.url).href
+
+function threads(): Piscina {
+  pool ??= new Piscina({
+    filename: PROGRAM,
+    minThreads: 0,
+    maxThreads: THREADS_MAX,
+    idleTimeout: IDLE_MS,
+    resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
+  })
+  return pool
+}
+
+/**
+ * Does a work in a thread of its own, so that nobody waits for it but who asked: with a limit of memory, a deadline that
+ * counts from now, and an end as soon as it is not wanted any more.
+ * @param deadlineMs - the thread is ended then, whatever it does
+ * @param signal - not wanted any more
+ */
+export async function apart<T extends keyof Tasks>(
+  task: T,
+  input: Parameters<Tasks[T]>[0],
+  { deadlineMs, signal }: { deadlineMs: number; signal?: AbortSignal },
+): Promise<Result<ReturnType<Tasks[T]>, ApartFault>> {
+  const deadline = AbortSignal.timeout(deadlineMs)
+  try {
+    const done: unknown = await threads().run(input, {
+      name: task,
+      signal: signal === undefined ? deadline : AbortSignal.any([deadline, signal]),
+    })
+    return ok(done as ReturnType<Tasks[T]>)
+  } catch (error) {
+    if (deadline.aborted) return fail('work-too-slow', { seconds: deadlineMs / 1000 })
+    const code = error instanceof Error && 'code' in error ? error.code : ''
+    if (code === 'ERR_WORKER_OUT_OF_MEMORY' || error instanceof RangeError) return fail('work-too-large')
+    if (signal?.aborted === true) return fail('work-broke')
+    throw error
+  }
+}
+
+/** Ends the threads; a process that stops has none left. */
+export async function closeApart(): Promise<void> {
+  await pool?.destroy()
+  pool = null
+}

@@ -1,0 +1,7 @@
+/** How often a job was begun: one that ends its process is not begun for ever. */
+export const weather = {
+  name: '005-weather',
+  up: `
+ALTER TABLE jobs ADD COLUMN begun integer NOT NULL DEFAULT 0;
+`,
+} as const
