@@ -150,6 +150,11 @@ function sendFile(
     'Cache-Control': 'no-cache',
     'Accept-Ranges': 'bytes',
     'X-Content-Type-Options': 'nosniff',
+    // Nothing in a file may run when it is opened by itself. A document's viewer is the browser's own, and needs to be let.
+    'Content-Security-Policy':
+      file.mediaType === 'application/pdf'
+        ? "script-src 'none'; base-uri 'none'"
+        : "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src 'self' data:; media-src 'self'; font-src 'self' data:",
   }
   // Web fonts are only loaded across origins where the server allows it; the studio shows pages in a frame of no origin.
   if (file.mediaType.startsWith('font/')) headers['Access-Control-Allow-Origin'] = '*'

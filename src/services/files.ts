@@ -3,6 +3,7 @@ import { lookup } from 'mrmime'
 import type { FileHabit, FileQuery, FileRemoval, SiteFile } from '../contract/files.ts'
 import { ONE_FILE_MAX_BYTES } from '../contract/files.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
+import { drawingFault } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
 import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
@@ -11,34 +12,36 @@ import { type Actor, announce, type Context, cursorOf, readCursor, type SiteView
 import { hashOf } from './pages.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
-const KINDS: Readonly<Record<string, readonly string[]>> = {
-  png: ['image/png', 'image/apng'],
-  jpg: ['image/jpeg'],
-  jpeg: ['image/jpeg'],
-  gif: ['image/gif'],
-  webp: ['image/webp'],
-  avif: ['image/avif'],
-  svg: [],
-  ico: ['image/x-icon'],
-  pdf: ['application/pdf'],
-  txt: [],
-  csv: [],
-  md: [],
-  ics: [],
-  gpx: [],
-  mp3: ['audio/mpeg'],
-  ogg: ['audio/ogg', 'application/ogg'],
-  mp4: ['video/mp4'],
-  webm: ['video/webm'],
-  zip: ['application/zip'],
-  epub: ['application/epub+zip'],
-  docx: ['application/vnd.openxmlformats-officedocument.wordprocessingml.document'],
-  xlsx: ['application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'],
-  pptx: ['application/vnd.openxmlformats-officedocument.presentationml.presentation'],
-  odt: ['application/vnd.oasis.opendocument.text'],
-  css: [],
-  woff2: ['font/woff2'],
-}
+const KINDS = new Map<string, readonly string[]>(
+  Object.entries({
+    png: ['image/png', 'image/apng'],
+    jpg: ['image/jpeg'],
+    jpeg: ['image/jpeg'],
+    gif: ['image/gif'],
+    webp: ['image/webp'],
+    avif: ['image/avif'],
+    svg: [],
+    ico: ['image/x-icon'],
+    pdf: ['application/pdf'],
+    txt: [],
+    csv: [],
+    md: [],
+    ics: [],
+    gpx: [],
+    mp3: ['audio/mpeg'],
+    ogg: ['audio/ogg', 'application/ogg'],
+    mp4: ['video/mp4'],
+    webm: ['video/webm'],
+    zip: ['application/zip'],
+    epub: ['application/epub+zip'],
+    docx: ['application/vnd.openxmlformats-officedocument.wordprocessingml.document'],
+    xlsx: ['application/vnd.openxmlformats-officedocument.spreadsheetml.sheet'],
+    pptx: ['application/vnd.openxmlformats-officedocument.presentationml.presentation'],
+    odt: ['application/vnd.oasis.opendocument.text'],
+    css: [],
+    woff2: ['font/woff2'],
+  }),
+)
 
 type FileFault =
   | 'forbidden'
@@ -215,7 +218,7 @@ async function contentFault(path: string, bytes: Uint8Array) {
   if (bytes.length === 0) return fail('upload-missing')
   if (bytes.length > ONE_FILE_MAX_BYTES) return fail('file-too-large', { bytes: bytes.length })
   const ending = endingOf(path)
-  const allowed = KINDS[ending]
+  const allowed = KINDS.get(ending)
   if (allowed === undefined || isPageName(path))
     return fail('file-kind-refused', {
       why:
@@ -229,17 +232,8 @@ async function contentFault(path: string, bytes: Uint8Array) {
       found === undefined || found.mime === 'application/xml' || found.mime.startsWith('text/') || found.mime === 'image/svg+xml'
     if (!isText || bytes.subarray(0, 4096).includes(0))
       return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'no text'}` })
-    if (ending === 'svg' && hasProgram(bytes)) return fail('file-not-what-it-says', { why: 'this drawing holds a program' })
+    const fault = ending === 'svg' ? drawingFault(new TextDecoder().decode(bytes)) : null
+    if (fault !== null) return fail('file-not-what-it-says', { why: `this drawing ${fault}` })
   }
   return null
-}
-
-/** A drawing that is opened by itself may run scripts on the site's host. */
-function hasProgram(bytes: Uint8Array): boolean {
-  const text = new TextDecoder().decode(bytes)
-  return (
-    !/<svg[\s>]/i.test(text) ||
-    /<script[\s>/]|<foreignObject[\s>/]|\son[a-z]+\s*=|(?:href|src)\s*=\s*["']?\s*(?:javascript|data:text)/i.test(text) ||
-    /<!ENTITY/i.test(text)
-  )
 }
