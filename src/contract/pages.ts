@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { TITLE_MAX_CHARS } from '../core/markup/index.ts'
-import { Id, line, Paging, Version } from './shared.ts'
+import { Id, line, Paging, VERSION_MAX, Version } from './shared.ts'
 
 export const PageState = z.enum(['new', 'changed', 'live'])
 export const PageKind = z.enum(['page', 'block', 'menu'])
@@ -71,7 +71,7 @@ export const Revision = z
   .meta({ id: 'Revision' })
 export type Revision = z.infer<typeof Revision>
 export const RevisionList = z.object({ items: z.array(Revision) })
-export const RevisionQuery = z.object({ version: z.coerce.number().int().positive() })
+export const RevisionQuery = z.object({ version: z.coerce.number().int().positive().max(VERSION_MAX) })
 export const RevisionSource = Revision.extend({ source: z.string() })
 export type RevisionSource = z.infer<typeof RevisionSource>
 export const PageRestore = z.strictObject({ version: Version, revision: Version })

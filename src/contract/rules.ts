@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { CONDITION_MAX_DEPTH, type Condition, EFFECTS, PART_KINDS, REFERRER_POLICIES, type Rule } from '../core/rules/index.ts'
-import { ADDRESS_KIND, Id, line, Marks, Version } from './shared.ts'
+import { ADDRESS_KIND, Id, line, Marks, VERSION_MAX, Version } from './shared.ts'
 
 /** Most rules a site can have: a list that a person can still read. */
 export const RULES_MAX = 200
@@ -61,7 +61,7 @@ export const RuleBody: z.ZodType<Rule> = z
 
 export const RuleList = z.object({ version: z.int().min(0), rules: z.array(RuleBody) }).meta({ id: 'RuleList' })
 export const RulesChange = z.strictObject({
-  version: z.int().min(0).meta({ description: 'The version the change was made on' }),
+  version: z.int().min(0).max(VERSION_MAX).meta({ description: 'The version the change was made on' }),
   rules: z.array(RuleBody).max(RULES_MAX),
 })
 export type RulesChange = z.infer<typeof RulesChange>
@@ -106,7 +106,7 @@ export type ImpactAnswer = z.infer<typeof ImpactAnswer>
 
 export const RuleVersion = z.object({ version: Version, by: z.string().nullable(), at: z.iso.datetime(), rules: z.int() })
 export type RuleVersion = z.infer<typeof RuleVersion>
-export const RuleVersionQuery = z.object({ version: z.coerce.number().int().positive() })
+export const RuleVersionQuery = z.object({ version: z.coerce.number().int().positive().max(VERSION_MAX) })
 
 export const RewriteRequest = z.object({
   html: z.string().max(20_000_000),

@@ -1,7 +1,9 @@
 import { z } from 'zod'
 
 export const Id = z.uuid()
-export const Version = z.int().positive()
+/** The largest number that PostgreSQL's integer holds. */
+export const VERSION_MAX = 2_147_483_647
+export const Version = z.int().positive().max(VERSION_MAX)
 
 /** Lists come in pages: `cursor` is what the page before said in `next`. */
 export const Paging = z.object({

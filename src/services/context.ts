@@ -1,5 +1,6 @@
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
+import { z } from 'zod'
 import type { Permission } from '../contract/people.ts'
 import type { PartFinder } from '../core/blocks/index.ts'
 import { type CompiledSite, compileSite } from '../core/rules/index.ts'
@@ -101,12 +102,18 @@ export const announce = announceSnapshot
 /** Cursors are opaque to callers: a JSON value in base64url. */
 export const cursorOf = (value: unknown): string => Buffer.from(JSON.stringify(value)).toString('base64url')
 
-/** @returns undefined for a cursor that is none of ours, which then starts from the beginning */
-export function readCursor(cursor: string | undefined): unknown {
+/**
+ * Reads a cursor back as what its list put into it.
+ * @returns undefined for one that is none of this list's, which then starts from the beginning
+ */
+export function readCursor<T>(cursor: string | undefined, shape: z.ZodType<T>): T | undefined {
   if (cursor === undefined) return undefined
   try {
-    return JSON.parse(Buffer.from(cursor, 'base64url').toString())
+    return shape.safeParse(JSON.parse(Buffer.from(cursor, 'base64url').toString())).data
   } catch {
     return undefined
   }
 }
+
+/** A path, as the place in a list that is in the order of paths. */
+export const PathCursor = z.string().refine((path) => !path.includes('\0'))

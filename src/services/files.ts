@@ -8,7 +8,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
 import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
 import { usesOfFile } from '../data/pages.ts'
-import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, announce, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { hashOf } from './pages.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
@@ -103,12 +103,12 @@ export function filesService({ db }: Context, views: SiteViews) {
     async list(actor: Actor, query: FileQuery): Promise<Result<{ items: SiteFile[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const { origin } = await views.of(actor)
-      const after = readCursor(query.cursor)
+      const after = readCursor(query.cursor, PathCursor)
       const { items, total } = await searchFiles(db, {
         siteId: actor.siteId,
         hosts: await hostsOf(actor),
         search: query.search,
-        after: typeof after === 'string' ? after : undefined,
+        after,
         limit: query.limit,
       })
       const last = items[items.length - 1]

@@ -35,7 +35,7 @@ import {
 } from '../data/pages.ts'
 import { signPresence } from '../data/presence.ts'
 import { waitingOn } from '../data/waiting.ts'
-import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import type { waitingService } from './waiting.ts'
 
 /** The name content is kept under. */
@@ -181,14 +181,14 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     async list(actor: Actor, query: PageQuery): Promise<Result<{ items: Page[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const { origin } = await views.of(actor)
-      const after = readCursor(query.cursor)
+      const after = readCursor(query.cursor, PathCursor)
       const { items, total } = await listPages(db, {
         siteId: actor.siteId,
         paths: query.path === undefined ? undefined : spellingsOf(query.path),
         search: query.search,
         state: query.state,
         kind: query.kind,
-        after: typeof after === 'string' ? after : undefined,
+        after,
         limit: query.limit,
       })
       const last = items[items.length - 1]

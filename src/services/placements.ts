@@ -1,4 +1,5 @@
 import { stringify } from 'csv-stringify/sync'
+import { z } from 'zod'
 import type { FineMark, Placement, PlacementFilter, PlacementQuery } from '../contract/placements.ts'
 import { readMenuContent, readPage, TAG_MAX_CHARS } from '../core/content/index.ts'
 import {
@@ -13,6 +14,7 @@ import {
   type Placement as StoredPlacement,
   sendPlacement,
 } from '../core/placements/index.ts'
+
 import { fail, ok, type Result } from '../core/result.ts'
 import { becauseOf, type CompiledSite, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
@@ -131,8 +133,8 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
         if (judged === undefined) return false
         return (page === undefined || judged.placement.page.path === page) && (unmarked === undefined || isUnmarked(judged) === unmarked)
       })
-      const after = readCursor(cursor)
-      const from = typeof after === 'number' && after > 0 ? wanted.findIndex((i) => i >= after) : 0
+      const after = readCursor(cursor, z.int().positive())
+      const from = after !== undefined ? wanted.findIndex((i) => i >= after) : 0
       const shown = from === -1 ? [] : wanted.slice(from, from + limit)
       const items = shown.flatMap((i) => {
         const judged = list.judged[i]

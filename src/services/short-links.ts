@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { z } from 'zod'
 import type { ShortLink, ShortLinkChange, ShortLinkNew, ShortLinkQuery, ShortLinkUses, SuggestAnswer } from '../contract/short-links.ts'
 import { ShortLink as ShortLinkShape } from '../contract/short-links.ts'
 import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
@@ -14,7 +15,11 @@ import {
   takeSlug,
   withdrawShortLink,
 } from '../data/short-links.ts'
+
 import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+
+/** The link that a page of the list ended with. */
+const ListCursor = z.object({ at: z.iso.datetime(), id: z.uuid() })
 
 type ShortLinkFault =
   | AddressFault
@@ -63,7 +68,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       query: ShortLinkQuery,
     ): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('short-links:read')) return fail('forbidden')
-      const after = readCursor(query.cursor) as { at: string; id: string } | undefined
+      const after = readCursor(query.cursor, ListCursor)
       const found = await listShortLinks(db, {
         siteId: actor.siteId,
         slug: query.slug?.toLowerCase(),

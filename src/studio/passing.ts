@@ -9,6 +9,18 @@ import { bodyLimit } from './limits.ts'
 
 /** Told by the edge alone: what a client says of these is dropped. */
 const OURS = new Set(['forwarded', 'x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'x-real-ip'])
+/** What the studio answers; TRACE and the rest end here. */
+const METHODS = new Set(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'])
+
+/** A path with a percent sign that escapes nothing names nothing here. */
+function isReadable(path: string): boolean {
+  try {
+    return !decodeURIComponent(path).includes('\0')
+  } catch {
+    return false
+  }
+}
+
 /** The page that says the studio is away asks again after this many seconds. */
 const ASK_AGAIN_SECONDS = 3
 
@@ -19,6 +31,8 @@ const ASK_AGAIN_SECONDS = 3
 export function passToStudio(socketPath: string, { visitors, log }: { visitors: Visitors; log: Logger }) {
   return (request: EdgeRequest, response: ServerResponse): void => {
     const path = (request.url ?? '/').split('?', 1)[0] ?? '/'
+    if (!METHODS.has(request.method ?? '')) return refuse(request, response, 'wrong-method', { Allow: [...METHODS].join(', ') })
+    if (!isReadable(path)) return refuse(request, response, 'not-found', {})
     const { maxBytes, fault } = bodyLimit(path, request.headers['content-type'])
     let isRefused = false
     const onward = http.request({

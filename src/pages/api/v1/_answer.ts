@@ -35,6 +35,8 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
     if (operation.path.includes('{id}') && !/^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(id)) return problem('not-found')
     const body = await readBody(operation, context)
     if (body instanceof Response) return body
+    if ([...context.url.searchParams].some((pair) => pair.join('').includes('\0')))
+      return problem('invalid-body', { why: 'the query holds the character NUL, which nobody can see' })
     const query = operation.query?.safeParse(Object.fromEntries(context.url.searchParams))
     if (query?.success === false) return invalid(query.error)
     return guarded(context, async () => {
@@ -92,11 +94,46 @@ const FORM_MAX_BYTES = 64 * 1024
 
 async function readBody(operation: Operation, { request }: APIContext): Promise<unknown> {
   if (operation.body === undefined) return undefined
-  const json: unknown = await request.json().catch(() => undefined)
+  const text = await request.text().catch(() => '')
+  if (depthOf(text) > JSON_DEPTH_MAX) return problem('invalid-body', { why: `it is nested more than ${JSON_DEPTH_MAX} levels deep` })
+  const json = readJson(text)
   if (json === undefined) return problem('not-json')
+  // PostgreSQL keeps no such character, and no editor has one to give.
+  if (/\\u0000/.test(text) && holdsNul(json)) return problem('invalid-body', { why: 'it holds the character NUL, which nobody can see' })
   const read = operation.body.safeParse(json)
   return read.success ? read.data : invalid(read.error)
 }
+
+/** Deeper than any menu, rule or selection goes. */
+const JSON_DEPTH_MAX = 200
+
+/** How deep a JSON text is nested; read before it is parsed, since what walks it afterwards does so by recursion. */
+function depthOf(text: string): number {
+  let [depth, most, isInString] = [0, 0, false]
+  for (let i = 0; i < text.length; i++) {
+    const c = text.charCodeAt(i)
+    if (isInString) {
+      if (c === 0x5c) i++
+      else if (c === 0x22) isInString = false
+    } else if (c === 0x22) isInString = true
+    else if (c === 0x5b || c === 0x7b) most = Math.max(most, ++depth)
+    else if (c === 0x5d || c === 0x7d) depth--
+  }
+  return most
+}
+
+function readJson(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    return undefined
+  }
+}
+
+const holdsNul = (value: unknown): boolean =>
+  typeof value === 'string'
+    ? value.includes('\0')
+    : typeof value === 'object' && value !== null && Object.entries(value).some(([key, each]) => key.includes('\0') || holdsNul(each))
 
 function invalid(error: z.ZodError): Response {
   const issues = error.issues.map(({ path, message }) => ({ where: path.join('.'), message }))
