@@ -1,8 +1,8 @@
 import { z } from 'zod'
 
 export const Id = z.uuid()
-/** The largest number that PostgreSQL's integer holds. */
-export const VERSION_MAX = 2_147_483_647
+/** The next one still fits into the integer of PostgreSQL. */
+export const VERSION_MAX = 2_147_483_646
 export const Version = z.int().positive().max(VERSION_MAX)
 
 /** Lists come in pages: `cursor` is what the page before said in `next`. */

@@ -1,5 +1,5 @@
 import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, jsonOf, rows } from './database.ts'
 
 export interface BulkChangeRow {
   readonly id: string
@@ -33,7 +33,7 @@ export async function insertBulkChange(
   const [made] = await rows<{ id: string }>(
     db,
     'INSERT INTO bulk_changes (site_id, change, links, person_id) VALUES ($1, $2::jsonb, $3, $4) RETURNING id',
-    [siteId, JSON.stringify(change), links, personId],
+    [siteId, jsonOf(change), links, personId],
     transaction,
   )
   const id = made?.id ?? ''

@@ -88,3 +88,11 @@ export async function announceSnapshot(db: Database, transaction: Transaction): 
     transaction,
   )
 }
+
+/** Text as PostgreSQL can keep it: without NUL and halves of surrogate pairs. */
+export const storable = (text: string): string =>
+  text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')
+
+/** A value as JSON that PostgreSQL can keep (jsonb takes no NUL and no half of a surrogate pair). */
+export const jsonOf = (value: unknown): string =>
+  JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? storable(each) : each))

@@ -1,7 +1,7 @@
 import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, storable } from './database.ts'
 import type { FileRow } from './models.ts'
-import { putBlobs, storable } from './pages.ts'
+import { putBlobs } from './pages.ts'
 
 export interface NewFile {
   readonly siteId: string

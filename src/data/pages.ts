@@ -1,12 +1,8 @@
 import type { Transaction } from 'sequelize'
 import type { FoundPlacement } from '../core/content/index.ts'
 import type { WrittenLink } from '../core/rules/index.ts'
-import { type Database, rows } from './database.ts'
+import { type Database, jsonOf, rows, storable } from './database.ts'
 import type { PageKind, PageRow } from './models.ts'
-
-/** Text as PostgreSQL can keep it: without NUL and halves of surrogate pairs. */
-export const storable = (text: string): string =>
-  text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')
 
 /** Keeps contents by their hash; those already kept are left as they are. */
 export async function putBlobs(
@@ -312,7 +308,7 @@ export async function replacePlacements(
      SELECT page_id, ordinal, start, "end", tag, text, href, rel, target, "byHand", tags, paragraph, shows, "baseHref", "baseTarget"
      FROM jsonb_to_recordset($1::jsonb) AS x(page_id uuid, ordinal int, start int, "end" int, tag text, text text, href text, rel text, target text,
        "byHand" text, tags text, paragraph int, shows text, "baseHref" text, "baseTarget" text)`,
-    [JSON.stringify(found, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))],
+    [jsonOf(found)],
     transaction,
   )
 }

@@ -1,5 +1,5 @@
 import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, jsonOf, rows } from './database.ts'
 import type { PageKind } from './models.ts'
 
 export interface UnpublishedPage {
@@ -243,7 +243,7 @@ export async function uncheckedPublications(db: Database): Promise<string[]> {
 
 /** Writes down what the live site answered. */
 export async function keepCheck(db: Database, id: string, check: object): Promise<void> {
-  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, JSON.stringify(check)])
+  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, jsonOf(check)])
 }
 
 export interface PlanRow {

@@ -10,9 +10,9 @@ import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../cor
 import { ok, type Result } from '../core/result.ts'
 import { type CompiledSite, surveyPage } from '../core/rules/index.ts'
 import { dropCrawl } from '../data/crawled.ts'
-import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
+import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
-import { getBlob, setOrigin, storable, upsertImported } from '../data/pages.ts'
+import { getBlob, setOrigin, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { hashOf, newContent } from '../services/pages.ts'
@@ -62,7 +62,7 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
     await Job.update(
       {
         state: 'done',
-        report: JSON.parse(JSON.stringify(report, (_, value: unknown) => (typeof value === 'string' ? storable(value) : value))) as unknown,
+        report: JSON.parse(jsonOf(report)) as unknown,
       },
       { where: { id: jobId } },
     )

@@ -4,7 +4,7 @@ import { z } from 'zod'
 import type { Permission } from '../contract/people.ts'
 import type { PartFinder } from '../core/blocks/index.ts'
 import { type CompiledSite, compileSite } from '../core/rules/index.ts'
-import { announceSnapshot, type Database, inTransaction, rows } from '../data/database.ts'
+import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import type { Role } from '../data/models.ts'
 import { readParts } from '../data/parts.ts'
 import { readSiteSetup, snapshotVersion } from '../data/sites.ts'
@@ -75,7 +75,7 @@ export async function writeAudit(
   await rows(
     db,
     'INSERT INTO audit (site_id, person_id, token_id, action, subject, detail) VALUES ($1, $2, $3, $4, $5, $6::jsonb)',
-    [actor.siteId, actor.personId, actor.tokenId, action, subject, JSON.stringify(detail)],
+    [actor.siteId, actor.personId, actor.tokenId, action, subject, jsonOf(detail)],
     transaction,
   )
 }

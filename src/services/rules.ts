@@ -3,7 +3,7 @@ import { ImpactAnswer, type RewriteAnswer, RuleList, type RulesChange } from '..
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { compileRules, decide, ImpactTally, type Rule } from '../core/rules/index.ts'
-import { rows } from '../data/database.ts'
+import { jsonOf, rows } from '../data/database.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
 
@@ -39,7 +39,7 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
           db,
           `INSERT INTO rules (site_id, version, list, person_id) SELECT $1, $2, $3::jsonb, $4
            WHERE $2 = (SELECT coalesce(max(version), 0) + 1 FROM rules WHERE site_id = $1) ON CONFLICT DO NOTHING RETURNING version`,
-          [actor.siteId, version, JSON.stringify(change.rules), actor.personId],
+          [actor.siteId, version, jsonOf(change.rules), actor.personId],
           transaction,
         )
         if (kept.length === 0) return fail('moved-on')
