@@ -19,8 +19,16 @@ const NOT_REDIRECTORS = /(?:share|sharer|intent|login|signin|oauth|submit|valida
 /** What could be taken off an outside address: tracking parameters, and the wrapping of a redirector. */
 export function offersFor(address: string): readonly Offer[] {
   const url = parseUrl(address)
-  if (url === null || !/^https?:$/.test(url.protocol) || url.search === '') return []
-  return [unwrapOffer(address, url), trackingOffer(address)].filter((offer) => offer !== null)
+  if (url === null || !/^https?:$/.test(url.protocol)) return []
+  const offers = url.search === '' ? [] : [unwrapOffer(address, url), trackingOffer(address)]
+  return [...offers, sentenceOffer(address)].filter((offer) => offer !== null)
+}
+
+/** A mark at the end that may be the sentence's, and may as well be the address's. */
+function sentenceOffer(address: string): Offer | null {
+  const found = /[.,!?…]+$/.exec(address)?.[0]
+  if (found === undefined || /\/\.{1,2}$/.test(address)) return null
+  return { what: `Take off the “${found}” at its end`, from: address, to: address.slice(0, -found.length) }
 }
 
 function trackingOffer(address: string): Offer | null {

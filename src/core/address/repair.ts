@@ -54,8 +54,8 @@ const PAIRS: readonly (readonly [string, string])[] = [
   ['[', ']'],
   ['{', '}'],
 ]
-const QUOTES_AT_EDGE = /^["'`“”„‘’‚«»‹›]+|["'`“”„‘’‚«»‹›]+$/g
-const SENTENCE_END = /[.,;:!…。，、]+$/
+/** What ends a sentence, or a part of one, once: several of them are somebody's own ("wait..."). */
+const SENTENCE_END = /(?<![.,!…。，、])[.,!…。，、]$/
 
 type Step = (text: string) => string
 
@@ -81,7 +81,7 @@ export function repair(text: string, around: Surroundings): Result<RepairedAddre
   mend('Joined an address that was broken over lines', (t) => t.replace(/\s*[\r\n\t]+\s*/g, ''))
   mend('Took off the quotes, brackets or punctuation around it', bare)
   if (now === '') return fail('address-empty')
-  const early = schemeFault(now)
+  const early = schemeFault(now) ?? shapeFault(now)
   if (early !== null) return early
   mend('Put back “&” where the code for it stood', (t) => t.replace(/&(?:amp|#0*38|#x0*26);/gi, '&'))
   mend('Wrote it as a mail address', asMail)
@@ -94,7 +94,7 @@ export function repair(text: string, around: Surroundings): Result<RepairedAddre
     mend('Put “https://” in front', (t) => addScheme(t, around))
     mend('Wrote spaces as %20', (t) => t.replace(/[\s\u00a0]+/g, '%20'))
   }
-  const late = schemeFault(now)
+  const late = schemeFault(now) ?? shapeFault(now)
   if (late !== null) return late
   const url = parseUrl(now, around.page)
   if (url === null || !isPlausible(now, url)) return fail('address-unreadable', { address: now })
@@ -113,16 +113,15 @@ function bare(text: string): string {
     for (const [open, close] of PAIRS) {
       if (now.length > 2 && now.startsWith(open) && now.endsWith(close)) now = now.slice(1, -1).trim()
     }
-    now = now.replace(QUOTES_AT_EDGE, '').replace(/^[<([{]+(?=\S)/, '')
+    // An opening quote or bracket begins no address; one at the end may belong to it, unless its partner is there.
+    now = now.replace(/^[<([{"“„‘‚«‹]+(?=\S)/, '')
     now = dropLooseClosers(now)
-    // "…" alone, "." and ".." are paths, not sentence ends.
-    if (!/^\.{1,2}$|\/\.{1,2}$/.test(now)) now = now.replace(SENTENCE_END, (end) => (schemeOnly(now) ? end : ''))
+    // "." and ".." are paths. Behind a query or a fragment nobody can tell whose a full stop is: it stays, and is offered.
+    if (!/^\.{1,2}$|\/\.{1,2}$/.test(now) && !/[?#]./.test(now)) now = now.replace(SENTENCE_END, '')
+    if (/^["'`“”„‘’‚«»‹›]*$/.test(now)) return ''
     if (now === before) return now
   }
 }
-
-/** "mailto:" or "http:" alone keep their colon: what follows is missing, not punctuated. */
-const schemeOnly = (text: string): boolean => /^[a-z]+:$/i.test(text)
 
 function dropLooseClosers(text: string): string {
   for (const [open, close] of [
@@ -161,7 +160,25 @@ function schemeFault(text: string) {
   return /^[a-z]+$/.test(scheme) || shown.includes('://') ? fail('address-unknown-scheme', { scheme }) : null
 }
 
+/** What is no address although a parser would make one of it. */
+function shapeFault(text: string) {
+  if (/^\\\\/.test(text))
+    return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place in your own network; readers cannot reach it' })
+  if (/^[a-z]+:[\s/]*$/i.test(text)) return fail('address-unreadable', { address: text, why: 'only its beginning is there' })
+  if (/^\S+\s+(?:https?:\/\/|www\.)\S/i.test(text)) return fail('address-unreadable', { address: text, why: 'these are two addresses' })
+  const authority = /^(?:https?:\/\/)?([^/?#]*)/i.exec(text)?.[1] ?? ''
+  const hosts = authority.trim().split(/[\s\u00a0]+/)
+  if (hosts.length > 1 && hosts.every((host) => host.includes('.') && isHostName(host.toLowerCase())))
+    return fail('address-unreadable', { address: text, why: 'these are two addresses' })
+  return null
+}
+
 function asMail(text: string): string {
+  const mail = mailOf(text)
+  return /^mailto:/i.test(mail) ? mail.replace(/[\s\u00a0]/g, '%20') : mail
+}
+
+function mailOf(text: string): string {
   if (/^mailto:/i.test(text)) return text.replace(/^mailto:\s*\/*\s*/i, (start) => (start.toLowerCase() === 'mailto:' ? start : 'mailto:'))
   return /^[^\s@:/?#]+@[^\s@:/?#]+\.[^\s@:/?#.]+(?:\?\S*)?$/.test(text) ? `mailto:${text}` : text
 }
@@ -201,17 +218,22 @@ function closeUpHost(text: string): string {
 
 function addScheme(text: string, around: Surroundings): string {
   if (/^(?:https?|ftp):/i.test(text) || /^(?:[/?#]|\.{1,2}(?:\/|$))/.test(text) === true) {
-    return text.startsWith('//') && text.length > 2 ? `https:${text}` : text
+    return text.startsWith('//') && text.length > 2 ? `${parseUrl(around.page)?.protocol ?? 'https:'}${text}` : text
   }
   const host = /^([^/?#\s:@]+)(?::\d{1,5})?(?=[/?#]|$)/.exec(text)?.[1]?.toLowerCase()
   if (host === undefined) return text
   const known = around.siteHosts.includes(host) || around.shortHosts.some((short) => short.host === host)
   const isLocal = host === 'localhost' || host.endsWith('.localhost') || /^\d{1,3}(?:\.\d{1,3}){3}$/.test(host)
   if (isLocal) return `http://${text}`
-  return known || looksLikeHost(host) ? `https://${text}` : text
+  return known || isHostName(host) ? `https://${text}` : text
 }
 
-function looksLikeHost(host: string): boolean {
+/** Names that are set apart (RFC 2606, RFC 6761, and ".internal"), which no list of public suffixes holds. */
+const RESERVED = /\.(?:example|test|invalid|localhost|internal)$/
+
+/** Tells whether a name is a host's, and no file's: it begins as hosts do, or ends in a suffix that hosts have. */
+function isHostName(host: string): boolean {
+  if (/^www\.[^.]/.test(host) || RESERVED.test(host)) return /^[^.\s]+(?:\.[^.\s]+)+$/.test(host)
   const read = parse(host)
   return host.includes('.') && read.isIcann === true && read.domain !== null && getPublicSuffix(host) !== host
 }

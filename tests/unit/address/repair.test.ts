@@ -154,3 +154,68 @@ test('answers any text without throwing, and never with a scheme that runs', () 
     { numRuns: 2000 },
   )
 })
+
+const KEPT = [
+  "options.html#'arabic'",
+  'https://a.example/?id=Kelp+Holdings,+Inc.',
+  'https://a.example/wait...',
+  'https://a.example/a;b;',
+  "https://a.example/it's'",
+  'https://a.example/q?x=what!',
+  'https://a.example/#end.',
+]
+for (const address of KEPT)
+  test(`a valid address stays as it is: ${address}`, () => {
+    const read = repair(address, around)
+    assert.equal(read.ok && read.value.address, address)
+    assert.deepEqual(read.ok && read.value.repairs, [])
+  })
+
+const MENDED: readonly (readonly [string, string])[] = [
+  ['www.tern.example', 'https://www.tern.example'],
+  ['tern.example', 'https://tern.example'],
+  ['tern.example/maps', 'https://tern.example/maps'],
+  ['office.internal/x', 'https://office.internal/x'],
+  ['//tern.example/x', 'https://tern.example/x'],
+  ['mailto:quay@tern.example?subject=Two words', 'mailto:quay@tern.example?subject=Two%20words'],
+  ['https://tern.example/tides!', 'https://tern.example/tides'],
+  ['"https://tern.example/tides"', 'https://tern.example/tides'],
+]
+for (const [text, address] of MENDED)
+  test(`mended: ${text}`, () => {
+    const read = repair(text, around)
+    assert.equal(read.ok && read.value.address, address)
+  })
+
+test('a place without scheme takes the one of the page it stands on', () => {
+  const read = repair('//tern.example/x', { ...around, page: 'http://slow-ferry.example/' })
+  assert.equal(read.ok && read.value.address, 'http://tern.example/x')
+})
+
+for (const text of [
+  'http:',
+  'https://',
+  'mailto:',
+  '\\\\\\.\\Y:',
+  '\\\\server\\share',
+  'tern.example hollin.example',
+  'https://tern.example https://hollin.example',
+  'https://tern.example hollin.example/x',
+])
+  test(`refused with the reason: ${text}`, () => {
+    const read = repair(text, around)
+    assert.equal(read.ok, false)
+    assert.equal(!read.ok && typeof read.detail.why, 'string')
+  })
+
+test('what may be the sentence’s is offered where nobody can tell', () => {
+  for (const [text, without] of [
+    ['https://tern.example/tides?', 'https://tern.example/tides'],
+    ['https://tern.example/?q=why!', 'https://tern.example/?q=why'],
+    ['https://tern.example/wait...', 'https://tern.example/wait'],
+  ]) {
+    const read = repair(text ?? '', around)
+    assert.equal(read.ok && read.value.address, text)
+    assert.equal(read.ok && read.value.offers.at(-1)?.to, without)
+  }
+})
