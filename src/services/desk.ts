@@ -25,7 +25,7 @@ export function deskService(
     const all = list.ask({})
     const examples = [...found.slice(0, EXAMPLES)].flatMap((i) => {
       const judged = list.judged[i]
-      return judged === undefined ? [] : [shownPlacement(judged, list.paths, list.findingsAt(i))]
+      return judged === undefined ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
     })
     const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
       actor.siteId,

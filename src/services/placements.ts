@@ -23,11 +23,16 @@ import { contentStamp, getBlob, listPages, listPlacements, ownPaths, type Placem
 import { waitingByPage } from '../data/waiting.ts'
 import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
+/** What one must be allowed to read to judge links by oneself. */
+const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
+
 /** Leads to a partner and does not say so. */
 export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
   facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
 
-export function shownPlacement(judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {
+/** A placement as `actor` may see it: why a link has its marks is told in the names of rules. */
+export function shownPlacement(actor: Actor, judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {
+  const tellsWhy = actor.can('rules:read')
   const { placement, facts, decision } = judged
   const { page, written } = placement
   return {
@@ -45,8 +50,8 @@ export function shownPlacement(judged: JudgedPlacement, paths: ReadonlySet<strin
     lands: landsOf(facts, paths),
     before: { rel: written.rel, target: written.target },
     after: { rel: decision.rel, target: decision.target },
-    because: becauseOf(decision),
-    explained: explain(decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
+    because: tellsWhy ? becauseOf(decision) : { rel: '', target: '' },
+    explained: tellsWhy ? explain(decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })) : [],
     findings: [...findings],
     isUnmarked: isUnmarked(judged),
   }
@@ -138,7 +143,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       const shown = from === -1 ? [] : wanted.slice(from, from + limit)
       const items = shown.flatMap((i) => {
         const judged = list.judged[i]
-        return judged === undefined ? [] : [shownPlacement(judged, list.paths, list.findingsAt(i))]
+        return judged === undefined ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
       })
       const next = from === -1 ? undefined : wanted[from + limit]
       return ok({ items, next: next === undefined ? null : cursorOf(next), total: wanted.length })
@@ -146,7 +151,8 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
 
     /** All placements for a screen to judge by itself: a line with what is needed for that, then lines of pages and placements. */
     async send(actor: Actor): Promise<Result<AsyncGenerator<string>, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      // Its first line holds what links are judged by: rules, partners with their accounts, and short links.
+      if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
       const { siteId } = actor
       const { setup } = await views.of(actor)
       const head: PlacementsHead = {
@@ -197,7 +203,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       const rows = [...list.ask(listQuery(filter)).found].flatMap((i) => {
         const judged = list.judged[i]
         if (judged === undefined) return []
-        const shown = shownPlacement(judged, list.paths, list.findingsAt(i))
+        const shown = shownPlacement(actor, judged, list.paths, list.findingsAt(i))
         return [
           {
             page: shown.page,
