@@ -96,3 +96,18 @@ export const storable = (text: string): string =>
 /** A value as JSON that PostgreSQL can keep (jsonb takes no NUL and no half of a surrogate pair). */
 export const jsonOf = (value: unknown): string =>
   JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? storable(each) : each))
+
+/** An error as it may stand in the log: the database's errors bring the query and its values along, and neither belongs there. */
+export function loggable(error: unknown): unknown {
+  if (!(error instanceof Error)) return typeof error
+  const code =
+    'code' in error
+      ? String(error.code)
+      : 'original' in error && error.original instanceof Error && 'code' in error.original
+        ? String(error.original.code)
+        : undefined
+  const isOfDatabase = 'sql' in error || 'parameters' in error || error.name.startsWith('Sequelize') || 'routine' in error
+  // PostgreSQL repeats values in its messages too: "invalid input syntax for type uuid: …".
+  const message = isOfDatabase ? error.message.replace(/: ".*"$/s, ': …') : error.message
+  return { type: error.name, message, code, stack: error.stack?.replace(error.message, message) }
+}

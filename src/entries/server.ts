@@ -4,7 +4,7 @@ import path from 'node:path'
 import { fileURLToPath } from 'node:url'
 import pino from 'pino'
 import { closeApart } from '../apart/index.ts'
-import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { closeDatabase, loggable, migrate, openDatabase, rows } from '../data/database.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import type { Delivery } from '../delivery/delivery.ts'
 import { cameThroughDoor, upgradeDoor } from '../delivery/front-door/index.ts'
@@ -22,7 +22,11 @@ import { askStudio, listenForStudio, ownSocket } from '../studio/socket.ts'
 
 process.umask(0o077) // what is kept on disk is this user's alone
 const settings = readSettings(process.env)
-const log = pino({ level: settings.logLevel, redact: ['req.headers.cookie', 'req.headers.authorization', '*.password'] })
+const log = pino({
+  level: settings.logLevel,
+  redact: ['req.headers.cookie', 'req.headers.authorization', '*.password'],
+  serializers: { err: loggable },
+})
 const has = (role: 'studio' | 'delivery' | 'jobs'): boolean => settings.roles.has(role)
 /** The studio in a process of its own is reached through its socket alone; the port is another process's. */
 const ownsPort = settings.studioAt === null || !has('studio') || has('delivery')

@@ -23,6 +23,8 @@ const FILES_MAX = 2_000
 /** Noted among the addresses of a crawl that follows links, so that it still does when it goes on. */
 const FOLLOWS = 'about:follows-links'
 /** What a page needs to look as it does. */
+/** A page or a file has this long to be all there. */
+const FETCH_MS = 60_000
 const RESOURCE = /\.(?:png|jpe?g|gif|webp|avif|svg|ico|css|woff2?|ttf|otf)$/i
 /** Linked to rather than shown; such files come in as a zip. */
 const OTHER_FILE = /\.(?!html?$|xhtml$|shtml$|php$)[a-z0-9]{2,5}$/i
@@ -47,7 +49,7 @@ export async function crawl(
   { crawl: id, address, mayVisitPrivate, progress }: CrawlOrders,
 ): Promise<Result<readonly ArchiveEntry[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask = (url: URL, max: number): Promise<Answer> => askOutside(url, mayVisitPrivate, max)
+  const ask = (url: URL, max: number): Promise<Answer> => askOutside(url, mayVisitPrivate, max, FETCH_MS)
   let listed = await listCrawled(db, id)
   const robots = await robotsOf(start, ask)
   if (listed.length === 0) {

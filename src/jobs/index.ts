@@ -5,6 +5,7 @@ import { z } from 'zod'
 import { dropOldCrawls } from '../data/crawled.ts'
 import { type Database, rows } from '../data/database.ts'
 import { uncheckedPublications } from '../data/publications.ts'
+import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropOldUploads } from '../data/uploads.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
@@ -74,7 +75,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
-        every(HOUSEKEEPING_MS, () => Promise.all([dropOldUploads(db), dropOldCrawls(db)]), log),
+        every(HOUSEKEEPING_MS, () => Promise.all([dropOldUploads(db), dropOldCrawls(db), dropExpiredSessions(db)]), log),
       )
     },
     async stop() {

@@ -25,10 +25,41 @@ export interface Answer {
   readonly body: Buffer
 }
 
-/** Asks one address, follows nothing. @throws Error when nothing answers in time, or the address is out of bounds */
-export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_MAX_BYTES): Promise<Answer> {
+/** An answer has this long to be all there, unless somebody allows more. */
+const ANSWER_MS = 15_000
+/** A destination with all its hops has this long. */
+const VISIT_MS = 30_000
+/** Within each stretch of this length this much of an answer must come: a site that drips holds nobody for long. */
+const STRETCH_MS = 5_000
+const STRETCH_BYTES = 1_024
+
+/**
+ * Asks one address, follows nothing.
+ * @param totalMs - until the answer is all there, however it comes
+ * @throws Error when nothing answers in time, or the address is out of bounds
+ */
+export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_MAX_BYTES, totalMs = ANSWER_MS): Promise<Answer> {
   if (!mayVisitPrivate && isPrivateAddress(url.hostname)) return Promise.reject(new OutOfBounds('a private network'))
-  return new Promise((resolve, reject) => {
+  return new Promise((resolved, rejected) => {
+    const total = setTimeout(() => request.destroy(new Error('it did not answer in time')), totalMs)
+    let size = 0
+    let before = 0
+    const stretch = setInterval(() => {
+      if (size > 0 && size - before < STRETCH_BYTES) request.destroy(new Error('it answers too slowly'))
+      before = size
+    }, STRETCH_MS)
+    const over = (): void => {
+      clearTimeout(total)
+      clearInterval(stretch)
+    }
+    const resolve = (answer: Answer): void => {
+      over()
+      resolved(answer)
+    }
+    const reject = (error: unknown): void => {
+      over()
+      rejected(error)
+    }
     const request = (url.protocol === 'https:' ? https : http).request(
       url,
       {
@@ -39,7 +70,6 @@ export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_M
       },
       (response) => {
         const chunks: Buffer[] = []
-        let size = 0
         const done = (): void =>
           resolve({
             status: response.statusCode ?? 0,
@@ -57,6 +87,7 @@ export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_M
         })
         response.on('end', done)
         response.on('error', reject)
+        response.on('close', () => reject(new Error('it broke off'))) // nothing, where it is told already
       },
     )
     request.on('timeout', () => request.destroy(new Error('it did not answer in time')))
@@ -99,6 +130,7 @@ async function follow(
   const partnerSites = new Set(view.setup.partners.flatMap(({ sites }) => sites))
   let url = start
   let before: URL | null = null
+  const begunAt = performance.now()
   for (;;) {
     const startedAt = performance.now()
     const { added, dropped } = parameters(before, url)
@@ -119,7 +151,8 @@ async function follow(
       stop(isThere ? 'lands' : 'fails', isThere ? 200 : 404, isThere ? null : 'there is no such page')
     } else {
       try {
-        const answer = await askOutside(url, mayVisitPrivate)
+        const leftMs = Math.max(1, VISIT_MS - (performance.now() - begunAt))
+        const answer = await askOutside(url, mayVisitPrivate, READ_MAX_BYTES, Math.min(ANSWER_MS, leftMs))
         status = answer.status
         next = status >= 300 && status < 400 ? answer.location : null
         title = /html/i.test(answer.type) ? pageTitle(decodeSource(answer.body, sniffEncoding(answer.body).encoding)) : null

@@ -8,6 +8,7 @@ import { unzipSync as unpack } from 'fflate'
 import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
 import { runImport } from '../../src/jobs/imports.ts'
+import { askOutside } from '../../src/services/visits.ts'
 import { bringIn, makeWorld, must, pageAt, reportOf, type World, zipOf } from './world.ts'
 
 const log = pino({ level: 'silent' })
@@ -183,4 +184,32 @@ test('Markdown comes in as a page, keeps its tags, and goes out as Markdown: unt
   // The same file again is the same, though the page it made was edited and the front page looks otherwise now.
   const again = reportOf(await bringIn(world, zipOf(files), { dryRun: true }))
   assert.deepEqual([again.same, again.changed], [2, 0])
+})
+
+test('a site that drips is given up, and one that answers slowly but surely is heard', async () => {
+  const drip = createServer((asked, response) => {
+    response.writeHead(200, { 'Content-Type': 'text/html' })
+    const surely = asked.url === '/surely'
+    let sent = 0
+    const timer = setInterval(() => {
+      response.write(surely ? 'x'.repeat(4_096) : 'x')
+      if (surely && ++sent === 5) {
+        clearInterval(timer)
+        response.end()
+      }
+    }, 200)
+    response.on('close', () => clearInterval(timer))
+  }).listen(0, '127.0.0.1')
+  await once(drip, 'listening')
+  const url = (path: string): URL => new URL(path, `http://127.0.0.1:${(drip.address() as AddressInfo).port}`)
+  const [drips, ends, surely] = await Promise.allSettled([
+    askOutside(url('/drip'), true, 1_000_000, 60_000),
+    askOutside(url('/drip'), true, 1_000_000, 500),
+    askOutside(url('/surely'), true, 1_000_000, 60_000),
+  ])
+  assert.match(String(drips.status === 'rejected' && drips.reason), /too slowly|broke off|aborted/)
+  assert.equal(ends.status, 'rejected')
+  assert.equal(surely.status === 'fulfilled' && surely.value.body.length, 5 * 4_096)
+  drip.close()
+  drip.closeAllConnections()
 })
