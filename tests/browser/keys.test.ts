@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, openPage, ownPage, selectWords, toLinkField, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, openPage, ownPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -24,6 +24,7 @@ const untilTold = (page: Page, words: RegExp): Promise<void> => page.locator('[a
 test('a rule is built without a mouse: parts of its form are skipped, moves are told, and after saving the keys are where they were', async () => {
   const { page } = await studio.enter('mara')
   await page.goto(`${studio.copy.url}/rules`)
+  await untilAwake(page)
   await page.getByRole('button', { name: 'New rule' }).press('Enter')
   const skip = page.getByRole('button', { name: 'Skip to how they open' })
   // They are there for the keys alone: out of sight until one of them has the focus.

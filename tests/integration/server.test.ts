@@ -243,3 +243,10 @@ test('with the database gone the studio says so and loses nothing, and visitors 
   await until(async () => (await clicksOf('smock')) >= before)
   await admin.end()
 })
+
+test('every file goes out with a policy that lets nothing in it run', async () => {
+  const drawing = await raw('slow-ferry.localhost', '/files/boat.svg')
+  assert.equal(drawing.status, 200)
+  assert.match(String(drawing.headers['content-security-policy']), /^sandbox; default-src 'none'/)
+  assert.equal(drawing.headers['x-content-type-options'], 'nosniff')
+})
