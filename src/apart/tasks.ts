@@ -1,4 +1,4 @@
-import { htmlOfMarkdown } from '../core/exchange/index.ts'
+import { drawingFault, htmlOfMarkdown } from '../core/exchange/index.ts'
 import { linkText } from '../core/markup/index.ts'
 import { becauseOf, compileSite, deliverPage, type SiteSetup } from '../core/rules/index.ts'
 
@@ -17,6 +17,9 @@ export interface RewriteOrder {
 export const TASKS = {
   /** A Markdown text as HTML. The library's time can grow much faster than its input. */
   markdown: (body: string): string => htmlOfMarkdown(body),
+
+  /** Why a drawing is not taken; null for one that only draws. */
+  drawing: (text: string): string | null => drawingFault(text),
 
   /** Rules on HTML, with what was decided of each link, and why. */
   rewrite({ setup, port, html, path }: RewriteOrder) {

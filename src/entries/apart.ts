@@ -1,4 +1,4 @@
 /** The program of the threads that heavy work is done in: the tasks, by their names. */
 import { TASKS } from '../apart/tasks.ts'
 
-export const { markdown, rewrite } = TASKS
+export const { drawing, markdown, rewrite } = TASKS

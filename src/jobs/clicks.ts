@@ -31,7 +31,8 @@ function isClosed(segment: string, segments: readonly string[]): boolean {
   return own[own.length - 1] !== segment || !isRunning(Number(pid))
 }
 
-function isRunning(pid: number): boolean {
+/** Tells whether a process is there, be it somebody else's. */
+export function isRunning(pid: number): boolean {
   try {
     process.kill(pid, 0)
     return true

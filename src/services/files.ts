@@ -1,9 +1,9 @@
 import { fileTypeFromBuffer } from 'file-type'
 import { lookup } from 'mrmime'
+import { type ApartFault, apart } from '../apart/index.ts'
 import type { FileHabit, FileQuery, FileRemoval, SiteFile } from '../contract/files.ts'
 import { ONE_FILE_MAX_BYTES } from '../contract/files.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
-import { drawingFault } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
 import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
@@ -43,7 +43,11 @@ const KINDS = new Map<string, readonly string[]>(
   }),
 )
 
+/** A drawing has this long to be read; the largest that is taken needs a fraction of it. */
+const DRAWING_MS = 10_000
+
 type FileFault =
+  | ApartFault
   | 'forbidden'
   | 'not-found'
   | 'moved-on'
@@ -232,8 +236,10 @@ async function contentFault(path: string, bytes: Uint8Array) {
       found === undefined || found.mime === 'application/xml' || found.mime.startsWith('text/') || found.mime === 'image/svg+xml'
     if (!isText || bytes.subarray(0, 4096).includes(0))
       return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'no text'}` })
-    const fault = ending === 'svg' ? drawingFault(new TextDecoder().decode(bytes)) : null
-    if (fault !== null) return fail('file-not-what-it-says', { why: `this drawing ${fault}` })
+    if (ending !== 'svg') return null
+    const read = await apart('drawing', new TextDecoder().decode(bytes), { deadlineMs: DRAWING_MS })
+    if (!read.ok) return read
+    if (read.value !== null) return fail('file-not-what-it-says', { why: `this drawing ${read.value}` })
   }
   return null
 }

@@ -14,7 +14,6 @@ import {
   type Placement as StoredPlacement,
   sendPlacement,
 } from '../core/placements/index.ts'
-
 import { fail, ok, type Result } from '../core/result.ts'
 import { becauseOf, type CompiledSite, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'

@@ -1,6 +1,7 @@
 import { chmodSync, readdirSync, rmSync } from 'node:fs'
 import http, { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
 import path from 'node:path'
+import { isRunning } from '../jobs/clicks.ts'
 
 /** How long the studio may take to say how it is. */
 const ASK_MS = 2_000
@@ -12,15 +13,6 @@ export function ownSocket(dataFolder: string): string {
     if (!Number.isNaN(pid) && !isRunning(pid)) rmSync(path.join(dataFolder, name), { force: true })
   }
   return path.join(dataFolder, `studio-${process.pid}.sock`)
-}
-
-function isRunning(pid: number): boolean {
-  try {
-    process.kill(pid, 0)
-    return true
-  } catch (error) {
-    return error instanceof Error && 'code' in error && error.code === 'EPERM'
-  }
 }
 
 /**
