@@ -8,8 +8,11 @@ import { keptSecret, startPostgres } from './postgres.mjs'
 import { projectFolder } from './prepare.mjs'
 import { supervise } from './supervise.mjs'
 
-/** Starts everything. Answers once it is ready; `stop` ends what was started, by process id. */
-export async function launch({ port, dataFolder, forTests = false, environment = {} }) {
+/**
+ * Starts everything. Answers once it is ready; `stop` ends what was started, by process id. With `isDemo` an empty database
+ * gets the demo, and the stand-ins run; without, an owner sets the site up.
+ */
+export async function launch({ port, dataFolder, isDemo = true, forTests = false, environment = {} }) {
   process.umask(0o077) // what is kept is this user's alone
   mkdirSync(dataFolder, { recursive: true, mode: 0o700 })
   closeToOthers(dataFolder)
@@ -38,7 +41,7 @@ export async function launch({ port, dataFolder, forTests = false, environment =
     const role = settings.MAPROPE_ROLE ?? 'studio,delivery,jobs'
     const isSplit = settings.MAPROPE_ROLE === undefined && settings.MAPROPE_ASTRO_DEV === undefined
     if (role.includes('studio')) {
-      const setup = spawnSync(process.execPath, ['--enable-source-maps', 'dist/setup.mjs'], {
+      const setup = spawnSync(process.execPath, ['--enable-source-maps', 'dist/setup.mjs', ...(isDemo ? [] : ['--serve'])], {
         cwd: projectFolder,
         env: settings,
         stdio: ['ignore', 'inherit', 'inherit'],
@@ -69,7 +72,7 @@ export async function launch({ port, dataFolder, forTests = false, environment =
       : [['server', {}]]
     const servers = await Promise.all(parts.map(([name, more]) => supervise(() => program('dist/server.mjs', more), { name })))
     kept.push(...servers)
-    if (role.includes('studio')) kept.push(await supervise(() => program('dist/stand-ins.mjs'), { name: 'stand-ins' }))
+    if (isDemo && role.includes('studio')) kept.push(await supervise(() => program('dist/stand-ins.mjs'), { name: 'stand-ins' }))
     return { settings, stop, restartServer: () => Promise.all(servers.map((server) => server.restart())) }
   } catch (error) {
     await stop()

@@ -12,7 +12,8 @@ import { inTransaction, rows } from '../src/data/database.ts'
 import type { Role } from '../src/data/models.ts'
 import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
-import { actorFor, hashPassword } from '../src/services/people.ts'
+import { actorFor } from '../src/services/people.ts'
+import { hashPassword } from '../src/services/secrets.ts'
 import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } from './pages.ts'
 import { seeded } from './random.ts'
 
@@ -69,7 +70,7 @@ const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])
 export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
   const { db, settings } = context
   const { Site, Host, Person, Partner } = db.models
-  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', mayVisitPrivate: true })
+  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', mayVisitPrivate: true, isDemo: true })
   await Host.bulkCreate([
     { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
     { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
@@ -87,7 +88,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
     DEMO_PEOPLE.map((person) => ({ ...person, siteId: site.id, passwordHash })),
     { returning: true },
   )
-  const [owner, editor, contributor] = people.map((person) => actorFor(person, null, ['*']))
+  const [owner, editor, contributor] = people.map((person) => actorFor(person))
   if (owner === undefined || editor === undefined || contributor === undefined) throw new Error('The demo has no people')
   await Partner.bulkCreate(
     (
@@ -107,7 +108,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   await makeShortLinks(context, services, owner, where)
   must(await services.publications.create(owner, { all: true }))
   await leaveDrafts(services, editor, contributor, where)
-  return must(await services.people.makeToken(owner, { name: 'The demo’s own token', scopes: ['*'] }))
+  return must(await services.tokens.make(owner, { name: 'The demo’s own token', scopes: ['*'] }))
 }
 
 async function bringIn(context: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {

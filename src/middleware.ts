@@ -4,7 +4,7 @@ import { sessionCookie } from './session.ts'
 
 const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS'])
 /** Reached without being signed in. */
-const OPEN_PATHS = new Set(['/sign-in', '/api/v1/openapi.json'])
+const OPEN_PATHS = new Set(['/sign-in', '/set-up', '/enter', '/api/v1/openapi.json'])
 
 export const onRequest = defineMiddleware(async (context, next) => {
   const { url, request, locals, cookies } = context
@@ -20,7 +20,7 @@ export const onRequest = defineMiddleware(async (context, next) => {
     )
   }
   const answer = await guarded(context, async () => {
-    if (bearer !== undefined) locals.actor = await locals.services.people.bearer(bearer)
+    if (bearer !== undefined) locals.actor = await locals.services.tokens.bearer(bearer)
     else if (session !== undefined) locals.actor = await locals.services.people.resume(session)
     if (locals.actor === null && !OPEN_PATHS.has(url.pathname) && !isTicketed(url.pathname)) {
       if (isApi) return problem('not-signed-in')

@@ -6,6 +6,7 @@ import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
 import { FileHabit, FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
 import { FrontDoor, FrontDoorList, FrontDoorNew } from './front-doors.ts'
+import { Host, HostChange, HostList, HostNew, HostUses } from './hosts.ts'
 import { ImportApply, ImportFetch, Job, JobStarted } from './imports.ts'
 import { Menu, MenuChange, MenuList, MenuNew } from './menus.ts'
 import {
@@ -29,7 +30,7 @@ import {
   WritingDiffered,
 } from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
-import { Me, TokenMade, TokenNew } from './people.ts'
+import { Me, PasswordChange, Person, PersonChange, PersonInvited, PersonList, PersonNew } from './people.ts'
 import { FineMark, PlacementFilter, PlacementList, PlacementQuery } from './placements.ts'
 import {
   Difference,
@@ -63,6 +64,8 @@ import {
   SuggestAnswer,
   SuggestRequest,
 } from './short-links.ts'
+import { Site, SiteChange } from './sites.ts'
+import { TokenList, TokenMade, TokenNew } from './tokens.ts'
 import { Visit, VisitRequest } from './visits.ts'
 import { WaitingDecision, WaitingList } from './waiting.ts'
 
@@ -599,6 +602,93 @@ export const API = {
     query: z.object({ of: z.enum(['draft', 'live']).default('draft') }),
     media: { answer: 'application/zip' },
   }),
+  site: operation({ method: 'get', path: '/site', summary: 'What the site is called and written in', status: 200, answer: Site }),
+  changeSite: operation({
+    method: 'patch',
+    path: '/site',
+    summary: 'Call the site otherwise, or set its language or time zone',
+    status: 200,
+    body: SiteChange,
+    answer: Site,
+  }),
+  listHosts: operation({ method: 'get', path: '/hosts', summary: 'The hosts the site answers on', status: 200, answer: HostList }),
+  makeHost: operation({
+    method: 'post',
+    path: '/hosts',
+    summary: 'Answer on one more host, for pages or short links',
+    status: 201,
+    body: HostNew,
+    answer: Host,
+  }),
+  changeHost: operation({
+    method: 'patch',
+    path: '/hosts/{id}',
+    summary: 'Call a host otherwise, change its prefix, or make it the main one',
+    status: 200,
+    body: HostChange,
+    answer: Host,
+  }),
+  removeHost: operation({
+    method: 'delete',
+    path: '/hosts/{id}',
+    summary: 'Answer on a host no longer; its short links are kept with it',
+    status: 204,
+    answer: Nothing,
+  }),
+  putHostBack: operation({
+    method: 'post',
+    path: '/hosts/{id}/put-back',
+    summary: 'Answer again on a host that was taken away',
+    status: 200,
+    answer: Host,
+  }),
+  hostUses: operation({
+    method: 'get',
+    path: '/hosts/{id}/uses',
+    summary: 'What stops working when a host goes or is called otherwise',
+    status: 200,
+    answer: HostUses,
+  }),
+  listPeople: operation({ method: 'get', path: '/people', summary: 'Everybody of the site', status: 200, answer: PersonList }),
+  addPerson: operation({
+    method: 'post',
+    path: '/people',
+    summary: 'Add somebody, who comes in with a one-time link',
+    status: 201,
+    body: PersonNew,
+    answer: PersonInvited,
+  }),
+  changePerson: operation({
+    method: 'patch',
+    path: '/people/{id}',
+    summary: 'Give somebody another role or name',
+    status: 200,
+    body: PersonChange,
+    answer: Person,
+  }),
+  endPerson: operation({
+    method: 'delete',
+    path: '/people/{id}',
+    summary: 'End somebody: signed out everywhere, tokens revoked, name kept in the history',
+    status: 204,
+    answer: Nothing,
+  }),
+  linkPerson: operation({
+    method: 'post',
+    path: '/people/{id}/link',
+    summary: 'A new one-time link with which somebody chooses a password',
+    status: 201,
+    answer: PersonInvited,
+  }),
+  changePassword: operation({
+    method: 'put',
+    path: '/me/password',
+    summary: 'Change one’s own password; other browsers are signed out',
+    status: 204,
+    body: PasswordChange,
+    answer: Nothing,
+  }),
+  listTokens: operation({ method: 'get', path: '/tokens', summary: 'One’s own API tokens', status: 200, answer: TokenList }),
   makeToken: operation({ method: 'post', path: '/tokens', summary: 'Make an API token', status: 201, body: TokenNew, answer: TokenMade }),
   revokeToken: operation({ method: 'delete', path: '/tokens/{id}', summary: 'Revoke an API token', status: 204, answer: Nothing }),
 } as const

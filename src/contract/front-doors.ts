@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { HostName } from './hosts.ts'
 import { Id, line } from './shared.ts'
 
 export const FrontDoor = z
@@ -11,9 +12,7 @@ export const FrontDoor = z
   .meta({ id: 'FrontDoor' })
 export type FrontDoor = z.infer<typeof FrontDoor>
 export const FrontDoorNew = z.strictObject({
-  host: line(253)
-    .toLowerCase()
-    .regex(/^[a-z0-9-]+(?:\.[a-z0-9-]+)+$/, 'Write the host alone, such as www.slow-ferry.example'),
+  host: HostName,
   origin: line(2_000).regex(/^https?:\/\/[^/?#]+\/?$/i, 'Write the address of the site alone, such as https://origin.slow-ferry.example'),
 })
 export type FrontDoorNew = z.infer<typeof FrontDoorNew>

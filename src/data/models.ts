@@ -5,6 +5,8 @@ export interface SiteRow {
   name: string
   timeZone: string
   mayVisitPrivate: boolean
+  language: string
+  isDemo: boolean
   version: number
 }
 export interface HostRow {
@@ -23,7 +25,10 @@ export interface PersonRow {
   email: string
   name: string
   role: Role
-  passwordHash: string
+  /** Null until the person chose a password. */
+  passwordHash: string | null
+  endedAt: Date | null
+  version: number
 }
 export interface SessionRow {
   id: string
@@ -38,6 +43,7 @@ export interface TokenRow {
   tokenHash: string
   scopes: string[]
   revokedAt: Date | null
+  createdAt: Date
 }
 export type PageKind = 'page' | 'block' | 'menu'
 export interface PageRow {
@@ -165,11 +171,11 @@ export function defineModels(sequelize: Sequelize): Models {
   const table = <Row extends object>(name: string, attributes: Parameters<Sequelize['define']>[1]): Table<Row> =>
     sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
   return {
-    Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, version }),
+    Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, language: TEXT, isDemo: BOOLEAN, version }),
     Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText }),
-    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: TEXT }),
+    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: maybeText, endedAt: DATE, version }),
     Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
-    Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE }),
+    Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE, createdAt: DATE }),
     Page: table('pages', {
       id,
       siteId: UUID,

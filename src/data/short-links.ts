@@ -23,7 +23,7 @@ export interface ShortLinkFilter {
 /** Short links, newest first, with the clicks of people. */
 export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number }> {
   const bind: unknown[] = [filter.siteId]
-  const where = ['l.site_id = $1', 's.is_main']
+  const where = ['l.site_id = $1', 's.is_main', 'h.removed_at IS NULL']
   const also = (sql: (n: string) => string, value: unknown): void => {
     bind.push(value)
     where.push(sql(`$${bind.length}`))

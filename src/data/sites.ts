@@ -5,16 +5,16 @@ import { type Database, rows } from './database.ts'
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
-  const [site] = await rows<{ name: string; mayVisitPrivate: boolean; downloadsFiles: boolean }>(
+  const [site] = await rows<{ name: string; language: string; mayVisitPrivate: boolean; downloadsFiles: boolean }>(
     db,
-    'SELECT name, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles" FROM sites WHERE id = $1',
+    'SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles" FROM sites WHERE id = $1',
     [siteId],
     transaction,
   )
   if (site === undefined) return null
   const hosts = await rows<SiteSetup['hosts'][number]>(
     db,
-    `SELECT id, host, kind, prefix, origin FROM hosts WHERE site_id = $1 ORDER BY is_main DESC, host`,
+    `SELECT id, host, kind, prefix, origin FROM hosts WHERE site_id = $1 AND removed_at IS NULL ORDER BY is_main DESC, host`,
     [siteId],
     transaction,
   )
@@ -33,13 +33,14 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   const shortLinks = await rows<SiteSetup['shortLinks'][number]>(
     db,
     `SELECT l.id, h.host, h.prefix, s.slug, l.destination, l.title, l.status FROM short_link_slugs s JOIN short_links l ON l.id = s.short_link_id
-     JOIN hosts h ON h.id = s.host_id WHERE l.site_id = $1`,
+     JOIN hosts h ON h.id = s.host_id WHERE l.site_id = $1 AND h.removed_at IS NULL`,
     [siteId],
     transaction,
   )
   return {
     siteId,
     name: site.name,
+    language: site.language,
     mayVisitPrivate: site.mayVisitPrivate,
     downloadsFiles: site.downloadsFiles,
     hosts,
@@ -57,4 +58,57 @@ export async function snapshotVersion(db: Database, transaction?: Transaction): 
 
 export async function siteIds(db: Database, transaction?: Transaction): Promise<string[]> {
   return (await rows<{ id: string }>(db, 'SELECT id FROM sites ORDER BY created_at', [], transaction)).map(({ id }) => id)
+}
+
+/** What an installation is used for: nothing yet, the demo, real use; "waiting" when it was started for real use and has no owner. */
+export async function inUseAs(db: Database): Promise<'empty' | 'waiting' | 'demo' | 'real'> {
+  const [use] = await rows<{ sites: boolean; isDemo: boolean; isWaiting: boolean }>(
+    db,
+    'SELECT EXISTS (SELECT 1 FROM sites) AS sites, EXISTS (SELECT 1 FROM sites WHERE is_demo) AS "isDemo", EXISTS (SELECT 1 FROM set_up_code) AS "isWaiting"',
+  )
+  if (use?.sites === true) return use.isDemo ? 'demo' : 'real'
+  return use?.isWaiting === true ? 'waiting' : 'empty'
+}
+
+/** Keeps the code with which an installation is set up; the one before it no longer works. */
+export async function putSetUpCode(db: Database, hash: string): Promise<void> {
+  await rows(
+    db,
+    'INSERT INTO set_up_code (code_hash) VALUES ($1) ON CONFLICT (only_row) DO UPDATE SET code_hash = $1, created_at = now()',
+    [hash],
+  )
+}
+
+export async function isSetUpCode(db: Database, hash: string): Promise<boolean> {
+  return (await rows(db, 'SELECT 1 AS found FROM set_up_code WHERE code_hash = $1', [hash])).length === 1
+}
+
+/** Uses the code up, so that of two who come with it at once one is let in. */
+export async function takeSetUpCode(db: Database, hash: string, transaction: Transaction): Promise<boolean> {
+  return (await rows(db, 'DELETE FROM set_up_code WHERE code_hash = $1 RETURNING 1 AS gone', [hash], transaction)).length === 1
+}
+
+/** What people see of a site in Settings. */
+export interface SiteFacts {
+  readonly name: string
+  readonly language: string
+  readonly timeZone: string
+  readonly version: number
+}
+
+export async function readSite(db: Database, siteId: string): Promise<SiteFacts | null> {
+  const [site] = await rows<SiteFacts>(db, 'SELECT name, language, time_zone AS "timeZone", version FROM sites WHERE id = $1', [siteId])
+  return site ?? null
+}
+
+/** @returns null when the version is not the newest */
+export async function updateSite(db: Database, siteId: string, next: SiteFacts, transaction: Transaction): Promise<SiteFacts | null> {
+  const [site] = await rows<SiteFacts>(
+    db,
+    `UPDATE sites SET name = $3, language = $4, time_zone = $5, version = version + 1, updated_at = now() WHERE id = $1 AND version = $2
+     RETURNING name, language, time_zone AS "timeZone", version`,
+    [siteId, next.version, next.name, next.language, next.timeZone],
+    transaction,
+  )
+  return site ?? null
 }

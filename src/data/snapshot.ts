@@ -9,6 +9,7 @@ const Row = z.object({ id: z.string(), name: z.string(), sites: z.array(z.string
 const Setup = z.object({
   siteId: z.string(),
   name: z.string(),
+  language: z.string().optional(),
   hosts: z.array(
     z.object({
       id: z.string(),

@@ -27,6 +27,8 @@ export interface Actor {
   readonly email: string
   readonly role: Role
   readonly tokenId: string | null
+  /** Of whoever is signed in with a browser. */
+  readonly sessionId: string | null
   can(permission: Permission): boolean
 }
 

@@ -3,6 +3,7 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
+import { insertHost, listHosts, withdrawHost } from '../data/hosts.ts'
 import { isPrivateAddress } from '../data/network.ts'
 import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
 
@@ -16,11 +17,7 @@ export function frontDoorsService({ db, settings }: Context) {
   return {
     async list(actor: Actor): Promise<Result<{ items: FrontDoor[] }, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
-      const found = await rows<{ id: string; host: string; origin: string }>(
-        db,
-        `SELECT id, host, origin FROM hosts WHERE site_id = $1 AND kind = 'door' ORDER BY host`,
-        [actor.siteId],
-      )
+      const found = (await listHosts(db, actor.siteId)).filter(({ kind }) => kind === 'door')
       return ok({ items: found.map(shown) })
     },
 
@@ -36,17 +33,10 @@ export function frontDoorsService({ db, settings }: Context) {
       const isLocal =
         url !== null && (url.hostname === 'localhost' || url.hostname.endsWith('.localhost') || isPrivateAddress(url.hostname))
       if (url === null || (isLocal && site?.allowed !== true)) return fail('origin-out-of-bounds')
-      // A door that opens onto this very server would ask itself for ever.
-      if (url.hostname === host && Number(url.port || (url.protocol === 'https:' ? 443 : 80)) === settings.port)
-        return fail('origin-out-of-bounds')
+      if (opensOntoItself(host, url, settings.port)) return fail('origin-out-of-bounds')
       return write(db, async (transaction) => {
-        const [made] = await rows<{ id: string; host: string; origin: string }>(
-          db,
-          `INSERT INTO hosts (site_id, host, kind, origin) VALUES ($1, $2, 'door', $3) ON CONFLICT (host) DO NOTHING RETURNING id, host, origin`,
-          [actor.siteId, host, url.origin],
-          transaction,
-        )
-        if (made === undefined) return fail('host-taken', { host })
+        const made = await insertHost(db, { siteId: actor.siteId, host, kind: 'door', prefix: '', origin: url.origin }, transaction)
+        if (made === null) return fail('host-taken', { host })
         await announce(db, transaction)
         await writeAudit(db, actor, 'front-doors:make', made.id, { host, origin: url.origin }, transaction)
         return ok(shown(made))
@@ -56,17 +46,16 @@ export function frontDoorsService({ db, settings }: Context) {
     async remove(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       return write(db, async (transaction) => {
-        const [gone] = await rows<{ host: string }>(
-          db,
-          `DELETE FROM hosts WHERE id = $1 AND site_id = $2 AND kind = 'door' RETURNING host`,
-          [id, actor.siteId],
-          transaction,
-        )
-        if (gone === undefined) return fail('not-found')
+        const gone = await withdrawHost(db, actor.siteId, id, transaction)
+        if (gone?.kind !== 'door') return fail('not-found')
         await announce(db, transaction)
-        await writeAudit(db, actor, 'front-doors:remove', id, gone, transaction)
+        await writeAudit(db, actor, 'front-doors:remove', id, { host: gone.host }, transaction)
         return ok(null)
       })
     },
   }
 }
+
+/** A door that opens onto this very server would ask itself for ever. */
+export const opensOntoItself = (host: string, origin: URL, port: number): boolean =>
+  origin.hostname === host && Number(origin.port || (origin.protocol === 'https:' ? 443 : 80)) === port

@@ -8,6 +8,7 @@ import { draftFilesService } from './draft-files.ts'
 import { exportsService } from './exports.ts'
 import { filesService } from './files.ts'
 import { frontDoorsService } from './front-doors.ts'
+import { hostsService } from './hosts.ts'
 import { importsService } from './imports.ts'
 import { jobsService } from './jobs.ts'
 import { menusService } from './menus.ts'
@@ -18,6 +19,8 @@ import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
 import { rulesService } from './rules.ts'
 import { shortLinksService } from './short-links.ts'
+import { sitesService } from './sites.ts'
+import { tokensService } from './tokens.ts'
 import { visitsService } from './visits.ts'
 import { waitingService } from './waiting.ts'
 
@@ -32,7 +35,10 @@ export function createServices(context: Context) {
   const visits = visitsService(context, views)
   return {
     views,
+    sites: sitesService(context),
+    hosts: hostsService(context),
     people: peopleService(context),
+    tokens: tokensService(context),
     addresses: addressesService(views),
     pages,
     blocks: blocksService(context, views, pages),

@@ -86,11 +86,12 @@ export function shownPageRow(page: ListedPage, origin: string): Page {
 const REVISIONS_SHOWN = 200
 
 /** Acts for somebody whose right was looked at when the work was ordered. */
-const SYSTEM: Pick<Actor, 'name' | 'email' | 'role' | 'tokenId' | 'can'> = {
+const SYSTEM: Pick<Actor, 'name' | 'email' | 'role' | 'tokenId' | 'sessionId' | 'can'> = {
   name: '',
   email: '',
   role: 'editor',
   tokenId: null,
+  sessionId: null,
   can: () => true,
 }
 
@@ -225,13 +226,13 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       { path, title, like, joinsMenus = true }: Omit<PageNew, 'joinsMenus'> & Partial<Pick<PageNew, 'joinsMenus'>>,
     ): Promise<Result<Page, 'forbidden' | 'not-found' | 'path-taken' | 'path-unreadable'>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
-      const { origin } = await views.of(actor)
+      const { origin, setup } = await views.of(actor)
       const address = normalise(path.startsWith('/') ? path : `/${path}`, origin)
       const wanted = address === null || !address.startsWith(origin) ? null : new URL(address).pathname
       if (wanted === null || /[?#]/.test(path)) return fail('path-unreadable', { path })
       const model = like === undefined ? await homeOf(actor.siteId) : await findPage(db, actor.siteId, like)
       if (like !== undefined && model === null) return fail('not-found')
-      const source = pageLike(model === null ? null : (await sourceOf(model)).text, model?.path ?? '/', title)
+      const source = pageLike(model === null ? null : (await sourceOf(model)).text, model?.path ?? '/', title, setup.language)
       const encoding = model?.encoding ?? 'utf-8'
       // A byte order mark or an odd encoding of the other page is not taken along.
       const bytes = new TextEncoder().encode(encoding === 'utf-8' ? source : writableIn(source, 'us-ascii'))

@@ -1,28 +1,60 @@
-import { createHash, randomBytes } from 'node:crypto'
-import { hash, verify } from '@node-rs/argon2'
+import { randomBytes } from 'node:crypto'
+import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
-import { PERMISSIONS, type Permission, type TokenNew } from '../contract/people.ts'
+import type { Transaction } from 'sequelize'
+import {
+  type PasswordChange,
+  PERMISSIONS,
+  type Permission,
+  type PersonChange,
+  type PersonInvited,
+  type PersonList,
+  type PersonNew,
+  type Person as PersonShown,
+} from '../contract/people.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PersonRow, Role } from '../data/models.ts'
+import {
+  admitPerson,
+  endPerson,
+  type ListedPerson,
+  listPeople,
+  lockPerson,
+  otherOwners,
+  personOfLink,
+  putEntryLink,
+  putPassword,
+  updatePerson,
+} from '../data/people.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
+import { digest, hashPassword } from './secrets.ts'
 
 const DAY_MS = 24 * 60 * 60 * 1000
 /** A session ends after a fortnight; somebody who works daily signs in twice a month. */
 export const SESSION_MS = 14 * DAY_MS
+/** How long somebody who was added has for choosing a password. */
+const ENTRY_LINK_MS = 7 * DAY_MS
 /** Wrong passwords for one account from one place, and from one place altogether, in ten minutes. */
 const TRIES_PER_ACCOUNT = 8
 const TRIES_PER_PLACE = 60
 const TRIES_WINDOW_SECONDS = 600
 
 const READS = PERMISSIONS.filter((permission) => permission.endsWith(':read'))
+/** An owner's alone: what the whole site answers on, and who may do what. */
+const OWNERS = new Set<Permission>(['hosts:edit', 'people:edit'])
 /** What each role may do. Contributors write; marks, addresses and money are for editors. */
 export const ROLE_PERMISSIONS: Readonly<Record<Role, ReadonlySet<Permission>>> = {
   owner: new Set(PERMISSIONS),
-  editor: new Set(PERMISSIONS.filter((permission) => permission !== 'hosts:edit')),
+  editor: new Set(PERMISSIONS.filter((permission) => !OWNERS.has(permission))),
   contributor: new Set([...READS, 'pages:edit']),
 }
 
-export function actorFor(person: Omit<PersonRow, 'passwordHash'>, tokenId: string | null, scopes: readonly string[]): Actor {
+/** Somebody with the rights of a role, or of a token within it. @param by - the token or session that they come with */
+export function actorFor(
+  person: Pick<PersonRow, 'id' | 'siteId' | 'name' | 'email' | 'role'>,
+  by: { readonly tokenId?: string; readonly sessionId?: string } = {},
+  scopes: readonly string[] = ['*'],
+): Actor {
   const allowed = ROLE_PERMISSIONS[person.role]
   const isScoped = !scopes.includes('*')
   return {
@@ -31,54 +63,67 @@ export function actorFor(person: Omit<PersonRow, 'passwordHash'>, tokenId: strin
     name: person.name,
     email: person.email,
     role: person.role,
-    tokenId,
+    tokenId: by.tokenId ?? null,
+    sessionId: by.sessionId ?? null,
     can: (permission) => allowed.has(permission) && (!isScoped || scopes.includes(permission)),
   }
 }
 
-const digest = (secret: string): string => createHash('sha256').update(secret).digest('hex')
+interface Entered {
+  readonly token: string
+  readonly actor: Actor
+}
 
-/** argon2id with the parameters OWASP names first: 19 MiB, two passes. */
-export const hashPassword = (password: string): Promise<string> => hash(password, { memoryCost: 19_456, timeCost: 2, parallelism: 1 })
-
-/** People, their sessions and their API tokens. */
+/** People, their passwords and their sessions. */
 export function peopleService({ db }: Context) {
-  const { Person, Session, Token } = db.models
+  const { Person, Session } = db.models
   const byAccount = new RateLimiterMemory({ points: TRIES_PER_ACCOUNT, duration: TRIES_WINDOW_SECONDS })
   const byPlace = new RateLimiterMemory({ points: TRIES_PER_PLACE, duration: TRIES_WINDOW_SECONDS })
   // Checked when nobody has that address, so that the time taken does not tell.
   const nobody = hashPassword(randomBytes(16).toString('hex'))
 
+  /** Counts a try before the password is looked at: tries that run at the same time count too. */
+  const countTry = async (account: string, place: string): Promise<Result<null, 'too-many-tries'>> => {
+    const counted = await Promise.allSettled([byAccount.consume(account), byPlace.consume(place)])
+    const full = counted.find((each) => each.status === 'rejected')
+    if (full === undefined) return ok(null)
+    const { reason } = full as { reason: unknown }
+    const waitMs = reason instanceof RateLimiterRes ? reason.msBeforeNext : TRIES_WINDOW_SECONDS * 1000
+    return fail('too-many-tries', { retryAfterSeconds: Math.ceil(waitMs / 1000) })
+  }
+  const forgetTry = async (account: string, place: string): Promise<void> => {
+    await byPlace.reward(place)
+    await byAccount.delete(account)
+  }
+  const beginSession = async (person: PersonRow, transaction: Transaction): Promise<Entered> => {
+    const token = randomBytes(32).toString('base64url')
+    const session = await Session.create(
+      { personId: person.id, tokenHash: digest(token), expiresAt: new Date(Date.now() + SESSION_MS) },
+      { transaction },
+    )
+    return { token, actor: actorFor(person, { sessionId: session.id }) }
+  }
+  const giveEntryLink = async (actor: Actor, person: ListedPerson, studio: string, transaction: Transaction): Promise<PersonInvited> => {
+    const code = randomBytes(32).toString('base64url')
+    const endsAt = new Date(Date.now() + ENTRY_LINK_MS)
+    await putEntryLink(db, person.id, digest(code), endsAt, transaction)
+    return { person: shown(actor, person), link: `${studio}/enter?code=${code}`, endsAt: endsAt.toISOString() }
+  }
+
   return {
     /** @param place - the network address the attempt came from; kept in memory only */
-    async signIn(
-      email: string,
-      password: string,
-      place: string,
-    ): Promise<Result<{ token: string; actor: Actor }, 'wrong-password' | 'too-many-tries'>> {
+    async signIn(email: string, password: string, place: string): Promise<Result<Entered, 'wrong-password' | 'too-many-tries'>> {
       const account = `${email.toLowerCase()} ${place}`
-      // Counted before the password is looked at: tries that run at the same time count too.
-      const counted = await Promise.allSettled([byAccount.consume(account), byPlace.consume(place)])
-      const full = counted.find((each) => each.status === 'rejected')
-      if (full !== undefined) {
-        const { reason } = full as { reason: unknown }
-        const waitMs = reason instanceof RateLimiterRes ? reason.msBeforeNext : TRIES_WINDOW_SECONDS * 1000
-        return fail('too-many-tries', { retryAfterSeconds: Math.ceil(waitMs / 1000) })
-      }
-      const person = await Person.findOne({ where: { email: email.toLowerCase() } })
+      const counted = await countTry(account, place)
+      if (!counted.ok) return counted
+      const person = await Person.findOne({ where: { email: email.toLowerCase(), endedAt: null } })
       const isRight = await verify(person?.passwordHash ?? (await nobody), password)
-      if (person === null || !isRight) return fail('wrong-password')
-      await byPlace.reward(place)
-      await byAccount.delete(account)
-      const token = randomBytes(32).toString('base64url')
-      const actor = actorFor(person, null, ['*'])
+      if (person?.passwordHash == null || !isRight) return fail('wrong-password')
+      await forgetTry(account, place)
       return write(db, async (transaction) => {
-        await Session.create(
-          { personId: person.id, tokenHash: digest(token), expiresAt: new Date(Date.now() + SESSION_MS) },
-          { transaction },
-        )
-        await writeAudit(db, actor, 'people:sign-in', person.id, {}, transaction)
-        return ok({ token, actor })
+        const entered = await beginSession(person, transaction)
+        await writeAudit(db, entered.actor, 'people:sign-in', person.id, {}, transaction)
+        return ok(entered)
       })
     },
 
@@ -86,54 +131,125 @@ export function peopleService({ db }: Context) {
     async resume(token: string): Promise<Actor | null> {
       const session = await Session.findOne({ where: { tokenHash: digest(token) } })
       if (session === null || session.expiresAt.getTime() < Date.now()) return null
-      const person = await Person.findByPk(session.personId)
-      return person === null ? null : actorFor(person, null, ['*'])
+      const person = await Person.findOne({ where: { id: session.personId, endedAt: null } })
+      return person === null ? null : actorFor(person, { sessionId: session.id })
     },
 
     /** Somebody with the rights they have now; null when they are gone. */
     async actorOf(personId: string): Promise<Actor | null> {
-      const person = await Person.findByPk(personId)
-      return person === null ? null : actorFor(person, null, ['*'])
+      const person = await Person.findOne({ where: { id: personId, endedAt: null } })
+      return person === null ? null : actorFor(person)
     },
 
     async signOut(token: string): Promise<void> {
       await Session.destroy({ where: { tokenHash: digest(token) } })
     },
 
-    /** Who a bearer token speaks for; null when it is unknown or was revoked. */
-    async bearer(token: string): Promise<Actor | null> {
-      const found = await Token.findOne({ where: { tokenHash: digest(token), revokedAt: null } })
-      if (found === null) return null
-      const person = await Person.findByPk(found.personId)
-      return person === null ? null : actorFor(person, found.id, found.scopes)
-    },
+    /** Whom a one-time link lets in; null when it was used, or is over. */
+    invited: (code: string) => personOfLink(db, digest(code)),
 
-    async makeToken(
-      actor: Actor,
-      { name, scopes }: TokenNew,
-    ): Promise<Result<{ id: string; name: string; scopes: string[]; createdAt: string; token: string }, 'forbidden'>> {
-      if (!actor.can('tokens:edit') || scopes.some((scope) => scope !== '*' && !actor.can(scope))) return fail('forbidden')
-      if (scopes.includes('*') && PERMISSIONS.some((permission) => ROLE_PERMISSIONS[actor.role].has(permission) && !actor.can(permission)))
-        return fail('forbidden')
-      const token = `mr_${randomBytes(32).toString('base64url')}`
+    /** Uses a one-time link: the password is set, and whoever came with it is signed in. */
+    async enter(code: string, password: string): Promise<Result<Entered, 'link-used'>> {
+      const passwordHash = await hashPassword(password)
       return write(db, async (transaction) => {
-        const made = await Token.create({ personId: actor.personId, name, scopes, tokenHash: digest(token) }, { transaction })
-        await writeAudit(db, actor, 'tokens:create', made.id, { name, scopes }, transaction)
-        return ok({ id: made.id, name, scopes, createdAt: new Date().toISOString(), token })
+        const invited = await personOfLink(db, digest(code), transaction)
+        const person = invited === null ? null : await Person.findByPk(invited.id, { transaction })
+        if (person === null) return fail('link-used')
+        await putPassword(db, person.id, passwordHash, null, transaction)
+        const entered = await beginSession(person, transaction)
+        await writeAudit(db, entered.actor, 'people:enter', person.id, {}, transaction)
+        return ok(entered)
       })
     },
 
-    async revokeToken(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('tokens:edit')) return fail('forbidden')
+    /** One's own password; every other browser is signed out. A token may not: whoever finds one would keep the account. */
+    async changePassword(
+      actor: Actor,
+      { current, password }: PasswordChange,
+    ): Promise<Result<null, 'forbidden' | 'password-not-yours' | 'too-many-tries'>> {
+      if (actor.sessionId === null)
+        return fail('forbidden', { why: 'a password is changed by its person, signed in, and never by a token' })
+      const account = `password of ${actor.personId}`
+      const counted = await countTry(account, account)
+      if (!counted.ok) return counted
+      const person = await Person.findByPk(actor.personId)
+      if (person?.passwordHash == null || !(await verify(person.passwordHash, current))) return fail('password-not-yours')
+      await forgetTry(account, account)
+      const passwordHash = await hashPassword(password)
       return write(db, async (transaction) => {
-        const [count] = await Token.update(
-          { revokedAt: new Date() },
-          { where: { id, personId: actor.personId, revokedAt: null }, transaction },
-        )
-        if (count === 0) return fail('not-found')
-        await writeAudit(db, actor, 'tokens:revoke', id, {}, transaction)
+        await putPassword(db, actor.personId, passwordHash, actor.sessionId, transaction)
+        await writeAudit(db, actor, 'people:password', actor.personId, {}, transaction)
+        return ok(null)
+      })
+    },
+
+    async list(actor: Actor): Promise<Result<PersonList, 'forbidden'>> {
+      if (!actor.can('people:edit')) return fail('forbidden')
+      return ok({ items: (await listPeople(db, actor.siteId)).map((person) => shown(actor, person)) })
+    },
+
+    /** Adds somebody, who comes in with a one-time link. @param studio - origin the link starts with */
+    async add(actor: Actor, wanted: PersonNew, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'email-taken'>> {
+      if (!actor.can('people:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const person = await admitPerson(db, { ...wanted, siteId: actor.siteId }, transaction)
+        if (person === null) return fail('email-taken', { email: wanted.email })
+        await writeAudit(db, actor, 'people:add', person.id, { role: wanted.role }, transaction)
+        return ok(await giveEntryLink(actor, person, studio, transaction))
+      })
+    },
+
+    /** A new one-time link, for somebody who lost the first, or a password. Until it is used the old password works. */
+    async link(actor: Actor, id: string, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'not-found'>> {
+      if (!actor.can('people:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const person = await lockPerson(db, actor.siteId, id, transaction)
+        if (person === null || person.endedAt !== null) return fail('not-found')
+        await writeAudit(db, actor, 'people:link', id, {}, transaction)
+        return ok(await giveEntryLink(actor, person, studio, transaction))
+      })
+    },
+
+    async change(
+      actor: Actor,
+      id: string,
+      change: PersonChange,
+    ): Promise<Result<PersonShown, 'forbidden' | 'not-found' | 'moved-on' | 'last-owner'>> {
+      if (!actor.can('people:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const before = await lockPerson(db, actor.siteId, id, transaction)
+        if (before === null || before.endedAt !== null) return fail('not-found')
+        const next = { id, version: change.version, name: change.name ?? before.name, role: change.role ?? before.role }
+        const isDemotion = before.role === 'owner' && next.role !== 'owner'
+        if (isDemotion && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
+        const changed = await updatePerson(db, next, transaction)
+        if (changed === null) return fail('moved-on', { current: shown(actor, before) })
+        await writeAudit(db, actor, 'people:edit', id, { from: before.role, to: changed.role }, transaction)
+        return ok(shown(actor, changed))
+      })
+    },
+
+    /** Ends somebody: signed out everywhere, tokens revoked. What they wrote, and their name in its history, stay. */
+    async end(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found' | 'last-owner'>> {
+      if (!actor.can('people:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const person = await lockPerson(db, actor.siteId, id, transaction)
+        if (person === null || person.endedAt !== null) return fail('not-found')
+        if (person.role === 'owner' && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
+        await endPerson(db, id, transaction)
+        await writeAudit(db, actor, 'people:end', id, {}, transaction)
         return ok(null)
       })
     },
   }
 }
+
+const shown = (actor: Actor, { id, name, email, role, endedAt, hasPassword, version }: ListedPerson): PersonShown => ({
+  id,
+  name,
+  email,
+  role,
+  state: endedAt !== null ? 'ended' : hasPassword ? 'active' : 'invited',
+  isYou: id === actor.personId,
+  version,
+})

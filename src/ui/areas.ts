@@ -5,4 +5,5 @@ export const AREAS = [
   { name: 'Links', path: '/links' },
   { name: 'Short links', path: '/short-links' },
   { name: 'Rules', path: '/rules' },
+  { name: 'Settings', path: '/settings' },
 ] as const

@@ -210,7 +210,7 @@ test('bringing an older publication back says what readers lose, and is undone i
 
 test('a front door is taken away with what that breaks told first, and put back', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/front-doors`)
+  await page.goto(`${studio.copy.url}/settings`)
   await page.getByRole('button', { name: /^Take it away ?logbook/ }).click()
   await page.getByText(/^Whoever asks for logbook\.localhost.* finds nothing from then on/).waitFor()
   assert.equal((await live(page, 'logbook.localhost', '/')).status, 200)

@@ -143,7 +143,7 @@ test('a finding is mended where it is found; what the rules decide is baked in a
 
 test('the older site passes through the front door with its links marked, and a rule that changes holds within two seconds', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/front-doors`)
+  await page.goto(`${studio.copy.url}/settings`)
   await page.getByRole('link', { name: 'logbook.localhost' }).waitFor()
   const visitor = await studio.browser.newContext()
   const live = await visitor.newPage()

@@ -25,7 +25,10 @@ for (const colorScheme of ['light', 'dark'] as const) {
       ['Waiting links', '/waiting'],
       ['what differs', '/publications'],
       ['Links', '/links'],
-      ['Front doors', '/front-doors'],
+      ['Settings', '/settings'],
+      ['People', '/settings/people'],
+      ['API tokens', '/settings/tokens'],
+      ['Your password', '/settings/password'],
     ] as const) {
       await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
       await look(view)
@@ -69,7 +72,10 @@ test('on a phone nothing is wider than the screen, and no view speaks our own ja
     '/waiting',
     '/publications',
     '/links',
-    '/front-doors',
+    '/settings',
+    '/settings/people',
+    '/settings/tokens',
+    '/settings/password',
   ]) {
     await page.goto(`${studio.copy.url}${route}`, { waitUntil: 'networkidle' })
     if (await page.evaluate(() => document.documentElement.scrollWidth > innerWidth)) wide.push(route)

@@ -40,15 +40,15 @@ test('a wrong password many times closes the door for a while, for that account 
 })
 
 test('a token does what its scopes say, no more than its person may, until it is revoked', async () => {
-  const { people, rules } = world.services
-  const { token, id } = must(await people.makeToken(world.editor, { name: 'reader', scopes: ['rules:read'] }))
-  const actor = await people.bearer(token)
+  const { tokens, rules } = world.services
+  const { token, id } = must(await tokens.make(world.editor, { name: 'reader', scopes: ['rules:read'] }))
+  const actor = await tokens.bearer(token)
   assert.ok(actor)
   assert.equal((await rules.list(actor)).ok, true)
   assert.equal((await rules.save(actor, { version: 0, rules: [] })).ok, false)
-  assert.equal((await people.makeToken(actor, { name: 'more', scopes: ['rules:edit'] })).ok, false)
-  assert.equal((await people.makeToken(world.contributor, { name: 'more', scopes: ['*'] })).ok, false)
-  must(await people.revokeToken(world.editor, id))
-  assert.equal(await people.bearer(token), null)
-  assert.equal(await people.bearer('mr_guess'), null)
+  assert.equal((await tokens.make(actor, { name: 'more', scopes: ['rules:edit'] })).ok, false)
+  assert.equal((await tokens.make(world.contributor, { name: 'more', scopes: ['*'] })).ok, false)
+  must(await tokens.revoke(world.editor, id))
+  assert.equal(await tokens.bearer(token), null)
+  assert.equal(await tokens.bearer('mr_guess'), null)
 })

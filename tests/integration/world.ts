@@ -13,7 +13,8 @@ import type { Role } from '../../src/data/models.ts'
 import { readSettings, type Settings } from '../../src/environment.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type Services } from '../../src/services/index.ts'
-import { actorFor, hashPassword } from '../../src/services/people.ts'
+import { actorFor } from '../../src/services/people.ts'
+import { hashPassword } from '../../src/services/secrets.ts'
 
 /** A database of its own, with one empty site and one person of each role. */
 export interface World {
@@ -72,7 +73,7 @@ export async function makeWorld(): Promise<World> {
   ])
   const passwordHash = await hashPassword(PASSWORD)
   const make = async (role: Role): Promise<Actor> =>
-    actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }), null, ['*'])
+    actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }))
   const context: Context = { db, settings, log: silent, enqueue: async () => {} }
   cleanUps.push(async () => {
     await closeDatabase(db)

@@ -7,6 +7,8 @@ import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 export interface SiteSetup {
   readonly siteId: string
   readonly name: string
+  /** In which its pages are written, as a tag of BCP 47; English when left out. */
+  readonly language?: string | undefined
   /** Main hosts first. */
   readonly hosts: readonly {
     readonly id: string

@@ -7,18 +7,19 @@ import { sourceOf } from './source.ts'
 const escapeText = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
 
 /** What a page looks like when a site has none to take after. */
-const PLAIN = (title: string): string =>
-  `<!doctype html>\n<html lang="en">\n<head>\n  <meta charset="utf-8">\n  <meta name="viewport" content="width=device-width, initial-scale=1">\n  <title>${title}</title>\n</head>\n<body>\n  <main>\n    <h1>${title}</h1>\n    <p></p>\n  </main>\n</body>\n</html>\n`
+const PLAIN = (title: string, language: string): string =>
+  `<!doctype html>\n<html lang="${language}">\n<head>\n  <meta charset="utf-8">\n  <meta name="viewport" content="width=device-width, initial-scale=1">\n  <title>${title}</title>\n</head>\n<body>\n  <main>\n    <h1>${title}</h1>\n    <p></p>\n  </main>\n</body>\n</html>\n`
 
 /**
  * A new page with the look of another: its head, header, footer and the box its text stands in, without its text.
  * @param model - source of the other page; null for a plain one
  * @param from - path of the other page. Addresses relative to it are written so that they hold from everywhere
+ * @param language - of a plain one, as a tag of BCP 47
  */
-export function pageLike(model: string | null, from: string, title: string): string {
+export function pageLike(model: string | null, from: string, title: string, language = 'en'): string {
   const name = escapeText(title)
   const page = model === null ? null : readWriting(model)
-  if (model === null || page === null) return PLAIN(name)
+  if (model === null || page === null) return PLAIN(name, language)
   const best = boxWithMostWords(page.doc)
   const emptied = best === null ? applyToBody(page.doc, name) : replaceIn(page.doc, best, name)
   const source = page.head + emptied + page.foot

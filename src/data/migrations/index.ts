@@ -3,6 +3,7 @@ import { pagesDesk } from './002-pages-desk.ts'
 import { marks } from './003-marks.ts'
 import { newcomer } from './004-newcomer.ts'
 import { weather } from './005-weather.ts'
+import { realUse } from './006-real-use.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse] as const

@@ -138,7 +138,7 @@ const ELSEWHERE = [
   ['Shared blocks', '/blocks'],
   ['Files', '/files'],
   ['Waiting links', '/waiting'],
-  ['Front doors', '/front-doors'],
+  ['Front doors', '/settings#front-doors'],
   ['Partners’ sites', '/rules#partners'],
   ['Publications', '/publications'],
 ] as const

@@ -95,7 +95,9 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
         </ul>
         {items.length === 0 && (
           <p className="px-4 py-8 text-center text-ink-soft">
-            {wanted === '' ? 'There are no pages yet.' : `No page has “${wanted}” in its title or path.`}
+            {wanted === ''
+              ? 'There are no pages yet. Bring in a site you have, as a zip or a folder, or make the first page with “New page”.'
+              : `No page has “${wanted}” in its title or path.`}
           </p>
         )}
       </div>

@@ -16,6 +16,9 @@ import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 interface ShortLinksProps {
   initial: ShortLinkList
   canEdit: boolean
+  /** Whether the site has a host for short links. */
+  hasHost: boolean
+  canAddHost: boolean
 }
 
 export function ShortLinks(props: ShortLinksProps) {
@@ -29,7 +32,7 @@ export function ShortLinks(props: ShortLinksProps) {
 /** Clicks are loaded within a second or two of the answer; people watch for them. */
 const CLICKS_EVERY_MS = 2_000
 
-function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
+function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksProps) {
   const [search, setSearch] = useState('')
   const wanted = useSettled(search, 200)
   const { data, error } = useQuery({
@@ -46,7 +49,8 @@ function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
         <h1 className="text-[26px]">Short links</h1>
         <p className="text-ink-soft">sayable addresses of your own, for long ones that may change</p>
       </header>
-      {canEdit && <PasteBar />}
+      {canEdit && hasHost && <PasteBar />}
+      {!hasHost && <NoHost canAdd={canAddHost} />}
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
           <p aria-live="polite">{data === undefined ? 'Looking…' : `${data.total} ${data.total === 1 ? 'short link' : 'short links'}`}</p>
@@ -66,7 +70,11 @@ function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
         )}
         {data?.items.length === 0 && (
           <p className="px-4 py-10 text-center text-ink-soft">
-            {wanted === '' ? 'None yet. Paste a long address above, and it gets a short one.' : `None has “${wanted}” in it.`}
+            {wanted !== ''
+              ? `None has “${wanted}” in it.`
+              : canEdit && hasHost
+                ? 'None yet. Paste a long address above, and it gets a short one.'
+                : 'None yet.'}
           </p>
         )}
         <ul className="divide-y">
@@ -77,6 +85,24 @@ function ShortLinksView({ initial, canEdit }: ShortLinksProps) {
       </section>
       {edited !== null && <ChangeDialog key={edited.id} link={edited} onClose={() => setEdited(null)} />}
     </div>
+  )
+}
+
+/** Short links need a name of their own to stand on. */
+function NoHost({ canAdd }: { canAdd: boolean }) {
+  return (
+    <section className="sheet grid justify-items-start gap-3 px-5 py-5">
+      <h2 className="text-[18px]">Short links need a host first</h2>
+      <p>
+        It is a short name of your own, such as <span className="address">sferry.example</span>, that leads to this server.{' '}
+        {canAdd ? 'Add it once; then paste any long address here.' : 'An owner of the site can add it in Settings.'}
+      </p>
+      {canAdd && (
+        <a className="button button-main" href="/settings#short-links">
+          Add a host for short links
+        </a>
+      )}
+    </section>
   )
 }
 

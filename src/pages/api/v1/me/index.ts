@@ -1,7 +1,7 @@
-import { API } from '../../../contract/api.ts'
-import { PERMISSIONS } from '../../../contract/people.ts'
-import { ok } from '../../../core/result.ts'
-import { answer } from './_answer.ts'
+import { API } from '../../../../contract/api.ts'
+import { PERMISSIONS } from '../../../../contract/people.ts'
+import { ok } from '../../../../core/result.ts'
+import { answer } from '../_answer.ts'
 
 export const GET = answer(API.me, async ({ actor, services }) => {
   const view = await services.views.of(actor)

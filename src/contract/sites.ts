@@ -1,0 +1,52 @@
+import { z } from 'zod'
+import { HostName, Prefix } from './hosts.ts'
+import { Email, NewPassword, PersonName } from './people.ts'
+import { line, Version } from './shared.ts'
+
+/** IANA time zone, as this runtime knows them. */
+export const TimeZone = line(60).refine((zone) => {
+  try {
+    return new Intl.DateTimeFormat('en', { timeZone: zone }).resolvedOptions().timeZone !== ''
+  } catch {
+    return false
+  }
+}, 'This time zone is not known. Write one such as Europe/London')
+/** Language tag (BCP 47) in its usual spelling. */
+export const Language = line(35).transform((tag, context) => {
+  try {
+    return Intl.getCanonicalLocales(tag)[0] ?? tag
+  } catch {
+    context.issues.push({ code: 'custom', message: 'This language is not known. Write a tag such as en or pt-BR', input: tag })
+    return z.NEVER
+  }
+})
+export const SiteName = line(120).min(1, 'The site needs a name')
+
+export const Site = z.object({ name: z.string(), language: z.string(), timeZone: z.string(), version: Version }).meta({ id: 'Site' })
+export type Site = z.infer<typeof Site>
+export const SiteChange = z.strictObject({
+  version: Version,
+  name: SiteName.optional(),
+  language: Language.optional(),
+  timeZone: TimeZone.optional(),
+})
+export type SiteChange = z.infer<typeof SiteChange>
+
+/** All that an empty installation has to be told. */
+export const SetUp = z
+  .object({
+    name: SiteName,
+    language: Language,
+    timeZone: TimeZone,
+    host: HostName,
+    shortHost: z.union([z.literal(''), HostName]).meta({ description: '"" for none yet' }),
+    prefix: Prefix,
+    ownerName: PersonName,
+    email: Email.pipe(z.email('This is not an e-mail address')),
+    password: NewPassword,
+  })
+  .refine(({ host, shortHost }) => host !== shortHost, {
+    path: ['shortHost'],
+    message: 'Pages and short links need a host each, such as s.slow-ferry.example for short links',
+  })
+export type SetUp = z.infer<typeof SetUp>

@@ -1,0 +1,114 @@
+import { useMutation } from '@tanstack/react-query'
+import { type ReactNode, useState } from 'react'
+import { toast } from 'sonner'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
+import { refreshHosts } from './HostRow.tsx'
+
+/** One more name for pages or short links. */
+export function NewHost({ kind }: { kind: 'site' | 'short' }) {
+  const [host, setHost] = useState('')
+  const [prefix, setPrefix] = useState('go')
+  const make = useMake(
+    '/hosts',
+    () => ({ kind, host, ...(kind === 'short' ? { prefix } : {}) }),
+    () => setHost(''),
+  )
+  useUnsaved(host.trim() !== '')
+  return (
+    <HostForm title={kind === 'site' ? 'Add a host for pages' : 'Add a host for short links'} words="Answer there" make={make}>
+      <TextField
+        label="Host"
+        isAddress
+        required
+        placeholder={kind === 'site' ? 'www.slow-ferry.example' : 'sferry.example'}
+        value={host}
+        onChange={setHost}
+      />
+      {kind === 'short' && <TextField label="Prefix (may be empty)" isAddress value={prefix} onChange={setPrefix} />}
+    </HostForm>
+  )
+}
+
+/** Stands in front of a site that answers elsewhere. */
+export function NewDoor() {
+  const [host, setHost] = useState('')
+  const [origin, setOrigin] = useState('')
+  const make = useMake(
+    '/front-doors',
+    () => ({ host, origin }),
+    () => {
+      setHost('')
+      setOrigin('')
+    },
+  )
+  useUnsaved(host.trim() !== '' || origin.trim() !== '')
+  return (
+    <HostForm title="Stand in front of a site" words="Stand there" make={make}>
+      <TextField
+        label="Where does it answer now?"
+        isAddress
+        required
+        placeholder="https://origin.slow-ferry.example"
+        value={origin}
+        onChange={setOrigin}
+      />
+      <TextField
+        label="On which host do visitors ask?"
+        isAddress
+        required
+        placeholder="www.slow-ferry.example"
+        value={host}
+        onChange={setHost}
+      />
+    </HostForm>
+  )
+}
+
+function useMake(path: string, body: () => object, onMade: () => void) {
+  return useMutation({
+    mutationFn: () => ask<{ host: string }>('POST', path, body()),
+    onSuccess: ({ host }) => {
+      toast.success(`${host} is answered here from now on.`)
+      onMade()
+      refreshHosts()
+    },
+  })
+}
+
+function HostForm({
+  title,
+  words,
+  make,
+  children,
+}: {
+  title: string
+  words: string
+  make: ReturnType<typeof useMake>
+  children: ReactNode
+}) {
+  return (
+    <form
+      className="sheet grid gap-3.5 px-4 py-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        make.mutate()
+      }}
+    >
+      <h3 className="text-[16px]">{title}</h3>
+      <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">{children}</div>
+      {make.error !== null && (
+        <p role="alert" className="text-red">
+          {wordsOf(make.error)}
+        </p>
+      )}
+      <div className="flex flex-wrap items-center justify-between gap-3">
+        <p className="note min-w-0 flex-1">Let that name lead to this server (DNS) as well. Until then nothing changes for visitors.</p>
+        <button type="submit" className="button" disabled={make.isPending}>
+          {words}
+        </button>
+      </div>
+    </form>
+  )
+}

@@ -1,0 +1,67 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { PASSWORD_MIN_CHARS } from '../../contract/people.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Queries } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
+
+/** One's own password. */
+export function Password(props: { email: string }) {
+  return (
+    <Queries>
+      <PasswordForm {...props} />
+    </Queries>
+  )
+}
+
+function PasswordForm({ email }: { email: string }) {
+  const [current, setCurrent] = useState('')
+  const [password, setPassword] = useState('')
+  const change = useMutation({
+    mutationFn: () => ask<null>('PUT', '/me/password', { current, password }),
+    onSuccess: () => {
+      setCurrent('')
+      setPassword('')
+      toast.success('Your new password holds. Every other browser is signed out.')
+    },
+  })
+  return (
+    <div className="mx-auto grid max-w-[460px] gap-5 px-5 py-7 max-md:px-3">
+      <header>
+        <h1 className="text-[26px]">Your password</h1>
+        <p className="text-ink-soft">You stay signed in here; every other browser is signed out.</p>
+      </header>
+      <form
+        className="sheet grid gap-3.5 px-4 py-4"
+        onSubmit={(event) => {
+          event.preventDefault()
+          change.mutate()
+        }}
+      >
+        <input type="text" name="username" autoComplete="username" value={email} readOnly hidden />
+        <TextField label="As it is now" type="password" autoComplete="current-password" required value={current} onChange={setCurrent} />
+        <TextField
+          label="The new one"
+          type="password"
+          autoComplete="new-password"
+          required
+          minLength={PASSWORD_MIN_CHARS}
+          value={password}
+          onChange={setPassword}
+        />
+        <p className="note">{PASSWORD_MIN_CHARS} characters or more. A few words in a row do well.</p>
+        {change.error !== null && (
+          <p role="alert" className="text-red">
+            {wordsOf(change.error)}
+          </p>
+        )}
+        <p className="flex justify-end">
+          <button type="submit" className="button button-main" disabled={change.isPending}>
+            Change it
+          </button>
+        </p>
+      </form>
+    </div>
+  )
+}

@@ -1,0 +1,227 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { Copy } from 'lucide-react'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import { type Person, type PersonInvited, type PersonList, ROLE_NAMES } from '../../contract/people.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { Queries, queries } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
+
+/** Who works on the site, and as what. */
+export function People(props: { initial: PersonList }) {
+  return (
+    <Queries>
+      <PeopleView {...props} />
+    </Queries>
+  )
+}
+
+type Role = Person['role']
+const ROLE_WORDS: Readonly<Record<Role, string>> = {
+  owner: 'everything, also hosts and people',
+  editor: 'writes, links, publishes, sets rules',
+  contributor: 'writes; outside links wait for an editor',
+}
+const refresh = (): void => void queries.invalidateQueries({ queryKey: ['people'] })
+
+function PeopleView({ initial }: { initial: PersonList }) {
+  const { data } = useQuery({
+    queryKey: ['people'],
+    queryFn: ({ signal }) => ask<PersonList>('GET', '/people', undefined, signal),
+    initialData: initial,
+  })
+  const [invited, setInvited] = useState<PersonInvited | null>(null)
+  return (
+    <div className="mx-auto grid max-w-[860px] gap-5 px-5 py-7 max-md:px-3">
+      <header>
+        <h1 className="text-[26px]">People</h1>
+        <p className="text-ink-soft">Who works on this site, and as what. What somebody wrote stays when they end.</p>
+      </header>
+      {invited !== null && <OneTimeLink invited={invited} />}
+      <ul className="sheet divide-y" aria-label="People">
+        {data.items.map((person) => (
+          <PersonRow key={person.id} person={person} onLink={setInvited} />
+        ))}
+      </ul>
+      <NewPerson onAdded={setInvited} />
+    </div>
+  )
+}
+
+/** Shown this once: whoever opens it chooses the password. */
+function OneTimeLink({ invited: { person, link, endsAt } }: { invited: PersonInvited }) {
+  const copy = (): void =>
+    void navigator.clipboard.writeText(link).then(
+      () => toast.success('Copied.'),
+      () => toast.error('This browser does not let a page copy. Select the address and copy it yourself.'),
+    )
+  return (
+    <div role="status" className="grid gap-2 rounded-[7px] bg-sun px-4 py-3">
+      <p>
+        Give this address to {person.name} and nobody else. It works once, until {endsAt.slice(0, 10)}, and is shown only now.
+      </p>
+      <p className="flex flex-wrap items-center gap-3">
+        <span className="address min-w-0 flex-1 break-all" data-testid="one-time-link">
+          {link}
+        </span>
+        <button type="button" className="button button-main" onClick={copy}>
+          <Copy size={16} aria-hidden="true" />
+          Copy it
+        </button>
+      </p>
+    </div>
+  )
+}
+
+function PersonRow({ person, onLink }: { person: Person; onLink: (invited: PersonInvited) => void }) {
+  const [isAsking, setAsking] = useState(false)
+  const onError = (error: unknown): void => {
+    toast.error(wordsOf(error))
+    refresh()
+  }
+  const change = useMutation({
+    mutationFn: (role: Role) => ask<Person>('PATCH', `/people/${person.id}`, { version: person.version, role }),
+    onSuccess: (now) => {
+      toast.success(`${now.name} is ${now.role === 'contributor' ? 'a' : 'an'} ${now.role} now.`)
+      refresh()
+    },
+    onError,
+  })
+  const link = useMutation({
+    mutationFn: () => ask<PersonInvited>('POST', `/people/${person.id}/link`),
+    onSuccess: (invited) => {
+      onLink(invited)
+      refresh()
+    },
+    onError,
+  })
+  const admit = useMutation({
+    mutationFn: () => ask<PersonInvited>('POST', '/people', { name: person.name, email: person.email, role: person.role }),
+    onSuccess: (invited) => {
+      onLink(invited)
+      refresh()
+    },
+    onError,
+  })
+  const end = useMutation({
+    mutationFn: () => ask<null>('DELETE', `/people/${person.id}`),
+    onSuccess: () => {
+      toast.success(`${person.name} can no longer sign in.`)
+      setAsking(false)
+      refresh()
+    },
+    onError,
+  })
+  const isHere = person.state !== 'ended'
+  return (
+    <li className="flex flex-wrap items-center gap-x-4 gap-y-2 px-4 py-3">
+      <span className={`min-w-0 flex-1 basis-[220px] ${isHere ? '' : 'text-ink-soft'}`}>
+        <span className="font-semibold">{person.name}</span>
+        {person.isYou && <span className="note"> you</span>}
+        {person.state === 'invited' && <span className="note"> has not come in yet</span>}
+        {person.state === 'ended' && <span className="note"> has ended</span>}
+        <span className="block truncate text-ink-soft">{person.email}</span>
+      </span>
+      {isHere && (
+        <label className="flex items-center gap-2">
+          <span className="sr-only">Role of {person.name}</span>
+          <select
+            className="field !w-auto"
+            value={person.role}
+            disabled={change.isPending}
+            onChange={({ target }) => change.mutate(ROLE_NAMES.find((role) => role === target.value) ?? person.role)}
+          >
+            {ROLE_NAMES.map((role) => (
+              <option key={role}>{role}</option>
+            ))}
+          </select>
+        </label>
+      )}
+      {isHere && !isAsking && (
+        <span className="flex flex-wrap gap-2">
+          <button type="button" className="button" disabled={link.isPending} onClick={() => link.mutate()}>
+            New one-time link<span className="sr-only"> for {person.name}</span>
+          </button>
+          <button type="button" className="button button-plain text-red" onClick={() => setAsking(true)}>
+            End<span className="sr-only"> {person.name}</span>
+          </button>
+        </span>
+      )}
+      {!isHere && (
+        <button type="button" className="button" disabled={admit.isPending} onClick={() => admit.mutate()}>
+          Take {person.name} in again
+        </button>
+      )}
+      {isAsking && (
+        <div className="flex basis-full flex-wrap items-center gap-3">
+          <p className="min-w-0 flex-1">
+            {person.isYou ? 'You are' : `${person.name} is`} signed out everywhere, and {person.isYou ? 'your' : 'their'} API tokens stop
+            working. What was planned in {person.isYou ? 'your' : 'their'} name is not carried out.
+          </p>
+          <button type="button" className="button !border-[var(--red)] text-red" disabled={end.isPending} onClick={() => end.mutate()}>
+            Yes, end {person.name}
+          </button>
+          <button type="button" className="button button-plain" onClick={() => setAsking(false)}>
+            Leave it
+          </button>
+        </div>
+      )}
+    </li>
+  )
+}
+
+function NewPerson({ onAdded }: { onAdded: (invited: PersonInvited) => void }) {
+  const [name, setName] = useState('')
+  const [email, setEmail] = useState('')
+  const [role, setRole] = useState<Role>('editor')
+  useUnsaved(name.trim() !== '' || email.trim() !== '')
+  const add = useMutation({
+    mutationFn: () => ask<PersonInvited>('POST', '/people', { name, email, role }),
+    onSuccess: (invited) => {
+      onAdded(invited)
+      setName('')
+      setEmail('')
+      refresh()
+    },
+  })
+  return (
+    <form
+      className="sheet grid gap-3.5 px-4 py-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        add.mutate()
+      }}
+    >
+      <h2 className="text-[18px]">Add somebody</h2>
+      <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
+        <TextField label="Name" required value={name} onChange={setName} />
+        <TextField label="E-mail address" type="email" required value={email} onChange={setEmail} />
+      </div>
+      <fieldset>
+        <legend className="field-label">As</legend>
+        <div className="grid gap-1.5">
+          {ROLE_NAMES.map((each) => (
+            <label key={each} className="flex items-baseline gap-2.5">
+              <input type="radio" name="role" className="translate-y-0.5" checked={role === each} onChange={() => setRole(each)} />
+              <span>
+                <b>{each}</b> <span className="text-ink-soft">{ROLE_WORDS[each]}</span>
+              </span>
+            </label>
+          ))}
+        </div>
+      </fieldset>
+      {add.error !== null && (
+        <p role="alert" className="text-red">
+          {wordsOf(add.error)}
+        </p>
+      )}
+      <div className="flex flex-wrap items-center justify-between gap-3">
+        <p className="note min-w-0 flex-1">You get an address that works once, to hand on. No mail is sent.</p>
+        <button type="submit" className="button button-main" disabled={add.isPending}>
+          Add
+        </button>
+      </div>
+    </form>
+  )
+}

@@ -1,0 +1,83 @@
+import { useMutation } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { Site } from '../../contract/sites.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
+
+/** What the site is called, the language of its pages, and the zone that times are shown in. */
+export function SiteForm({
+  site,
+  canEdit,
+  languages,
+  zones,
+}: {
+  site: Site
+  canEdit: boolean
+  languages: readonly (readonly [tag: string, name: string])[]
+  zones: readonly string[]
+}) {
+  const [saved, setSaved] = useState(site)
+  const [name, setName] = useState(site.name)
+  const [language, setLanguage] = useState(site.language)
+  const [timeZone, setTimeZone] = useState(site.timeZone)
+  const lists = { languages: useId(), zones: useId() }
+  const isChanged = name !== saved.name || language !== saved.language || timeZone !== saved.timeZone
+  useUnsaved(isChanged)
+  const save = useMutation({
+    mutationFn: () => ask<Site>('PATCH', '/site', { version: saved.version, name, language, timeZone }),
+    onSuccess: (now) => {
+      setSaved(now)
+      setLanguage(now.language)
+      toast.success('Saved.')
+    },
+  })
+  return (
+    <form
+      className="sheet grid gap-3.5 px-4 py-4"
+      aria-label="The site"
+      onSubmit={(event) => {
+        event.preventDefault()
+        save.mutate()
+      }}
+    >
+      <div className="grid grid-cols-[2fr_1fr_1fr] gap-3.5 max-md:grid-cols-1">
+        <TextField label="Name of the site" required readOnly={!canEdit} value={name} onChange={setName} />
+        <TextField
+          label="Language of its pages"
+          required
+          readOnly={!canEdit}
+          list={lists.languages}
+          value={language}
+          onChange={setLanguage}
+        />
+        <TextField label="Time zone" required readOnly={!canEdit} list={lists.zones} value={timeZone} onChange={setTimeZone} />
+      </div>
+      <datalist id={lists.languages}>
+        {languages.map(([tag, words]) => (
+          <option key={tag} value={tag}>
+            {words}
+          </option>
+        ))}
+      </datalist>
+      <datalist id={lists.zones}>
+        {zones.map((zone) => (
+          <option key={zone} value={zone} />
+        ))}
+      </datalist>
+      {save.error !== null && (
+        <p role="alert" className="text-red">
+          {wordsOf(save.error)}
+        </p>
+      )}
+      {canEdit && (
+        <p className="flex justify-end">
+          <button type="submit" className="button" disabled={!isChanged || save.isPending}>
+            Save
+          </button>
+        </p>
+      )}
+    </form>
+  )
+}

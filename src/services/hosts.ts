@@ -1,0 +1,103 @@
+import type { Host, HostChange, HostList, HostNew, HostUses } from '../contract/hosts.ts'
+import { parseUrl } from '../core/address/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { originOf } from '../core/rules/index.ts'
+import { insertHost, type ListedHost, listHosts, returnHost, updateHost, usesOfHost, withdrawHost } from '../data/hosts.ts'
+import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { opensOntoItself } from './front-doors.ts'
+
+type HostFault =
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'host-taken'
+  | 'host-is-studio'
+  | 'last-site-host'
+  | 'prefix-only-short'
+  | 'origin-out-of-bounds'
+
+/** The names a site answers on: for its pages, for its short links, and as front doors. */
+export function hostsService({ db, settings }: Context) {
+  const shown = ({ siteId: _, ...host }: ListedHost): Host => ({ ...host, address: originOf(host.host, settings.port) })
+  const one = async (actor: Actor, id: string): Promise<ListedHost | null> =>
+    (await listHosts(db, actor.siteId)).find((host) => host.id === id) ?? null
+
+  return {
+    async list(actor: Actor): Promise<Result<HostList, 'forbidden'>> {
+      if (!actor.can('hosts:read')) return fail('forbidden')
+      return ok({ items: (await listHosts(db, actor.siteId)).map(shown) })
+    },
+
+    /** What stops working when this host goes, or is called otherwise. */
+    async uses(actor: Actor, id: string): Promise<Result<HostUses, HostFault>> {
+      if (!actor.can('hosts:read')) return fail('forbidden')
+      const host = await one(actor, id)
+      if (host === null) return fail('not-found')
+      return ok(await usesOfHost(db, host, [`//${host.host}`, `//${host.host}:${settings.port}`]))
+    },
+
+    async make(actor: Actor, { kind, host, prefix = '' }: HostNew): Promise<Result<Host, HostFault>> {
+      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (settings.studioHosts.includes(host)) return fail('host-is-studio')
+      if (prefix !== '' && kind !== 'short') return fail('prefix-only-short')
+      return write(db, async (transaction) => {
+        const made = await insertHost(db, { siteId: actor.siteId, host, kind, prefix, origin: null }, transaction)
+        if (made === null) return fail('host-taken', { host })
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'hosts:make', made.id, { host, kind, prefix }, transaction)
+        return ok(shown(made))
+      })
+    },
+
+    /** Another name, another prefix, or the one that new links are written with. Stored pages stay as they are. */
+    async change(actor: Actor, id: string, change: HostChange): Promise<Result<Host, HostFault>> {
+      if (!actor.can('hosts:edit')) return fail('forbidden')
+      const before = await one(actor, id)
+      if (before === null) return fail('not-found')
+      const host = change.host ?? before.host
+      const prefix = change.prefix ?? before.prefix
+      if (settings.studioHosts.includes(host)) return fail('host-is-studio')
+      if (prefix !== '' && before.kind !== 'short') return fail('prefix-only-short')
+      const door = before.origin === null ? null : parseUrl(before.origin)
+      if (door !== null && opensOntoItself(host, door, settings.port)) return fail('origin-out-of-bounds')
+      const isMain = before.kind !== 'door' && (change.isMain ?? before.isMain)
+      return write(db, async (transaction) => {
+        const changed = await updateHost(db, { siteId: actor.siteId, id, version: change.version, host, prefix, isMain }, transaction)
+        if (changed === null) {
+          const now = (await listHosts(db, actor.siteId, transaction)).find((each) => each.id === id)
+          if (now?.version === change.version) return fail('host-taken', { host })
+          return now === undefined ? fail('not-found') : fail('moved-on', { current: shown(now) })
+        }
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'hosts:edit', id, { from: `${before.host}/${before.prefix}`, to: `${host}/${prefix}` }, transaction)
+        return ok(shown(changed))
+      })
+    },
+
+    /** Takes a host away; its short links are kept with it, and come back with it. */
+    async remove(actor: Actor, id: string): Promise<Result<null, HostFault>> {
+      if (!actor.can('hosts:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const gone = await withdrawHost(db, actor.siteId, id, transaction)
+        if (gone === null) return fail('not-found')
+        const left = await listHosts(db, actor.siteId, transaction)
+        if (gone.kind === 'site' && !left.some(({ kind }) => kind === 'site')) return fail('last-site-host')
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'hosts:remove', id, { host: gone.host, kind: gone.kind }, transaction)
+        return ok(null)
+      })
+    },
+
+    async putBack(actor: Actor, id: string): Promise<Result<Host, HostFault>> {
+      if (!actor.can('hosts:edit')) return fail('forbidden')
+      return write(db, async (transaction) => {
+        const back = await returnHost(db, actor.siteId, id, transaction)
+        if (back === null) return fail('not-found')
+        if (back === false) return fail('host-taken')
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'hosts:put-back', id, { host: back.host }, transaction)
+        return ok(shown(back))
+      })
+    },
+  }
+}

@@ -1,0 +1,8 @@
+import { createHash } from 'node:crypto'
+import { hash } from '@node-rs/argon2'
+
+/** What is kept of a secret that is long and random: sessions, tokens, one-time links and codes. */
+export const digest = (secret: string): string => createHash('sha256').update(secret).digest('hex')
+
+/** What is kept of a password. argon2id with the parameters OWASP names first: 19 MiB, two passes. */
+export const hashPassword = (password: string): Promise<string> => hash(password, { memoryCost: 19_456, timeCost: 2, parallelism: 1 })

@@ -1,0 +1,71 @@
+import { randomUUID } from 'node:crypto'
+import type { SetUp, Site, SiteChange } from '../contract/sites.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { insertHost } from '../data/hosts.ts'
+import { inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
+import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { actorFor } from './people.ts'
+import { digest, hashPassword } from './secrets.ts'
+
+type SetUpFault = 'set-up-done' | 'host-taken' | 'host-is-studio' | 'email-taken'
+
+/** What a site is called and written in, and how an empty installation becomes one. */
+export function sitesService({ db, settings }: Context) {
+  const { Site: SiteTable, Person } = db.models
+  return {
+    /** Whether nobody owns this installation yet. */
+    isNew: async (): Promise<boolean> => (await inUseAs(db)) === 'waiting',
+
+    /** Whether somebody comes with the code that the terminal shows. */
+    maySetUp: async (code: string): Promise<boolean> => (await inUseAs(db)) === 'waiting' && isSetUpCode(db, digest(code)),
+
+    /** Makes the site, its hosts and its owner, once. */
+    async setUp(code: string, wanted: SetUp): Promise<Result<null, SetUpFault>> {
+      for (const host of [wanted.host, wanted.shortHost]) if (settings.studioHosts.includes(host)) return fail('host-is-studio', { host })
+      const passwordHash = await hashPassword(wanted.password)
+      return write(db, async (transaction) => {
+        if (!(await takeSetUpCode(db, digest(code), transaction))) return fail('set-up-done')
+        const siteId = randomUUID()
+        const { name, language, timeZone } = wanted
+        await SiteTable.create({ id: siteId, name, language, timeZone, mayVisitPrivate: false }, { transaction })
+        const hosts = [{ host: wanted.host, kind: 'site' as const, prefix: '' }]
+        for (const { host, kind, prefix } of [
+          ...hosts,
+          ...(wanted.shortHost === '' ? [] : [{ host: wanted.shortHost, kind: 'short' as const, prefix: wanted.prefix }]),
+        ])
+          if ((await insertHost(db, { siteId, host, kind, prefix, origin: null }, transaction)) === null)
+            return fail('host-taken', { host })
+        const owner = await Person.create(
+          { id: randomUUID(), siteId, email: wanted.email, name: wanted.ownerName, role: 'owner', passwordHash },
+          { transaction },
+        )
+        await announce(db, transaction)
+        await writeAudit(db, actorFor(owner), 'sites:set-up', siteId, { name, host: wanted.host }, transaction)
+        return ok(null)
+      })
+    },
+
+    async get(actor: Actor): Promise<Result<Site, 'forbidden' | 'not-found'>> {
+      if (!actor.can('hosts:read')) return fail('forbidden')
+      const site = await readSite(db, actor.siteId)
+      return site === null ? fail('not-found') : ok(site)
+    },
+
+    async change(actor: Actor, change: SiteChange): Promise<Result<Site, 'forbidden' | 'not-found' | 'moved-on'>> {
+      if (!actor.can('hosts:edit')) return fail('forbidden')
+      const before = await readSite(db, actor.siteId)
+      if (before === null) return fail('not-found')
+      return write(db, async (transaction) => {
+        const site = await updateSite(db, actor.siteId, { ...before, ...definedOf(change) }, transaction)
+        if (site === null) return fail('moved-on', { current: before })
+        await announce(db, transaction)
+        await writeAudit(db, actor, 'sites:edit', actor.siteId, { from: before.name, to: site.name }, transaction)
+        return ok(site)
+      })
+    },
+  }
+}
+
+/** The change without what it leaves as it is. */
+const definedOf = (change: SiteChange): Partial<Site> =>
+  Object.fromEntries(Object.entries(change).filter(([, value]) => value !== undefined))
