@@ -1,12 +1,17 @@
 import { z } from 'zod'
 import { Id, line, Version } from './shared.ts'
 
-/** A name that visitors ask for: two parts or more, and no scheme, port or path. */
-export const HostName = line(253)
+/** A name that visitors ask for: two parts or more, and no port or path. A whole address that was pasted gives its host. */
+export const HostName = line(300)
   .toLowerCase()
-  .regex(
-    /^(?=.{3,253}$)(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/,
-    'Write the host alone, such as www.slow-ferry.example',
+  .transform((text) => text.replace(/^https?:\/\//, '').replace(/\.?\/*$/, ''))
+  .pipe(
+    z
+      .string()
+      .regex(
+        /^(?=.{3,253}$)(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/,
+        'Write the host alone, such as www.slow-ferry.example',
+      ),
   )
 /** What stands between a short host and its slugs; "" for nothing. */
 export const Prefix = line(30)

@@ -162,8 +162,9 @@ export interface Models {
 
 const { TEXT, INTEGER, BOOLEAN, DATE, JSONB, UUID, ARRAY, BIGINT } = DataTypes
 const id = { type: UUID, primaryKey: true, defaultValue: DataTypes.UUIDV4 }
-const maybeId = { type: UUID, allowNull: true }
-const maybeText = { type: TEXT, allowNull: true }
+// Made anew for each column: Sequelize writes a column's name into what describes it.
+const maybeId = () => ({ type: UUID, allowNull: true })
+const maybeText = () => ({ type: TEXT, allowNull: true })
 const version = { type: INTEGER, defaultValue: 1 }
 
 /** The tables of migrations/, one model each. What SQL does better (placements, clicks, blobs) has no model. */
@@ -172,8 +173,8 @@ export function defineModels(sequelize: Sequelize): Models {
     sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
   return {
     Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, language: TEXT, isDemo: BOOLEAN, version }),
-    Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText }),
-    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: maybeText, endedAt: DATE, version }),
+    Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText() }),
+    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: maybeText(), endedAt: DATE, version }),
     Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
     Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE, createdAt: DATE }),
     Page: table('pages', {
@@ -185,16 +186,16 @@ export function defineModels(sequelize: Sequelize): Models {
       title: TEXT,
       encoding: TEXT,
       draftHash: TEXT,
-      liveHash: maybeText,
-      liveEncoding: maybeText,
-      importHash: maybeText,
+      liveHash: maybeText(),
+      liveEncoding: maybeText(),
+      importHash: maybeText(),
       draftAt: DATE,
       liveAt: DATE,
       editedBy: UUID,
-      writtenFor: maybeId,
+      writtenFor: maybeId(),
       tags: ARRAY(TEXT),
-      originKind: maybeText,
-      originHash: maybeText,
+      originKind: maybeText(),
+      originHash: maybeText(),
       removedAt: DATE,
       version,
     }),
@@ -205,7 +206,7 @@ export function defineModels(sequelize: Sequelize): Models {
       mediaType: TEXT,
       bytes: INTEGER,
       draftHash: TEXT,
-      liveHash: maybeText,
+      liveHash: maybeText(),
       removedAt: DATE,
       version,
     }),

@@ -29,7 +29,7 @@ const GROUPS: readonly { kind: Host['kind']; id: string; title: string; lead: st
     kind: 'site',
     id: 'pages',
     title: 'For your pages',
-    lead: 'Readers find your published pages here. New links between pages need none of it; addresses that are copied use the main one.',
+    lead: 'Readers find your published pages on each of these names. The main one is the one you are shown, and that is copied.',
     none: 'None yet: your pages cannot be read anywhere.',
   },
   {
@@ -63,7 +63,7 @@ function HostsView({ site, initial, canEdit, languages, zones }: HostsProps) {
         return (
           <section key={kind} id={id} aria-labelledby={`${id}-title`} className="grid gap-3">
             <header>
-              <h2 id={`${id}-title`} className="text-[19px]">
+              <h2 id={`${id}-title`} className="mb-1 text-[19px]">
                 {title}
               </h2>
               <p className="text-ink-soft">{lead}</p>

@@ -202,8 +202,8 @@ function NewPerson({ onAdded }: { onAdded: (invited: PersonInvited) => void }) {
         <legend className="field-label">As</legend>
         <div className="grid gap-1.5">
           {ROLE_NAMES.map((each) => (
-            <label key={each} className="flex items-baseline gap-2.5">
-              <input type="radio" name="role" className="translate-y-0.5" checked={role === each} onChange={() => setRole(each)} />
+            <label key={each} className="flex items-center gap-2.5">
+              <input type="radio" name="role" checked={role === each} onChange={() => setRole(each)} />
               <span>
                 <b>{each}</b> <span className="text-ink-soft">{ROLE_WORDS[each]}</span>
               </span>
