@@ -36,7 +36,7 @@ export function openApiDocument(): object {
 function registerOperation(
   registry: OpenAPIRegistry,
   operationId: string,
-  { method, path, summary, status, body, query, answer, media }: Operation,
+  { method, path, summary, needs, status, body, query, answer, media }: Operation,
 ): void {
   const ids = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => name ?? '')
   const content =
@@ -49,6 +49,7 @@ function registerOperation(
     method,
     path,
     summary,
+    ...(needs === null ? {} : { description: `Needs ${[needs].flat().join(', ')}.` }),
     operationId,
     request: {
       ...(ids.length > 0 ? { params: z.object(Object.fromEntries(ids.map((id) => [id, z.uuid()]))) } : {}),

@@ -31,6 +31,7 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
   return async (context) => {
     const { actor, services } = context.locals
     if (actor === null) return problem('not-signed-in')
+    if (!mayAsk(actor, operation)) return problem('forbidden')
     const id = context.params.id ?? ''
     if (operation.path.includes('{id}') && !/^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i.test(id)) return problem('not-found')
     const body = await readBody(operation, context)
@@ -54,6 +55,8 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
     })
   }
 }
+
+const mayAsk = (actor: Actor, { needs }: Operation): boolean => needs === null || [needs].flat().every((each) => actor.can(each))
 
 /** Errors that nobody expected: told with a number, never with their inside. A database that is away is its own case. */
 export async function guarded({ locals }: Pick<APIContext, 'locals'>, work: () => Promise<Response>): Promise<Response> {
