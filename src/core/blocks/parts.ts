@@ -1,7 +1,7 @@
 import { applyPatches, type Patch, type PatchSet, walkTags } from '../markup/index.ts'
 
 /** A shared part is named in a page by a comment: `<!-- block: footer -->`, `<!-- menu: main -->`. */
-const PART = /<!--\s*(block|menu):\s*([a-z0-9]+(?:-[a-z0-9]+)*)\s*-->/g
+const PART = /^<!--\s*(block|menu):\s*([a-z0-9]+(?:-[a-z0-9]+)*)\s*-->$/
 
 /** Finds what a shared part shows; null when there is none of that name. */
 export type PartFinder = (kind: 'block' | 'menu', name: string) => string | null
@@ -21,40 +21,18 @@ interface PartMark {
   readonly to: number
 }
 
-/** Where a page puts shared parts in. Comments within scripts, styles and other raw text are none. */
+/** Where a page's content puts shared parts in. What looks so within scripts, styles, other raw text and templates is none. */
 export function partMarks(html: string): readonly PartMark[] {
-  const marks = [...html.matchAll(PART)].map((match) => ({
-    kind: match[1] === 'menu' ? ('menu' as const) : ('block' as const),
-    name: match[2] ?? '',
-    from: match.index,
-    to: match.index + match[0].length,
-  }))
-  if (marks.length === 0) return marks
-  // A comment is handed over as nothing at all: whatever lies between two pieces that are handed over may be one.
-  const gaps: { from: number; to: number }[] = []
-  let at = 0
-  const take = (start: number, end: number): void => {
-    if (start > at) gaps.push({ from: at, to: start })
-    at = Math.max(at, end)
-  }
-  let raw: number | null = null
+  if (!html.includes('<!--')) return []
+  const marks: PartMark[] = []
   walkTags(html, {
-    open(name, start, _nameEnd, end) {
-      take(start, end)
-      raw = RAW.has(name) ? end : null
+    comment(from, to, inert) {
+      const [, kind, name] = (inert ? null : PART.exec(html.slice(from, to))) ?? []
+      if (name !== undefined) marks.push({ kind: kind === 'menu' ? 'menu' : 'block', name, from, to })
     },
-    close(_name, start, end) {
-      if (raw !== null) at = Math.max(at, start)
-      raw = null
-      take(start, end)
-    },
-    text: take,
   })
-  take(html.length, html.length)
-  return marks.filter(({ from, to }) => gaps.some((gap) => gap.from <= from && to <= gap.to))
+  return marks
 }
-
-const RAW = new Set(['script', 'style', 'title', 'textarea', 'xmp', 'iframe', 'noembed', 'noframes', 'noscript', 'plaintext'])
 
 /**
  * The patches that put shared parts into a page. A part that is not there leaves its comment, which shows nothing.

@@ -119,11 +119,20 @@ function withdraw(html: string, link: LinkTag, from: number, to: number): Patch[
   const tag = html.slice(link.start, link.end)
   const patches: Patch[] = []
   if (link.end < from) patches.push({ from, to: from, insert: cutThrough(html, link, from, '</a>') })
-  else patches.push({ from: link.start, to: link.end, insert: '' })
+  else patches.push(withoutTag(html, link.start, link.end))
   if (link.contentEnd > to) patches.push({ from: to, to, insert: cutThrough(html, link, to, tag) })
-  else if (link.outerEnd > link.contentEnd) patches.push({ from: link.contentEnd, to: link.outerEnd, insert: '' })
+  else if (link.outerEnd > link.contentEnd) patches.push(withoutTag(html, link.contentEnd, link.outerEnd))
   return patches
 }
+
+/** Takes a tag out. Where text it kept apart would become a tag or a character reference, an empty comment goes on keeping it apart. */
+function withoutTag(html: string, from: number, to: number): Patch {
+  const before = html.slice(Math.max(0, from - REFERENCE_MAX_CHARS), from)
+  const isJoining = /<\/?$/.test(before) || (/&[#a-z0-9]*$/i.test(before) && /[#a-z0-9;]/i.test(html.charAt(to)))
+  return { from, to, insert: isJoining ? '<!---->' : '' }
+}
+/** The longest name of a character reference has 31 letters. */
+const REFERENCE_MAX_CHARS = 33
 
 /** A tag put in at `at`, with the inline elements of the link that are open there closed before it and opened behind it. */
 function cutThrough(html: string, link: LinkTag, at: number, tag: string): string {
@@ -285,8 +294,8 @@ export function unwrapLink(html: string, start: number): Result<PatchSet, EditFa
   const link = linkAt(html, start)
   if (link === null) return fail('link-not-found', { start })
   if (link.element === 'area') return ok(tagPatches(html, link, { href: null }))
-  const patches: Patch[] = [{ from: link.start, to: link.end, insert: '' }]
-  if (link.outerEnd > link.contentEnd) patches.push({ from: link.contentEnd, to: link.outerEnd, insert: '' })
+  const patches: Patch[] = [withoutTag(html, link.start, link.end)]
+  if (link.outerEnd > link.contentEnd) patches.push(withoutTag(html, link.contentEnd, link.outerEnd))
   return ok(patches)
 }
 

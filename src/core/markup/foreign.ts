@@ -43,6 +43,15 @@ export class OpenForeign {
     while (this.isInside) this.#pop()
   }
 
+  get depth(): number {
+    return this.#open.length
+  }
+
+  /** Leaves what was entered since so many were open. */
+  leaveTo(depth: number): void {
+    while (this.#open.length > depth) this.#pop()
+  }
+
   /** Closes the innermost element of a name, and what is open within it. @returns false where none is open */
   close(name: string): boolean {
     if ((this.#names.get(name) ?? 0) === 0) return false

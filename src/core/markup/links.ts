@@ -43,6 +43,7 @@ type Open = { -readonly [K in keyof LinkTag]: LinkTag[K] }
 export function scanLinks(html: string): PageLinks {
   const links: Open[] = []
   let open: Open | null = null
+  let outside: Open | null = null
   let baseHref: string | null = null
   let baseTarget: string | null = null
   const shut = (contentEnd: number, outerEnd: number): void => {
@@ -66,6 +67,11 @@ export function scanLinks(html: string): PageLinks {
         baseHref ??= valueNamed(html, attributes, 'href')
         baseTarget ??= valueNamed(html, attributes, 'target')
       }
+    },
+    apart(begins, at) {
+      if (begins) outside = open
+      else shut(at, at)
+      open = begins ? null : outside
     },
     close(name, start, end, inert) {
       if (name === 'a' && !inert) shut(start, end)

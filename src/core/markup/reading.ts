@@ -1,10 +1,9 @@
 import { readAttributes, valueNamed } from './attributes.ts'
 import { decodeSource, isSingleByte } from './encoding.ts'
-import { endsForeign, OpenForeign } from './foreign.ts'
+import { Content, isRawElement, Nesting } from './nesting.ts'
 import type { PatchSet } from './patch.ts'
 import type { WrittenValue } from './rewrite.ts'
 import { Form, LinkNote, Mode, type ReadingState, Stop, scanner, startOfReading } from './scanner.ts'
-import { isRawElement } from './tokenizer.ts'
 
 /** A link's start tag as a stream meets it. */
 export interface StreamedTag {
@@ -107,8 +106,8 @@ export class PageReader<Group> {
   readonly #isQuick: boolean
   readonly #note = new LinkNote()
   readonly #state: ReadingState
-  #templates = 0
-  readonly #foreign = new OpenForeign()
+  #nesting = new Nesting(0, 0, null)
+  #isInNoscript = false
   #baseHref: string | null = null
   #baseTarget: string | null = null
   #links = 0
@@ -156,11 +155,11 @@ export class PageReader<Group> {
   /** Reads on from `i`. @returns how far it was read, or {@link wait} */
   #step(passage: Passage, i: number): number {
     const { units, isLast } = passage
-    const isNested = !this.#foreign.isEmpty || this.#templates > 0
+    const isNested = !this.#nesting.isPlain
     if (this.#state.mode === Mode.Pass) return units.length
     if (isNested && this.#state.mode === Mode.Data) return this.#nested(passage, i)
     const links = scanner()
-    const at = links.scan(i, this.#state, isLast, isNested)
+    const at = links.scan(i, units.length, this.#state, isLast, isNested)
     const { reason, count } = links
     for (let k = 0; k < count; k++) {
       links.read(k, this.#note)
@@ -170,30 +169,55 @@ export class PageReader<Group> {
     if (reason === Stop.Waits) return wait(at)
     if (reason !== Stop.AtTag) return at
     const tag = this.#tagAt(passage, at)
-    return tag === null ? wait(at) : this.#enter(passage, tag)
+    return tag === null ? wait(at) : this.#nestedStart(passage, tag)
   }
 
-  #tagAt({ text }: Passage, lt: number, name = lt + 1): Tag | null {
-    const tag = scanner().tagAt(name)
+  #tagAt({ text, units }: Passage, lt: number, name = lt + 1): Tag | null {
+    const tag = scanner().tagAt(name, units.length)
     if (tag === null) return null
     const { nameEnd, end, selfClosing } = tag
     return { lt, name: text(name, nameEnd).toLowerCase(), nameEnd, end, selfClosing }
   }
 
-  /** A start tag in HTML's own content. @returns where reading goes on, be it in another way */
+  /** Goes on behind a start tag of HTML's own, as its name says. @returns where reading goes on, be it in another way */
   #enter(passage: Passage, tag: Tag): number {
     const { name, end } = tag
     if (name === 'base') this.#base(passage, tag)
-    else if (name === 'svg' || name === 'math') this.#enterForeign(passage, tag)
-    else if (name === 'template') this.#templates++
     else if (name === 'plaintext') this.#state.mode = Mode.Pass
-    else if (isRawElement(name)) {
-      this.#state.mode = name === 'script' ? Mode.Script : Mode.Raw
-      this.#state.raw.fill(0)
-      new Uint8Array(this.#state.raw.buffer).set(new TextEncoder().encode(name))
-      this.#state.raw[RAW_LENGTH] = name.length
-    }
+    else if (name === 'noscript') return this.#isInNoscript ? end : this.#noscript(passage, tag)
+    else if (isRawElement(name)) this.#enterRaw(name)
     return end
+  }
+
+  #enterRaw(name: string): void {
+    this.#state.mode = name === 'script' ? Mode.Script : Mode.Raw
+    this.#state.raw.fill(0)
+    new Uint8Array(this.#state.raw.buffer).set(new TextEncoder().encode(name))
+    this.#state.raw[RAW_LENGTH] = name.length
+  }
+
+  /**
+   * Reads what stands in `noscript` as markup of its own, up to where it ends for a reader whose scripts run.
+   * One that is longer than is waited for passes as raw text.
+   */
+  #noscript(passage: Passage, { lt, name, end }: Tag): number {
+    const { bytes, units, isLast } = passage
+    const found = endOfNoscript(units, end, Math.min(units.length, end + NOSCRIPT_HOLD_BYTES))
+    if (found === -1 && units.length - end < NOSCRIPT_HOLD_BYTES && !isLast) return wait(lt)
+    if (found === -1 && !(isLast && units.length - end <= NOSCRIPT_HOLD_BYTES)) {
+      this.#enterRaw(name)
+      return end
+    }
+    const until = found === -1 ? units.length : found
+    const inside = { ...passage, bytes: bytes.subarray(0, until * this.unit), units: units.subarray(0, until), isLast: true }
+    const outside = this.#nesting
+    this.#nesting = new Nesting(end, outside.templates, null)
+    this.#isInNoscript = true
+    for (let i = end; i >= 0 && i < until; ) i = this.#step(inside, i)
+    this.#isInNoscript = false
+    this.#nesting = outside
+    this.#state.mode = Mode.Data
+    return until
   }
 
   /** One tag in SVG, MathML or a template, or other markup there. */
@@ -208,7 +232,7 @@ export class PageReader<Group> {
     const tag = this.#tagAt(passage, lt, name)
     if (tag === null) return wait(lt)
     if (!isEnd) return this.#nestedStart(passage, tag)
-    this.#close(tag.name)
+    this.#nesting.leave(tag.name, tag.lt)
     return tag.end
   }
 
@@ -223,7 +247,7 @@ export class PageReader<Group> {
     }
     if (units.length - lt < CDATA_START.length && !isLast) return wait(lt)
     const mark = text(lt, lt + CDATA_START.length)
-    if (mark === CDATA_START && this.#foreign.isInside) {
+    if (mark === CDATA_START && this.#nesting.isForeign) {
       state.mode = Mode.Cdata
       return lt + CDATA_START.length
     }
@@ -235,37 +259,31 @@ export class PageReader<Group> {
   }
 
   #nestedStart(passage: Passage, tag: Tag): number {
+    const { lt, name, nameEnd, end, selfClosing } = tag
+    const isInert = this.#nesting.templates > 0
+    const depth = this.#nesting.foreignDepth
+    // Only these tell by more than their name how what is in them, or around them, is read.
+    const text = name === 'annotation-xml' || name === 'font' ? this.#decode(passage.bytes, lt, end) : ''
+    const content = this.#nesting.enter(text, name, nameEnd - lt, end - lt, selfClosing, end)
+    const next = this.#content(passage, tag, content, isInert)
+    // A link or a noscript that is read again once more has come.
+    if (next < 0) this.#nesting.leaveForeignTo(depth)
+    return next
+  }
+
+  #content(passage: Passage, tag: Tag, content: Content, isInert: boolean): number {
     const { lt, name, end } = tag
-    if (this.#foreign.isInside && this.#endsForeign(passage, tag)) this.#foreign.leave()
-    const isForeign = this.#foreign.isInside
+    const isForeign = content === Content.Foreign
     if (name === 'a' || (name === 'area' && !isForeign)) {
+      if (isInert) return end
       this.#note.start = lt
       this.#note.end = end
       this.#note.isArea = name === 'area'
       this.#note.form = Form.Other
-      const next = this.#templates === 0 ? this.#link(passage, isForeign) : end
-      if (next >= 0 && isForeign) this.#enterForeign(passage, tag)
-      return next
+      return this.#link(passage, isForeign)
     }
-    if (isForeign) return this.#enterForeign(passage, tag)
-    return name === 'base' && this.#templates > 0 ? end : this.#enter(passage, tag)
-  }
-
-  #endsForeign({ bytes }: Passage, { lt, name, nameEnd, end }: Tag): boolean {
-    return endsForeign(name === 'font' ? this.#decode(bytes, lt, end) : '', name, nameEnd - lt, end - lt)
-  }
-
-  /** Goes into an element of SVG or MathML. */
-  #enterForeign({ bytes }: Passage, { lt, name, nameEnd, end, selfClosing }: Tag): number {
-    const tag = name === 'annotation-xml' ? this.#decode(bytes, lt, end) : ''
-    if (!selfClosing) this.#foreign.enter(tag, name, nameEnd - lt, end - lt)
-    return end
-  }
-
-  #close(name: string): void {
-    if (this.#foreign.close(name)) return
-    if (name === 'p' || name === 'br') this.#foreign.leave()
-    if (name === 'template' && this.#templates > 0 && !this.#foreign.isInside) this.#templates--
+    if (name === 'base') return isInert || isForeign ? end : this.#enter(passage, tag)
+    return content === Content.OfItsName ? this.#enter(passage, tag) : end
   }
 
   #decode(bytes: Uint8Array, from: number, to: number): string {
@@ -335,6 +353,16 @@ function asciiOf(units: Uint8Array, from: number, to: number): string {
   let text = ''
   for (let i = from; i < to; i++) text += String.fromCharCode(units[i] ?? 0)
   return text
+}
+/** Longest content of a `noscript` that is waited for. */
+const NOSCRIPT_HOLD_BYTES = 64 * 1024
+
+/** Where the end tag of a `noscript` starts; -1 when it is not there. */
+function endOfNoscript(units: Uint8Array, from: number, end: number): number {
+  for (let at = units.indexOf(0x3c, from); at !== -1 && at + 10 < end; at = units.indexOf(0x3c, at + 1)) {
+    if (units[at + 1] === 0x2f && /^<\/noscript[\t\n\f\r />]$/i.test(asciiOf(units, at, at + 11))) return at
+  }
+  return -1
 }
 const isLetter = (c: number): boolean => (c >= 0x61 && c <= 0x7a) || (c >= 0x41 && c <= 0x5a)
 

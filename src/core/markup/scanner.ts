@@ -150,15 +150,16 @@ class Scanner {
 
   /**
    * Reads on from an offset, and keeps in `state` how it goes on.
+   * @param until - where what there is of the page ends
    * @param isLast - nothing comes behind what is loaded
    * @param isNested - tags are read by whoever asks
    * @returns how far; {@link reason} and {@link count} say the rest
    */
-  scan(from: number, state: ReadingState, isLast: boolean, isNested: boolean): number {
+  scan(from: number, until: number, state: ReadingState, isLast: boolean, isNested: boolean): number {
     const words = this.#words
     words[MODE] = state.mode
     if (state.mode !== Mode.Data) words.set(state.raw, RAW_STATE)
-    const at: number = this.#kernel.scan(from, this.#length, isLast ? 1 : 0, isNested ? 1 : 0)
+    const at: number = this.#kernel.scan(from, until, isLast ? 1 : 0, isNested ? 1 : 0)
     state.mode = words[MODE] ?? Mode.Data
     if (state.mode !== Mode.Data) state.raw.set(words.subarray(RAW_STATE, RAW_STATE + state.raw.length))
     return at
@@ -200,8 +201,8 @@ class Scanner {
    * @param name - offset of its first letter
    * @returns null where its end is not there
    */
-  tagAt(name: number): { readonly nameEnd: number; readonly end: number; readonly selfClosing: boolean } | null {
-    const end: number = this.#kernel.tag(name, this.#length)
+  tagAt(name: number, until: number): { readonly nameEnd: number; readonly end: number; readonly selfClosing: boolean } | null {
+    const end: number = this.#kernel.tag(name, until)
     return end === -1 ? null : { nameEnd: this.#words[TAG_NAME_END] ?? 0, end, selfClosing: this.#words[TAG_SELF_CLOSING] === 1 }
   }
 

@@ -1,5 +1,5 @@
 import { type Attribute, isSpace, readTag, type TagEnd } from './attributes.ts'
-import { endsForeign, OpenForeign } from './foreign.ts'
+import { Content, count, isRawElement, Nesting } from './nesting.ts'
 
 /** Receives what a walk over a page meets, in source order. Offsets are UTF-16 code units; ends are exclusive. */
 export interface TagSink {
@@ -12,38 +12,40 @@ export interface TagSink {
   open?(name: string, start: number, nameEnd: number, end: number, inert: boolean, foreign: boolean, attributes: readonly Attribute[]): void
   /** An end tag. */
   close?(name: string, start: number, end: number, inert: boolean): void
+  /** The content of a `noscript` begins, or ends: what is open outside of it is not closed in it, nor the other way round. */
+  apart?(begins: boolean, at: number): void
+  /** A comment, with its dashes. */
+  comment?(start: number, end: number, inert: boolean): void
   /** Character data between tags, undecoded. Raw text (scripts, styles, titles, text areas) is not handed over. */
   text?(start: number, end: number, inert: boolean): void
 }
 
 const NO_ATTRIBUTES: readonly Attribute[] = []
 
-/** Elements whose content is no markup. `noscript` is one for a reader whose scripts run, which is who the page is written for. */
-const RAW = new Set(['title', 'textarea', 'style', 'xmp', 'iframe', 'noembed', 'noframes', 'noscript', 'script', 'plaintext'])
-
-export const isRawElement = (name: string): boolean => RAW.has(name)
-
-/** Elements that hold nothing and are never open. */
-const VOID = new Set('area base br col embed hr img input link meta param source track wbr'.split(' '))
-
 /**
  * Walks the tags of a page as the tokenizer of the HTML standard would see them, with as much of tree construction
- * as decides what is markup at all: raw text elements, escaped script data, foreign content and its CDATA, `template`.
+ * as decides what is markup at all: raw text elements, escaped script data, foreign content and its CDATA, `template`, `select`.
  * Where the standard's tree builder would drop a tag altogether (an `a` inside a `frameset`) it is still handed over.
+ *
+ * What stands in `noscript` is read as markup, as readers without scripts and search engines do; but it ends where it ends
+ * for a reader whose scripts run, and with it all that was opened in it.
  */
 export function walkTags(html: string, sink: TagSink): void {
+  walk(html, 0, sink, 0, false)
+}
+
+/** @param templates - open around it. @param inNoscript - `html` ends where a `noscript` does */
+function walk(html: string, start: number, sink: TagSink, templates: number, inNoscript: boolean): void {
   const length = html.length
   const tag: TagEnd = { end: -1, selfClosing: false }
-  const foreign = new OpenForeign()
+  const nesting = new Nesting(start, templates, (from, to) => openBetween(html, from, to))
   const plain = searchOnward(html, '-->')
   const bang = searchOnward(html, '--!>')
-  /** How many of HTML's elements of each name are open; counted once malformed SVG or MathML asks. */
-  let open: Map<string, number> | null = null
-  let templates = 0
-  let textStart = 0
-  let from = 0
+  const cdata = searchOnward(html, ']]>')
+  let textStart = start
+  let from = start
   const flush = (end: number): void => {
-    if (end > textStart) sink.text?.(textStart, end, templates > 0)
+    if (end > textStart) sink.text?.(textStart, end, nesting.templates > 0)
   }
 
   while (from < length) {
@@ -57,19 +59,20 @@ export function walkTags(html: string, sink: TagSink): void {
       readTag(html, nameEnd, attributes, tag)
       if (tag.end === -1) break
       flush(lt)
-      let isForeign = foreign.isInside
-      if (isForeign && endsForeign(html, name, nameEnd, tag.end)) {
-        foreign.leave()
-        isForeign = false
-      }
-      if (!isForeign && (name === 'svg' || name === 'math')) isForeign = true
-      if (open !== null && !isForeign) count(open, name)
-      sink.open?.(name, lt, nameEnd, tag.end, templates > 0, isForeign, attributes ?? NO_ATTRIBUTES)
       from = tag.end
-      if (isForeign) {
-        if (!tag.selfClosing) foreign.enter(html, name, nameEnd, tag.end)
-      } else if (name === 'template') templates++
-      else from = afterRawText(html, name, tag.end)
+      const inert = nesting.templates > 0
+      const content = nesting.enter(html, name, nameEnd, from, tag.selfClosing, from)
+      sink.open?.(name, lt, nameEnd, from, inert, content === Content.Foreign, attributes ?? NO_ATTRIBUTES)
+      if (content === Content.OfItsName) {
+        if (name !== 'noscript') from = afterRawText(html, name, from)
+        else if (!inNoscript) {
+          const end = endOfRaw(html, name, from)
+          sink.apart?.(true, from)
+          walk(html.slice(0, end), from, sink, nesting.templates, true)
+          sink.apart?.(false, end)
+          from = end
+        }
+      }
       textStart = from
       // The end tag of raw text starts at `from` now and is read like any other.
     } else if (c === 0x2f) {
@@ -80,13 +83,8 @@ export function walkTags(html: string, sink: TagSink): void {
         if (tag.end === -1) break
         flush(lt)
         const name = html.slice(lt + 2, nameEnd).toLowerCase()
-        if (!foreign.isEmpty && !closeForeign(foreign, name) && foreign.isInside) {
-          open ??= openBefore(html, lt)
-          if ((open.get(name) ?? 0) > 0) foreign.leave()
-        }
-        if (open !== null && !foreign.isInside) open.set(name, Math.max(0, (open.get(name) ?? 0) - 1))
-        if (name === 'template' && templates > 0 && !foreign.isInside) templates--
-        sink.close?.(name, lt, tag.end, templates > 0)
+        nesting.leave(name, lt)
+        sink.close?.(name, lt, tag.end, nesting.templates > 0)
         from = tag.end
       } else if (Number.isNaN(first)) break
       else {
@@ -96,7 +94,10 @@ export function walkTags(html: string, sink: TagSink): void {
       textStart = from
     } else if (c === 0x21) {
       flush(lt)
-      from = html.startsWith('--', lt + 2) ? afterComment(html, lt, plain, bang) : afterDeclaration(html, lt, foreign.isInside)
+      if (html.startsWith('--', lt + 2)) {
+        from = afterComment(html, lt, plain, bang)
+        sink.comment?.(lt, from, nesting.templates > 0)
+      } else from = afterDeclaration(html, lt, nesting.isForeign, cdata)
       textStart = from
     } else if (c === 0x3f) {
       flush(lt)
@@ -149,14 +150,17 @@ function afterComment(html: string, lt: number, plain: (from: number) => number,
 }
 
 /** Past a doctype, CDATA section or bogus comment that starts at `lt`. */
-function afterDeclaration(html: string, lt: number, inForeign: boolean): number {
-  if (inForeign && html.startsWith('[CDATA[', lt + 2)) return afterMark(html, ']]>', lt + 9)
+function afterDeclaration(html: string, lt: number, inForeign: boolean, cdata: (from: number) => number): number {
+  if (inForeign && html.startsWith('[CDATA[', lt + 2)) {
+    const at = cdata(lt + 9)
+    return at === -1 ? html.length : at + 3
+  }
   return afterMark(html, '>', lt + 2)
 }
 
 /** Where the end tag of a raw text element starts; `from` itself for other elements. */
 function afterRawText(html: string, name: string, from: number): number {
-  if (!RAW.has(name)) return from
+  if (!isRawElement(name)) return from
   if (name === 'script') return endOfScript(html, from)
   if (name === 'plaintext') return html.length
   return endOfRaw(html, name, from)
@@ -202,23 +206,13 @@ function endOfScript(html: string, from: number): number {
   return html.length
 }
 
-/** An end tag inside SVG or MathML: closes the foreign element of its name, or all of them. @returns false where it closes none */
-function closeForeign(foreign: OpenForeign, name: string): boolean {
-  if (!foreign.isInside || (name !== 'p' && name !== 'br')) return foreign.close(name)
-  foreign.leave()
-  return true
-}
-
-function count(open: Map<string, number>, name: string): void {
-  if (!VOID.has(name)) open.set(name, (open.get(name) ?? 0) + 1)
-}
-
-/** How many of HTML's elements of each name were opened before `at` and not closed. Only malformed SVG or MathML needs to know. */
-function openBefore(html: string, at: number): Map<string, number> {
+/** How many of HTML's elements of each name were opened between two places and not closed. Only malformed SVG or MathML needs to know. */
+function openBetween(html: string, from: number, to: number): Map<string, number> {
   const open = new Map<string, number>()
-  walkTags(html.slice(0, at), {
-    open: (name, _start, _nameEnd, _end, _inert, foreign) => void (foreign || count(open, name)),
-    close: (name) => void open.set(name, Math.max(0, (open.get(name) ?? 0) - 1)),
-  })
+  const opening: TagSink = {
+    open: (name, _start, _nameEnd, _end, inert, foreign) => void (foreign || inert || count(open, name)),
+    close: (name, _start, _end, inert) => void (inert || open.set(name, Math.max(0, (open.get(name) ?? 0) - 1))),
+  }
+  walk(html.slice(0, to), from, opening, 0, true)
   return open
 }

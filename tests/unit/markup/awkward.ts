@@ -100,6 +100,14 @@ export const AWKWARD = [
   '<base href="/base/" target="_blank">',
   '<pre>\n',
   '</pre>',
+  '<select>',
+  '</select>',
+  '<select><option>x',
+  '<table><tr><td>',
+  '</td>',
+  '<input>',
+  '<svg><foreignObject><template>',
+  '<noscript><img src="z"></noscript>',
 ] as const
 
 /**
@@ -119,41 +127,63 @@ export function visit(node: Node, see: (node: Node) => void): void {
   if ('childNodes' in node) for (const child of node.childNodes) visit(child, see)
 }
 
+/**
+ * The trees of a page, and where in it each begins: its own, as for a reader whose scripts run, in which a `noscript` holds
+ * text; and for each of those the tree of that text, as for a reader without scripts.
+ */
+function treesOf(html: string): { node: Node; from: number }[] {
+  const page = parse(html, { sourceCodeLocationInfo: true })
+  const trees: { node: Node; from: number }[] = [{ node: page, from: 0 }]
+  visit(page, (node) => {
+    const at = isNoscript(node) ? node.sourceCodeLocation : null
+    const from = at?.startTag?.endOffset ?? at?.endOffset
+    if (!isNoscript(node) || at === null || at === undefined || from === undefined) return
+    const text = html.slice(from, at.endTag?.startOffset)
+    trees.push({ node: parse(text, { sourceCodeLocationInfo: true, scriptingEnabled: false }), from })
+    node.childNodes = []
+  })
+  return trees
+}
+const isNoscript = (node: Node): node is Element => isElement(node) && node.tagName === 'noscript' && node.namespaceURI.endsWith('xhtml')
+
 /** Link elements by the tree parse5 builds: [source offset of the start tag, attributes]. Clones the tree builder made count once. */
 export function treeLinks(html: string): Map<number, Map<string, string>> {
   const found = new Map<number, Map<string, string>>()
-  visit(parse(html, { sourceCodeLocationInfo: true }), (node) => {
-    if (!isElement(node) || !(node.tagName === 'a' || (node.tagName === 'area' && node.namespaceURI.endsWith('xhtml')))) return
-    const at = node.sourceCodeLocation?.startTag?.startOffset ?? node.sourceCodeLocation?.startOffset
-    const attributes = new Map(node.attrs.map(({ name, value, prefix }) => [prefix ? `(${prefix}) ${name}` : name, value]))
-    if (at !== undefined && (attributes.has('href') || attributes.has('(xlink) href'))) found.set(at, attributes)
-  })
+  for (const { node: tree, from } of treesOf(html))
+    visit(tree, (node) => {
+      if (!isElement(node) || !(node.tagName === 'a' || (node.tagName === 'area' && node.namespaceURI.endsWith('xhtml')))) return
+      const at = node.sourceCodeLocation?.startTag?.startOffset ?? node.sourceCodeLocation?.startOffset
+      const attributes = new Map(node.attrs.map(({ name, value, prefix }) => [prefix ? `(${prefix}) ${name}` : name, value]))
+      if (at !== undefined && (attributes.has('href') || attributes.has('(xlink) href'))) found.set(from + at, attributes)
+    })
   return found
 }
 
-/** The tree as text, with `attribute` values of links left out. */
+/** The trees as text, with `attribute` values of links left out. */
 export function treeWithout(html: string, left: readonly string[]): string {
   const lines: string[] = []
-  visit(parse(html), (node) => {
-    if (isElement(node)) {
-      const isLink = node.tagName === 'a' || node.tagName === 'area'
-      lines.push(
-        `<${node.tagName} ${node.attrs
-          .filter(({ name }) => !(isLink && left.includes(name)))
-          .map(({ name, value }) => `${name}=${value}`)
-          .join(' ')}>`,
-      )
-    } else if ('value' in node) lines.push(node.value)
-    else if ('data' in node) lines.push(`<!--${node.data}-->`)
-  })
+  for (const { node: tree } of treesOf(html))
+    visit(tree, (node) => {
+      if (isElement(node)) {
+        const isLink = node.tagName === 'a' || node.tagName === 'area'
+        lines.push(
+          `<${node.tagName} ${node.attrs
+            .filter(({ name }) => !(isLink && left.includes(name)))
+            .map(({ name, value }) => `${name}=${value}`)
+            .join(' ')}>`,
+        )
+      } else if ('value' in node) lines.push(node.value)
+      else if ('data' in node) lines.push(`<!--${node.data}-->`)
+    })
   return lines.join('\n')
 }
 
 /** All text of the page as a reader meets it. */
 export function treeText(html: string): string {
   let text = ''
-  visit(parse(html), (node) => {
-    if ('value' in node) text += node.value
-  })
+  for (const { node: tree } of treesOf(html))
+    visit(tree, (node) => {
+      if ('value' in node) text += node.value
+    })
   return text
 }

@@ -14,7 +14,7 @@ const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text)
 function noteOf(html: string): LinkNote {
   const note = new LinkNote()
   scanner().load(bytesOf(html))
-  scanner().scan(0, startOfReading(Mode.Data), true, false)
+  scanner().scan(0, bytesOf(html).length, startOfReading(Mode.Data), true, false)
   assert.ok(scanner().count > 0, `no link in ${html}`)
   scanner().read(0, note)
   return note
@@ -61,7 +61,7 @@ test('a long page is read the same from any place of memory, in one go and link 
     scanner().load(bytes)
     const found: string[] = []
     for (let at = 0; at < bytes.length; ) {
-      at = scanner().scan(at, state, true, false)
+      at = scanner().scan(at, bytes.length, state, true, false)
       for (let k = 0; k < scanner().count; k++) {
         scanner().read(k, note)
         found.push(Buffer.from(bytes.subarray(note.start, note.end)).toString())
@@ -135,7 +135,7 @@ test('when numbers run out they are given anew, and whoever kept some is told', 
   const state = startOfReading(Mode.Data)
   scanner().load(bytesOf(names))
   for (let at = 0; at < names.length; ) {
-    at = scanner().scan(at, state, true, false)
+    at = scanner().scan(at, names.length, state, true, false)
     for (let k = 0; k < scanner().count; k++) {
       scanner().read(k, note)
       if (note.keyNumber !== NOT_NUMBERED) assert.equal(numbers.has(note.keyNumber), false, 'two hosts of one number')
@@ -153,7 +153,7 @@ test('no page of ours is written with the bytes of the one before', () => {
   scanner().load(bytesOf('<script>x</script> <!-- a comment --> ]]>'))
   for (const html of ['<scrip', '<!-', '</', '<a href="/x', ...AWKWARD.map((each) => each.slice(0, 7))]) {
     scanner().load(bytesOf(html))
-    const at = scanner().scan(0, startOfReading(Mode.Data), true, false)
+    const at = scanner().scan(0, bytesOf(html).length, startOfReading(Mode.Data), true, false)
     assert.ok(at >= 0 && at <= bytesOf(html).length, `${html}: ${at}`)
   }
 })

@@ -45,6 +45,10 @@ const SHAPES: Readonly<Record<string, (n: number) => string>> = {
   'scripts in escaped scripts': (n) => `<script><!--${'<script>'.repeat(n)}${'</script>'.repeat(n)}`,
   templates: (n) => '<template>'.repeat(n) + '</template>'.repeat(n),
   'templates around SVG': (n) => '<template><svg>'.repeat(n) + '</template>'.repeat(n),
+  'templates in SVG in templates': (n) => '<svg><foreignObject><template>'.repeat(n / 2) + '</template></nope>'.repeat(n),
+  'parts without scripts, without end': (n) => '<noscript><a href=x>'.repeat(n),
+  'parts without scripts, with all that has no end': (n) => '<noscript><svg><!-- <title> </noscript>'.repeat(n),
+  'tags that a menu passes over': (n) => `<select>${'<title><svg><noscript>'.repeat(n)}`,
   'menus to choose from': (n) => '<select><option>'.repeat(n),
   bases: (n) => '<base href="x">'.repeat(n),
 }

@@ -25,7 +25,7 @@ const SECOND_LETTERS: usize = memory.data<u32>([
   1 << 12,
   0,
   0,
-  (1 << 3) | (1 << 20) | (1 << 22),
+  (1 << 3) | (1 << 5) | (1 << 20) | (1 << 22),
   (1 << 5) | (1 << 9),
   0,
   0,
@@ -54,7 +54,6 @@ export function isRaw(name: u64, length: i32): bool {
       name == 0x656c746974 || // title
       name == 0x6165726174786574 || // textarea
       name == 0x656d61726669 || // iframe
-      name == 0x7470697263736f6e || // noscript
       name == 0x6465626d656f6e || // noembed
       name == 0x73656d6172666f6e || // noframes
       name == 0x706d78) // xmp
@@ -69,6 +68,8 @@ export function isForOthers(name: u64, length: i32): bool {
     (name == 0x677673 || // svg
       name == 0x6874616d || // math
       name == 0x6574616c706d6574 || // template
+      name == 0x7463656c6573 || // select
+      name == 0x7470697263736f6e || // noscript
       name == 0x65736162) // base
   )
 }
