@@ -7,6 +7,7 @@ await build({
     server: 'src/entries/server.ts',
     setup: 'src/entries/setup.ts',
     apart: 'src/entries/apart.ts',
+    import: 'src/entries/import.ts',
     'click-loader': 'src/entries/click-loader.ts',
     'stand-ins': 'stand-ins/server.ts',
   },

@@ -18,6 +18,6 @@ async function open(): Promise<Omit<StudioLocals, 'requestId'>> {
   const settings = readSettings(process.env)
   const log = pino({ level: settings.logLevel })
   const db = openDatabase(settings.databaseUrl)
-  const queue = await openJobQueue(db, false, log)
+  const queue = await openJobQueue(db, false, log, settings)
   return { services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
 }

@@ -42,10 +42,12 @@ export async function apart<T extends keyof Tasks>(
 ): Promise<Result<ReturnType<Tasks[T]>, ApartFault>> {
   const deadline = AbortSignal.timeout(deadlineMs)
   try {
-    const done: unknown = await threads().run(input, {
-      name: task,
-      signal: signal === undefined ? deadline : AbortSignal.any([deadline, signal]),
-    })
+    const done: unknown = await threads().run(
+      { task, input },
+      {
+        signal: signal === undefined ? deadline : AbortSignal.any([deadline, signal]),
+      },
+    )
     return ok(done as ReturnType<Tasks[T]>)
   } catch (error) {
     if (deadline.aborted) return fail('work-too-slow', { seconds: deadlineMs / 1000 })

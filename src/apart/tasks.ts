@@ -1,5 +1,7 @@
+import { deliverBytes, measureOf, type PageContent, readPage, tooMuchOf } from '../core/content/index.ts'
 import { drawingFault, htmlOfMarkdown } from '../core/exchange/index.ts'
-import { linkText } from '../core/markup/index.ts'
+import { linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
+import { fail, ok } from '../core/result.ts'
 import { becauseOf, compileSite, deliverPage, type SiteSetup } from '../core/rules/index.ts'
 
 /** Rules to put on HTML that somebody gave: of a site, as it is set up. */
@@ -8,6 +10,18 @@ export interface RewriteOrder {
   readonly port: number
   readonly html: string
   readonly path: string
+}
+
+/** A stored page to be made as visitors get it. */
+export interface DeliverOrder {
+  readonly setup: SiteSetup
+  readonly port: number
+  readonly bytes: Uint8Array
+  readonly encoding: string
+  readonly path: string
+  readonly waiting: readonly string[] | undefined
+  /** Shared parts by "block name" or "menu name". */
+  readonly parts: Readonly<Record<string, string>>
 }
 
 /**
@@ -21,11 +35,28 @@ export const TASKS = {
   /** Why a drawing is not taken; null for one that only draws. */
   drawing: (text: string): string | null => drawingFault(text),
 
+  /** What a page's bytes say, without the text itself. */
+  read({ bytes, encoding, path }: { bytes: Uint8Array; encoding: string | undefined; path: string }): Omit<PageContent, 'text'> {
+    const { text: _, ...read } = readPage(bytes, encoding, path)
+    return read
+  },
+
+  /** Patch sets on stored bytes. */
+  patch: (order: PatchOrder) => patchSource(order),
+
+  /** A page with shared parts in and rules on. */
+  deliver({ setup, port, bytes, encoding, path, waiting, parts }: DeliverOrder) {
+    const findPart = (kind: string, name: string): string | null => parts[`${kind} ${name}`] ?? null
+    return deliverBytes(bytes, encoding, compileSite(setup, port), { path, waiting, findPart })
+  },
+
   /** Rules on HTML, with what was decided of each link, and why. */
   rewrite({ setup, port, html, path }: RewriteOrder) {
+    const tooMuch = tooMuchOf(measureOf(html))
+    if (tooMuch !== null) return fail(tooMuch)
     const site = compileSite(setup, port)
     const page = deliverPage(html, site.rules, site.around(path), site.findShortLink)
-    return {
+    return ok({
       html: page.html,
       links: page.delivered.map(({ link, facts, decision }) => ({
         text: linkText(html, link),
@@ -35,7 +66,7 @@ export const TASKS = {
         after: { rel: decision.rel, target: decision.target },
         because: becauseOf(decision),
       })),
-    }
+    })
   },
 }
 export type Tasks = typeof TASKS

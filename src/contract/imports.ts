@@ -5,8 +5,6 @@ import { Id } from './shared.ts'
 export const UPLOAD_MAX_BYTES = 300 * 1024 * 1024
 export const UNPACKED_MAX_BYTES = 500 * 1024 * 1024
 export const ENTRIES_MAX = 20_000
-/** Largest page: an editor cannot work on more, and nobody would read it. */
-export const PAGE_MAX_BYTES = 20 * 1024 * 1024
 export const FILE_MAX_BYTES = 100 * 1024 * 1024
 
 export const ImportItem = z.object({

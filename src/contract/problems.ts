@@ -1,3 +1,4 @@
+import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '../core/content/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 
@@ -42,6 +43,13 @@ export const PROBLEMS = {
   'path-taken': [409, 'Something has this address already.'],
   'path-unreadable': [422, 'This is not a path of the site. It starts with “/” and has no “?” or “#”.'],
   'time-passed': [422, 'This moment has passed. Choose a later one.'],
+  'page-too-large': [413, `A page can have ${PAGE_MAX_BYTES / MB} MB. Split it into several.`],
+  'page-too-many-links': [422, `A page can have ${PAGE_LINKS_MAX.toLocaleString('en')} links. Split it into several.`],
+  'page-too-deep': [
+    422,
+    `This page is nested more than ${PAGE_DEPTH_MAX.toLocaleString('en')} elements deep, which no browser shows as it was meant.`,
+  ],
+  'page-lists-too-deep': [422, `Lists and quotes can be nested ${LIST_DEPTH_MAX} deep.`],
   'file-too-large': [413, `A file can have ${ONE_FILE_MAX_BYTES / MB} MB. Larger ones come in with a zip.`],
   'file-kind-refused': [422, 'This kind of file is not taken.'],
   'file-not-what-it-says': [422, 'This file is not what its name says.'],

@@ -54,7 +54,7 @@ if (has('delivery')) {
 const studioSocket = settings.studioAt ?? (has('studio') ? ownSocket(settings.dataFolder) : null)
 if (has('studio') || has('jobs')) {
   await migrate(db)
-  const queue = await openJobQueue(db, has('jobs'), log)
+  const queue = await openJobQueue(db, has('jobs'), log, settings)
   endings.unshift(() => queue.stop())
   const services = createServices({ db, settings, log, enqueue: queue.enqueue })
   if (has('jobs')) await queue.work(services)

@@ -1,7 +1,9 @@
 import { promisify } from 'node:util'
 import { gunzip } from 'node:zlib'
 import yauzl from 'yauzl'
-import { ENTRIES_MAX, FILE_MAX_BYTES, PAGE_MAX_BYTES, UNPACKED_MAX_BYTES } from '../contract/imports.ts'
+import { ENTRIES_MAX, FILE_MAX_BYTES, UNPACKED_MAX_BYTES } from '../contract/imports.ts'
+import { parseUrl } from '../core/address/index.ts'
+import { PAGE_MAX_BYTES } from '../core/content/index.ts'
 import { readFeed } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -49,12 +51,18 @@ export function feedEntries(bytes: Buffer): readonly ArchiveEntry[] | null {
   return (
     entries?.map(({ title, link, html }, i) => {
       const name = title === '' ? `entry ${i + 1}` : title
-      const path = link === null ? `/feed/${slugOf(name) || `entry-${i + 1}`}.html` : new URL(link).pathname
+      const address = link === null ? null : parseUrl(link)
+      const isBroken = link !== null && address === null
+      const path = address === null ? `/feed/${slugOf(name) || `entry-${i + 1}`}.html` : address.pathname
       const content = Buffer.from(html)
       return {
         name: link ?? name,
         bytes: content.length,
-        refused: path === '/' ? 'It leads to the front page, which is not put out of its place.' : sizeFault('page.html', content.length),
+        refused: isBroken
+          ? 'The address that the feed gives it cannot be read.'
+          : path === '/'
+            ? 'It leads to the front page, which is not put out of its place.'
+            : sizeFault('page.html', content.length),
         path,
         title: name,
         isArticle: true,

@@ -1,7 +1,8 @@
 import { gunzipSync } from 'node:zlib'
 import robotsParser from 'robots-parser'
-import { CRAWL_MAX, FILE_MAX_BYTES, PAGE_MAX_BYTES } from '../contract/imports.ts'
+import { CRAWL_MAX, FILE_MAX_BYTES } from '../contract/imports.ts'
 import { normalise, parseUrl } from '../core/address/index.ts'
+import { PAGE_MAX_BYTES } from '../core/content/index.ts'
 import { readSitemap } from '../core/exchange/index.ts'
 import { decodeSource, namedAddresses, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -185,8 +186,11 @@ async function findPages(
       why ||= answer
       continue
     }
-    const bytes =
-      answer.body[0] === 0x1f && answer.body[1] === 0x8b ? gunzipSync(answer.body, { maxOutputLength: SITEMAP_MAX_BYTES }) : answer.body
+    const bytes = unpacked(answer.body)
+    if (bytes === null) {
+      why ||= 'What is there is packed, and damaged or too large.'
+      continue
+    }
     if (seen.size === 1) {
       const feed = feedEntries(bytes)
       if (feed !== null) return ok({ feed })
@@ -196,7 +200,7 @@ async function findPages(
       if (seen.size === 1 && /text\/html/i.test(answer.type)) front = start.href
       continue
     }
-    queue.push(...map.sitemaps)
+    for (const each of map.sitemaps) queue.push(each)
     for (const page of map.pages) if (parseUrl(page)?.host === start.host) pages.add(normalise(page) ?? page)
   }
   const isStart = pages.size === 0 && start.href === front
@@ -220,6 +224,15 @@ async function fetchResource(url: URL, ask: Asker): Promise<{ bytes: Buffer; med
   if (typeof answer === 'string') return { reason: answer }
   if (/text\/html/i.test(answer.type)) return { reason: 'It is named like a picture or style, and a page is there.' }
   return { bytes: answer.body, mediaType: answer.type }
+}
+
+function unpacked(bytes: Buffer): Buffer | null {
+  if (bytes[0] !== 0x1f || bytes[1] !== 0x8b) return bytes
+  try {
+    return gunzipSync(bytes, { maxOutputLength: SITEMAP_MAX_BYTES })
+  } catch {
+    return null
+  }
 }
 
 /** @returns the answer at the end of its redirects within the same host; or in plain words why there is none */

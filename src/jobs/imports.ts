@@ -4,7 +4,7 @@ import type { Transaction } from 'sequelize'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
 import { PROBLEMS } from '../contract/problems.ts'
-import { isPageName, nameForPath, pathForName, readPage, setPageTags, whyNotServed } from '../core/content/index.ts'
+import { isPageName, nameForPath, pathForName, readPage, setPageTags, tooMuchOf, whyNotServed } from '../core/content/index.ts'
 import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
 import { ok, type Result } from '../core/result.ts'
@@ -14,8 +14,8 @@ import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '..
 import { fileHashes, upsertFile } from '../data/files.ts'
 import { getBlob, setOrigin, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
+import { hashOf, newContent } from '../services/content.ts'
 import type { SiteViews } from '../services/context.ts'
-import { hashOf, newContent } from '../services/pages.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
 import { crawl } from './crawl.ts'
 
@@ -49,12 +49,8 @@ interface Judged {
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
 export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
   const { Job } = db.models
-  const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
-    db,
-    `UPDATE jobs SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' RETURNING site_id, input, person_id`,
-    [jobId],
-  )
-  if (claimed === undefined) return // cancelled before it began, or somebody else has it
+  const claimed = await claim(db, jobId)
+  if (claimed === null) return
   const input = ImportInput.parse(claimed.input)
   try {
     const site = await views.of({ siteId: claimed.site_id })
@@ -88,10 +84,34 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
   }
 }
 
+/** A page that was not there before. */
+export interface NewPage {
+  readonly path: string
+  readonly title: string
+}
 /** Puts new pages into the menus that new pages join. */
-export type JoinMenus = (siteId: string, personId: string | null, made: readonly { path: string; title: string }[]) => Promise<void>
+export type JoinMenus = (siteId: string, personId: string | null, made: readonly NewPage[]) => Promise<void>
 
-const newPages = ({ items }: ImportReport): { path: string; title: string }[] =>
+/** A running job writes its progress several times a second; silence this long means that whoever was at it is gone. */
+export const SILENCE_SECONDS = 30
+
+/** Takes a job up. @returns null when it was cancelled before it began, somebody else has it, or another one of its site is at work */
+async function claim(db: Database, jobId: string): Promise<{ site_id: string; input: unknown; person_id: string | null } | null> {
+  return inTransaction(db, async (transaction) => {
+    await rows(db, 'SELECT s.id FROM sites s JOIN jobs j ON j.site_id = s.id WHERE j.id = $1 FOR UPDATE OF s', [jobId], transaction)
+    const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
+      db,
+      `UPDATE jobs j SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' AND NOT EXISTS (
+         SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.id <> j.id AND o.state = 'running' AND o.updated_at > now() - make_interval(secs => $2))
+       RETURNING site_id, input, person_id`,
+      [jobId, SILENCE_SECONDS],
+      transaction,
+    )
+    return claimed ?? null
+  })
+}
+
+const newPages = ({ items }: ImportReport): NewPage[] =>
   items.flatMap(({ what, outcome, path, title }) =>
     what === 'page' && outcome === 'new' && path !== null ? [{ path, title: title ?? path }] : [],
   )
@@ -286,6 +306,8 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
   if (misnamed !== undefined) return refuse(`It is named like a page, but it is ${misnamed[1]}.`)
   const page = readPage(bytes)
+  const tooMuch = tooMuchOf({ ...page, bytes: bytes.length, links: page.placements.length })
+  if (tooMuch !== null) return refuse(PROBLEMS[tooMuch][1])
   if (!looksLikeHtml(page.text)) return refuse('It is named like a page, but it holds no text that a browser could show.')
   taken.set(path, entry.name)
   const before = kept.pages.get(path)

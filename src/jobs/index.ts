@@ -7,9 +7,11 @@ import { type Database, rows } from '../data/database.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropOldUploads } from '../data/uploads.ts'
+import type { Settings } from '../environment.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
-import { runImport } from './imports.ts'
+import { IMPORTS_AT_ONCE, ImportThreads } from './import-threads.ts'
+import { type JoinMenus, SILENCE_SECONDS } from './imports.ts'
 import { carryOutPlans } from './plans.ts'
 import { checkPublication } from './publication-checks.ts'
 
@@ -18,8 +20,6 @@ const Work = z.object({ job: z.uuid() })
 const Check = z.object({ publication: z.uuid() })
 /** A planned publication is at most this late. */
 const PLANS_MS = 1_000
-/** A running job writes its progress several times a second; silence this long means that its process is gone. */
-const SILENCE_SECONDS = 30
 /** How often a job may be begun. */
 const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
@@ -36,7 +36,8 @@ export interface JobQueue {
 }
 
 /** @param isWorking - this process is going to carry jobs out: it also looks after the queue */
-export async function openJobQueue(db: Database, isWorking: boolean, log: Logger): Promise<JobQueue> {
+export async function openJobQueue(db: Database, isWorking: boolean, log: Logger, settings: Settings): Promise<JobQueue> {
+  const threads = new ImportThreads(db, settings, log)
   const boss = new PgBoss({ connectionString: db.url, max: 3, supervise: isWorking, schedule: false })
   boss.on('error', (error) => log.warn({ err: error }, 'the job queue stumbled'))
   await boss.start()
@@ -57,17 +58,27 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       [SILENCE_SECONDS],
     )
     for (const { id } of left) await enqueue(IMPORTS, { job: id })
+    await takeUpWaiting()
+  }
+  /** Imports that had to wait for another one of their site, or for a process. One that is asked for twice is begun once. */
+  const takeUpWaiting = async (): Promise<void> => {
+    const waiting = await rows<{ id: string }>(
+      db,
+      `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND kind = 'import' AND created_at < now() - interval '2 seconds'
+         AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running') ORDER BY site_id, created_at`,
+    )
+    for (const { id } of waiting) await enqueue(IMPORTS, { job: id })
   }
   return {
     enqueue,
     rescue,
     async work(services) {
-      await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
-        for (const { data } of jobs)
-          await runImport(db, services.views, Work.parse(data).job, log, (siteId, personId, made) =>
-            services.pages.joinBrought(siteId, personId, made),
-          )
-      })
+      const join: JoinMenus = (siteId, personId, made) => services.pages.joinBrought(siteId, personId, made)
+      for (let i = 0; i < IMPORTS_AT_ONCE; i++)
+        await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
+          for (const { data } of jobs) await threads.carryOut(Work.parse(data).job, join)
+          await takeUpWaiting()
+        })
       await boss.work(CHECKS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {
         for (const { data } of jobs) await checkPublication(db, services.views, Check.parse(data).publication, log)
       })
@@ -80,6 +91,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
     },
     async stop() {
       for (const timer of timers) clearInterval(timer)
+      await threads.close()
       await boss.stop({ graceful: true, timeout: 5_000 }).catch(() => {})
     },
   }

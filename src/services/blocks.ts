@@ -4,8 +4,9 @@ import { decodeSource, type Patch } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
 import { findPage, getBlob, insertPage, type ListedPage, listPages } from '../data/pages.ts'
+import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { newContent, type pagesService, shownPageRow } from './pages.ts'
+import { type pagesService, shownPageRow } from './pages.ts'
 
 const PAGES_AT_ONCE = 100
 /** Blocks shown of one site. */

@@ -53,9 +53,9 @@ export class SiteViews {
     return view
   }
 
-  /** Every shared part as it stands in the studio, by "block name" or "menu name". */
-  async draftParts(actor: Pick<Actor, 'siteId'>): Promise<Record<string, string>> {
-    return Object.fromEntries((await readParts(this.#context.db, actor.siteId, 'draft')).map(({ key, html }) => [key, html]))
+  /** What every shared part shows, by "block name" or "menu name": as it stands in the studio, or as readers see it. */
+  async allParts(actor: Pick<Actor, 'siteId'>, of: 'draft' | 'live'): Promise<Record<string, string>> {
+    return Object.fromEntries((await readParts(this.#context.db, actor.siteId, of)).map(({ key, html }) => [key, html]))
   }
 
   /** What shared parts show: as they stand in the studio, or as readers see them. */

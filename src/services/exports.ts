@@ -1,8 +1,10 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
+import { type ApartFault, apart } from '../apart/index.ts'
 import { deliverBytes, nameForPath } from '../core/content/index.ts'
 import { articleOf, markdownOfHtml, readMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import type { CompiledSite } from '../core/rules/index.ts'
 import { listFiles } from '../data/files.ts'
 import { getBlob, type ListedPage, listPages } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
@@ -14,7 +16,26 @@ const PACKED = /\.(?:png|jpe?g|gif|webp|avif|woff2?|mp4|webm|mp3|ogg|zip|gz|br|p
 const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
 
-export function exportsService({ db, log }: Context, views: SiteViews) {
+/** Pages up to this size are made where they are asked for. */
+const MADE_HERE_MAX_BYTES = 256 * 1024
+/** A page of the largest size takes a tenth of it. */
+const MADE_MS = 20_000
+
+export function exportsService({ db, log, settings }: Context, views: SiteViews) {
+  /** A page as visitors get it; a large one is made apart, so that nobody else waits. */
+  const deliveredPage = async (
+    bytes: Uint8Array,
+    encoding: string,
+    view: CompiledSite,
+    { path, waiting }: { path: string; waiting: readonly string[] | undefined },
+    parts: Readonly<Record<string, string>>,
+  ): Promise<Result<Uint8Array, 'encoding-unpatchable' | ApartFault>> => {
+    if (bytes.length <= MADE_HERE_MAX_BYTES)
+      return deliverBytes(bytes, encoding, view, { path, waiting, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null })
+    const order = { setup: view.setup, port: settings.port, bytes, encoding, path, waiting, parts }
+    const done = await apart('deliver', order, { deadlineMs: MADE_MS })
+    return done.ok ? done.value : done
+  }
   /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where the original is gone. */
   const asMarkdown = async (page: ListedPage, html: string): Promise<Uint8Array | null> => {
     const origin = page.originHash === null ? null : await getBlob(db, page.originHash)
@@ -33,7 +54,7 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
     async siteZip(actor: Actor, of: 'draft' | 'live'): Promise<Result<ReadableStream<Uint8Array>, 'forbidden'>> {
       if (!actor.can('exports:read')) return fail('forbidden')
       const view = await views.of(actor)
-      const findPart = await views.partsOf(actor, of)
+      const parts = await views.allParts(actor, of)
       const waiting = await waitingByPage(db, actor.siteId)
       async function* contents(): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
         for (let after: string | undefined, more = true; more; ) {
@@ -43,11 +64,8 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             const encoding = of === 'draft' ? page.encoding : (page.liveEncoding ?? page.encoding)
             const stored = hash === null ? null : await getBlob(db, hash)
             if (stored === null) continue
-            const delivered = deliverBytes(stored, encoding, view, {
-              path: page.path,
-              findPart,
-              waiting: waiting.get(page.id) ?? waiting.get('shared'),
-            })
+            const place = { path: page.path, waiting: waiting.get(page.id) ?? waiting.get('shared') }
+            const delivered = await deliveredPage(stored, encoding, view, place, parts)
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             const bytes = delivered.ok ? delivered.value : stored
             const markdown = page.originKind === 'markdown' ? await asMarkdown(page, decodeSource(bytes, encoding)) : null

@@ -8,8 +8,8 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
 import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
 import { usesOfFile } from '../data/pages.ts'
+import { hashOf } from './content.ts'
 import { type Actor, announce, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
-import { hashOf } from './pages.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
 const KINDS = new Map<string, readonly string[]>(

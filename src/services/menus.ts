@@ -4,8 +4,9 @@ import { decodeSource } from '../core/markup/index.ts'
 import { EMPTY_MENU, isReadableMenu, menuLinks, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { findPage, getBlob, insertPage, type ListedPage, listPages } from '../data/pages.ts'
+import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { newContent, type pagesService, shownPageRow } from './pages.ts'
+import { type pagesService, shownPageRow } from './pages.ts'
 
 /** Menus shown of one site. */
 const MENUS_MAX = 200

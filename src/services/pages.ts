@@ -1,4 +1,5 @@
-import { createHash, randomUUID } from 'node:crypto'
+import { randomUUID } from 'node:crypto'
+import type { ApartFault } from '../apart/index.ts'
 import type {
   Page,
   PageChange,
@@ -15,12 +16,11 @@ import type {
   WritingDiffered,
 } from '../contract/pages.ts'
 import { normalise } from '../core/address/index.ts'
-import { nameForPath, nameHeading, readMenuContent, readPage, scanHeadings } from '../core/content/index.ts'
-import { applyPatches, decodeSource, isApplicable, patchBytes, writableIn } from '../core/markup/index.ts'
+import { nameForPath, nameHeading, type PageFault, scanHeadings } from '../core/content/index.ts'
+import { decodeSource, writableIn } from '../core/markup/index.ts'
 import { isReadableMenu, joinMenu, leaveOut, type Menu, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { pageLike } from '../core/writing/index.ts'
-import type { PageKind } from '../data/models.ts'
 import {
   findPage,
   getBlob,
@@ -29,37 +29,14 @@ import {
   listPages,
   listRevisions,
   markRemoved,
-  type NewContent,
   type RevisionRow,
   updateDraft,
 } from '../data/pages.ts'
 import { signPresence } from '../data/presence.ts'
 import { waitingOn } from '../data/waiting.ts'
+import { givenContent, newContent, patchContent } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import type { waitingService } from './waiting.ts'
-
-/** The name content is kept under. */
-export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex')
-
-/** Reads bytes into what is stored of a page, block or menu. Blocks and menus keep the title they were given. */
-export function newContent(
-  bytes: Uint8Array,
-  fallbackTitle: string,
-  { encoding, kind = 'page', path = '/' }: { encoding?: string | undefined; kind?: PageKind; path?: string } = {},
-): NewContent {
-  const read = kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path)
-  return {
-    hash: hashOf(bytes),
-    bytes,
-    encoding: read.encoding,
-    title: (kind === 'page' ? read.title : null) ?? fallbackTitle,
-    placements: read.placements,
-    writtenFor: read.writtenFor,
-    tags: read.tags,
-    words: read.words,
-    uses: read.uses,
-  }
-}
 
 export function shownPageRow(page: ListedPage, origin: string): Page {
   return {
@@ -95,7 +72,7 @@ const SYSTEM: Pick<Actor, 'name' | 'email' | 'role' | 'tokenId' | 'sessionId' | 
   can: () => true,
 }
 
-type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable'
+type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable' | PageFault | ApartFault
 
 export function pagesService({ db, log }: Context, views: SiteViews, waiting: ReturnType<typeof waitingService>) {
   const sourceOf = async (page: ListedPage): Promise<{ bytes: Buffer; text: string }> => {
@@ -117,6 +94,14 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     return current === null ? fail('not-found') : fail('moved-on', { current: await withSource(current, origin) })
   }
 
+  /** A page that came here before there were limits can still be worked on. */
+  const isTooMuchAlready = async (page: ListedPage, fault: PageFault | ApartFault): Promise<boolean> => {
+    if (!fault.startsWith('page-')) return false
+    const { bytes } = await sourceOf(page)
+    const before = await givenContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path })
+    return !before.ok && before.fault === fault
+  }
+
   /** Puts new bytes on top of a version: draft, revision, what is derived, and the queue, in one transaction. */
   const store = async (
     actor: Actor,
@@ -125,7 +110,10 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     { encoding, madeBy, detail }: { encoding: string; madeBy: string; detail: object },
   ): Promise<Result<PageSaved, ChangeFault>> => {
     const { origin } = await views.of(actor)
-    const content = newContent(bytes, page.title, { encoding, kind: page.kind, path: page.path })
+    const options = { encoding, kind: page.kind, path: page.path }
+    const given = await givenContent(bytes, page.title, options)
+    if (!given.ok && !(await isTooMuchAlready(page, given.fault))) return given
+    const content = given.ok ? given.value : newContent(bytes, page.title, options)
     const news = await waiting.newLinks(actor, page, bytes, encoding)
     const saved = await write(db, async (transaction) => {
       const version = await updateDraft(
@@ -149,17 +137,10 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     patchSets: PageChange['patchSets'],
     madeBy = 'edit',
   ): Promise<Result<PageSaved, ChangeFault>> => {
-    const draft = await sourceOf(page)
-    let bytes: Uint8Array = draft.bytes
-    let { text } = draft
-    for (const patches of patchSets) {
-      if (!isApplicable(patches, text.length)) return fail('patches-unfit')
-      const patched = patchBytes(bytes, page.encoding, text, patches)
-      if (!patched.ok) return patched
-      bytes = patched.value
-      text = applyPatches(text, patches)
-      if (decodeSource(bytes, page.encoding) !== text) return fail('encoding-unpatchable', { encoding: page.encoding })
-    }
+    const { bytes: before } = await sourceOf(page)
+    const patched = await patchContent({ bytes: before, encoding: page.encoding, patchSets })
+    if (!patched.ok) return patched
+    const bytes = patched.value
     return store(actor, page, bytes, { encoding: page.encoding, madeBy, detail: { patches: patchSets.flat().length } })
   }
 

@@ -34,8 +34,8 @@ import {
 } from '../data/publications.ts'
 import { pagesLeadingTo } from '../data/short-links.ts'
 import { waitingOn } from '../data/waiting.ts'
+import { newContent } from './content.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { newContent } from './pages.ts'
 
 const shown = (row: ListedPublication): Publication => {
   const check = PublicationCheck.safeParse(row.check)

@@ -1,9 +1,11 @@
 import { type ApartFault, apart } from '../apart/index.ts'
 import { ImpactAnswer, type RewriteAnswer, RuleList, type RulesChange } from '../contract/rules.ts'
+import { PAGE_MAX_BYTES, type PageFault } from '../core/content/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { compileRules, decide, ImpactTally, type Rule } from '../core/rules/index.ts'
 import { jsonOf, rows } from '../data/database.ts'
+import { Breath } from './breath.ts'
 import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
 
@@ -12,6 +14,8 @@ interface StoredList {
   readonly rules: readonly Rule[]
 }
 
+/** Rules are looked at on every link of a site for this long. */
+const IMPACT_MS = 30_000
 /** Rules on HTML that somebody sends have this long; a page of the largest size takes a tenth of it. */
 const REWRITE_MS = 60_000
 
@@ -72,14 +76,18 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
     },
 
     /** What a list would change against the one in force, before it is saved. */
-    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
+    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden' | 'work-too-slow'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       const draft = compileRules(rules)
       const tally = new ImpactTally<JudgedPlacement>(view.rules, draft)
       const list = await placements.listOf(actor.siteId, view)
-      for (const [i, judged] of list.judged.entries())
+      const breath = new Breath(IMPACT_MS)
+      for (const [i, judged] of list.judged.entries()) {
         tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, list.alikeAt(i))
+        if (breath.isDue) await breath.take()
+        if (breath.isOver) return fail('work-too-slow', { seconds: IMPACT_MS / 1000 })
+      }
       return ok(ImpactAnswer.parse(shownImpact(tally.result(), (judged) => decide(draft, judged.facts))))
     },
 
@@ -87,13 +95,15 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
     async rewrite(
       actor: Actor,
       { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined },
-    ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host' | ApartFault>> {
+    ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host' | PageFault | ApartFault>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
         return fail('unknown-host', { host })
       const { setup } = view
-      return apart('rewrite', { setup, port: settings.port, html, path: path ?? '/' }, { deadlineMs: REWRITE_MS })
+      if (html.length > PAGE_MAX_BYTES) return fail('page-too-large')
+      const done = await apart('rewrite', { setup, port: settings.port, html, path: path ?? '/' }, { deadlineMs: REWRITE_MS })
+      return done.ok ? done.value : done
     },
   }
 }

@@ -51,7 +51,7 @@ const FOREIGN: Readonly<Record<string, Uint8Array>> = {
   ),
   'frames.html': text('<frameset cols="*,*"><frame src=a.html><frame src=b.html></frameset>'),
   'broken.html': text('<p><a href="/x"<b>mis<i>nested</b></i></a><a href="open'),
-  'deep.html': text(`<title>Deep</title>${'<div>'.repeat(30_000)}<a href=x>y</a>`),
+  'deep.html': text(`<title>Deep</title>${'<div>'.repeat(900)}<a href=x>y</a>`),
 }
 
 test('a dry run says what would come, and changes nothing', async () => {
@@ -140,7 +140,7 @@ test('a packed page is unpacked, and a page of 50 MB is refused with the limit',
   )
   const found = outcomes(job)
   assert.equal(found['spec.html.gz'], 'new')
-  assert.match(found['huge.html'] ?? '', /50 MB; 20 MB are the most for a page/)
+  assert.match(found['huge.html'] ?? '', /50 MB; 8 MB are the most for a page/)
   assert.ok(await pageAt(world, '/spec.html'))
 })
 
@@ -208,4 +208,18 @@ test('a cancelled import leaves nothing behind', async () => {
 test('only those who may bring sites in can', async () => {
   const refused = await world.services.imports.start(world.contributor, { name: 'x.zip', bytes: zipOf({ 'a.html': '' }), dryRun: true })
   assert.deepEqual(refused.ok ? null : refused.fault, 'forbidden')
+})
+
+test('of a feed with one link that is no address that item is refused, and the rest is taken', async () => {
+  const item = (title: string, link: string): string =>
+    `<item><title>${title}</title><link>${link}</link><description>&lt;p&gt;${title}&lt;/p&gt;</description></item>`
+  const feed = `<rss version="2.0"><channel><title>f</title>${item('Low water', 'https://[tern')}${item('High water', 'https://tern.example/high-water.html')}</channel></rss>`
+  const report = reportOf(await bringIn(world, text(feed), { name: 'feed.xml', dryRun: true }))
+  assert.deepEqual(
+    report.items.map(({ outcome, reason }) => [outcome, reason]),
+    [
+      ['refused', 'The address that the feed gives it cannot be read.'],
+      ['new', null],
+    ],
+  )
 })

@@ -9,6 +9,16 @@ export {
   setWrittenFor,
   writtenForOf,
 } from './deliver.ts'
+export {
+  LIST_DEPTH_MAX,
+  measureOf,
+  PAGE_DEPTH_MAX,
+  PAGE_LINKS_MAX,
+  PAGE_MAX_BYTES,
+  type PageFault,
+  type PageMeasure,
+  tooMuchOf,
+} from './limits.ts'
 export { asDelivered, type LinkAsDelivered, type LinkDifference, linkChanges } from './link-changes.ts'
 export {
   type FoundPlacement,

@@ -3,6 +3,7 @@ import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEnco
 import { readMenu, renderMenu } from '../menus/index.ts'
 import { type WrittenLink, writtenLink } from '../rules/index.ts'
 import { pageTagsOf, writtenForOf } from './deliver.ts'
+import { DepthGauge } from './limits.ts'
 
 /** Longest start tag kept with a placement, in characters; longer ones are shown cut off. */
 export const TAG_MAX_CHARS = 2_000
@@ -25,6 +26,9 @@ export interface PageContent {
   readonly tags: readonly string[]
   /** How many words a reader sees. */
   readonly words: number
+  /** How deep its elements are nested, and its lists. */
+  readonly depth: number
+  readonly listDepth: number
   /** The partner that it says it is written for. */
   readonly writtenFor: string | null
   /** Files of the site that it names: paths, or "//host/path" where it names the host. */
@@ -47,7 +51,7 @@ export function readPage(bytes: Uint8Array, encoding: string = sniffEncoding(byt
 
 function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
   const page = scanLinks(text)
-  const { starts, words } = paragraphsOf(text)
+  const { starts, words, depth, listDepth } = paragraphsOf(text)
   let paragraph = 0
   const placements = page.links.map((link, ordinal) => {
     while (paragraph < starts.length && (starts[paragraph] ?? 0) <= link.start) paragraph++
@@ -68,6 +72,8 @@ function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
     writtenFor: writtenForOf(text),
     tags: pageTagsOf(text),
     words,
+    depth,
+    listDepth,
     uses: usesOf(text, path),
   }
 }
@@ -75,14 +81,17 @@ function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
 const PARAGRAPH = /^(?:p|div|h[1-6]|li|td|th|blockquote|section|article|main|header|footer|aside|nav|figcaption|caption|dt|dd|pre|body)$/
 
 /** Where each paragraph begins: behind a block's start tag, and again behind its end. Words are counted on the way. */
-function paragraphsOf(html: string): { starts: readonly number[]; words: number } {
+function paragraphsOf(html: string): { starts: readonly number[]; words: number; depth: number; listDepth: number } {
   const starts: number[] = []
+  const gauge = new DepthGauge()
   let words = 0
   walkTags(html, {
-    open(name, start) {
+    open(name, start, _nameEnd, _end, inert) {
+      if (!inert) gauge.enter(name)
       if (PARAGRAPH.test(name)) starts.push(start)
     },
-    close(name, start) {
+    close(name, start, _end, inert) {
+      if (!inert) gauge.leave(name)
       if (PARAGRAPH.test(name)) starts.push(start)
     },
     text(start, end, inert) {
@@ -95,7 +104,7 @@ function paragraphsOf(html: string): { starts: readonly number[]; words: number 
       }
     },
   })
-  return { starts, words }
+  return { starts, words, depth: gauge.depth, listDepth: gauge.listDepth }
 }
 
 /** A menu as content: its links are those that readers get. */

@@ -1,6 +1,6 @@
 import { fail, ok, type Result } from '../result.ts'
 import { isSpace } from './attributes.ts'
-import { applyPatches, type PatchSet } from './patch.ts'
+import { applyPatches, isApplicable, type PatchSet } from './patch.ts'
 
 /** How the encoding of a page was found. */
 export type EncodingSource = 'byte order mark' | 'declaration' | 'content' | 'default'
@@ -149,6 +149,28 @@ export function decodeSource(bytes: Uint8Array, encoding: string): string {
   const text = new TextDecoder(encoding, { ignoreBOM: true }).decode(bytes)
   // Node takes windows-1252 for ISO-8859-1; browsers do not.
   return encoding === 'windows-1252' ? text.replace(/[\u0080-\u009f]/g, (c) => WINDOWS_1252_C1.charAt(c.charCodeAt(0) - 0x80)) : text
+}
+
+/** Patch sets for stored bytes, each for the text that the one before it leads to. */
+export interface PatchOrder {
+  readonly bytes: Uint8Array
+  readonly encoding: string
+  readonly patchSets: readonly PatchSet[]
+}
+
+/** {@link patchBytes}, set after set; refused where what is written would not read as what was meant. */
+export function patchSource({ bytes, encoding, patchSets }: PatchOrder): Result<Uint8Array, 'patches-unfit' | 'encoding-unpatchable'> {
+  let now = bytes
+  let text = decodeSource(bytes, encoding)
+  for (const patches of patchSets) {
+    if (!isApplicable(patches, text.length)) return fail('patches-unfit')
+    const next = patchBytes(now, encoding, text, patches)
+    if (!next.ok) return next
+    now = next.value
+    text = applyPatches(text, patches)
+    if (decodeSource(now, encoding) !== text) return fail('encoding-unpatchable', { encoding })
+  }
+  return ok(now)
 }
 
 /**

@@ -1,6 +1,15 @@
 export { type Attribute, attributeNamed, attributeValue, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 export { type EditFault, linkAt, linkPicture, setLink, unwrapLink, wrapLink } from './edit.ts'
-export { decodeSource, type EncodingSource, patchBytes, type SniffedEncoding, sniffEncoding, writableIn } from './encoding.ts'
+export {
+  decodeSource,
+  type EncodingSource,
+  type PatchOrder,
+  patchBytes,
+  patchSource,
+  type SniffedEncoding,
+  sniffEncoding,
+  writableIn,
+} from './encoding.ts'
 export { LINK_TEXT_MAX_CHARS, type LinkTag, linkText, type PageLinks, scanLinks } from './links.ts'
 export { looksLikeHtml, pageTitle, TITLE_MAX_CHARS } from './page.ts'
 export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches } from './patch.ts'

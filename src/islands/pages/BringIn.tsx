@@ -186,7 +186,7 @@ function Choose({ isBusy, onFiles }: { isBusy: boolean; onFiles: (files: File[])
         {...{ webkitdirectory: '' }}
         onChange={(event) => take(event.target.files)}
       />
-      <p className="note">Up to 300 MB, 500 MB unpacked, 20,000 files; 20 MB a page.</p>
+      <p className="note">Up to 300 MB, 500 MB unpacked, 20,000 files; 8 MB and 20,000 links a page.</p>
     </div>
   )
 }

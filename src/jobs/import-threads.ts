@@ -1,0 +1,121 @@
+import type { Logger } from 'pino'
+import { Piscina } from 'piscina'
+import { PROBLEMS } from '../contract/problems.ts'
+import { type Database, rows } from '../data/database.ts'
+import type { Settings } from '../environment.ts'
+import type { JoinMenus, NewPage } from './imports.ts'
+import { PROGRAM_FOLDER } from './programs.ts'
+
+/** What a thread is told. */
+export interface ImportOrder {
+  readonly job: string
+  readonly settings: Settings
+}
+
+/** Imports carried out at once, of one site each: a slow one holds nobody else's up. */
+export const IMPORTS_AT_ONCE = 4
+/** Enough for the largest page and the list of the largest site; an import that asks for more ends, and nothing else does. */
+const MEMORY_MB = 512
+const IDLE_MS = 30_000
+const MINUTE_MS = 60_000
+/** An upload is there already; a site is asked politely, page by page. */
+const UPLOAD_MS = 60 * MINUTE_MS
+const FETCH_MS = 12 * 60 * MINUTE_MS
+/** How often a wish to cancel is looked for, and how long an import has for ending by itself. */
+const LOOK_MS = 500
+const CANCEL_GRACE_MS = 3_000
+
+/**
+ * Carries imports out in threads of their own, each with a limit of memory and a deadline, so that neither an editor nor the
+ * process depends on what somebody brought. One that has to be ended leaves its transaction unfinished: nothing is half-done.
+ */
+export class ImportThreads {
+  readonly #db: Database
+  readonly #settings: Settings
+  readonly #log: Logger
+  readonly #running = new Map<string, AbortController>()
+  #pool: Piscina | null = null
+  #isClosing = false
+
+  constructor(db: Database, settings: Settings, log: Logger) {
+    this.#db = db
+    this.#settings = settings
+    this.#log = log
+  }
+
+  async carryOut(job: string, join: JoinMenus): Promise<void> {
+    const [known] = await rows<{ siteId: string; personId: string | null; isFetch: boolean }>(
+      this.#db,
+      `SELECT site_id AS "siteId", person_id AS "personId", input ? 'address' AS "isFetch" FROM jobs WHERE id = $1 AND state = 'waiting'`,
+      [job],
+    )
+    if (known === undefined || this.#running.has(job)) return
+    const cancel = new AbortController()
+    const deadline = AbortSignal.timeout(known.isFetch ? FETCH_MS : UPLOAD_MS)
+    this.#running.set(job, cancel)
+    const watch = this.#watch(job, cancel)
+    try {
+      const made = await this.#run({ job, settings: this.#settings }, AbortSignal.any([deadline, cancel.signal]))
+      if (made.length > 0) await join(known.siteId, known.personId, made)
+    } catch (error) {
+      if (!this.#isClosing) await this.#tell(job, error, deadline.aborted, cancel.signal.aborted)
+    } finally {
+      clearInterval(watch)
+      this.#running.delete(job)
+    }
+  }
+
+  #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
+    this.#pool ??= new Piscina({
+      filename: new URL('import.mjs', PROGRAM_FOLDER).href,
+      minThreads: 0,
+      maxThreads: IMPORTS_AT_ONCE,
+      idleTimeout: IDLE_MS,
+      resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
+    })
+    return this.#pool.run(order, { signal }) as Promise<readonly NewPage[]>
+  }
+
+  /** Ends an import that was cancelled and has not ended by itself: whatever it waits for, or works on. */
+  #watch(job: string, cancel: AbortController): NodeJS.Timeout {
+    let askedAt: number | null = null
+    return setInterval(async () => {
+      const [asked] = await rows(this.#db, 'SELECT 1 AS asked FROM jobs WHERE id = $1 AND is_cancel_asked', [job]).catch(() => [])
+      if (asked === undefined) return
+      askedAt ??= Date.now()
+      if (Date.now() - askedAt > CANCEL_GRACE_MS) cancel.abort()
+    }, LOOK_MS)
+  }
+
+  /** Writes down why an import was ended. */
+  async #tell(job: string, error: unknown, isLate: boolean, isCancelled: boolean): Promise<void> {
+    const code = error instanceof Error && 'code' in error ? error.code : ''
+    const isTooLarge = code === 'ERR_WORKER_OUT_OF_MEMORY' || error instanceof RangeError
+    if (!isLate && !isCancelled && !isTooLarge) this.#log.error({ err: error, job }, 'an import broke off')
+    const message = isCancelled
+      ? 'Stopped. Nothing was changed.'
+      : isLate
+        ? `${PROBLEMS['work-too-slow'][1]} Nothing was changed.`
+        : isTooLarge
+          ? `${PROBLEMS['work-too-large'][1]} Nothing was changed.`
+          : 'Something went wrong on our side. Nothing was changed.'
+    await rows(this.#db, `UPDATE jobs SET state = $2, message = $3, updated_at = now() WHERE id = $1 AND state = 'running'`, [
+      job,
+      isCancelled ? 'cancelled' : 'failed',
+      message,
+    ])
+  }
+
+  /** Ends the threads. What they were at waits for the next start, and is not held against it. */
+  async close(): Promise<void> {
+    this.#isClosing = true
+    const jobs = [...this.#running.keys()]
+    await this.#pool?.destroy()
+    if (jobs.length > 0)
+      await rows(
+        this.#db,
+        `UPDATE jobs SET state = 'waiting', begun = greatest(0, begun - 1) WHERE id = ANY($1::uuid[]) AND state = 'running'`,
+        [jobs],
+      ).catch(() => {})
+  }
+}

@@ -1,0 +1,67 @@
+import { createHash } from 'node:crypto'
+import { type ApartFault, apart } from '../apart/index.ts'
+import { type PageContent, type PageFault, readMenuContent, readPage, tooMuchOf } from '../core/content/index.ts'
+import { type PatchOrder, patchSource } from '../core/markup/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { PageKind } from '../data/models.ts'
+import type { NewContent } from '../data/pages.ts'
+
+/** The name content is kept under. */
+export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex')
+
+/** Pages up to this size are read where they are asked for, in a few milliseconds; larger ones apart, so that nobody else waits. */
+const READ_HERE_MAX_BYTES = 256 * 1024
+/** A page of the largest size takes a tenth of it. */
+const READ_MS = 20_000
+
+export interface ContentOptions {
+  readonly encoding?: string | undefined
+  readonly kind?: PageKind
+  readonly path?: string
+}
+
+/** Reads bytes into what is stored of a page, block or menu. Blocks and menus keep the title they were given. */
+export function newContent(
+  bytes: Uint8Array,
+  fallbackTitle: string,
+  { encoding, kind = 'page', path = '/' }: ContentOptions = {},
+): NewContent {
+  return stored(bytes, fallbackTitle, kind, kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path))
+}
+
+/** {@link newContent} for what somebody gave, however large: read apart where it is, and refused where it is too much. */
+export async function givenContent(
+  bytes: Uint8Array,
+  fallbackTitle: string,
+  { encoding, kind = 'page', path = '/' }: ContentOptions = {},
+): Promise<Result<NewContent, PageFault | ApartFault>> {
+  const isLarge = bytes.length > READ_HERE_MAX_BYTES
+  if (tooMuchOf({ bytes: bytes.length, links: 0, depth: 0, listDepth: 0 }) !== null) return fail('page-too-large')
+  const read: Result<Omit<PageContent, 'text'>, ApartFault> = kind === 'menu'
+    ? ok(readMenuContent(bytes))
+    : isLarge
+      ? await apart('read', { bytes, encoding, path }, { deadlineMs: READ_MS })
+      : ok(readPage(bytes, encoding, path))
+  if (!read.ok) return read
+  const tooMuch = tooMuchOf({ ...read.value, bytes: bytes.length, links: read.value.placements.length })
+  return tooMuch === null ? ok(stored(bytes, fallbackTitle, kind, read.value)) : fail(tooMuch)
+}
+
+const stored = (bytes: Uint8Array, fallbackTitle: string, kind: PageKind, read: Omit<PageContent, 'text'>): NewContent => ({
+  hash: hashOf(bytes),
+  bytes,
+  encoding: read.encoding,
+  title: (kind === 'page' ? read.title : null) ?? fallbackTitle,
+  placements: read.placements,
+  writtenFor: read.writtenFor,
+  tags: read.tags,
+  words: read.words,
+  uses: read.uses,
+})
+
+/** Puts patch sets on stored bytes, one on top of the other; apart where that is much work. */
+export async function patchContent(order: PatchOrder): Promise<Result<Uint8Array, 'patches-unfit' | 'encoding-unpatchable' | ApartFault>> {
+  if (order.bytes.length * order.patchSets.length <= READ_HERE_MAX_BYTES) return patchSource(order)
+  const done = await apart('patch', order, { deadlineMs: READ_MS })
+  return done.ok ? done.value : done
+}
