@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict'
 import { type ChildProcess, spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
-import { connect } from 'node:net'
+import { createServer } from 'node:http'
+import { type AddressInfo, connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
@@ -113,22 +114,68 @@ function reset(lines: readonly string[], afterMs: number): Promise<void> {
   })
 }
 
-test('connections that are reset, at any stage and on any host, end nothing', async () => {
-  const hosts = ['localhost', 'slow-ferry.localhost', 'sferry.localhost', 'logbook.localhost', 'nobody.example']
+/** A site behind a door that takes its time at every stage: an answer in pieces, a body read slowly, an upgrade that comes late. */
+async function slowSite(): Promise<string> {
+  const server = createServer((request, response) => {
+    request.on('data', () => request.pause() && setTimeout(() => request.resume(), 15))
+    response.writeHead(200, { 'Content-Type': 'text/html' })
+    const pieces = setInterval(() => response.write('<a href="https://tides.example/">tides</a>'), 5)
+    setTimeout(() => response.end(), 60)
+    response.on('close', () => clearInterval(pieces))
+  })
+  server.on('upgrade', (_request, socket) => {
+    socket.on('error', () => {})
+    setTimeout(() => {
+      socket.write('HTTP/1.1 101 Switching Protocols\r\nConnection: Upgrade\r\nUpgrade: websocket\r\n\r\n')
+      socket.pipe(socket)
+    }, 15)
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  after(() => {
+    server.closeAllConnections()
+    server.close()
+  })
+  return `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+}
+
+test('connections that are reset, at any stage of any request and on any host, end nothing', async () => {
+  const made = await fetch(`${copy.url}/api/v1/front-doors`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' },
+    body: JSON.stringify({ host: 'slow-door.localhost', origin: await slowSite() }),
+  })
+  assert.equal(made.status, 201)
+  const hosts = ['localhost', 'slow-ferry.localhost', 'sferry.localhost', 'logbook.localhost', 'slow-door.localhost', 'nobody.example']
   const upgrade = ['Connection: Upgrade', 'Upgrade: websocket', 'Sec-WebSocket-Key: AAAAAAAAAAAAAAAAAAAAAA==', 'Sec-WebSocket-Version: 13']
+  const bearer = `Authorization: Bearer ${copy.token}`
   const all: Promise<void>[] = []
-  for (let i = 0; i < 1_000; i++) {
+  for (let i = 0; i < 1_980; i++) {
     const host = `Host: ${hosts[i % hosts.length]}:${copy.port}`
     const requests = [
       ['GET / HTTP/1.1', host, ...upgrade, '', ''],
+      ['GET / HTTP/1.1', host, ...upgrade, '', 'first words after it'],
       ['GET / HTTP/1.1', host, '', ''],
+      ['HEAD / HTTP/1.1', host, '', 'GET / HTTP/1.1', host, '', ''],
       ['POST /sign-in HTTP/1.1', host, 'Content-Type: application/x-www-form-urlencoded', 'Content-Length: 5000', '', 'email=a'],
+      ['POST /api/v1/short-links HTTP/1.1', host, bearer, 'Transfer-Encoding: chunked', '', '5', '{"des', ''],
+      [
+        'POST /api/v1/imports HTTP/1.1',
+        host,
+        bearer,
+        'Content-Type: multipart/form-data; boundary=x',
+        'Content-Length: 90000',
+        '',
+        '--x',
+        '',
+      ],
+      ['POST / HTTP/1.1', host, 'Expect: 100-continue', 'Content-Length: 10', '', ''],
       ['GET / HTTP/1.1', host],
       ['CONNECT slow-ferry.localhost:80 HTTP/1.1', host, '', ''],
       ['nonsense', ''],
     ]
-    all.push(reset(requests[i % requests.length] ?? [], (i * 7) % 40))
-    if (all.length % 50 === 0) await Promise.all(all.splice(0))
+    // Every request meets every host, and each pair several stages.
+    all.push(reset(requests[Math.floor(i / hosts.length) % requests.length] ?? [], (i * 7) % 80))
+    if (all.length % 60 === 0) await Promise.all(all.splice(0))
   }
   await Promise.all(all)
   assert.equal(copy.server.exitCode, null)
