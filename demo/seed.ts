@@ -1,7 +1,6 @@
 import { zipSync } from 'fflate'
 import { MenuBody } from '../src/contract/menus.ts'
 import { setFieldValues } from '../src/core/blocks/index.ts'
-import { setWrittenFor } from '../src/core/content/index.ts'
 import { wrapLink } from '../src/core/markup/index.ts'
 import type { MenuEntry } from '../src/core/menus/index.ts'
 import type { Result } from '../src/core/result.ts'
@@ -149,8 +148,8 @@ async function shareParts(services: Services, owner: Actor, where: Readonly<Reco
   const [page] = must(await services.pages.list(owner, { path: '/harbour-notes/spring.html', limit: 1 })).items
   const [partner] = must(await services.partners.list(owner)).items.filter(({ name }) => name === 'Gannet & Line')
   if (page === undefined || partner === undefined) throw new Error('The demo lacks its sponsored page')
-  const { source, version } = must(await services.pages.source(owner, page.id))
-  must(await services.pages.change(owner, page.id, { version, patchSets: [[...setWrittenFor(source, partner.id)]] }))
+  const { version } = must(await services.pages.source(owner, page.id))
+  must(await services.pages.change(owner, page.id, { version, patchSets: [], writtenFor: partner.id }))
 }
 
 async function makeShortLinks({ db }: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {

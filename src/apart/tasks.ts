@@ -1,4 +1,4 @@
-import { deliverBytes, measureOf, type PageContent, readPage, tooMuchOf } from '../core/content/index.ts'
+import { deliverBytes, measureOf, type PageContent, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
 import { drawingFault, htmlOfMarkdown } from '../core/exchange/index.ts'
 import { linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
 import { fail, ok } from '../core/result.ts'
@@ -18,8 +18,7 @@ export interface DeliverOrder {
   readonly port: number
   readonly bytes: Uint8Array
   readonly encoding: string
-  readonly path: string
-  readonly waiting: readonly string[] | undefined
+  readonly place: Omit<PagePlace, 'findPart'>
   /** Shared parts by "block name" or "menu name". */
   readonly parts: Readonly<Record<string, string>>
 }
@@ -45,9 +44,9 @@ export const TASKS = {
   patch: (order: PatchOrder) => patchSource(order),
 
   /** A page with shared parts in and rules on. */
-  deliver({ setup, port, bytes, encoding, path, waiting, parts }: DeliverOrder) {
+  deliver({ setup, port, bytes, encoding, place, parts }: DeliverOrder) {
     const findPart = (kind: string, name: string): string | null => parts[`${kind} ${name}`] ?? null
-    return deliverBytes(bytes, encoding, compileSite(setup, port), { path, waiting, findPart })
+    return deliverBytes(bytes, encoding, compileSite(setup, port), { ...place, findPart })
   },
 
   /** Rules on HTML, with what was decided of each link, and why. */
@@ -55,7 +54,7 @@ export const TASKS = {
     const tooMuch = tooMuchOf(measureOf(html))
     if (tooMuch !== null) return fail(tooMuch)
     const site = compileSite(setup, port)
-    const page = deliverPage(html, site.rules, site.around(path), site.findShortLink)
+    const page = deliverPage(html, site.rules, site.around(path, { isTheirs: true }), site.findShortLink)
     return ok({
       html: page.html,
       links: page.delivered.map(({ link, facts, decision }) => ({

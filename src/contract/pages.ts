@@ -95,6 +95,11 @@ export const SectionNamed = z.object({ id: z.string(), version: Version })
 const Patch = z.strictObject({ from: z.int().min(0), to: z.int().min(0), insert: z.string().max(2_000_000) })
 
 /** Patch sets follow one another: each counts in the text that the one before leads to. */
-export const PageChange = z.strictObject({ version: Version, patchSets: z.array(z.array(Patch).max(2_000)).min(1).max(1_000) })
+export const PageChange = z.strictObject({
+  version: Version,
+  patchSets: z.array(z.array(Patch).max(2_000)).max(1_000),
+  tags: z.array(line(60)).max(50).optional().meta({ description: 'All of them; the ones there are stay when left out' }),
+  writtenFor: Id.nullable().optional().meta({ description: 'A partner; null for none' }),
+})
 export type PageChange = z.infer<typeof PageChange>
 export type PageList = z.infer<typeof PageList>

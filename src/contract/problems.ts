@@ -71,6 +71,7 @@ export const PROBLEMS = {
   'password-not-yours': [422, 'That is not your password as it is now.'],
   'link-used': [410, 'This link was used already, or its time is over. Ask for a new one.'],
   'set-up-done': [410, 'This code was used already, or another start printed a newer one.'],
+  'partner-unknown': [422, 'There is no such partner.'],
   'name-taken': [409, 'That name is taken.'],
   'body-too-large': [413, 'This is more than is taken at once. 25 MB are the most for a call, and 16 kB for a form.'],
   'work-too-slow': [422, 'This takes too long to work out, so it was given up. Give less at once.'],

@@ -43,9 +43,13 @@ export async function migrate(db: Database): Promise<void> {
     await client.query('SELECT pg_advisory_lock($1)', [MIGRATION_LOCK])
     await db.sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name text PRIMARY KEY, run_at timestamptz NOT NULL DEFAULT now())')
     const umzug = new Umzug({
-      migrations: MIGRATIONS.map(({ name, up }) => ({
-        name,
-        up: async () => void (await db.sequelize.transaction((transaction) => db.sequelize.query(up, { transaction }))),
+      migrations: MIGRATIONS.map((migration) => ({
+        name: migration.name,
+        up: () =>
+          db.sequelize.transaction(async (transaction) => {
+            await db.sequelize.query(migration.up, { transaction })
+            if ('after' in migration) await migration.after((sql, bind) => rows(db, sql, bind, transaction))
+          }),
       })),
       storage: {
         logMigration: async ({ name }) => void (await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name] })),

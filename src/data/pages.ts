@@ -1,5 +1,5 @@
 import type { Transaction } from 'sequelize'
-import type { FoundPlacement } from '../core/content/index.ts'
+import type { FoundPlacement, PageNotes } from '../core/content/index.ts'
 import type { WrittenLink } from '../core/rules/index.ts'
 import { type Database, jsonOf, rows, storable } from './database.ts'
 import type { PageKind, PageRow } from './models.ts'
@@ -7,11 +7,16 @@ import type { PageKind, PageRow } from './models.ts'
 /** Keeps contents by their hash; those already kept are left as they are. */
 export async function putBlobs(
   db: Database,
-  blobs: readonly { hash: string; bytes: Uint8Array }[],
+  blobs: readonly ({ hash: string; bytes: Uint8Array } & Partial<PageNotes>)[],
   transaction: Transaction,
 ): Promise<void> {
-  for (const { hash, bytes } of blobs) {
-    await rows(db, 'INSERT INTO blobs (hash, bytes) VALUES ($1, $2) ON CONFLICT DO NOTHING', [hash, Buffer.from(bytes)], transaction)
+  for (const { hash, bytes, tags = [], writtenFor = null } of blobs) {
+    await rows(
+      db,
+      'INSERT INTO blobs (hash, bytes, tags, written_for) VALUES ($1, $2, $3::text[], $4::uuid) ON CONFLICT DO NOTHING',
+      [hash, Buffer.from(bytes), tags.map(storable), writtenFor],
+      transaction,
+    )
   }
 }
 
@@ -19,6 +24,16 @@ export async function putBlobs(
 export async function getBlob(db: Database, hash: string): Promise<Buffer | null> {
   const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM blobs WHERE hash = $1', [hash])
   return row?.bytes ?? null
+}
+
+/** A page's content with what is said of it. @returns null when nothing is kept under that hash */
+export async function getContent(db: Database, hash: string): Promise<({ readonly bytes: Buffer } & PageNotes) | null> {
+  const [row] = await rows<{ bytes: Buffer } & PageNotes>(
+    db,
+    'SELECT bytes, tags, written_for AS "writtenFor" FROM blobs WHERE hash = $1',
+    [hash],
+  )
+  return row ?? null
 }
 
 const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
@@ -76,14 +91,12 @@ export async function listPages(db: Database, filter: PageFilter): Promise<{ ite
 }
 
 /** A page's new content, read and hashed. */
-export interface NewContent {
+export interface NewContent extends PageNotes {
   readonly hash: string
   readonly bytes: Uint8Array
   readonly encoding: string
   readonly title: string
   readonly placements: readonly FoundPlacement[]
-  readonly writtenFor: string | null
-  readonly tags: readonly string[]
   readonly words: number
   readonly uses: readonly string[]
 }
@@ -107,8 +120,8 @@ export async function updateDraft(
   const [row] = await rows<{ version: number }>(
     db,
     `UPDATE pages SET draft_hash = $3, encoding = $4, title = $5, edited_by = $6, draft_at = now(), updated_at = now(), version = version + 1,
-       written_for = $7, removed_at = NULL WHERE id = $1 AND version = $2 RETURNING version`,
-    [pageId, version, content.hash, content.encoding, storable(content.title), personId, content.writtenFor],
+       written_for = $7, tags = $8::text[], removed_at = NULL WHERE id = $1 AND version = $2 RETURNING version`,
+    [pageId, version, content.hash, content.encoding, storable(content.title), personId, content.writtenFor, content.tags.map(storable)],
     transaction,
   )
   if (row === undefined) return null
@@ -133,10 +146,20 @@ export async function upsertImported(
   await putBlobs(db, [content], transaction)
   const [row] = await rows<{ id: string }>(
     db,
-    `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, import_hash, edited_by, written_for) VALUES ($1, $2, $3, $4, $5, $6, $6, $7, $8)
-     ON CONFLICT (site_id, path) DO UPDATE SET written_for = $8, removed_at = NULL, source_name = $3, title = $4, encoding = $5, draft_hash = $6, import_hash = $6, edited_by = $7,
+    `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, import_hash, edited_by, written_for, tags) VALUES ($1, $2, $3, $4, $5, $6, $6, $7, $8, $9::text[])
+     ON CONFLICT (site_id, path) DO UPDATE SET written_for = $8, tags = $9::text[], removed_at = NULL, source_name = $3, title = $4, encoding = $5, draft_hash = $6, import_hash = $6, edited_by = $7,
        draft_at = now(), updated_at = now(), version = pages.version + 1 RETURNING id`,
-    [siteId, path, storable(sourceName), storable(content.title), content.encoding, content.hash, personId, content.writtenFor],
+    [
+      siteId,
+      path,
+      storable(sourceName),
+      storable(content.title),
+      content.encoding,
+      content.hash,
+      personId,
+      content.writtenFor,
+      content.tags.map(storable),
+    ],
     transaction,
   )
   const id = row?.id ?? ''
@@ -171,12 +194,23 @@ export async function insertPage(
   await putBlobs(db, [content], transaction)
   const [row] = await rows<{ id: string }>(
     db,
-    `INSERT INTO pages (site_id, kind, path, source_name, title, encoding, draft_hash, edited_by, written_for)
-     SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9 WHERE NOT EXISTS (SELECT 1 FROM files WHERE site_id = $1 AND path = $3)
-     ON CONFLICT (site_id, path) DO UPDATE SET source_name = $4, title = $5, encoding = $6, draft_hash = $7, edited_by = $8, written_for = $9,
+    `INSERT INTO pages (site_id, kind, path, source_name, title, encoding, draft_hash, edited_by, written_for, tags)
+     SELECT $1, $2, $3, $4, $5, $6, $7, $8, $9, $10::text[] WHERE NOT EXISTS (SELECT 1 FROM files WHERE site_id = $1 AND path = $3)
+     ON CONFLICT (site_id, path) DO UPDATE SET source_name = $4, title = $5, encoding = $6, draft_hash = $7, edited_by = $8, written_for = $9, tags = $10::text[],
        removed_at = NULL, draft_at = now(), updated_at = now(), version = pages.version + 1
        WHERE pages.removed_at IS NOT NULL AND pages.live_hash IS NULL RETURNING id`,
-    [siteId, kind, path, storable(sourceName), storable(content.title), content.encoding, content.hash, personId, content.writtenFor],
+    [
+      siteId,
+      kind,
+      path,
+      storable(sourceName),
+      storable(content.title),
+      content.encoding,
+      content.hash,
+      personId,
+      content.writtenFor,
+      content.tags.map(storable),
+    ],
     transaction,
   )
   if (row === undefined) return null
@@ -294,11 +328,10 @@ async function keepRevision(
 /** Derives the placements of pages anew. */
 export async function replacePlacements(
   db: Database,
-  pages: readonly { pageId: string; placements: readonly FoundPlacement[]; tags: readonly string[]; words: number }[],
+  pages: readonly { pageId: string; placements: readonly FoundPlacement[]; words: number }[],
   transaction: Transaction,
 ): Promise<void> {
-  for (const { pageId, tags, words } of pages)
-    await rows(db, 'UPDATE pages SET tags = $2::text[], words = $3 WHERE id = $1', [pageId, tags.map(storable), words], transaction)
+  for (const { pageId, words } of pages) await rows(db, 'UPDATE pages SET words = $2 WHERE id = $1', [pageId, words], transaction)
   await rows(db, 'DELETE FROM placements WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
   const found = pages.flatMap(({ pageId, placements }) => placements.map((each) => ({ page_id: pageId, ...each })))
   if (found.length === 0) return

@@ -147,8 +147,8 @@ export async function restorePublication(
   const drafts = await rows<{ id: string; hash: string; encoding: string; kind: PageKind; path: string; title: string }>(
     db,
     `UPDATE pages p SET draft_hash = i.to_hash, encoding = coalesce(i.encoding, p.encoding), removed_at = NULL, version = p.version + 1, edited_by = $3,
-       draft_at = now(), updated_at = now()
-     FROM publication_items i WHERE i.publication_id = $2 AND i.kind = p.kind AND i.path = p.path AND p.site_id = $1 AND i.to_hash IS NOT NULL
+       draft_at = now(), updated_at = now(), tags = b.tags, written_for = b.written_for
+     FROM publication_items i JOIN blobs b ON b.hash = i.to_hash WHERE i.publication_id = $2 AND i.kind = p.kind AND i.path = p.path AND p.site_id = $1 AND i.to_hash IS NOT NULL
        AND (p.draft_hash = i.from_hash OR p.removed_at IS NOT NULL)
      RETURNING p.id, p.draft_hash AS hash, p.encoding, p.kind, p.path, p.title`,
     [siteId, id, personId],

@@ -41,7 +41,16 @@ export const Snapshot = z.object({
   sites: z.array(
     z.object({
       setup: Setup,
-      pages: z.array(z.object({ path: z.string(), hash: z.string(), encoding: z.string(), waiting: z.array(z.string()) })),
+      pages: z.array(
+        z.object({
+          path: z.string(),
+          hash: z.string(),
+          encoding: z.string(),
+          waiting: z.array(z.string()),
+          tags: z.array(z.string()).default([]),
+          writtenFor: z.string().nullable().default(null),
+        }),
+      ),
       /** Shared parts by "block name" or "menu name". */
       parts: z.array(z.object({ key: z.string(), html: z.string() })),
       files: z.array(z.object({ path: z.string(), hash: z.string(), mediaType: z.string(), bytes: z.number() })),
@@ -60,10 +69,10 @@ export function readSnapshot(db: Database): Promise<Snapshot> {
       if (setup === null) continue
       const pages = await rows<Snapshot['sites'][number]['pages'][number]>(
         db,
-        `SELECT path, live_hash AS hash, live_encoding AS encoding,
+        `SELECT path, live_hash AS hash, live_encoding AS encoding, b.tags, b.written_for AS "writtenFor",
            coalesce((SELECT array_agg(address) FROM waiting_links w JOIN pages o ON o.id = w.page_id
              WHERE w.state <> 'accepted' AND o.site_id = $1 AND (o.id = p.id OR o.kind <> 'page')), '{}') AS waiting
-         FROM pages p WHERE site_id = $1 AND kind = 'page' AND live_hash IS NOT NULL`,
+         FROM pages p JOIN blobs b ON b.hash = p.live_hash WHERE site_id = $1 AND kind = 'page'`,
         [siteId],
         transaction,
       )

@@ -3,7 +3,7 @@ import { createReadStream } from 'node:fs'
 import { readFile } from 'node:fs/promises'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { normalise } from '../core/address/index.ts'
-import { deliverBytes } from '../core/content/index.ts'
+import { deliverBytes, type PageNotes } from '../core/content/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
 import { room } from './room.ts'
@@ -88,7 +88,7 @@ async function content(
   sendFile(delivery, place.file, request, response)
 }
 
-type LivePage = { path: string; hash: string; encoding: string; waiting: readonly string[] }
+type LivePage = { path: string; hash: string; encoding: string; waiting: readonly string[] } & PageNotes
 
 type Place = { page: LivePage } | { file: { hash: string; mediaType: string; bytes: number } } | { moved: string }
 
@@ -113,7 +113,7 @@ async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapsho
   const ready = snapshot.delivered.get(key)
   if (ready !== undefined) return ready
   const stored = await readFile(store.blobFile(page.hash))
-  const answer = deliverBytes(stored, page.encoding, site, { path: page.path, waiting: page.waiting, findPart }, room)
+  const answer = deliverBytes(stored, page.encoding, site, { ...page, findPart }, room)
   if (!answer.ok) log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
   const bytes = answer.ok ? Buffer.from(answer.value) : stored
   const made = { bytes, etag: `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"` }

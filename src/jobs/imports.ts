@@ -4,11 +4,12 @@ import type { Transaction } from 'sequelize'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
 import { PROBLEMS } from '../contract/problems.ts'
-import { isPageName, nameForPath, pathForName, readPage, setPageTags, tooMuchOf, whyNotServed } from '../core/content/index.ts'
+import { isPageName, NO_NOTES, nameForPath, type PageNotes, pathForName, readPage, tooMuchOf, whyNotServed } from '../core/content/index.ts'
 import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
-import { applyPatches, decodeSource, looksLikeHtml, sniffEncoding } from '../core/markup/index.ts'
+import { decodeSource, looksLikeHtml, patchBytes, sniffEncoding } from '../core/markup/index.ts'
 import { ok, type Result } from '../core/result.ts'
-import { type CompiledSite, surveyPage } from '../core/rules/index.ts'
+import { type CompiledSite, readTags, setAside, surveyPage } from '../core/rules/index.ts'
+import { contentHash } from '../data/content-hash.ts'
 import { dropCrawl } from '../data/crawled.ts'
 import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
@@ -28,7 +29,10 @@ class Cancelled extends Error {}
 
 /** What is kept of the site under each path, to tell new from changed. */
 interface Kept {
-  readonly pages: ReadonlyMap<string, { readonly hash: string; readonly importHash: string | null; readonly originHash: string | null }>
+  readonly pages: ReadonlyMap<
+    string,
+    { readonly hash: string; readonly importHash: string | null; readonly originHash: string | null } & PageNotes
+  >
   readonly files: ReadonlyMap<string, string>
 }
 
@@ -41,6 +45,7 @@ interface Judged {
     readonly path: string
     readonly bytes: Buffer
     readonly hash: string
+    readonly notes: PageNotes
     /** The Markdown file that the page was made of. */
     readonly origin?: Buffer | undefined
   } | null
@@ -206,9 +211,9 @@ function progressWriter(db: Database, jobId: string): Progress {
 }
 
 async function readKept(db: Database, siteId: string): Promise<Kept> {
-  const pages = await rows<{ path: string; hash: string; importHash: string | null; originHash: string | null }>(
+  const pages = await rows<{ path: string; hash: string; importHash: string | null; originHash: string | null } & PageNotes>(
     db,
-    `SELECT path, draft_hash AS hash, import_hash AS "importHash", origin_hash AS "originHash" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
+    `SELECT path, draft_hash AS hash, import_hash AS "importHash", origin_hash AS "originHash", tags, written_for AS "writtenFor" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
     [siteId],
   )
   return {
@@ -271,7 +276,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   const article = await asPage(entry, name, unpacked.value, model)
   if (article?.ok === false) return refuse(PROBLEMS[article.fault][1])
   const made = article?.value ?? null
-  const bytes = made?.bytes ?? unpacked.value
+  let bytes = made?.bytes ?? unpacked.value
   const isPage =
     made !== null ||
     (entry.path !== undefined && entry.isFile !== true) ||
@@ -287,7 +292,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
     const before = kept.files.get(path)
     const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
     return {
-      content: { kind: 'file', name, path, bytes, hash },
+      content: { kind: 'file', name, path, bytes, hash, notes: NO_NOTES },
       item: {
         name: entry.name,
         path,
@@ -305,20 +310,30 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   const head = bytes.toString('latin1', 0, 8)
   const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
   if (misnamed !== undefined) return refuse(`It is named like a page, but it is ${misnamed[1]}.`)
-  const page = readPage(bytes)
+  let page = readPage(bytes)
+  const aside = setAside(page.text)
+  if (aside.length > 0) {
+    const patched = patchBytes(bytes, page.encoding, page.text, aside)
+    if (!patched.ok) return refuse(PROBLEMS['encoding-unpatchable'][1])
+    bytes = Buffer.from(patched.value)
+    page = readPage(bytes)
+  }
   const tooMuch = tooMuchOf({ ...page, bytes: bytes.length, links: page.placements.length })
   if (tooMuch !== null) return refuse(PROBLEMS[tooMuch][1])
   if (!looksLikeHtml(page.text)) return refuse('It is named like a page, but it holds no text that a browser could show.')
   taken.set(path, entry.name)
   const before = kept.pages.get(path)
+  // What somebody said of the page stays; what a Markdown file says of itself comes with it.
+  const notes: PageNotes = { tags: made?.tags ?? before?.tags ?? [], writtenFor: before?.writtenFor ?? null }
+  const pageHash = contentHash(bytes, notes)
   // A page that was made of something else is the same while that is, whatever the site's look has become.
-  const isSame = before !== undefined && (made?.origin === undefined ? before.hash === hash : before.originHash === hashOf(made.origin))
+  const isSame = before !== undefined && (made?.origin === undefined ? before.hash === pageHash : before.originHash === hashOf(made.origin))
   const outcome = before === undefined ? 'new' : isSame ? 'same' : 'changed'
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
   if (path === '/' && outcome === 'changed' && !input.replacesFront && (isEdited || input.address !== undefined))
     return refuse(REPLACES_FRONT)
   return {
-    content: { kind: 'page', name, path, bytes, hash, origin: made?.origin },
+    content: { kind: 'page', name, path, bytes, hash: pageHash, notes, origin: made?.origin },
     item: {
       name: entry.name,
       path,
@@ -327,7 +342,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
       title: page.title ?? name,
       encoding: page.encoding,
       links: page.placements.length,
-      changes: surveyPage(bytes, site.rules, site.around(path), site.findShortLink, page.encoding).changes,
+      changes: surveyPage(bytes, site.rules, site.around(path, notes), site.findShortLink, page.encoding).changes,
       bytes: bytes.length,
       reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
     },
@@ -340,7 +355,7 @@ async function asPage(
   name: string,
   bytes: Buffer,
   model: Model,
-): Promise<Result<{ bytes: Buffer; path: string; origin?: Buffer }, ApartFault> | null> {
+): Promise<Result<{ bytes: Buffer; path: string; origin?: Buffer; tags?: readonly string[] }, ApartFault> | null> {
   if (entry.isArticle === true && entry.path !== undefined)
     return ok({
       bytes: Buffer.from(pageWithArticle(model.source, model.path, entry.title ?? name, decodeSource(bytes, 'utf-8'))),
@@ -351,12 +366,11 @@ async function asPage(
   const title = titleOfMarkdown(file) ?? name.replace(/^.*\//, '').replace(/\.[^.]*$/, '')
   const article = await apart('markdown', file.body, { deadlineMs: MARKDOWN_MS })
   if (!article.ok) return article
-  const page = pageWithArticle(model.source, model.path, title, article.value)
-  const html = applyPatches(page, setPageTags(page, tagsOfMarkdown(file)))
+  const html = pageWithArticle(model.source, model.path, title, article.value)
   const said = file.facts.permalink ?? file.facts.path
   const path =
     typeof said === 'string' && /^\/[^?#]*$/.test(said) ? pathForName(said.slice(1)) : pathForName(name.replace(/\.[^.]*$/, '.html'))
-  return ok({ bytes: Buffer.from(html), path, origin: bytes })
+  return ok({ bytes: Buffer.from(html), path, origin: bytes, tags: readTags(tagsOfMarkdown(file).join(',')) })
 }
 
 /** Why a front page waits for somebody's word. */
@@ -383,7 +397,11 @@ async function storeJudged(
     return
   }
   const sourceName = /^https?:/.test(content.name) ? nameForPath(path) : content.name
-  const id = await upsertImported(db, { siteId, path, sourceName, content: newContent(bytes, sourceName, { path }), personId }, transaction)
+  const id = await upsertImported(
+    db,
+    { siteId, path, sourceName, content: newContent(bytes, sourceName, { path, notes: content.notes }), personId },
+    transaction,
+  )
   await setOrigin(
     db,
     id,

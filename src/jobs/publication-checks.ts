@@ -5,7 +5,7 @@ import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '.
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
 import { type Database, rows } from '../data/database.ts'
 import type { PageKind } from '../data/models.ts'
-import { getBlob } from '../data/pages.ts'
+import { getContent } from '../data/pages.ts'
 import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import type { SiteViews } from '../services/context.ts'
@@ -62,10 +62,13 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
       hash: string | null,
       encoding: string | null,
     ): Promise<readonly LinkAsDelivered[]> => {
-      const bytes = hash === null ? null : await getBlob(db, hash)
-      if (bytes === null) return []
+      const content = hash === null ? null : await getContent(db, hash)
+      if (content === null) return []
+      const { bytes, tags, writtenFor } = content
       const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, {
         path,
+        tags,
+        writtenFor,
         waiting: (pageId === undefined ? undefined : waiting.get(pageId)) ?? waiting.get('shared'),
       })
       return asDelivered(page.whole, page.links)

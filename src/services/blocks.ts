@@ -1,5 +1,6 @@
 import type { Block, BlockNew, BlockPlaced, BlockPut, BlockUses } from '../contract/blocks.ts'
 import { filledBlock, partMark, partMarks, placeFor } from '../core/blocks/index.ts'
+import { NO_NOTES } from '../core/content/index.ts'
 import { decodeSource, type Patch } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { rows } from '../data/database.ts'
@@ -85,7 +86,7 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
     ): Promise<Result<{ block: Block; replacedOn: number }, 'forbidden' | 'not-found' | 'name-taken'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       const path = `block:${name}`
-      const content = newContent(new TextEncoder().encode(source), title, { encoding: 'utf-8', kind: 'block', path })
+      const content = newContent(new TextEncoder().encode(source), title, { encoding: 'utf-8', kind: 'block', path, notes: NO_NOTES })
       const made = await write(db, async (transaction) => {
         const id = await insertPage(
           db,

@@ -9,7 +9,7 @@ import type { CompiledSite } from '../core/rules/index.ts'
 import { type BulkPage, bulkChangePages, insertBulkChange, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
 import { rows } from '../data/database.ts'
 import { findPage, getBlob, type ListedPage, updateDraft } from '../data/pages.ts'
-import { hashOf, newContent } from './content.ts'
+import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { listQuery, type placementsService } from './placements.ts'
 import type { visitsService } from './visits.ts'
@@ -126,7 +126,7 @@ export function bulkChangesService(
       const saved = await write(db, async (transaction) => {
         const pages: BulkPage[] = []
         for (const { page, bytes } of planned) {
-          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path })
+          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
           const madeBy = asked.change.do === 'bake' ? 'bake' : 'bulk'
           const version = await updateDraft(
             db,
@@ -134,7 +134,7 @@ export function bulkChangesService(
             transaction,
           )
           if (version === null) return fail('moved-on', { why: `“${page.title}” was saved in the meantime. Look at the change again.` })
-          pages.push({ pageId: page.id, beforeHash: page.draftHash, beforeEncoding: page.encoding, afterHash: hashOf(bytes) })
+          pages.push({ pageId: page.id, beforeHash: page.draftHash, beforeEncoding: page.encoding, afterHash: content.hash })
         }
         const id = await insertBulkChange(
           db,
@@ -164,7 +164,7 @@ export function bulkChangesService(
       const saved = await write(db, async (transaction) => {
         if (!(await markUndone(db, id, transaction))) return fail('already-undone')
         for (const { page, bytes } of back) {
-          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path })
+          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
           const version = await updateDraft(
             db,
             { pageId: page.id, version: page.version, content, personId: actor.personId, madeBy: 'undo' },

@@ -1,13 +1,13 @@
-import { createHash } from 'node:crypto'
 import { type ApartFault, apart } from '../apart/index.ts'
-import { type PageContent, type PageFault, readMenuContent, readPage, tooMuchOf } from '../core/content/index.ts'
+import { NO_NOTES, type PageContent, type PageFault, type PageNotes, readMenuContent, readPage, tooMuchOf } from '../core/content/index.ts'
 import { type PatchOrder, patchSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { contentHash } from '../data/content-hash.ts'
 import type { PageKind } from '../data/models.ts'
 import type { NewContent } from '../data/pages.ts'
 
-/** The name content is kept under. */
-export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex')
+/** The name that bytes are kept under of which nothing is said: files, and what a page was made of. */
+export const hashOf = (bytes: Uint8Array): string => contentHash(bytes, NO_NOTES)
 
 /** Pages up to this size are read where they are asked for, in a few milliseconds; larger ones apart, so that nobody else waits. */
 const READ_HERE_MAX_BYTES = 256 * 1024
@@ -15,6 +15,8 @@ const READ_HERE_MAX_BYTES = 256 * 1024
 const READ_MS = 20_000
 
 export interface ContentOptions {
+  /** What is said of it: what is left out here is lost. */
+  readonly notes: PageNotes
   readonly encoding?: string | undefined
   readonly kind?: PageKind
   readonly path?: string
@@ -24,16 +26,16 @@ export interface ContentOptions {
 export function newContent(
   bytes: Uint8Array,
   fallbackTitle: string,
-  { encoding, kind = 'page', path = '/' }: ContentOptions = {},
+  { encoding, kind = 'page', path = '/', notes }: ContentOptions,
 ): NewContent {
-  return stored(bytes, fallbackTitle, kind, kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path))
+  return stored(bytes, fallbackTitle, kind, notes, kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path))
 }
 
 /** {@link newContent} for what somebody gave, however large: read apart where it is, and refused where it is too much. */
 export async function givenContent(
   bytes: Uint8Array,
   fallbackTitle: string,
-  { encoding, kind = 'page', path = '/' }: ContentOptions = {},
+  { encoding, kind = 'page', path = '/', notes }: ContentOptions,
 ): Promise<Result<NewContent, PageFault | ApartFault>> {
   const isLarge = bytes.length > READ_HERE_MAX_BYTES
   if (tooMuchOf({ bytes: bytes.length, links: 0, depth: 0, listDepth: 0 }) !== null) return fail('page-too-large')
@@ -44,17 +46,23 @@ export async function givenContent(
       : ok(readPage(bytes, encoding, path))
   if (!read.ok) return read
   const tooMuch = tooMuchOf({ ...read.value, bytes: bytes.length, links: read.value.placements.length })
-  return tooMuch === null ? ok(stored(bytes, fallbackTitle, kind, read.value)) : fail(tooMuch)
+  return tooMuch === null ? ok(stored(bytes, fallbackTitle, kind, notes, read.value)) : fail(tooMuch)
 }
 
-const stored = (bytes: Uint8Array, fallbackTitle: string, kind: PageKind, read: Omit<PageContent, 'text'>): NewContent => ({
-  hash: hashOf(bytes),
+const stored = (
+  bytes: Uint8Array,
+  fallbackTitle: string,
+  kind: PageKind,
+  { tags, writtenFor }: PageNotes,
+  read: Omit<PageContent, 'text'>,
+): NewContent => ({
+  hash: contentHash(bytes, { tags, writtenFor }),
   bytes,
   encoding: read.encoding,
   title: (kind === 'page' ? read.title : null) ?? fallbackTitle,
   placements: read.placements,
-  writtenFor: read.writtenFor,
-  tags: read.tags,
+  writtenFor,
+  tags,
   words: read.words,
   uses: read.uses,
 })

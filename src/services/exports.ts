@@ -1,12 +1,12 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
 import { type ApartFault, apart } from '../apart/index.ts'
-import { deliverBytes, nameForPath } from '../core/content/index.ts'
+import { deliverBytes, nameForPath, type PagePlace } from '../core/content/index.ts'
 import { articleOf, markdownOfHtml, readMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledSite } from '../core/rules/index.ts'
 import { listFiles } from '../data/files.ts'
-import { getBlob, type ListedPage, listPages } from '../data/pages.ts'
+import { getBlob, getContent, type ListedPage, listPages } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
@@ -27,12 +27,12 @@ export function exportsService({ db, log, settings }: Context, views: SiteViews)
     bytes: Uint8Array,
     encoding: string,
     view: CompiledSite,
-    { path, waiting }: { path: string; waiting: readonly string[] | undefined },
+    place: Omit<PagePlace, 'findPart'>,
     parts: Readonly<Record<string, string>>,
   ): Promise<Result<Uint8Array, 'encoding-unpatchable' | ApartFault>> => {
     if (bytes.length <= MADE_HERE_MAX_BYTES)
-      return deliverBytes(bytes, encoding, view, { path, waiting, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null })
-    const order = { setup: view.setup, port: settings.port, bytes, encoding, path, waiting, parts }
+      return deliverBytes(bytes, encoding, view, { ...place, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null })
+    const order = { setup: view.setup, port: settings.port, bytes, encoding, place, parts }
     const done = await apart('deliver', order, { deadlineMs: MADE_MS })
     return done.ok ? done.value : done
   }
@@ -62,9 +62,10 @@ export function exportsService({ db, log, settings }: Context, views: SiteViews)
           for (const page of items) {
             const hash = of === 'draft' ? page.draftHash : page.liveHash
             const encoding = of === 'draft' ? page.encoding : (page.liveEncoding ?? page.encoding)
-            const stored = hash === null ? null : await getBlob(db, hash)
-            if (stored === null) continue
-            const place = { path: page.path, waiting: waiting.get(page.id) ?? waiting.get('shared') }
+            const content = hash === null ? null : await getContent(db, hash)
+            if (content === null) continue
+            const { bytes: stored, tags, writtenFor } = content
+            const place = { path: page.path, tags, writtenFor, waiting: waiting.get(page.id) ?? waiting.get('shared') }
             const delivered = await deliveredPage(stored, encoding, view, place, parts)
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             const bytes = delivered.ok ? delivered.value : stored

@@ -1,5 +1,6 @@
 import { type Menu, MenuBody, type MenuChange, type MenuNew } from '../contract/menus.ts'
 import { repair } from '../core/address/index.ts'
+import { NO_NOTES } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { EMPTY_MENU, isReadableMenu, menuLinks, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -47,7 +48,7 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
     async create(actor: Actor, { name, title }: MenuNew): Promise<Result<Menu, 'forbidden' | 'not-found' | 'name-taken'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       const path = `menu:${name}`
-      const content = newContent(bytesOf(EMPTY_MENU), title, { encoding: 'utf-8', kind: 'menu', path })
+      const content = newContent(bytesOf(EMPTY_MENU), title, { encoding: 'utf-8', kind: 'menu', path, notes: NO_NOTES })
       const made = await write(db, async (transaction) => {
         const id = await insertPage(
           db,

@@ -16,14 +16,16 @@ import type {
   WritingDiffered,
 } from '../contract/pages.ts'
 import { normalise } from '../core/address/index.ts'
-import { nameForPath, nameHeading, type PageFault, scanHeadings } from '../core/content/index.ts'
+import { NO_NOTES, nameForPath, nameHeading, type PageFault, type PageNotes, scanHeadings } from '../core/content/index.ts'
 import { decodeSource, writableIn } from '../core/markup/index.ts'
 import { isReadableMenu, joinMenu, leaveOut, type Menu, readMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { readTags } from '../core/rules/index.ts'
 import { pageLike } from '../core/writing/index.ts'
 import {
   findPage,
   getBlob,
+  getContent,
   insertPage,
   type ListedPage,
   listPages,
@@ -72,7 +74,15 @@ const SYSTEM: Pick<Actor, 'name' | 'email' | 'role' | 'tokenId' | 'sessionId' | 
   can: () => true,
 }
 
-type ChangeFault = 'forbidden' | 'not-found' | 'moved-on' | 'patches-unfit' | 'encoding-unpatchable' | PageFault | ApartFault
+type ChangeFault =
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'patches-unfit'
+  | 'encoding-unpatchable'
+  | 'partner-unknown'
+  | PageFault
+  | ApartFault
 
 export function pagesService({ db, log }: Context, views: SiteViews, waiting: ReturnType<typeof waitingService>) {
   const sourceOf = async (page: ListedPage): Promise<{ bytes: Buffer; text: string }> => {
@@ -98,7 +108,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
   const isTooMuchAlready = async (page: ListedPage, fault: PageFault | ApartFault): Promise<boolean> => {
     if (!fault.startsWith('page-')) return false
     const { bytes } = await sourceOf(page)
-    const before = await givenContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path })
+    const before = await givenContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
     return !before.ok && before.fault === fault
   }
 
@@ -107,10 +117,10 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     actor: Actor,
     page: ListedPage,
     bytes: Uint8Array,
-    { encoding, madeBy, detail }: { encoding: string; madeBy: string; detail: object },
+    { encoding, madeBy, detail, notes = page }: { encoding: string; madeBy: string; detail: object; notes?: PageNotes },
   ): Promise<Result<PageSaved, ChangeFault>> => {
     const { origin } = await views.of(actor)
-    const options = { encoding, kind: page.kind, path: page.path }
+    const options = { encoding, kind: page.kind, path: page.path, notes }
     const given = await givenContent(bytes, page.title, options)
     if (!given.ok && !(await isTooMuchAlready(page, given.fault))) return given
     const content = given.ok ? given.value : newContent(bytes, page.title, options)
@@ -136,24 +146,27 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     page: ListedPage,
     patchSets: PageChange['patchSets'],
     madeBy = 'edit',
+    notes: PageNotes = page,
   ): Promise<Result<PageSaved, ChangeFault>> => {
     const { bytes: before } = await sourceOf(page)
     const patched = await patchContent({ bytes: before, encoding: page.encoding, patchSets })
     if (!patched.ok) return patched
     const bytes = patched.value
-    return store(actor, page, bytes, { encoding: page.encoding, madeBy, detail: { patches: patchSets.flat().length } })
+    return store(actor, page, bytes, { encoding: page.encoding, madeBy, notes, detail: { patches: patchSets.flat().length } })
   }
 
   const revision = async (
     actor: Actor,
     id: string,
     version: number,
-  ): Promise<Result<{ page: ListedPage; row: RevisionRow; bytes: Buffer }, 'forbidden' | 'not-found'>> => {
+  ): Promise<Result<{ page: ListedPage; row: RevisionRow; bytes: Buffer; notes: PageNotes }, 'forbidden' | 'not-found'>> => {
     if (!actor.can('pages:read')) return fail('forbidden')
     const page = await findPage(db, actor.siteId, id)
     const [row] = page === null ? [] : await listRevisions(db, id, version, 1)
-    const bytes = row === undefined ? null : await getBlob(db, row.hash)
-    return page === null || row === undefined || bytes === null ? fail('not-found') : ok({ page, row, bytes })
+    const content = row === undefined ? null : await getContent(db, row.hash)
+    return page === null || row === undefined || content === null
+      ? fail('not-found')
+      : ok({ page, row, bytes: content.bytes, notes: { tags: content.tags, writtenFor: content.writtenFor } })
   }
 
   return {
@@ -198,7 +211,11 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       if (!actor.can('pages:edit')) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
-      return page.version === change.version ? patch(actor, page, change.patchSets) : movedOn(actor, id)
+      if (page.version !== change.version) return movedOn(actor, id)
+      const { tags = page.tags, writtenFor = page.writtenFor } = change
+      const { setup } = await views.of(actor)
+      if (change.writtenFor != null && !setup.partners.some((partner) => partner.id === change.writtenFor)) return fail('partner-unknown')
+      return patch(actor, page, change.patchSets, 'edit', { tags: readTags(tags.join(',')), writtenFor })
     },
 
     /** A new page with the look of another one, and an entry in each menu that new pages join. */
@@ -217,7 +234,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       const encoding = model?.encoding ?? 'utf-8'
       // A byte order mark or an odd encoding of the other page is not taken along.
       const bytes = new TextEncoder().encode(encoding === 'utf-8' ? source : writableIn(source, 'us-ascii'))
-      const content = newContent(bytes, title, { encoding: encoding === 'utf-8' ? 'utf-8' : undefined, path: wanted })
+      const content = newContent(bytes, title, { encoding: encoding === 'utf-8' ? 'utf-8' : undefined, path: wanted, notes: NO_NOTES })
       const made = await write(db, async (transaction) => {
         const id = await insertPage(
           db,
@@ -288,9 +305,9 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       if (!actor.can('pages:edit')) return fail('forbidden')
       const found = await revision(actor, id, number)
       if (!found.ok) return found
-      const { page, row, bytes } = found.value
+      const { page, row, bytes, notes } = found.value
       if (page.version !== version) return movedOn(actor, id)
-      return store(actor, page, bytes, { encoding: row.encoding, madeBy: 'restore', detail: { revision: number } })
+      return store(actor, page, bytes, { encoding: row.encoding, madeBy: 'restore', notes, detail: { revision: number } })
     },
 
     /** Says that somebody has the page open, and tells who else has, and how far it is. */

@@ -15,7 +15,7 @@ import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledSite } from '../core/rules/index.ts'
 import type { PageKind } from '../data/models.ts'
-import { deriveFrom, getBlob } from '../data/pages.ts'
+import { deriveFrom, getBlob, getContent } from '../data/pages.ts'
 import {
   cancelPlan,
   findUnpublished,
@@ -73,9 +73,10 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     encoding: string | null,
     waiting: readonly string[] = [],
   ): Promise<readonly LinkAsDelivered[]> => {
-    const bytes = hash === null ? null : await getBlob(db, hash)
-    if (bytes === null) return []
-    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path, waiting })
+    const content = hash === null ? null : await getContent(db, hash)
+    if (content === null) return []
+    const { bytes, tags, writtenFor } = content
+    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path, waiting, tags, writtenFor })
     return asDelivered(page.whole, page.links)
   }
 
@@ -198,8 +199,9 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         const restored = await restorePublication(db, actor.siteId, target.number, actor.personId, transaction)
         if (restored === null) return fail('nothing-to-publish')
         for (const { id: pageId, hash, encoding, kind, path, title } of restored.drafts) {
-          const bytes = await getBlob(db, hash)
-          if (bytes !== null) await deriveFrom(db, pageId, newContent(bytes, title, { encoding, kind, path }), transaction)
+          const content = await getContent(db, hash)
+          if (content !== null)
+            await deriveFrom(db, pageId, newContent(content.bytes, title, { encoding, kind, path, notes: content }), transaction)
         }
         await announce(db, transaction)
         await writeAudit(db, actor, 'publications:restore', restored.id, { number: target.number }, transaction)

@@ -221,10 +221,10 @@ test('a page written for a partner marks links to that partner as paid, and the 
     items: { destination: string }[]
   }
   const address = shops.items[0]?.destination ?? ''
-  const id = await ownPage(page, studio, '/ways/sponsored.html', `<p>The <a href="${address}">sheet</a> we like.</p>`)
+  await ownPage(page, studio, '/ways/sponsored.html', `<p>The <a href="${address}">sheet</a> we like.</p>`)
   await page.getByLabel('Written for a partner?').selectOption('Yes, for Contour Kiosk')
   await page.getByText('1 link to Contour Kiosk here: marked as paid').waitFor()
-  await untilSaved(page, studio, id, '<!-- written-for: ')
+  await page.locator('[data-saving=saved]').waitFor()
   await caretBehind(page, 'shee')
   await page.getByText('Contour Kiosk').first().waitFor()
   await page.getByText('because this page is written for').waitFor()

@@ -223,3 +223,30 @@ test('of a feed with one link that is no address that item is refused, and the r
     ],
   )
 })
+
+test('attributes of somebody else’s that are named as our marks are come in and go out as they are, and decide nothing', async () => {
+  const own = await makeWorld()
+  const html =
+    '<p><a href="https://tides.example/" data-by-hand="hints" DATA-TAGS=x data-theirs-tags>t</a> <a href=/x data-tags="spring">x</a></p>'
+  must(
+    await own.services.rules.save(own.owner, {
+      version: 0,
+      rules: [
+        { id: 'o', name: 'Out', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { hints: ['nofollow'] } },
+        { id: 't', name: 'Tag', isOn: true, isBinding: true, when: { is: 'tag', of: ['spring'] }, what: { hints: ['ugc'] } },
+      ],
+    }),
+  )
+  reportOf(await bringIn(own, zipOf({ 'theirs.html': html })))
+  const zip = async (): Promise<string> =>
+    Buffer.from(
+      unzipSync(new Uint8Array(await new Response(must(await own.services.exports.siteZip(own.owner, 'draft'))).arrayBuffer()))[
+        'theirs.html'
+      ] ?? [],
+    ).toString()
+  assert.equal(await zip(), html.replace('"https://tides.example/"', '"https://tides.example/" rel="nofollow"'))
+  const again = reportOf(await bringIn(own, zipOf({ 'theirs.html': html }), { dryRun: true }))
+  assert.equal(again.same, 1)
+  const rewritten = must(await own.services.rules.rewrite(own.owner, { html }))
+  assert.equal(rewritten.html, html.replace('"https://tides.example/"', '"https://tides.example/" rel="nofollow"'))
+})

@@ -4,7 +4,7 @@ import { RuleBody } from '../../src/contract/rules.ts'
 import { closeDatabase, migrate, openDatabase, rows } from '../../src/data/database.ts'
 import { keel } from '../../src/data/migrations/001-keel.ts'
 import { pagesDesk } from '../../src/data/migrations/002-pages-desk.ts'
-import { emptyDatabase } from './world.ts'
+import { emptyDatabase, makeWorld, must } from './world.ts'
 
 test('rules written before conditions were combined keep their meaning', async () => {
   const db = openDatabase(await emptyDatabase())
@@ -76,4 +76,40 @@ test('rules written before conditions were combined keep their meaning', async (
   } finally {
     await closeDatabase(db)
   }
+})
+
+test('what was said of pages in comments moves into columns, in every version of them, and nothing of anybody else’s does', async () => {
+  const world = await makeWorld()
+  const { db, services, owner } = world
+  const said = '<!doctype html><body>\n<!-- tags: Spring, log --><p><a href="/x">x</a><script>"<!-- tags: no -->"</script>'
+  const page = must(await services.pages.create(owner, { path: '/said.html', title: 'Said' }))
+  const { source, version } = must(await services.pages.source(owner, page.id))
+  must(await services.pages.change(owner, page.id, { version, patchSets: [[{ from: 0, to: source.length, insert: said }]] }))
+  must(await services.publications.create(owner, { all: true }))
+  // As it was before there were columns.
+  await rows(db, `DELETE FROM migrations WHERE name = '007-notes'`)
+  await rows(db, 'ALTER TABLE blobs DROP COLUMN tags, DROP COLUMN written_for')
+  await migrate(db)
+  await services.placements.rebuild(owner.siteId)
+
+  const now = must(await services.pages.source(owner, page.id))
+  assert.equal(now.source, said.replace('<!-- tags: Spring, log -->', ''))
+  assert.deepEqual([now.state, now.version], ['live', 3])
+  const [kept] = await rows(
+    db,
+    'SELECT b.tags FROM pages p JOIN blobs b ON b.hash = p.draft_hash AND b.hash = p.live_hash WHERE p.id = $1',
+    [page.id],
+  )
+  assert.deepEqual(kept, { tags: ['Spring', 'log'] })
+  assert.equal(must(await services.pages.history(owner, page.id)).items[0]?.madeBy, 'notes')
+  // What is said goes with each version: changed, published, and brought back.
+  const other = must(await services.pages.change(owner, page.id, { version: 3, patchSets: [], tags: ['other'] }))
+  assert.equal(other.state, 'changed')
+  must(await services.publications.create(owner, { all: true }))
+  const [, first] = must(await services.publications.list(owner)).items
+  must(await services.publications.restore(owner, first?.id ?? ''))
+  const back = must(await services.pages.source(owner, page.id))
+  assert.deepEqual([back.tags, back.state], [['Spring', 'log'], 'live'])
+  const unknown = await services.pages.change(owner, page.id, { version: back.version, patchSets: [], writtenFor: page.id })
+  assert.equal(unknown.ok ? '' : unknown.fault, 'partner-unknown')
 })

@@ -1,39 +1,11 @@
 import { expandParts, type PartFinder } from '../blocks/index.ts'
 import { applyPatches, decodeSource, type PatchSet, patchBytes, type StreamOptions, writableIn } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
-import { type CompiledSite, type DeliveredLink, deliverPage, readTags, ruleStream, type SharedPart } from '../rules/index.ts'
+import { type CompiledSite, type DeliveredLink, deliverPage, type PageAround, ruleStream, type SharedPart } from '../rules/index.ts'
+import type { PageNotes } from './notes.ts'
 
-/** Comments by which a page's source says for which partner it is written, and how it is tagged. Never delivered. */
-const WRITTEN_FOR = /<!--\s*written-for:\s*([0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12})\s*-->[\t ]*\r?\n?/i
-const PAGE_TAGS = /<!--\s*tags:\s*([^<>]*?)\s*-->[\t ]*\r?\n?/i
-
-/** The partner that a page is written for; null for none. */
-export const writtenForOf = (html: string): string | null => (html.includes('written-for') ? (WRITTEN_FOR.exec(html)?.[1] ?? null) : null)
-
-/** The tags of a page, as written. */
-export const pageTagsOf = (html: string): readonly string[] => (html.includes('tags:') ? readTags(PAGE_TAGS.exec(html)?.[1] ?? null) : [])
-
-/** The patch that writes down for whom a page is written, at the start of its body; null takes the mark away. */
-export const setWrittenFor = (html: string, partner: string | null): PatchSet =>
-  setMark(html, WRITTEN_FOR, partner === null ? '' : `<!-- written-for: ${partner} -->`)
-
-/** The patch that writes a page's tags down, at the start of its body. */
-export function setPageTags(html: string, tags: readonly string[]): PatchSet {
-  // "--" would end the comment.
-  const written = readTags(tags.map((tag) => tag.replaceAll('--', '-').replace(/[<>,]/g, ' ')).join(','))
-  return setMark(html, PAGE_TAGS, written.length === 0 ? '' : `<!-- tags: ${written.join(', ')} -->`)
-}
-
-function setMark(html: string, form: RegExp, insert: string): PatchSet {
-  const mark = form.exec(html)
-  if (mark !== null) return [{ from: mark.index, to: mark.index + mark[0].length, insert }]
-  const body = /<body(?:\s[^>]*)?>/i.exec(html)
-  const at = body === null ? 0 : body.index + body[0].length
-  return insert === '' ? [] : [{ from: at, to: at, insert }]
-}
-
-/** Where a page is delivered: its path, what waits on it, and the shared parts it may put in. */
-export interface PagePlace {
+/** Where a page is delivered: its path, what is said of it, what waits on it, and the shared parts it may put in. */
+export interface PagePlace extends Partial<PageNotes> {
   readonly path: string
   readonly waiting?: readonly string[] | undefined
   readonly findPart?: PartFinder | undefined
@@ -42,28 +14,24 @@ export interface PagePlace {
 /** A page as visitors get it, and what was decided for each of its links. */
 export interface DeliveredSource {
   readonly html: string
-  /** With parts in and our marks out, before the rules: what the links' offsets count in. */
+  /** With parts in, before the rules: what the links' offsets count in. */
   readonly whole: string
   /** Lead from the source to `html`, one after the other. */
   readonly steps: readonly PatchSet[]
   readonly links: readonly DeliveredLink[]
 }
 
-/** Puts shared parts in, takes our own marks out, and applies the rules. Without parts only start tags of links change. */
-export function deliverSource(text: string, site: CompiledSite, { path, waiting, findPart }: PagePlace): DeliveredSource {
-  const hasComments = text.includes('<!--')
-  const mark = hasComments && text.includes('written-for') ? WRITTEN_FOR.exec(text) : null
-  const tags = hasComments && text.includes('tags:') ? PAGE_TAGS.exec(text) : null
-  const parts = findPart === undefined || !hasComments ? [] : expandParts(text, findPart)
-  const out = [mark, tags]
-    .filter((each) => each !== null)
-    .map((each) => ({ from: each.index, to: each.index + each[0].length, insert: '' }))
-  const first = out.length === 0 ? parts : [...parts, ...out].sort((a, b) => a.from - b.from)
-  const whole = applyPatches(text, first)
-  const around = site.around(path, { writtenFor: mark?.[1], waiting, tags: readTags(tags?.[1] ?? null) })
-  const page = deliverPage(whole, site.rules, around, site.findShortLink, parts.length === 0 ? undefined : partFinder(text, first))
-  return { html: page.html, whole, steps: first.length === 0 ? [page.patches] : [first, page.patches], links: page.delivered }
+/** Puts shared parts in, and applies the rules. Without parts only start tags of links change. */
+export function deliverSource(text: string, site: CompiledSite, { findPart, ...place }: PagePlace): DeliveredSource {
+  const parts = findPart === undefined ? [] : expandParts(text, findPart)
+  const whole = applyPatches(text, parts)
+  const around = aroundOf(site, place)
+  const page = deliverPage(whole, site.rules, around, site.findShortLink, parts.length === 0 ? undefined : partFinder(text, parts))
+  return { html: page.html, whole, steps: parts.length === 0 ? [page.patches] : [parts, page.patches], links: page.delivered }
 }
+
+const aroundOf = (site: CompiledSite, { path, waiting, tags, writtenFor }: Omit<PagePlace, 'findPart'>): PageAround =>
+  site.around(path, { waiting, tags, writtenFor })
 
 /** Which shared part stands at an offset of the whole page. Parts within parts count as the outer one. */
 function partFinder(text: string, patches: PatchSet): (offset: number) => SharedPart | null {
@@ -88,9 +56,9 @@ export function deliverBytes(
   place: PagePlace,
   room?: StreamOptions['room'],
 ): Result<Uint8Array, 'encoding-unpatchable'> {
-  // The quick way; what it would have to know before it comes (a base behind links, shared parts, our marks) takes the other.
+  // The quick way; what it would have to know before it comes (a base behind links, shared parts) takes the other.
   if (unitsAlone(encoding) && !needsWhole(bytes)) {
-    const stream = ruleStream(site.rules, site.around(place.path, { waiting: place.waiting }), site.findShortLink, encoding, room)
+    const stream = ruleStream(site.rules, aroundOf(site, place), site.findShortLink, encoding, room)
     return ok(joined([...stream.push(bytes), ...stream.end()]))
   }
   let text = decodeSource(bytes, encoding)
@@ -110,17 +78,19 @@ export function deliverBytes(
 const unitsAlone = (encoding: string): boolean =>
   encoding === 'utf-8' || encoding.startsWith('windows-') || encoding.startsWith('iso-8859-')
 
-/** Tells whether a page holds what has to be known before its first link: a `base`, one of our marks, a shared part. */
+/** Tells whether a page may hold what has to be known before its first link: a `base`, or a shared part. */
 function needsWhole(bytes: Uint8Array): boolean {
   for (let lt = bytes.indexOf(0x3c); lt !== -1; lt = bytes.indexOf(0x3c, lt + 1)) {
     const next = (bytes[lt + 1] ?? 0) | 0x20
     if (next !== 0x62 && next !== 0x21) continue // neither "b" nor "!"
-    const start = String.fromCharCode(...bytes.subarray(lt, lt + LONGEST_MARK))
-    if (/^<base[\s/>]|^<!--\s*(?:block:|menu:|written-for:|tags:)/i.test(start)) return true
+    const start = String.fromCharCode(...bytes.subarray(lt, lt + LONGEST_MARK)).toLowerCase()
+    if (start.startsWith('<base') || (start.startsWith('<!--') && PART_KINDS.some((kind) => start.slice(4).trimStart().startsWith(kind))))
+      return true
   }
   return false
 }
-/** Bytes in which a mark is told: ours are written by us, with one space. */
+const PART_KINDS = ['block:', 'menu:']
+/** Bytes in which a part's place is told: they are written by us, with one space. */
 const LONGEST_MARK = 64
 
 function joined(parts: readonly Uint8Array[]): Uint8Array {

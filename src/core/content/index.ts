@@ -4,10 +4,6 @@ export {
   deliverBytes,
   deliverSource,
   type PagePlace,
-  pageTagsOf,
-  setPageTags,
-  setWrittenFor,
-  writtenForOf,
 } from './deliver.ts'
 export {
   LIST_DEPTH_MAX,
@@ -20,6 +16,7 @@ export {
   tooMuchOf,
 } from './limits.ts'
 export { asDelivered, type LinkAsDelivered, type LinkDifference, linkChanges } from './link-changes.ts'
+export { isSameNotes, NO_NOTES, type PageNotes } from './notes.ts'
 export {
   type FoundPlacement,
   isPageName,

@@ -2,7 +2,6 @@ import { normalise } from '../address/index.ts'
 import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
 import { readMenu, renderMenu } from '../menus/index.ts'
 import { type WrittenLink, writtenLink } from '../rules/index.ts'
-import { pageTagsOf, writtenForOf } from './deliver.ts'
 import { DepthGauge } from './limits.ts'
 
 /** Longest start tag kept with a placement, in characters; longer ones are shown cut off. */
@@ -23,14 +22,11 @@ export interface FoundPlacement extends WrittenLink {
 
 /** What a page's bytes say. */
 export interface PageContent {
-  readonly tags: readonly string[]
   /** How many words a reader sees. */
   readonly words: number
   /** How deep its elements are nested, and its lists. */
   readonly depth: number
   readonly listDepth: number
-  /** The partner that it says it is written for. */
-  readonly writtenFor: string | null
   /** Files of the site that it names: paths, or "//host/path" where it names the host. */
   readonly uses: readonly string[]
   readonly encoding: string
@@ -69,8 +65,6 @@ function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
     text,
     title: pageTitle(text),
     placements,
-    writtenFor: writtenForOf(text),
-    tags: pageTagsOf(text),
     words,
     depth,
     listDepth,

@@ -18,6 +18,7 @@ export { type LinkRewriter, type NotedText, PageReader, type QuickAnswer, type S
 export {
   type AttributeChanges,
   addedAttribute,
+  inOrder,
   type Rewritten,
   rewriteLinks,
   tagPatches,

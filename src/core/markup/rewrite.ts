@@ -80,6 +80,9 @@ function removal(html: string, start: number, end: number): Patch {
   return { from: isSeparated ? from : start, to: end, insert: '' }
 }
 
+/** Patches of one tag in the order of their places. */
+export const inOrder = (patches: Patch[]): PatchSet => patches.sort((a, b) => a.from - b.from || a.to - b.to)
+
 /** What {@link rewriteLinks} answers: the new text, the patches that led there, and the links as they were. */
 export interface Rewritten extends PageLinks {
   readonly html: string
@@ -89,12 +92,19 @@ export interface Rewritten extends PageLinks {
 /**
  * Gives links new attributes. Only start tags whose attributes change are touched; every other character stays.
  * @param decide - the changes for one link; an empty object leaves it alone
+ * @param rename - patches of a link's attributes that are called otherwise
  */
-export function rewriteLinks(html: string, decide: (link: LinkTag, page: PageLinks) => AttributeChanges): Rewritten {
+export function rewriteLinks(
+  html: string,
+  decide: (link: LinkTag, page: PageLinks) => AttributeChanges,
+  rename?: (attributes: LinkTag['attributes']) => Patch[],
+): Rewritten {
   const page = scanLinks(html)
   const patches: Patch[] = []
   for (const link of page.links) {
-    for (const patch of tagPatches(html, link, decide(link, page))) patches.push(patch)
+    const changed = tagPatches(html, link, decide(link, page))
+    const renamed = rename?.(link.attributes) ?? []
+    for (const patch of renamed.length === 0 ? changed : inOrder([...changed, ...renamed])) patches.push(patch)
   }
   return { ...page, html: applyPatches(html, patches), patches }
 }

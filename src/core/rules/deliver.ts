@@ -2,6 +2,7 @@ import { type LinkTag, linkText, type Rewritten, rewriteLinks } from '../markup/
 import { changesFor, type Decision, decide } from './decide.ts'
 import { factsOf, type LinkFacts, type PageAround, type SharedPart, type ShortLinkFinder, writtenLink } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
+import { givenBack } from './theirs.ts'
 
 /** One link of a delivered page with what was decided for it. */
 export interface DeliveredLink {
@@ -28,12 +29,16 @@ export function deliverPage(
   partAt?: (offset: number) => SharedPart | null,
 ): DeliveredPage {
   const delivered: DeliveredLink[] = []
-  const rewritten = rewriteLinks(html, (link, page) => {
-    const part = partAt?.(link.start) ?? null
-    const facts = factsOf(writtenLink(html, link, page), part === null ? around : { ...around, part }, findShortLink)
-    const decision = decide(rules, facts)
-    delivered.push({ link, facts, decision })
-    return changesFor(decision, facts, { html, attributes: link.attributes, rel: link.rel, words: () => linkText(html, link) })
-  })
+  const rewritten = rewriteLinks(
+    html,
+    (link, page) => {
+      const part = partAt?.(link.start) ?? null
+      const facts = factsOf(writtenLink(html, link, page), part === null ? around : { ...around, part }, findShortLink)
+      const decision = decide(rules, facts)
+      delivered.push({ link, facts, decision })
+      return changesFor(decision, facts, { html, attributes: link.attributes, rel: link.rel, words: () => linkText(html, link) })
+    },
+    around.isTheirs === true ? undefined : givenBack,
+  )
   return { ...rewritten, delivered }
 }

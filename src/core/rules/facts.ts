@@ -77,6 +77,8 @@ export interface SharedPart {
 
 /** Where a link stands: the surroundings of its address, and what is known of its page. */
 export interface PageAround extends Surroundings {
+  /** The page was never written here: what looks like our marks in it is somebody else's. */
+  readonly isTheirs?: boolean | undefined
   /** The partner that the page is written for. */
   readonly sponsor?: { readonly name: string; readonly sites: readonly string[] } | undefined
   /** Destinations on this page that wait for an editor, normalised. */
@@ -128,7 +130,9 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
   const short = kind === 'short link' && url !== null ? shortDestination(url, around, findShortLink) : null
   const leadsTo = kind === 'short link' ? (short?.hostname ?? '') : hostname
   const site = leadsTo === '' ? null : siteOfHost(leadsTo)
-  const hand = relTokens(link.byHand)
+  const byHand = around.isTheirs === true ? null : link.byHand
+  const linkTags = around.isTheirs === true ? null : link.tags
+  const hand = relTokens(byHand)
   return {
     kind,
     address,
@@ -139,10 +143,10 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
     isOutside: kind === 'outside' || kind === 'partner' || (short !== null && !isOwnHost(short, around)),
     page: pathOf(around.page),
     part: around.part ?? null,
-    tags: link.tags === null ? (around.tags ?? NO_TAGS) : [...readTags(link.tags), ...(around.tags ?? NO_TAGS)],
-    linkTags: link.tags,
+    tags: linkTags === null ? (around.tags ?? NO_TAGS) : [...readTags(linkTags), ...(around.tags ?? NO_TAGS)],
+    linkTags,
     isSponsoredPage: around.sponsor !== undefined,
-    origin: link.byHand === null ? 'imported' : 'written here',
+    origin: byHand === null ? 'imported' : 'written here',
     shows: link.shows,
     handSet: ANSWERS.filter((answer) => hand.includes(answer)),
     writtenFor: site !== null && around.sponsor?.sites.includes(site) === true ? around.sponsor.name : null,

@@ -46,3 +46,4 @@ export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strand
 export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteSetup } from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
+export { setAside } from './theirs.ts'

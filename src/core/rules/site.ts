@@ -40,6 +40,8 @@ export interface PageMarks {
   /** Destinations that wait for an editor, normalised. */
   readonly waiting?: readonly string[] | undefined
   readonly tags?: readonly string[] | undefined
+  /** It was never written here. */
+  readonly isTheirs?: boolean | undefined
   /** Origin of the host it stands on; the site's own when left out. */
   readonly origin?: string | undefined
   /** Of the links of a shared part. */
@@ -86,13 +88,14 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
     shortLinks,
     findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
     origin,
-    around: (path, { writtenFor, waiting, tags, part, origin: host = origin } = {}) => ({
+    around: (path, { writtenFor, waiting, tags, part, isTheirs, origin: host = origin } = {}) => ({
       siteHosts,
       shortHosts,
       partnerSites,
       partners,
       tags,
       part,
+      isTheirs,
       port,
       // A link of a shared part is looked at as if it stood on the front page.
       page: pageAddress(path, host),

@@ -1,5 +1,6 @@
 import {
   addedAttribute,
+  inOrder,
   type LinkRewriter,
   linkText,
   MarkupStream,
@@ -17,6 +18,7 @@ import { type Alike, AlikeLinks, keepVariant, type Variant, variantOf } from './
 import { changesFor, type Decision, decide } from './decide.ts'
 import { BY_HAND, factsOf, type LinkFacts, type PageAround, plainHost, type ShortLinkFinder, TAGS } from './facts.ts'
 import { type CompiledRule, needsOf, type RuleNeeds } from './rule.ts'
+import { givenBack } from './theirs.ts'
 
 /** Applies rules to a page as it passes. */
 export type RuleStream = MarkupStream<Alike>
@@ -79,7 +81,9 @@ function rewriterFor(rules: readonly CompiledRule[], around: PageAround, find: S
         const answer = answerFor(written, decision, changes)
         keepVariant(group, { relNumber, targetNumber, shows, facts, decision, answer }, `${written.rel}${written.target}`)
       }
-      return tagPatches(tag, { attributes, nameEnd }, changes)
+      const patches = tagPatches(tag, { attributes, nameEnd }, changes)
+      const renamed = around.isTheirs === true ? [] : givenBack(attributes)
+      return renamed.length === 0 ? patches : inOrder([...patches, ...renamed])
     },
   }
 }

@@ -4,6 +4,7 @@ import { marks } from './003-marks.ts'
 import { newcomer } from './004-newcomer.ts'
 import { weather } from './005-weather.ts'
 import { realUse } from './006-real-use.ts'
+import { notes } from './007-notes.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes] as const

@@ -73,7 +73,7 @@ export class PageRewriter {
     const { entry, path, publicOrigin } = this.#door
     const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
     this.#first = []
-    const around = entry.site.around(path.split('?')[0] ?? '/', { origin: publicOrigin })
+    const around = entry.site.around(path.split('?')[0] ?? '/', { origin: publicOrigin, isTheirs: true })
     this.#stream = ruleStream(entry.site.rules, around, entry.site.findShortLink, encodingOf(this.#said, head), room)
     return this.#stream.push(head)
   }

@@ -1,5 +1,5 @@
 import { useId, useMemo, useRef, useState } from 'react'
-import { type Advice, isBareAddress, setPageTags, setWrittenFor, writtenAddresses } from '../../core/content/index.ts'
+import { type Advice, isBareAddress, writtenAddresses } from '../../core/content/index.ts'
 import { findWords, linkText } from '../../core/markup/index.ts'
 import { type DeliveredLink, opensNewTab, readTags, relTokens, strandOf } from '../../core/rules/index.ts'
 import { Rope } from '../../ui/Rope.tsx'
@@ -173,9 +173,7 @@ function WrittenFor({ analysis, draft, site, canEdit }: Pick<PanelProps, 'analys
         className="field"
         disabled={!canEdit}
         value={analysis.writtenFor ?? ''}
-        onChange={(event) =>
-          draft.changeFrom(analysis.text, setWrittenFor(analysis.text, event.target.value === '' ? null : event.target.value))
-        }
+        onChange={(event) => draft.note({ tags: analysis.tags, writtenFor: event.target.value === '' ? null : event.target.value })}
       >
         <option value="">No, for our readers</option>
         {partners.map((each) => (
@@ -200,8 +198,8 @@ function PageTags({ analysis, draft, canEdit }: Pick<PanelProps, 'analysis' | 'd
   const id = useId()
   const [typed, setTyped] = useState(analysis.tags.join(', '))
   const save = (): void => {
-    const tags = typed.split(',')
-    if (readTags(typed).join() !== analysis.tags.join()) draft.changeFrom(analysis.text, setPageTags(analysis.text, tags))
+    const tags = readTags(typed)
+    if (tags.join() !== analysis.tags.join()) draft.note({ tags, writtenFor: analysis.writtenFor })
   }
   return (
     <section>

@@ -396,6 +396,7 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
       {open === 'preview' && (
         <Preview
           text={draft.state.text}
+          notes={draft.state.notes}
           path={source.path}
           address={source.address}
           site={site}

@@ -1,5 +1,5 @@
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { deliverSource } from '../../core/content/index.ts'
+import { deliverSource, type PageNotes } from '../../core/content/index.ts'
 import type { CompiledSite } from '../../core/rules/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Either } from '../../ui/Either.tsx'
@@ -12,6 +12,7 @@ const ROOM_PX = 1080
 /** The draft as readers would get it: shared parts in it, the rules applied, on the site's own look, at two widths. */
 export function Preview({
   text,
+  notes,
   path,
   address,
   site,
@@ -21,6 +22,7 @@ export function Preview({
   onClose,
 }: {
   text: string
+  notes: PageNotes
   path: string
   address: string
   site: CompiledSite
@@ -32,8 +34,8 @@ export function Preview({
   const [width, setWidth] = useState<keyof typeof WIDTHS>('desk')
   const place = useRef<HTMLIFrameElement>(null)
   const html = useMemo(
-    () => deliverSource(text, site, { path, waiting, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null }).html,
-    [text, site, path, waiting, parts],
+    () => deliverSource(text, site, { path, ...notes, waiting, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null }).html,
+    [text, notes, site, path, waiting, parts],
   )
   useEffect(() => {
     const onMessage = ({ source, data }: MessageEvent<{ type?: string }>): void => {

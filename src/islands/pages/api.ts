@@ -1,12 +1,18 @@
 import type { PageSaved, PageSource } from '../../contract/pages.ts'
+import type { PageNotes } from '../../core/content/index.ts'
 import type { PatchSet } from '../../core/markup/index.ts'
 import { ask, isAway, Refusal, wordsOf } from '../../ui/api.ts'
 import type { SaveAnswer } from './draft.ts'
 
 /** Sends patch sets; every way it can go is an answer. */
-export async function saveDraft(id: string, version: number, patchSets: readonly PatchSet[]): Promise<SaveAnswer> {
+export async function saveDraft(
+  id: string,
+  version: number,
+  patchSets: readonly PatchSet[],
+  notes: PageNotes | undefined,
+): Promise<SaveAnswer> {
   try {
-    return { state: 'saved', page: await ask<PageSaved>('PATCH', `/pages/${id}`, { version, patchSets }) }
+    return { state: 'saved', page: await ask<PageSaved>('PATCH', `/pages/${id}`, { version, patchSets, ...notes }) }
   } catch (error) {
     if (isAway(error)) return { state: 'away', why: wordsOf(error) }
     if (error instanceof Refusal && error.fault === 'moved-on') return { state: 'moved on', current: error.facts.current as PageSource }

@@ -1,4 +1,5 @@
 import type { PageSaved, PageSource } from '../../contract/pages.ts'
+import { isSameNotes, type PageNotes } from '../../core/content/index.ts'
 import {
   applyPatches,
   differenceOf,
@@ -19,7 +20,8 @@ export type SaveAnswer =
   | { readonly state: 'away' | 'refused'; readonly why: string }
 
 export interface DraftSurroundings {
-  readonly save: (id: string, version: number, patchSets: readonly PatchSet[]) => Promise<SaveAnswer>
+  /** @param notes - what is said of the page, where that changed */
+  readonly save: (id: string, version: number, patchSets: readonly PatchSet[], notes: PageNotes | undefined) => Promise<SaveAnswer>
   /** Outlives the tab; may refuse (private windows, full). */
   readonly storage: Pick<Storage, 'getItem' | 'setItem' | 'removeItem'>
   /** Runs `work` after so many milliseconds; answers how to call it off. */
@@ -38,6 +40,8 @@ const TRY_AGAIN_MS = 3_000
 /** What other code sees of a draft; a new object after each change. */
 export interface DraftState {
   readonly text: string
+  /** What is said of the page besides its text. */
+  readonly notes: PageNotes
   /** The last change was typed; more may follow at once. */
   readonly isTyping: boolean
   /** The last change took one back, or made it again: the caret goes where it was made. */
@@ -55,11 +59,14 @@ interface Step {
   readonly sets: PatchSet[]
   /** Where the typing goes on that the step is made of; null for any other change. */
   run: TypedRun | null
+  /** What was said of the page before, where the step changed that. */
+  readonly notes?: PageNotes
 }
 
 interface Kept {
   readonly version: number
   readonly pending: PatchSet[]
+  readonly notes?: PageNotes | undefined
 }
 
 /**
@@ -78,6 +85,8 @@ export class PageDraft {
   #pending: PatchSet[] = []
   #undo: Step[] = []
   #redo: Step[] = []
+  /** What is said of the page has changed, and the server does not know yet. */
+  #notesWait = false
   #waitsSince: number | null = null
   #baseKept: number | null = null
   #isSaving = false
@@ -88,7 +97,16 @@ export class PageDraft {
     this.#around = around
     this.#version = page.version
     this.#savedText = page.source
-    this.state = { text: page.source, isTyping: false, isTurn: false, canUndo: false, canRedo: false, theirs: null, news: null }
+    this.state = {
+      text: page.source,
+      notes: notesOf(page),
+      isTyping: false,
+      isTurn: false,
+      canUndo: false,
+      canRedo: false,
+      theirs: null,
+      news: null,
+    }
     this.#takeUp()
   }
 
@@ -122,10 +140,11 @@ export class PageDraft {
    * here, nothing is forgotten; else it comes in as one change that can be taken back.
    */
   meet(page: PageSource): void {
-    if (page.version <= this.#version || this.#isSaving || this.#pending.length > 0 || this.state.theirs !== null) return
+    if (page.version <= this.#version || this.#isSaving || this.#isWaiting || this.state.theirs !== null) return
     const change = differenceOf(this.state.text, page.source)
     this.#version = page.version
     this.#savedText = page.source
+    if (!isSameNotes(notesOf(page), this.state.notes)) this.#show({ notes: notesOf(page) })
     if (change === null) return
     this.#undo.push({ sets: [invertPatches(this.state.text, [change])], run: null })
     this.#redo = []
@@ -143,6 +162,20 @@ export class PageDraft {
     return true
   }
 
+  /** Says something else of the page. */
+  note(notes: PageNotes): void {
+    if (isSameNotes(notes, this.state.notes)) return
+    this.#undo.push({ sets: [], run: null, notes: this.state.notes })
+    this.#redo = []
+    this.#putNotes(notes)
+  }
+
+  #putNotes(notes: PageNotes): void {
+    this.#notesWait = true
+    this.#show({ notes, isTyping: false, isTurn: false })
+    this.#put([], false)
+  }
+
   undo(): void {
     this.#back(this.#undo, this.#redo)
   }
@@ -154,6 +187,10 @@ export class PageDraft {
   #back(from: Step[], to: Step[]): void {
     const step = from.pop()
     if (step === undefined) return
+    if (step.notes !== undefined) {
+      to.push({ sets: [], run: null, notes: this.state.notes })
+      return this.#putNotes(step.notes)
+    }
     const sets = [...step.sets].reverse()
     const inverses: PatchSet[] = []
     let { text } = this.state
@@ -200,20 +237,22 @@ export class PageDraft {
   }
 
   async #send(): Promise<void> {
-    if (this.#isSaving || this.#pending.length === 0 || this.state.theirs !== null) return
+    if (this.#isSaving || !this.#isWaiting || this.state.theirs !== null) return
     this.#isSaving = true
     this.#waitsSince = null
     const sent = this.#pending.length
+    const notes = this.#notesWait ? this.state.notes : undefined
     this.#around.onSaving({ state: 'saving' })
-    const answer = await this.#around.save(this.#page.id, this.#version, this.#pending)
+    const answer = await this.#around.save(this.#page.id, this.#version, this.#pending, notes)
     this.#isSaving = false
     switch (answer.state) {
       case 'saved':
         for (const patches of this.#pending.splice(0, sent)) this.#savedText = applyPatches(this.#savedText, patches)
         this.#version = answer.page.version
+        if (notes === this.state.notes) this.#notesWait = false
         this.#around.onSaved?.(answer.page)
         this.#keep()
-        if (this.#pending.length > 0) this.#schedule(0)
+        if (this.#isWaiting) this.#schedule(0)
         else this.#around.onSaving({ state: 'saved', at: this.#around.now() })
         return
       case 'away':
@@ -250,10 +289,15 @@ export class PageDraft {
     this.#pending = pending
     this.#undo = []
     this.#redo = []
-    this.#show({ text: pending.reduce(applyPatches, page.source), isTyping: false, isTurn: false, theirs: null, news: null })
+    const notes = this.#notesWait ? this.state.notes : notesOf(page)
+    this.#show({ text: pending.reduce(applyPatches, page.source), notes, isTyping: false, isTurn: false, theirs: null, news: null })
     this.#keep()
-    if (pending.length > 0) this.#schedule(0)
+    if (this.#isWaiting) this.#schedule(0)
     else this.#around.onSaving({ state: 'saved', at: this.#around.now() })
+  }
+
+  get #isWaiting(): boolean {
+    return this.#pending.length > 0 || this.#notesWait
   }
 
   get #key(): string {
@@ -263,7 +307,7 @@ export class PageDraft {
   #keep(): void {
     const { storage } = this.#around
     try {
-      if (this.#pending.length === 0) {
+      if (!this.#isWaiting) {
         storage.removeItem(this.#key)
         storage.removeItem(`${this.#key} base`)
         this.#baseKept = null
@@ -272,7 +316,14 @@ export class PageDraft {
       // The text that the changes count in is long and changes seldom; the changes are short and come with every key.
       if (this.#baseKept !== this.#version) storage.setItem(`${this.#key} base`, this.#savedText)
       this.#baseKept = this.#version
-      storage.setItem(this.#key, JSON.stringify({ version: this.#version, pending: this.#pending } satisfies Kept))
+      storage.setItem(
+        this.#key,
+        JSON.stringify({
+          version: this.#version,
+          pending: this.#pending,
+          notes: this.#notesWait ? this.state.notes : undefined,
+        } satisfies Kept),
+      )
     } catch {
       // A browser that keeps nothing: the server has it half a second later.
     }
@@ -289,6 +340,10 @@ export class PageDraft {
       // Not ours, or half written.
     }
     if (kept === null || !Array.isArray(kept.pending)) return
+    if (kept.notes !== undefined) {
+      this.#notesWait = true
+      this.state = { ...this.state, notes: kept.notes }
+    }
     if (kept.version !== this.#page.version) return this.#takeUpOlder(base, kept.pending)
     const text = applied(this.#page.source, kept.pending)
     if (text === null) return
@@ -305,6 +360,7 @@ export class PageDraft {
   /** The page moved on since: what was left is put on top of it, or shown beside it where both changed the same place. */
   #takeUpOlder(base: string | null, pending: readonly PatchSet[]): void {
     const mine = base === null ? null : applied(base, pending)
+    if (this.#notesWait) this.#schedule(0)
     if (base === null || mine === null || mine === this.#page.source) return
     const change = differenceOf(base, mine)
     const moved = change === null ? null : rebasePatches(base, this.#page.source, [change])
@@ -322,6 +378,8 @@ export class PageDraft {
     this.#schedule(0)
   }
 }
+
+const notesOf = ({ tags, writtenFor }: PageNotes): PageNotes => ({ tags, writtenFor })
 
 /** The text with all patch sets on it; null when one of them does not fit. */
 function applied(text: string, sets: readonly PatchSet[]): string | null {

@@ -2,16 +2,29 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import {
   anchorAdvice,
+  deliverBytes,
+  deliverSource,
   isBareAddress,
   type LinkAsDelivered,
   linkChanges,
   nameHeading,
   scanHeadings,
   sentenceAround,
-  setWrittenFor,
-  writtenForOf,
 } from '../../../src/core/content/index.ts'
 import { applyPatches, scanLinks } from '../../../src/core/markup/index.ts'
+import { compileSite } from '../../../src/core/rules/index.ts'
+
+const SITE = compileSite(
+  {
+    siteId: 's',
+    name: 'S',
+    hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
+    partners: [{ id: 'gannet', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' }],
+    rules: [{ id: 'r', name: 'r', isOn: true, isBinding: false, when: { is: 'tag', of: ['spring'] }, what: { hints: ['ugc'] } }],
+    shortLinks: [],
+  },
+  443,
+)
 
 const link = (text: string, href: string, rel: string | null = null): LinkAsDelivered => ({ text, href, rel, target: null })
 
@@ -90,11 +103,33 @@ test('the sentence around a link is the one it stands in', () => {
   assert.equal(sentenceAround(html, found), 'Then we took the late boat home.')
 })
 
-test('for whom a page is written stands in its source, changes and goes', () => {
-  const html = '<!doctype html><body class=x>\n<p>x</p>'
-  const id = '00000000-0000-4000-8000-000000000001'
-  const marked = applyPatches(html, setWrittenFor(html, id))
-  assert.equal(writtenForOf(marked), id)
-  assert.ok(marked.startsWith('<!doctype html><body class=x><!-- written-for:'))
-  assert.equal(applyPatches(marked, setWrittenFor(marked, null)).replace('\n', ''), html.replace('\n', ''))
+test('comments of somebody else’s are never taken for ours: every byte of them is delivered', () => {
+  const theirs = [
+    '<!-- tags: spring, boats -->',
+    '<!-- written-for: 00000000-0000-4000-8000-000000000001 -->',
+    '<script>var a = "<!-- tags: x --> <!-- block: footer -->"</script>',
+    '<template><!-- block: footer --></template>',
+    '<textarea><!-- block: footer --></textarea>',
+    '<!-- block: nobody -->',
+    '<!--block: footer',
+  ]
+  const findPart = (_kind: string, name: string): string | null => (name === 'footer' ? '<i>foot</i>' : null)
+  for (const html of theirs) {
+    assert.equal(deliverSource(html, SITE, { path: '/', findPart }).html, html)
+    const bytes = deliverBytes(new TextEncoder().encode(html), 'utf-8', SITE, { path: '/', findPart })
+    assert.ok(bytes.ok)
+    assert.equal(new TextDecoder().decode(bytes.value), html)
+  }
+  assert.equal(deliverSource('<p>x</p><!-- block: footer -->', SITE, { path: '/', findPart }).html, '<p>x</p><i>foot</i>')
+})
+
+test('what is said of a page decides of its links, whole or in pieces, and never comes with it', () => {
+  const html = '<a href="https://tides.example/">t</a> <a href="https://gannet.example/">g</a>'
+  const notes = { tags: ['spring'], writtenFor: 'gannet' }
+  const whole = deliverSource(html, SITE, { path: '/', ...notes }).html
+  assert.match(whole, /tides\.example\/" rel="ugc"/)
+  assert.match(whole, /gannet\.example\/" rel="sponsored nofollow"/)
+  const bytes = deliverBytes(new TextEncoder().encode(html), 'utf-8', SITE, { path: '/', ...notes })
+  assert.ok(bytes.ok)
+  assert.equal(new TextDecoder().decode(bytes.value), whole)
 })

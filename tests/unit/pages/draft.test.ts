@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { PageSource } from '../../../src/contract/pages.ts'
+import type { PageNotes } from '../../../src/core/content/index.ts'
 import { applyPatches, type PatchSet } from '../../../src/core/markup/index.ts'
 import { PageDraft, type SaveAnswer } from '../../../src/islands/pages/draft.ts'
 import type { Saving } from '../../../src/ui/saving.ts'
@@ -40,7 +41,7 @@ class Surroundings {
 
   open(): PageDraft {
     return new PageDraft(this.server, {
-      save: async (_id, version, sets) => this.save(version, sets),
+      save: async (_id, version, sets, notes) => this.save(version, sets, notes),
       storage: {
         getItem: (key) => this.storage.get(key) ?? null,
         setItem: (key, value) => void this.storage.set(key, value),
@@ -58,10 +59,15 @@ class Surroundings {
     })
   }
 
-  save(version: number, sets: readonly PatchSet[]): SaveAnswer {
+  save(version: number, sets: readonly PatchSet[], notes?: PageNotes): SaveAnswer {
     if (this.isAway) return { state: 'away', why: 'no answer' }
     if (version !== this.server.version) return { state: 'moved on', current: this.server }
-    this.server = { ...this.server, source: sets.reduce(applyPatches, this.server.source), version: version + 1 }
+    this.server = {
+      ...this.server,
+      ...(notes === undefined ? {} : { tags: [...notes.tags], writtenFor: notes.writtenFor }),
+      source: sets.reduce(applyPatches, this.server.source),
+      version: version + 1,
+    }
     return { state: 'saved', page: this.server }
   }
 
@@ -250,4 +256,40 @@ test('publishing, which makes a newer version of the same text, forgets no step'
     draft.undo()
     assert.equal(draft.state.text, 'abcd')
   })
+})
+
+test('what is said of a page is saved with it, taken back step by step, and kept while the server is away', async () => {
+  const around = new Surroundings('one')
+  const draft = around.open()
+  draft.change([{ from: 3, to: 3, insert: ' two' }])
+  draft.note({ tags: ['spring'], writtenFor: null })
+  await around.pass()
+  assert.deepEqual([around.server.source, around.server.tags], ['one two', ['spring']])
+  around.isAway = true
+  draft.note({ tags: ['spring'], writtenFor: 'gannet' })
+  await around.pass()
+  around.crash()
+  around.isAway = false
+  const again = around.open()
+  assert.equal(again.state.notes.writtenFor, 'gannet')
+  again.change([{ from: 0, to: 0, insert: 'x ' }])
+  await around.pass()
+  assert.deepEqual([around.server.source, around.server.writtenFor], ['x one two', 'gannet'])
+  again.note({ tags: [], writtenFor: 'gannet' })
+  again.undo()
+  await around.pass()
+  assert.deepEqual(around.server.tags, ['spring'])
+  again.redo()
+  await around.pass()
+  assert.deepEqual(around.server.tags, [])
+})
+
+test('somebody’s newer text comes in under what was said of the page meanwhile', async () => {
+  const around = new Surroundings('one')
+  const draft = around.open()
+  around.server = { ...around.server, source: 'one two', version: 2, tags: ['theirs'] }
+  draft.note({ tags: ['mine'], writtenFor: null })
+  await around.pass()
+  await around.pass()
+  assert.deepEqual([draft.state.text, around.server.source, around.server.tags], ['one two', 'one two', ['mine']])
 })

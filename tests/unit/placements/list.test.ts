@@ -50,7 +50,7 @@ function listOf(pages: Readonly<Record<string, string>>, more: Partial<Placement
       kind: 'page',
       version: 1,
       writtenFor: null,
-      tags: read.tags,
+      tags: path === '/b/c.html' ? ['winter'] : [],
       words: read.words,
       waiting: [],
       baseHref: null,
@@ -69,8 +69,7 @@ function listOf(pages: Readonly<Record<string, string>>, more: Partial<Placement
 const PAGES = {
   '/a.html':
     '<p><a href="https://gannet.example/1">smock</a> <a href="https://shop.gannet.example/2" data-tags="Spring">here</a></p><p><a href="https://bothy.example/">bunks</a></p>',
-  '/b/c.html':
-    '<!-- tags: winter --><a href="/a.html">a</a><a href="/none.html">gone</a><a href="https://tides.example/x">https://tides.example/x</a>',
+  '/b/c.html': '<a href="/a.html">a</a><a href="/none.html">gone</a><a href="https://tides.example/x">https://tides.example/x</a>',
   '/plain/d.html':
     '<a href="https://tides.example/x#y"><img src=a></a><a href="http://tides.example/z">z</a><a href="https://slow-ferry.example/a.html">full</a><a href="mailto:a@b.example"></a>',
 }
