@@ -5,6 +5,7 @@ import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
 import { impact, list } from './screens.ts'
 import { shortLink } from './short-link.ts'
+import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
@@ -15,6 +16,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'front-door': frontDoor,
   editor,
   list,
+  weather,
 }
 
 const args = process.argv.slice(2)

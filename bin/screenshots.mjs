@@ -53,7 +53,6 @@ async function openEditor(path) {
 }
 
 const views = {
-  'sign-in': () => at('/sign-in'),
   desk: () => at('/'),
   pages: () => at('/pages'),
   editor,
@@ -122,6 +121,10 @@ const views = {
     await at('/links')
     await page.waitForTimeout(700)
   },
+  settings: async () => {
+    await desk()
+    await at('/settings')
+  },
   'bring-in': async () => {
     await desk()
     await at('/pages?bring-in')
@@ -129,13 +132,13 @@ const views = {
   },
 }
 
+await at('/sign-in')
+await page.getByLabel('E-mail address').fill('mara@slow-ferry.example')
+await page.getByLabel('Password').fill('ten-past-seven')
+await page.getByRole('button', { name: 'Sign in' }).click()
+await page.waitForURL(`http://localhost:${port}/`)
 for (const [name, open] of Object.entries(views)) {
   await open()
   if (only.length === 0 || only.includes(name)) await page.screenshot({ path: path.join(folder, `${name}.png`) })
-  if (name !== 'sign-in') continue
-  await page.getByLabel('E-mail address').fill('mara@slow-ferry.example')
-  await page.getByLabel('Password').fill('ten-past-seven')
-  await page.getByRole('button', { name: 'Sign in' }).click()
-  await page.waitForURL(`http://localhost:${port}/`)
 }
 await browser.close()

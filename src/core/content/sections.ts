@@ -39,12 +39,24 @@ export function scanHeadings(html: string): readonly Heading[] {
 /** Longest name given to a heading, in characters. */
 const ID_MAX_CHARS = 60
 
+/** Every name that an element of a page has. */
+function namesIn(html: string): ReadonlySet<string> {
+  const names = new Set<string>()
+  walkTags(html, {
+    open(_name, _start, nameEnd) {
+      const id = valueNamed(html, readAttributes(html, nameEnd), 'id')
+      if (id !== null) names.add(id)
+    },
+  })
+  return names
+}
+
 /** The patch that gives a heading a name of its own, made of its words; null when no heading starts there or it has one. */
 export function nameHeading(html: string, start: number): { readonly id: string; readonly patch: Patch } | null {
   const headings = scanHeadings(html)
   const heading = headings.find((each) => each.start === start)
   if (heading === undefined || heading.id !== null) return null
-  const taken = new Set([...html.matchAll(/\sid\s*=\s*["']?([^"'\s>]+)/gi)].map((match) => match[1]))
+  const taken = namesIn(html)
   const stem =
     heading.text
       .normalize('NFKD')

@@ -1,13 +1,20 @@
+import { type ElementSpan, firstElement } from '../markup/index.ts'
 import { pageLike } from '../writing/index.ts'
 
 /** A page with the look of another and an article put in. An article with a heading of its own keeps that one. */
 export function pageWithArticle(model: string | null, from: string, title: string, article: string): string {
   const page = pageLike(model, from, title)
-  const heading = /<h1[^>]*>[^<]*<\/h1>/i.exec(page)
-  const empty = page.indexOf('<p></p>', heading?.index ?? 0)
+  const heading = firstElement(page, 'h1')
+  const empty = page.indexOf('<p></p>', heading?.start ?? 0)
   if (heading === null || empty === -1) return page.replace('<p></p>', () => article)
-  const start = /^\s*<h1[\s>]/i.test(article) ? heading.index : empty
+  const start = beginsWith(article, 'h1') === null ? empty : heading.start
   return page.slice(0, start) + article.trimEnd() + page.slice(empty + '<p></p>'.length)
+}
+
+/** The element that a text begins with; null where it begins otherwise. */
+function beginsWith(html: string, name: string): ElementSpan | null {
+  const found = firstElement(html, name)
+  return found !== null && html.slice(0, found.start).trim() === '' ? found : null
 }
 
 /**
@@ -16,12 +23,12 @@ export function pageWithArticle(model: string | null, from: string, title: strin
  * @param title - null where a heading stays whatever it says
  */
 export function articleOf(html: string, title: string | null): string {
-  const found =
-    ['main', 'article', 'body']
-      .map((name) => new RegExp(`<${name}(?:\\s[^>]*)?>([\\s\\S]*)</${name}\\s*>`, 'i').exec(html)?.[1])
-      .find((each) => each !== undefined) ?? html.replace(/^[\s\S]*<\/(?:head|title)\s*>/i, '')
-  const heading = /^\s*<h1[^>]*>([^<]*)<\/h1>/i.exec(found)
-  return title !== null && heading !== null && heading[1]?.trim() === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
-    ? found.slice(heading[0].length)
+  const box = ['main', 'article', 'body'].map((name) => firstElement(html, name, 'last')).find((each) => each !== null)
+  const head = firstElement(html, 'head', 'last') ?? firstElement(html, 'title', 'last')
+  const found = box == null ? html.slice(head?.end ?? 0) : html.slice(box.contentStart, box.contentEnd)
+  const heading = beginsWith(found, 'h1')
+  const words = heading === null ? null : found.slice(heading.contentStart, heading.contentEnd).trim()
+  return title !== null && heading !== null && words === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
+    ? found.slice(heading.end)
     : found
 }

@@ -1,5 +1,6 @@
 export { type Attribute, attributeNamed, attributeValue, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
 export { type EditFault, linkAt, linkPicture, setLink, unwrapLink, wrapLink } from './edit.ts'
+export { type ElementSpan, firstElement } from './elements.ts'
 export {
   decodeSource,
   type EncodingSource,

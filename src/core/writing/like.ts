@@ -1,5 +1,14 @@
 import type { Node } from '@tiptap/pm/model'
-import { applyPatches, attributeValue, escapeAttribute, type Patch, readAttributes, walkTags } from '../markup/index.ts'
+import {
+  applyPatches,
+  attributeValue,
+  escapeAttribute,
+  firstElement,
+  type Patch,
+  readAttributes,
+  tagPatches,
+  walkTags,
+} from '../markup/index.ts'
 import { readWriting } from './read.ts'
 import { schema } from './schema.ts'
 import { sourceOf } from './source.ts'
@@ -23,7 +32,9 @@ export function pageLike(model: string | null, from: string, title: string, lang
   const best = boxWithMostWords(page.doc)
   const emptied = best === null ? applyToBody(page.doc, name) : replaceIn(page.doc, best, name)
   const source = page.head + emptied + page.foot
-  return rooted(source.replace(/<title(?:\s[^>]*)?>[\s\S]*?<\/title\s*>/i, `<title>${name}</title>`), from)
+  const old = firstElement(source, 'title')
+  const titled = old === null ? source : `${source.slice(0, old.start)}<title>${name}</title>${source.slice(old.end)}`
+  return rooted(titled, from)
 }
 
 /** The box that holds the most words in lines of its own: where a page's text stands. Null for the body itself. */
@@ -47,13 +58,14 @@ function wordsIn(node: Node): number {
 }
 
 function emptyContent(lead: string, heading: Node | undefined, title: string): string {
-  const open =
-    heading === undefined
-      ? '<h1>'
-      : String(heading.attrs.open)
-          .replace(/\s+id\s*=\s*(?:"[^"]*"|'[^']*'|[^\s>]+)/i, '')
-          .trimEnd()
+  const open = heading === undefined ? '<h1>' : withoutName(String(heading.attrs.open))
   return `${lead}${open}${title}</h1>${lead}<p></p>`
+}
+
+/** A heading's start tag for another page: its name in the page stays with the one it had. */
+function withoutName(tag: string): string {
+  const nameEnd = 1 + 'h1'.length
+  return applyPatches(tag, tagPatches(tag, { attributes: readAttributes(tag, nameEnd), nameEnd }, { id: null })).trimEnd()
 }
 
 const headingOf = (node: Node): Node | undefined => node.children.find((child) => child.attrs.name === 'h1')

@@ -3,7 +3,7 @@ import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, 
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import { scanPictures } from '../../core/markup/index.ts'
+import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
 import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
@@ -201,7 +201,9 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
     }
   }
   const insertButton = (): void => {
-    const known = /<a\s[^>]*class\s*=\s*["']([^"']*\b(?:button|btn|cta)\b[^"']*)["']/i.exec(draft.state.text)?.[1] ?? 'button'
+    const { text } = draft.state
+    const classes = scanLinks(text).links.map(({ attributes }) => valueNamed(text, attributes, 'class') ?? '')
+    const known = escapeAttribute(classes.find((each) => /\b(?:button|btn|cta)\b/i.test(each)) ?? 'button')
     frame.current?.run({
       name: 'insert',
       html: `<p><a class="${known}" data-by-hand="">Words of the button</a></p>`,
