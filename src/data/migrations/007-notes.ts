@@ -9,6 +9,8 @@ export const notes = {
   name: '007-notes',
   up: `
 ALTER TABLE blobs ADD COLUMN tags text[] NOT NULL DEFAULT '{}', ADD COLUMN written_for uuid;
+-- Live versions get other names below.
+UPDATE snapshot_state SET version = version + 1;
 `,
   /** Takes the comments out of every version of a page or block in which they were written, and notes it as a revision. */
   async after(ask: Ask): Promise<void> {

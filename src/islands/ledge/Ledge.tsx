@@ -42,7 +42,7 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
     <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3">
       <SavingWords saving={saving} />
       <span className="flex-1 max-md:hidden" />
-      <span role="status" className="max-md:min-w-0 max-md:flex-1">
+      <span role="status" className="max-md:min-w-0 max-md:grow max-md:basis-[180px]">
         {data === undefined ? (
           error === null ? (
             'Looking at the live site…'

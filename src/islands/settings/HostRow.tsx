@@ -77,7 +77,8 @@ function useChange(host: Host, onDone: () => void) {
 function ChangeHost({ host, change, onClose }: { host: Host; change: ReturnType<typeof useChange>; onClose: () => void }) {
   const [name, setName] = useState(host.host)
   const [prefix, setPrefix] = useState(host.prefix)
-  const isChanged = name.trim().toLowerCase() !== host.host || prefix.trim().toLowerCase() !== host.prefix
+  const isRenamed = name.trim().toLowerCase() !== host.host
+  const isChanged = isRenamed || prefix.trim().toLowerCase() !== host.prefix
   useUnsaved(isChanged)
   return (
     <form
@@ -91,7 +92,7 @@ function ChangeHost({ host, change, onClose }: { host: Host; change: ReturnType<
         <TextField label="Host" isAddress required value={name} onChange={setName} />
         {host.kind === 'short' && <TextField label="Prefix (may be empty)" isAddress value={prefix} onChange={setPrefix} />}
       </div>
-      {isChanged && <Broken host={host} how="renamed" />}
+      {isChanged && <Broken host={host} how={isRenamed ? 'renamed' : 'prefixed'} />}
       <p className="flex flex-wrap gap-3">
         <button type="submit" className="button button-main" disabled={!isChanged || change.isPending}>
           Call it that
@@ -146,8 +147,10 @@ function RemoveHost({ host, onClose }: { host: Host; onClose: () => void }) {
 
 const many = (n: number, one: string, more: string): string => `${n} ${n === 1 ? one : more}`
 
+type Change = 'gone' | 'renamed' | 'prefixed'
+
 /** What stops working, in sentences. */
-function Broken({ host, how }: { host: Host; how: 'gone' | 'renamed' }) {
+function Broken({ host, how }: { host: Host; how: Change }) {
   const { data, error } = useQuery({
     queryKey: ['hosts', host.id, 'uses'],
     queryFn: ({ signal }) => ask<HostUses>('GET', `/hosts/${host.id}/uses`, undefined, signal),
@@ -166,7 +169,7 @@ function Broken({ host, how }: { host: Host; how: 'gone' | 'renamed' }) {
   )
 }
 
-function sentences(host: Host, uses: HostUses, how: 'gone' | 'renamed'): string[] {
+function sentences(host: Host, uses: HostUses, how: Change): string[] {
   const { shortLinks, clicks, pages, links, linkPages } = uses
   const told: string[] = []
   if (host.kind === 'door')
@@ -186,6 +189,6 @@ function sentences(host: Host, uses: HostUses, how: 'gone' | 'renamed'): string[
       `${many(links, 'link', 'links')} on ${many(linkPages, 'page', 'pages')} of yours ${links === 1 ? 'names' : 'name'} it, and would lead nowhere.`,
     )
   if (how === 'renamed') told.push('The new name has to lead to this server before anybody finds something there.')
-  else if (host.kind === 'short' && shortLinks > 0) told.push('They are kept, and come back if you put this host back.')
+  else if (how === 'gone' && host.kind === 'short' && shortLinks > 0) told.push('They are kept, and come back if you put this host back.')
   return told
 }
