@@ -15,12 +15,17 @@ export type ApartFault = 'work-too-slow' | 'work-too-large' | 'work-broke'
 
 let pool: Piscina | null = null
 
-/** The threads' program as it was built, beside the server's; whoever runs from the source (the tests) finds it there too. */
-const PROGRAM = new URL(import.meta.url.endsWith('.ts') ? '../../dist/apart.mjs' : './apart.mjs', import.meta.url).href
+/** A thread's program as it was built, beside the server's; whoever runs from the source (the tests) finds it there too. */
+export const programAt = (name: string): string =>
+  new URL(import.meta.url.endsWith('.ts') ? `../../dist/${name}` : `./${name}`, import.meta.url).href
+
+/** Whether a thread asked for more memory than there was for it. */
+export const isOutOfMemory = (error: unknown): boolean =>
+  error instanceof RangeError || (error instanceof Error && 'code' in error && error.code === 'ERR_WORKER_OUT_OF_MEMORY')
 
 function threads(): Piscina {
   pool ??= new Piscina({
-    filename: PROGRAM,
+    filename: programAt('apart.mjs'),
     minThreads: 0,
     maxThreads: THREADS_MAX,
     idleTimeout: IDLE_MS,
@@ -51,8 +56,7 @@ export async function apart<T extends keyof Tasks>(
     return ok(done as ReturnType<Tasks[T]>)
   } catch (error) {
     if (deadline.aborted) return fail('work-too-slow', { seconds: deadlineMs / 1000 })
-    const code = error instanceof Error && 'code' in error ? error.code : ''
-    if (code === 'ERR_WORKER_OUT_OF_MEMORY' || error instanceof RangeError) return fail('work-too-large')
+    if (isOutOfMemory(error)) return fail('work-too-large')
     if (signal?.aborted === true) return fail('work-broke')
     throw error
   }

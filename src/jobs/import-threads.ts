@@ -1,10 +1,10 @@
 import type { Logger } from 'pino'
 import { Piscina } from 'piscina'
+import { isOutOfMemory, programAt } from '../apart/index.ts'
 import { PROBLEMS } from '../contract/problems.ts'
 import { type Database, rows } from '../data/database.ts'
 import type { Settings } from '../environment.ts'
 import type { JoinMenus, NewPage } from './imports.ts'
-import { PROGRAM_FOLDER } from './programs.ts'
 
 /** What a thread is told. */
 export interface ImportOrder {
@@ -43,6 +43,11 @@ export class ImportThreads {
     this.#log = log
   }
 
+  /** One more would have to wait here. */
+  get isFull(): boolean {
+    return this.#running.size >= IMPORTS_AT_ONCE
+  }
+
   async carryOut(job: string, join: JoinMenus): Promise<void> {
     const [known] = await rows<{ siteId: string; personId: string | null; isFetch: boolean }>(
       this.#db,
@@ -67,7 +72,7 @@ export class ImportThreads {
 
   #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
     this.#pool ??= new Piscina({
-      filename: new URL('import.mjs', PROGRAM_FOLDER).href,
+      filename: programAt('import.mjs'),
       minThreads: 0,
       maxThreads: IMPORTS_AT_ONCE,
       idleTimeout: IDLE_MS,
@@ -89,8 +94,7 @@ export class ImportThreads {
 
   /** Writes down why an import was ended. */
   async #tell(job: string, error: unknown, isLate: boolean, isCancelled: boolean): Promise<void> {
-    const code = error instanceof Error && 'code' in error ? error.code : ''
-    const isTooLarge = code === 'ERR_WORKER_OUT_OF_MEMORY' || error instanceof RangeError
+    const isTooLarge = isOutOfMemory(error)
     if (!isLate && !isCancelled && !isTooLarge) this.#log.error({ err: error, job }, 'an import broke off')
     const message = isCancelled
       ? 'Stopped. Nothing was changed.'

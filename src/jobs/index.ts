@@ -62,6 +62,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
   /** Imports that had to wait for another one of their site, or for a process. One that is asked for twice is begun once. */
   const takeUpWaiting = async (): Promise<void> => {
+    if (threads.isFull) return
     const waiting = await rows<{ id: string }>(
       db,
       `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND kind = 'import' AND created_at < now() - interval '2 seconds'

@@ -9,10 +9,10 @@ import type { NewContent } from '../data/pages.ts'
 /** The name that bytes are kept under of which nothing is said: files, and what a page was made of. */
 export const hashOf = (bytes: Uint8Array): string => contentHash(bytes, NO_NOTES)
 
-/** Pages up to this size are read where they are asked for, in a few milliseconds; larger ones apart, so that nobody else waits. */
-const READ_HERE_MAX_BYTES = 256 * 1024
+/** Pages up to this size are read and made where they are asked for, in a few milliseconds; larger ones apart, so that nobody else waits. */
+export const HERE_MAX_BYTES = 256 * 1024
 /** A page of the largest size takes a tenth of it. */
-const READ_MS = 20_000
+export const PAGE_WORK_MS = 20_000
 
 export interface ContentOptions {
   /** What is said of it: what is left out here is lost. */
@@ -37,12 +37,12 @@ export async function givenContent(
   fallbackTitle: string,
   { encoding, kind = 'page', path = '/', notes }: ContentOptions,
 ): Promise<Result<NewContent, PageFault | ApartFault>> {
-  const isLarge = bytes.length > READ_HERE_MAX_BYTES
+  const isLarge = bytes.length > HERE_MAX_BYTES
   if (tooMuchOf({ bytes: bytes.length, links: 0, depth: 0, listDepth: 0 }) !== null) return fail('page-too-large')
   const read: Result<Omit<PageContent, 'text'>, ApartFault> = kind === 'menu'
     ? ok(readMenuContent(bytes))
     : isLarge
-      ? await apart('read', { bytes, encoding, path }, { deadlineMs: READ_MS })
+      ? await apart('read', { bytes, encoding, path }, { deadlineMs: PAGE_WORK_MS })
       : ok(readPage(bytes, encoding, path))
   if (!read.ok) return read
   const tooMuch = tooMuchOf({ ...read.value, bytes: bytes.length, links: read.value.placements.length })
@@ -69,7 +69,7 @@ const stored = (
 
 /** Puts patch sets on stored bytes, one on top of the other; apart where that is much work. */
 export async function patchContent(order: PatchOrder): Promise<Result<Uint8Array, 'patches-unfit' | 'encoding-unpatchable' | ApartFault>> {
-  if (order.bytes.length * order.patchSets.length <= READ_HERE_MAX_BYTES) return patchSource(order)
-  const done = await apart('patch', order, { deadlineMs: READ_MS })
+  if (order.bytes.length * order.patchSets.length <= HERE_MAX_BYTES) return patchSource(order)
+  const done = await apart('patch', order, { deadlineMs: PAGE_WORK_MS })
   return done.ok ? done.value : done
 }

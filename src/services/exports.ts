@@ -8,6 +8,7 @@ import type { CompiledSite } from '../core/rules/index.ts'
 import { listFiles } from '../data/files.ts'
 import { getBlob, getContent, type ListedPage, listPages } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
+import { HERE_MAX_BYTES, PAGE_WORK_MS } from './content.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** Files that are packed already; pressing them again only takes time. */
@@ -15,11 +16,6 @@ const PACKED = /\.(?:png|jpe?g|gif|webp|avif|woff2?|mp4|webm|mp3|ogg|zip|gz|br|p
 /** Fastest level: the wait is what people notice, not the last tenth of the size. */
 const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
-
-/** Pages up to this size are made where they are asked for. */
-const MADE_HERE_MAX_BYTES = 256 * 1024
-/** A page of the largest size takes a tenth of it. */
-const MADE_MS = 20_000
 
 export function exportsService({ db, log, settings }: Context, views: SiteViews) {
   /** A page as visitors get it; a large one is made apart, so that nobody else waits. */
@@ -30,10 +26,10 @@ export function exportsService({ db, log, settings }: Context, views: SiteViews)
     place: Omit<PagePlace, 'findPart'>,
     parts: Readonly<Record<string, string>>,
   ): Promise<Result<Uint8Array, 'encoding-unpatchable' | ApartFault>> => {
-    if (bytes.length <= MADE_HERE_MAX_BYTES)
+    if (bytes.length <= HERE_MAX_BYTES)
       return deliverBytes(bytes, encoding, view, { ...place, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null })
     const order = { setup: view.setup, port: settings.port, bytes, encoding, place, parts }
-    const done = await apart('deliver', order, { deadlineMs: MADE_MS })
+    const done = await apart('deliver', order, { deadlineMs: PAGE_WORK_MS })
     return done.ok ? done.value : done
   }
   /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where the original is gone. */

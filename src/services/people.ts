@@ -150,6 +150,8 @@ export function peopleService({ db }: Context) {
 
     /** Uses a one-time link: the password is set, and whoever came with it is signed in. */
     async enter(code: string, password: string): Promise<Result<Entered, 'link-used'>> {
+      // Looked at before anything is worked out: whoever guesses costs nothing.
+      if ((await personOfLink(db, digest(code))) === null) return fail('link-used')
       const passwordHash = await hashPassword(password)
       return write(db, async (transaction) => {
         const invited = await personOfLink(db, digest(code), transaction)

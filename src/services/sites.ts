@@ -21,6 +21,7 @@ export function sitesService({ db, settings }: Context) {
 
     /** Makes the site, its hosts and its owner, once. */
     async setUp(code: string, wanted: SetUp): Promise<Result<null, SetUpFault>> {
+      if (!(await isSetUpCode(db, digest(code)))) return fail('set-up-done')
       for (const host of [wanted.host, wanted.shortHost]) if (settings.studioHosts.includes(host)) return fail('host-is-studio', { host })
       const passwordHash = await hashPassword(wanted.password)
       return write(db, async (transaction) => {

@@ -89,12 +89,13 @@ test('what was said of pages in comments moves into columns, in every version of
   // As it was before there were columns.
   await rows(db, `DELETE FROM migrations WHERE name = '007-notes'`)
   await rows(db, 'ALTER TABLE blobs DROP COLUMN tags, DROP COLUMN written_for')
+  await rows(db, `UPDATE pages SET tags = '{theirs}'`) // as it was derived from a comment of another form
   await migrate(db)
   await services.placements.rebuild(owner.siteId)
 
   const now = must(await services.pages.source(owner, page.id))
   assert.equal(now.source, said.replace('<!-- tags: Spring, log -->', ''))
-  assert.deepEqual([now.state, now.version], ['live', 3])
+  assert.deepEqual([now.state, now.version, now.tags], ['live', 3, ['Spring', 'log']])
   const [kept] = await rows(
     db,
     'SELECT b.tags FROM pages p JOIN blobs b ON b.hash = p.draft_hash AND b.hash = p.live_hash WHERE p.id = $1',

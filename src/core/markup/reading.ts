@@ -108,6 +108,8 @@ export class PageReader<Group> {
   readonly #state: ReadingState
   #nesting = new Nesting(0, 0, null)
   #isInNoscript = false
+  /** How much of a noscript that is waited for was looked through. */
+  #noscriptSeen = 0
   #baseHref: string | null = null
   #baseTarget: string | null = null
   #links = 0
@@ -202,8 +204,14 @@ export class PageReader<Group> {
    */
   #noscript(passage: Passage, { lt, name, end }: Tag): number {
     const { bytes, units, isLast } = passage
-    const found = endOfNoscript(units, end, Math.min(units.length, end + NOSCRIPT_HOLD_BYTES))
-    if (found === -1 && units.length - end < NOSCRIPT_HOLD_BYTES && !isLast) return wait(lt)
+    // What was looked through while it waited holds no end: however small the pieces are, each is looked at once.
+    const from = end + Math.max(0, this.#noscriptSeen - END_OF_NOSCRIPT_UNITS)
+    const found = endOfNoscript(units, from, Math.min(units.length, end + NOSCRIPT_HOLD_BYTES))
+    this.#noscriptSeen = 0
+    if (found === -1 && units.length - end < NOSCRIPT_HOLD_BYTES && !isLast) {
+      this.#noscriptSeen = units.length - end
+      return wait(lt)
+    }
     if (found === -1 && !(isLast && units.length - end <= NOSCRIPT_HOLD_BYTES)) {
       this.#enterRaw(name)
       return end
@@ -356,6 +364,8 @@ function asciiOf(units: Uint8Array, from: number, to: number): string {
 }
 /** Longest content of a `noscript` that is waited for. */
 const NOSCRIPT_HOLD_BYTES = 64 * 1024
+/** "</noscript" and what stands behind it. */
+const END_OF_NOSCRIPT_UNITS = 11
 
 /** Where the end tag of a `noscript` starts; -1 when it is not there. */
 function endOfNoscript(units: Uint8Array, from: number, end: number): number {

@@ -14,8 +14,8 @@ UPDATE snapshot_state SET version = version + 1;
 `,
   /** Takes the comments out of every version of a page or block in which they were written, and notes it as a revision. */
   async after(ask: Ask): Promise<void> {
-    const found = await ask<{ hash: string; encoding: string; bytes: Buffer }>(
-      `SELECT b.hash, v.encoding, b.bytes FROM blobs b JOIN (
+    const found = await ask<{ hash: string; encoding: string }>(
+      `SELECT b.hash, v.encoding FROM blobs b JOIN (
          SELECT hash, max(encoding) AS encoding FROM (
            SELECT r.hash, r.encoding FROM page_revisions r JOIN pages p ON p.id = r.page_id WHERE p.kind <> 'menu'
            UNION ALL SELECT draft_hash, encoding FROM pages WHERE kind <> 'menu'
@@ -24,8 +24,10 @@ UPDATE snapshot_state SET version = version + 1;
          GROUP BY hash) AS v ON v.hash = b.hash
        WHERE position('written-for:'::bytea IN b.bytes) > 0 OR position('tags:'::bytea IN b.bytes) > 0`,
     )
-    for (const { hash, encoding, bytes } of found) {
-      const lifted = lift(bytes, encoding)
+    for (const { hash, encoding } of found) {
+      // One at a time: all versions of all pages may be more than memory holds.
+      const [kept] = await ask<{ bytes: Buffer }>('SELECT bytes FROM blobs WHERE hash = $1', [hash])
+      const lifted = kept === undefined ? null : lift(kept.bytes, encoding)
       if (lifted === null) continue
       const next = contentHash(lifted.bytes, lifted)
       await ask('INSERT INTO blobs (hash, bytes, tags, written_for) VALUES ($1, $2, $3::text[], $4::uuid) ON CONFLICT DO NOTHING', [
@@ -41,6 +43,8 @@ UPDATE snapshot_state SET version = version + 1;
         [next],
       )
     }
+    // What was derived from comments of another form than ours was never said here.
+    await ask('UPDATE pages p SET tags = b.tags, written_for = b.written_for FROM blobs b WHERE b.hash = p.draft_hash')
   },
 } as const
 

@@ -1,10 +1,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { Copy } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Person, type PersonInvited, type PersonList, ROLE_NAMES } from '../../contract/people.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
+import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -38,38 +38,18 @@ function PeopleView({ initial }: { initial: PersonList }) {
         <h1 className="text-[26px]">People</h1>
         <p className="text-ink-soft">Who works on this site, and as what. What somebody wrote stays when they end.</p>
       </header>
-      {invited !== null && <OneTimeLink invited={invited} />}
+      {invited !== null && (
+        <ShownOnce secret={invited.link} testId="one-time-link">
+          Give this address to {invited.person.name} and nobody else. It works once, until {invited.endsAt.slice(0, 10)}, and is shown only
+          now.
+        </ShownOnce>
+      )}
       <ul className="sheet divide-y" aria-label="People">
         {data.items.map((person) => (
           <PersonRow key={person.id} person={person} onLink={setInvited} />
         ))}
       </ul>
       <NewPerson onAdded={setInvited} />
-    </div>
-  )
-}
-
-/** Shown this once: whoever opens it chooses the password. */
-function OneTimeLink({ invited: { person, link, endsAt } }: { invited: PersonInvited }) {
-  const copy = (): void =>
-    void navigator.clipboard.writeText(link).then(
-      () => toast.success('Copied.'),
-      () => toast.error('This browser does not let a page copy. Select the address and copy it yourself.'),
-    )
-  return (
-    <div role="status" className="grid gap-2 rounded-[7px] bg-sun px-4 py-3">
-      <p>
-        Give this address to {person.name} and nobody else. It works once, until {endsAt.slice(0, 10)}, and is shown only now.
-      </p>
-      <p className="flex flex-wrap items-center gap-3">
-        <span className="address min-w-0 flex-1 break-all" data-testid="one-time-link">
-          {link}
-        </span>
-        <button type="button" className="button button-main" onClick={copy}>
-          <Copy size={16} aria-hidden="true" />
-          Copy it
-        </button>
-      </p>
     </div>
   )
 }

@@ -1,11 +1,11 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { Copy } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Permission } from '../../contract/people.ts'
 import type { TokenList, TokenMade } from '../../contract/tokens.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries, queries } from '../../ui/query.tsx'
+import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -63,27 +63,9 @@ function TokensView({ initial, mine }: { initial: TokenList; mine: readonly Perm
         </p>
       </header>
       {made !== null && (
-        <div role="status" className="grid gap-2 rounded-[7px] bg-sun px-4 py-3">
-          <p>The token “{made.name}” is shown only now. Keep it like a password.</p>
-          <p className="flex flex-wrap items-center gap-3">
-            <span className="address min-w-0 flex-1 break-all" data-testid="token">
-              {made.token}
-            </span>
-            <button
-              type="button"
-              className="button button-main"
-              onClick={() =>
-                void navigator.clipboard.writeText(made.token).then(
-                  () => toast.success('Copied.'),
-                  () => toast.error('This browser does not let a page copy. Select the token and copy it yourself.'),
-                )
-              }
-            >
-              <Copy size={16} aria-hidden="true" />
-              Copy it
-            </button>
-          </p>
-        </div>
+        <ShownOnce secret={made.token} testId="token">
+          The token “{made.name}” is shown only now. Keep it like a password.
+        </ShownOnce>
       )}
       {data.items.length === 0 && <p className="sheet px-5 py-6 text-center text-ink-soft">You have none.</p>}
       {data.items.length > 0 && (
