@@ -1,6 +1,8 @@
+import { bringingIn } from './bring-in.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
 import type { Row } from './measure.ts'
+import { oneChange } from './one-change.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
 import { impact, list } from './screens.ts'
@@ -9,6 +11,7 @@ import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
+  'one-change': oneChange,
   'rewrite-tree': rewriteTree,
   'rewrite-stream': rewriteStream,
   'scan-site': scanSite,
@@ -17,6 +20,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   editor,
   list,
   weather,
+  'bring-in': bringingIn,
 }
 
 const args = process.argv.slice(2)

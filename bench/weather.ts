@@ -15,7 +15,7 @@ const LOOK_MS = 6_000
 const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36'
 const MB = 1024 * 1024
 
-interface Copy {
+export interface Copy {
   readonly port: number
   readonly token: string
   readonly child: ChildProcess
@@ -66,9 +66,7 @@ const zipOf = (files: Readonly<Record<string, string>>): Buffer =>
 
 /** Redirects while each of the inputs is worked on: the slowest 99th percentile, against what it may be. */
 export async function weather(): Promise<Row> {
-  const own = await makeOwn()
-  const copy = await start(own.databaseUrl, own.folder)
-  try {
+  return onCopy(async (copy) => {
     const told: string[] = []
     let worst = 0
     let most = 0
@@ -87,6 +85,15 @@ export async function weather(): Promise<Row> {
       isAtMost: true,
       note: `most memory ${most.toFixed(0)} MB\n  ${told.join('\n  ')}`,
     }
+  })
+}
+
+/** A running copy with the demo, on a database of its own; gone when the work is over. */
+export async function onCopy<T>(work: (copy: Copy) => Promise<T>): Promise<T> {
+  const own = await makeOwn()
+  const copy = await start(own.databaseUrl, own.folder)
+  try {
+    return await work(copy)
   } finally {
     copy.child.kill('SIGTERM')
     await new Promise((resolve) => copy.child.once('exit', resolve))
@@ -107,7 +114,11 @@ async function start(databaseUrl: string, folder: string): Promise<Copy> {
   return { port, child, token: readFileSync(path.join(folder, 'demo-token'), 'utf8').trim() }
 }
 
-async function during(copy: Copy, work: () => Promise<string>): Promise<{ p99: number; memoryMb: number; ms: number; answer: string }> {
+/** Asks for redirects all the while. */
+export async function during(
+  copy: Copy,
+  work: () => Promise<string>,
+): Promise<{ p99: number; memoryMb: number; ms: number; answer: string }> {
   const clock = new Worker(ASKING, { eval: true, workerData: { port: copy.port, everyMs: 1000 / REDIRECTS_A_SECOND, agent: AGENT } })
   let memoryMb = 0
   const looking = setInterval(() => {
@@ -184,10 +195,10 @@ async function call(copy: Copy, method: string, target: string, body?: object | 
   const fault = answer.status < 400 ? '' : ` ${(JSON.parse(Buffer.from(said).toString()) as { fault: string }).fault}`
   return `${answer.status}${fault}`
 }
-async function bringIn(copy: Copy, name: string, bytes: Buffer): Promise<string> {
+export async function bringIn(copy: Copy, name: string, bytes: Buffer, dryRun = true): Promise<string> {
   const form = new FormData()
   form.set('file', new File([new Uint8Array(bytes)], name))
-  form.set('dryRun', '1')
+  form.set('dryRun', dryRun ? '1' : '0')
   const answer = await ask(copy, 'POST', '/imports', form)
   const { job } = (await answer.json()) as { job?: string }
   if (job === undefined) return String(answer.status)

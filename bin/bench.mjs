@@ -5,6 +5,8 @@ import { startPostgres } from './postgres.mjs'
 import { needBuild, needDebian, needNpm, projectFolder } from './prepare.mjs'
 
 needDebian('postgresql', 'wrk', 'chromium')
+const wanted = process.argv.slice(2).filter((word) => !word.startsWith('--'))
+if (wanted.length === 0 || wanted.includes('bring-in')) needDebian('apache2-doc', 'postgresql-doc-15')
 needNpm()
 needBuild()
 // Measured as it is delivered: bundled, without what a development loader adds to every function.

@@ -8,6 +8,8 @@ await build({
     setup: 'src/entries/setup.ts',
     apart: 'src/entries/apart.ts',
     import: 'src/entries/import.ts',
+    services: 'src/entries/services.ts',
+    follower: 'src/entries/follower.ts',
     'click-loader': 'src/entries/click-loader.ts',
     'stand-ins': 'stand-ins/server.ts',
   },

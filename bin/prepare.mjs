@@ -11,6 +11,8 @@ const NEEDS = {
   postgresql: { packages: ['postgresql'], isThere: () => findPostgres() !== null },
   chromium: { packages: ['chromium', 'fonts-dejavu-core'], isThere: () => existsSync('/usr/bin/chromium') },
   wrk: { packages: ['wrk'], isThere: () => existsSync('/usr/bin/wrk') },
+  'apache2-doc': { packages: ['apache2-doc'], isThere: () => existsSync('/usr/share/doc/apache2-doc/manual') },
+  'postgresql-doc-15': { packages: ['postgresql-doc-15'], isThere: () => existsSync('/usr/share/doc/postgresql-doc-15/html') },
 }
 
 /** Installs Debian packages that are missing; without the right to do so, says which ones. */

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import pino from 'pino'
 import { openDatabase } from './data/database.ts'
+import { openLog } from './data/log.ts'
 import { readSettings } from './environment.ts'
 import { openJobQueue } from './jobs/index.ts'
 import { createServices } from './services/index.ts'
@@ -16,7 +16,7 @@ export async function devLocals(): Promise<StudioLocals> {
 
 async function open(): Promise<Omit<StudioLocals, 'requestId'>> {
   const settings = readSettings(process.env)
-  const log = pino({ level: settings.logLevel })
+  const log = openLog(settings.logLevel)
   const db = openDatabase(settings.databaseUrl)
   const queue = await openJobQueue(db, false, log, settings)
   return { services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }

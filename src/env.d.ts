@@ -4,3 +4,9 @@ declare namespace App {
     actor: import('./services/index.ts').Actor | null
   }
 }
+
+/** The DOM that the Markdown library works on; it ships no types under this name. */
+declare module '@mixmark-io/domino' {
+  const domino: { createDocument(html?: string, force?: boolean): Document }
+  export default domino
+}

@@ -1,8 +1,10 @@
 import { Piscina } from 'piscina'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { Tasks } from './tasks.ts'
+import { notWanted } from './wanted.ts'
 
-export type { RewriteOrder } from './tasks.ts'
+export type { DoneWith, SentSite } from './tasks.ts'
+export { notWanted, whileWanted } from './wanted.ts'
 
 /** As many heavy works at once: one core stays for whoever asks for something light. */
 const THREADS_MAX = 2
@@ -43,17 +45,22 @@ function threads(): Piscina {
 export async function apart<T extends keyof Tasks>(
   task: T,
   input: Parameters<Tasks[T]>[0],
-  { deadlineMs, signal }: { deadlineMs: number; signal?: AbortSignal },
+  { deadlineMs, signal = notWanted() }: { deadlineMs: number; signal?: AbortSignal | undefined },
 ): Promise<Result<ReturnType<Tasks[T]>, ApartFault>> {
+  return withinLimits<ReturnType<Tasks[T]>>((ending) => threads().run({ task, input }, { signal: ending }), { deadlineMs, signal })
+}
+
+/**
+ * Waits for work that is done in a thread, and says why where it was ended.
+ * @param run - does it; ends it when the signal it is given says so
+ */
+export async function withinLimits<T>(
+  run: (ending: AbortSignal) => Promise<unknown>,
+  { deadlineMs, signal }: { deadlineMs: number; signal: AbortSignal | undefined },
+): Promise<Result<T, ApartFault>> {
   const deadline = AbortSignal.timeout(deadlineMs)
   try {
-    const done: unknown = await threads().run(
-      { task, input },
-      {
-        signal: signal === undefined ? deadline : AbortSignal.any([deadline, signal]),
-      },
-    )
-    return ok(done as ReturnType<Tasks[T]>)
+    return ok((await run(signal === undefined ? deadline : AbortSignal.any([deadline, signal]))) as T)
   } catch (error) {
     if (deadline.aborted) return fail('work-too-slow', { seconds: deadlineMs / 1000 })
     if (isOutOfMemory(error)) return fail('work-too-large')

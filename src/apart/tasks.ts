@@ -1,21 +1,46 @@
-import { deliverBytes, measureOf, type PageContent, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
-import { drawingFault, htmlOfMarkdown } from '../core/exchange/index.ts'
+import type { RewriteAnswer } from '../contract/rules.ts'
+import { deliverBytes, measureOf, type PageContent, type PageFault, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
+import { drawingFault, htmlOfMarkdown, markdownOfHtml } from '../core/exchange/index.ts'
 import { linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
-import { fail, ok } from '../core/result.ts'
-import { becauseOf, compileSite, deliverPage, type SiteSetup } from '../core/rules/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { becauseOf, type CompiledSite, compileSite, deliverPage, type SiteSetup, withShortLinks } from '../core/rules/index.ts'
 
-/** Rules to put on HTML that somebody gave: of a site, as it is set up. */
-export interface RewriteOrder {
+/** A site as threads are told of it, with where those of its short links lead that have been asked for so far. */
+export interface SentSite {
   readonly setup: SiteSetup
   readonly port: number
+  readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string }[]
+}
+
+/** What was done, and the short links that were asked for in vain: where there are any, it is done again with them. */
+export interface DoneWith<T> {
+  readonly done: T
+  readonly unknown: readonly { readonly host: string; readonly slug: string }[]
+}
+
+function doneWith<T>({ setup, port, shortLinks }: SentSite, work: (site: CompiledSite) => T): DoneWith<T> {
+  const known = new Map(shortLinks.map(({ host, slug, destination }) => [`${host} ${slug}`, destination]))
+  const unknown = new Map<string, { host: string; slug: string }>()
+  const done = work(
+    withShortLinks(compileSite(setup, port), (host, slug) => {
+      const name = `${host} ${slug}`
+      if (!known.has(name)) unknown.set(name, { host, slug })
+      return known.get(name) ?? null
+    }),
+  )
+  return { done, unknown: [...unknown.values()] }
+}
+
+/** Rules to put on HTML that somebody gave. */
+export interface RewriteOrder {
+  readonly site: SentSite
   readonly html: string
   readonly path: string
 }
 
 /** A stored page to be made as visitors get it. */
 export interface DeliverOrder {
-  readonly setup: SiteSetup
-  readonly port: number
+  readonly site: SentSite
   readonly bytes: Uint8Array
   readonly encoding: string
   readonly place: Omit<PagePlace, 'findPart'>
@@ -31,6 +56,9 @@ export const TASKS = {
   /** A Markdown text as HTML. The library's time can grow much faster than its input. */
   markdown: (body: string): string => htmlOfMarkdown(body),
 
+  /** An article's HTML as Markdown again, see {@link markdownOfHtml}. */
+  markdownAgain: ({ html, original }: { html: string; original: string }): string => markdownOfHtml(html, original),
+
   /** Why a drawing is not taken; null for one that only draws. */
   drawing: (text: string): string | null => drawingFault(text),
 
@@ -44,27 +72,28 @@ export const TASKS = {
   patch: (order: PatchOrder) => patchSource(order),
 
   /** A page with shared parts in and rules on. */
-  deliver({ setup, port, bytes, encoding, place, parts }: DeliverOrder) {
+  deliver({ site, bytes, encoding, place, parts }: DeliverOrder) {
     const findPart = (kind: string, name: string): string | null => parts[`${kind} ${name}`] ?? null
-    return deliverBytes(bytes, encoding, compileSite(setup, port), { ...place, findPart })
+    return doneWith(site, (whole) => deliverBytes(bytes, encoding, whole, { ...place, findPart }))
   },
 
   /** Rules on HTML, with what was decided of each link, and why. */
-  rewrite({ setup, port, html, path }: RewriteOrder) {
+  rewrite({ site, html, path }: RewriteOrder): DoneWith<Result<RewriteAnswer, PageFault>> {
     const tooMuch = tooMuchOf(measureOf(html))
-    if (tooMuch !== null) return fail(tooMuch)
-    const site = compileSite(setup, port)
-    const page = deliverPage(html, site.rules, site.around(path, { isTheirs: true }), site.findShortLink)
-    return ok({
-      html: page.html,
-      links: page.delivered.map(({ link, facts, decision }) => ({
-        text: linkText(html, link),
-        href: link.href,
-        kind: facts.kind,
-        before: { rel: link.rel, target: link.target },
-        after: { rel: decision.rel, target: decision.target },
-        because: becauseOf(decision),
-      })),
+    if (tooMuch !== null) return { done: fail(tooMuch), unknown: [] }
+    return doneWith(site, (whole) => {
+      const page = deliverPage(html, whole.rules, whole.around(path, { isTheirs: true }), whole.findShortLink)
+      return ok({
+        html: page.html,
+        links: page.delivered.map(({ link, facts, decision }) => ({
+          text: linkText(html, link),
+          href: link.href,
+          kind: facts.kind,
+          before: { rel: link.rel, target: link.target },
+          after: { rel: decision.rel, target: decision.target },
+          because: becauseOf(decision),
+        })),
+      })
     })
   },
 }

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { RepairAnswer, RepairRequest } from './addresses.ts'
 import { BlockList, BlockMade, BlockNew, BlockPlaced, BlockPut, BlockUses } from './blocks.ts'
 import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-changes.ts'
+import { ChangesAnswer, ChangesQuery } from './changes.ts'
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
 import { FileHabit, FileList, FileQuery, FileRemoval, FileUses, SiteFile } from './files.ts'
@@ -55,11 +56,14 @@ import {
   RuleVersionQuery,
 } from './rules.ts'
 import {
+  NamedRequest,
+  NamedShortLinks,
   ShortLink,
   ShortLinkChange,
   ShortLinkList,
   ShortLinkNew,
   ShortLinkQuery,
+  ShortLinksBulkQuery,
   ShortLinkUses,
   SuggestAnswer,
   SuggestRequest,
@@ -221,6 +225,15 @@ export const API = {
     status: 204,
     answer: Nothing,
   }),
+  changes: operation({
+    method: 'get',
+    path: '/changes',
+    summary: 'What has changed since: for screens that are open',
+    needs: 'pages:read',
+    status: 200,
+    query: ChangesQuery,
+    answer: ChangesAnswer,
+  }),
   listShortLinks: operation({
     method: 'get',
     path: '/short-links',
@@ -238,6 +251,25 @@ export const API = {
     status: 201,
     body: ShortLinkNew,
     answer: ShortLink,
+  }),
+  bulkShortLinks: operation({
+    method: 'post',
+    path: '/short-links/bulk',
+    summary: 'Many short links at once, as CSV with a header: destination, slug, and optionally host, title, status',
+    needs: 'short-links:edit',
+    status: 202,
+    query: ShortLinksBulkQuery,
+    answer: JobStarted,
+    media: { body: 'text/csv' },
+  }),
+  namedShortLinks: operation({
+    method: 'post',
+    path: '/short-links/named',
+    summary: 'Where short links lead that are named in addresses',
+    needs: 'short-links:read',
+    status: 200,
+    body: NamedRequest,
+    answer: NamedShortLinks,
   }),
   suggestSlugs: operation({
     method: 'post',

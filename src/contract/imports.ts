@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { Id } from './shared.ts'
+import { ShortLinksBulkReport } from './short-links.ts'
 
 /** Largest upload, and what it may unpack to. Told in the message that refuses more. */
 export const UPLOAD_MAX_BYTES = 300 * 1024 * 1024
@@ -89,9 +90,11 @@ export const Job = z
     state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
     done: z.int(),
     total: z.int(),
-    report: ImportReport.nullable(),
+    report: z.union([ImportReport, ShortLinksBulkReport]).nullable(),
     message: z.string().nullable(),
   })
   .meta({ id: 'Job' })
 export type Job = z.infer<typeof Job>
+/** A job whose report is of one kind. */
+export type JobOf<Report> = Omit<Job, 'report'> & { readonly report: Report | null }
 export const JobStarted = z.object({ job: Id })

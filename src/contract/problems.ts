@@ -32,6 +32,8 @@ export const PROBLEMS = {
   'address-not-outside': [422, 'A short link needs a full web address to lead to.'],
   'slug-taken': [409, 'This short link is taken.'],
   'slug-reserved': [422, 'This word is asked for by robots and browsers, so it cannot be a short link.'],
+  'status-unknown': [422, 'A short link answers with 301, 302, 307 or 308.'],
+  'title-too-long': [422, 'A title has 300 characters at most.'],
   'slug-malformed': [422, 'A short link takes small letters, digits, and hyphens between them.'],
   'slug-too-long': [422, 'This is too long to be said. 60 characters are the most.'],
   'no-short-host': [422, 'This site has no such host for short links.'],

@@ -58,6 +58,50 @@ export const SuggestAnswer = z.object({
 export type SuggestAnswer = z.infer<typeof SuggestAnswer>
 export type ShortLinkList = z.infer<typeof ShortLinkList>
 
+/** Rows of a list that the report names one by one; the rest are counted. */
+export const BULK_NAMED_MAX = 1_000
+
+export const ShortLinksBulkQuery = z.object({
+  dryRun: z
+    .enum(['1', '0', 'true', 'false'])
+    .optional()
+    .transform((said) => said === '1' || said === 'true')
+    .meta({ description: 'Only tells what would become of each row' }),
+})
+
+export const ShortLinksBulkItem = z.object({
+  line: z.int().meta({ description: 'In the file; its header is line 1' }),
+  slug: z.string(),
+  destination: z.string(),
+  outcome: z.enum(['changed', 'refused']),
+  reason: z.string().meta({ description: 'Why it is refused, or where it led before' }),
+})
+
+/** What becomes of a list of short links, row by row. */
+export const ShortLinksBulkReport = z
+  .object({
+    isDryRun: z.boolean(),
+    new: z.int(),
+    changed: z.int(),
+    same: z.int(),
+    refused: z.int(),
+    items: z.array(ShortLinksBulkItem).meta({ description: 'Refused and changed rows, the first of them' }),
+    moreItems: z.int(),
+  })
+  .meta({ id: 'ShortLinksBulkReport' })
+export type ShortLinksBulkReport = z.infer<typeof ShortLinksBulkReport>
+
+/** What a job of this kind is told. */
+export const ShortLinksBulkInput = z.object({ upload: Id, dryRun: z.boolean() })
+
+/** Short links as addresses name them. */
+export const NamedRequest = z.strictObject({
+  links: z.array(z.strictObject({ host: z.string().max(255), slug: z.string().max(200) })).max(200),
+})
+/** Where they lead; those that there are not are left out. */
+export const NamedShortLinks = z.object({ items: z.array(z.object({ host: z.string(), slug: z.string(), destination: z.string() })) })
+export type NamedShortLinks = z.infer<typeof NamedShortLinks>
+
 /** Pages that lead to a short link, the first of them by name. */
 export const ShortLinkUses = z.object({ items: z.array(z.object({ id: Id, title: z.string(), path: z.string() })), total: z.int() })
 export type ShortLinkUses = z.infer<typeof ShortLinkUses>

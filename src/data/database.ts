@@ -80,19 +80,6 @@ export function inTransaction<T>(db: Database, work: (transaction: Transaction) 
   return db.sequelize.transaction(work)
 }
 
-/** Channel on which delivery hears that there is something new. */
-export const SNAPSHOT_CHANNEL = 'maprope_snapshot'
-
-/** Counts the snapshot up and announces it when the transaction commits. */
-export async function announceSnapshot(db: Database, transaction: Transaction): Promise<void> {
-  await rows(
-    db,
-    `WITH next AS (UPDATE snapshot_state SET version = version + 1 RETURNING version) SELECT pg_notify('${SNAPSHOT_CHANNEL}', version::text) FROM next`,
-    [],
-    transaction,
-  )
-}
-
 /** Text as PostgreSQL can keep it: without NUL and halves of surrogate pairs. */
 export const storable = (text: string): string =>
   text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')

@@ -99,9 +99,10 @@ export interface ShortLinkRow {
   id: string
   siteId: string
   hostId: string
+  slug: string
   destination: string
   title: string
-  status: number
+  status: 301 | 302 | 307 | 308
   version: number
   createdAt: Date
 }
@@ -222,6 +223,7 @@ export function defineModels(sequelize: Sequelize): Models {
       id,
       siteId: UUID,
       hostId: UUID,
+      slug: TEXT,
       destination: TEXT,
       title: TEXT,
       status: INTEGER,

@@ -13,7 +13,7 @@ export async function putBlobs(
   for (const { hash, bytes, tags = [], writtenFor = null } of blobs) {
     await rows(
       db,
-      'INSERT INTO blobs (hash, bytes, tags, written_for) VALUES ($1, $2, $3::text[], $4::uuid) ON CONFLICT DO NOTHING',
+      'INSERT INTO blobs (hash, bytes, tags, written_for) VALUES ($1, $2, $3::text[], $4::uuid) ON CONFLICT (hash) DO UPDATE SET created_at = now()',
       [hash, Buffer.from(bytes), tags.map(storable), writtenFor],
       transaction,
     )
@@ -366,11 +366,18 @@ export interface PlacementRow extends WrittenLink {
 /** Placements in the order of path and place. `after` is the last one seen. */
 export function listPlacements(
   db: Database,
-  filter: { siteId: string; path?: string | undefined; after?: { path: string; ordinal: number } | undefined; limit?: number },
+  filter: {
+    siteId: string
+    path?: string | undefined
+    pageIds?: readonly string[]
+    after?: { path: string; ordinal: number } | undefined
+    limit?: number
+  },
 ): Promise<PlacementRow[]> {
   const bind: unknown[] = [filter.siteId, filter.limit ?? null]
   const where = ['p.site_id = $1', 'p.removed_at IS NULL']
   if (filter.path !== undefined) where.push(`p.path = $${bind.push(filter.path)}`)
+  if (filter.pageIds !== undefined) where.push(`p.id = ANY($${bind.push(filter.pageIds)}::uuid[])`)
   if (filter.after !== undefined) {
     const [path, ordinal] = [`$${bind.push(filter.after.path)} COLLATE "C"`, `$${bind.push(filter.after.ordinal)}::int`]
     // The first condition follows from the second; the index only understands the first.
@@ -395,21 +402,4 @@ export async function ownPaths(db: Database, siteId: string): Promise<Set<string
     [siteId],
   )
   return new Set(found.map(({ path }) => path))
-}
-
-/** Differs whenever a page or file of the site may be another one than before, or bear another title. */
-export async function ownStamp(db: Database, siteId: string): Promise<string> {
-  const [row] = await rows<{ stamp: string }>(
-    db,
-    `SELECT concat_ws(' ', p.stamp, f.stamp) AS stamp FROM (SELECT concat_ws(' ', count(*), sum(version), max(updated_at)) AS stamp FROM pages WHERE site_id = $1) p,
-       (SELECT concat_ws(' ', count(*), sum(version), max(updated_at)) AS stamp FROM files WHERE site_id = $1) f`,
-    [siteId],
-  )
-  return row?.stamp ?? ''
-}
-
-/** Differs whenever what is known of a site's links may differ: drafts, files, rules, partners, short links, what waits. */
-export async function contentStamp(db: Database, siteId: string): Promise<string> {
-  const [row] = await rows<{ version: string }>(db, 'SELECT version FROM snapshot_state')
-  return `${row?.version ?? ''} ${await ownStamp(db, siteId)}`
 }

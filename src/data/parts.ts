@@ -20,8 +20,14 @@ export async function readParts(db: Database, siteId: string, of: 'draft' | 'liv
     [siteId],
     transaction,
   )
-  return found.map(({ kind, path, bytes, encoding }) => {
-    const text = decodeSource(bytes, encoding)
-    return { key: path.replace(':', ' '), html: kind === 'menu' ? renderMenu(readMenu(text).entries) : filledBlock(text).html }
-  })
+  return found.map(({ kind, path, bytes, encoding }) => ({ key: partKey(path), html: partHtml(kind, bytes, encoding) }))
+}
+
+/** Of a block's or menu's path: "block:footer" is "block footer". */
+export const partKey = (path: string): string => path.replace(':', ' ')
+
+/** The markup of a stored block or menu. */
+export function partHtml(kind: string, bytes: Uint8Array, encoding: string): string {
+  const text = decodeSource(bytes, encoding)
+  return kind === 'menu' ? renderMenu(readMenu(text).entries) : filledBlock(text).html
 }

@@ -184,6 +184,26 @@ export async function restorePublication(
   return { id, drafts }
 }
 
+/** The pages, blocks and menus, and the files, that a publication changed. */
+export async function publishedBy(
+  db: Database,
+  siteId: string,
+  publicationId: string,
+  transaction: Transaction,
+): Promise<{ pages: string[]; files: string[] }> {
+  const found = await rows<{ kind: string; id: string }>(
+    db,
+    `SELECT i.kind, p.id FROM publication_items i JOIN pages p ON p.site_id = $1 AND p.kind = i.kind AND p.path = i.path WHERE i.publication_id = $2
+     UNION ALL SELECT i.kind, f.id FROM publication_items i JOIN files f ON f.site_id = $1 AND f.path = i.path WHERE i.publication_id = $2 AND i.kind = 'file'`,
+    [siteId, publicationId],
+    transaction,
+  )
+  return {
+    pages: found.flatMap(({ kind, id }) => (kind === 'file' ? [] : [id])),
+    files: found.flatMap(({ kind, id }) => (kind === 'file' ? [id] : [])),
+  }
+}
+
 export interface ListedPublication {
   readonly id: string
   readonly number: number

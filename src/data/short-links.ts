@@ -6,6 +6,8 @@ export interface ListedShortLink extends ShortLinkRow {
   readonly slug: string
   readonly host: string
   readonly prefix: string
+  /** When it was made, to the microsecond: rows of one list differ by less than a Date can tell. */
+  readonly madeAt: string
   readonly clicks: number
   readonly otherClicks: number
 }
@@ -20,21 +22,39 @@ export interface ShortLinkFilter {
   readonly limit: number
 }
 
-/** Short links, newest first, with the clicks of people. */
-export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number }> {
+const LISTED = `l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.version, l.created_at AS "createdAt", l.slug, h.host, h.prefix,
+  to_char(l.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') AS "madeAt"`
+const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.removed_at IS NULL'
+/** Found short links are counted up to here; beyond it only "more than" is known. */
+export const COUNTED_MAX = 10_000
+
+const likeOf = (word: string): string => `%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+
+/** Short links, newest first, with the clicks of people. `total` is up to {@link COUNTED_MAX} + 1, and null where nothing is looked for. */
+export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number | null }> {
   const bind: unknown[] = [filter.siteId]
-  const where = ['l.site_id = $1', 's.is_main', 'h.removed_at IS NULL']
+  const where = ['l.site_id = $1', 'l.removed_slugs IS NULL']
   const also = (sql: (n: string) => string, value: unknown): void => {
     bind.push(value)
     where.push(sql(`$${bind.length}`))
   }
+  const words = (filter.search ?? '').split(/\s+/).filter((each) => each !== '')
   if (filter.id !== undefined) also((n) => `l.id = ${n}`, filter.id)
-  if (filter.slug !== undefined) also((n) => `s.slug = ${n}`, filter.slug)
-  for (const word of (filter.search ?? '').split(/\s+/).filter((each) => each !== '')) {
-    also((n) => `(l.title ILIKE ${n} OR s.slug ILIKE ${n} OR l.destination ILIKE ${n})`, `%${word.replace(/[\\%_]/g, '\\$&')}%`)
-  }
-  const from = 'FROM short_links l JOIN short_link_slugs s ON s.short_link_id = l.id JOIN hosts h ON h.id = l.host_id'
-  const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total ${from} WHERE ${where.join(' AND ')}`, bind)
+  if (filter.slug !== undefined)
+    also(
+      (n) =>
+        `l.id IN (SELECT short_link_id FROM short_link_slugs s JOIN hosts o ON o.id = s.host_id WHERE o.site_id = $1 AND s.slug = ${n})`,
+      filter.slug,
+    )
+  for (const word of words) also((n) => `l.words LIKE ${n}`, likeOf(word))
+  const isNarrowed = filter.id !== undefined || filter.slug !== undefined || words.length > 0
+  const [count] = isNarrowed
+    ? await rows<{ total: number }>(
+        db,
+        `SELECT count(*)::int AS total FROM (SELECT 1 ${FROM} WHERE ${where.join(' AND ')} LIMIT ${COUNTED_MAX + 1}) found`,
+        bind,
+      )
+    : []
   if (filter.after !== undefined) {
     bind.push(filter.after.at, filter.after.id)
     where.push(`(l.created_at, l.id) < ($${bind.length - 1}::timestamptz, $${bind.length}::uuid)`)
@@ -42,13 +62,76 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
   bind.push(filter.limit)
   const items = await rows<ListedShortLink>(
     db,
-    `SELECT l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.version, l.created_at AS "createdAt", s.slug, h.host, h.prefix,
-       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = l.id AND r.visit = 'person') AS clicks,
-       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = l.id AND r.visit <> 'person') AS "otherClicks"
-     ${from} WHERE ${where.join(' AND ')} ORDER BY l.created_at DESC, l.id DESC LIMIT $${bind.length}`,
+    `SELECT found.*, (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit = 'person') AS clicks,
+       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit <> 'person') AS "otherClicks"
+     FROM (SELECT ${LISTED} ${FROM} WHERE ${where.join(' AND ')} ORDER BY l.created_at DESC, l.id DESC LIMIT $${bind.length}) found
+     ORDER BY found."createdAt" DESC, found.id DESC`,
     bind,
   )
-  return { items, total: count?.total ?? 0 }
+  return { items, total: count?.total ?? null }
+}
+
+/** How many short links of a site answer. Reads them all: for a first count. */
+export async function countShortLinks(db: Database, siteId: string): Promise<number> {
+  const [row] = await rows<{ total: number }>(
+    db,
+    `SELECT count(*)::int AS total ${FROM} WHERE l.site_id = $1 AND l.removed_slugs IS NULL`,
+    [siteId],
+  )
+  return row?.total ?? 0
+}
+
+/** A count that was kept, and the number of the log at which it was right; null where none is. */
+export async function keptCount(db: Database, siteId: string): Promise<{ number: number; total: number } | null> {
+  const [row] = await rows<{ number: string | null; total: number | null }>(
+    db,
+    'SELECT short_links_at AS number, short_links_total AS total FROM change_counters WHERE site_id = $1',
+    [siteId],
+  )
+  return row?.number == null || row.total === null ? null : { number: Number(row.number), total: row.total }
+}
+
+export async function keepCount(db: Database, siteId: string, count: { number: number; total: number }): Promise<void> {
+  await rows(db, 'UPDATE change_counters SET short_links_at = $2, short_links_total = $3 WHERE site_id = $1', [
+    siteId,
+    count.number,
+    count.total,
+  ])
+}
+
+/** How many short links came and went since a number of the log. @returns null where the log does not tell */
+export async function countedSince(db: Database, siteId: string, after: number): Promise<{ number: number; difference: number } | null> {
+  const [row] = await rows<{ first: string | null; last: string | null; difference: number; isOther: boolean; prunedTo: string | null }>(
+    db,
+    `SELECT min(number) AS first, max(number) AS last, coalesce(bool_or(capability = 'hosts'), false) AS "isOther",
+       (count(*) FILTER (WHERE capability = 'short-links' AND what = 'made') - count(*) FILTER (WHERE capability = 'short-links' AND what = 'removed'))::int AS difference,
+       (SELECT pruned_to FROM change_counters WHERE site_id = $1) AS "prunedTo"
+     FROM changes WHERE site_id = $1 AND number > $2`,
+    [siteId, after],
+  )
+  // A host that comes or goes takes its short links along.
+  if (row === undefined || row.isOther || Number(row.prunedTo ?? 0) > after) return null
+  if (row.first === null) return { number: after, difference: 0 }
+  return Number(row.first) === after + 1 ? { number: Number(row.last), difference: row.difference } : null
+}
+
+/** Shortest word that the index finds by itself. */
+const INDEXED_CHARS = 3
+
+/** Some short links that have all of these words in slug, title or destination. Words too short for the index only narrow what longer ones find. */
+export function searchShortLinks(
+  db: Database,
+  siteId: string,
+  words: readonly string[],
+  limit: number,
+): Promise<{ host: string; prefix: string; slug: string; destination: string; title: string }[]> {
+  if (!words.some((word) => word.length >= INDEXED_CHARS)) return Promise.resolve([])
+  return rows(
+    db,
+    `SELECT h.host, h.prefix, l.slug, l.destination, l.title ${FROM} WHERE l.site_id = $1 AND l.removed_slugs IS NULL
+     ${words.map((_, i) => `AND l.words LIKE $${i + 3}`).join(' ')} LIMIT $2`,
+    [siteId, limit, ...words.map(likeOf)],
+  )
 }
 
 /** Takes a slug for a short link. @returns false when somebody else has it */
@@ -123,8 +206,124 @@ export async function pagesLeadingTo(
   return { items: items.map(({ id, title, path }) => ({ id, title, path })), total: items[0]?.total ?? 0 }
 }
 
-export async function takenSlugs(db: Database, hostId: string): Promise<Set<string>> {
-  return new Set(
-    (await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1', [hostId])).map(({ slug }) => slug),
+/** A short link as it is named in an address. The slug is in lower case. */
+export interface ShortLinkName {
+  readonly host: string
+  readonly slug: string
+}
+
+/** Where short links lead; those that there are not are left out. */
+export function destinationsOf(
+  db: Database,
+  siteId: string,
+  names: readonly ShortLinkName[],
+): Promise<(ShortLinkName & { id: string; destination: string; status: ShortLinkRow['status'] })[]> {
+  if (names.length === 0) return Promise.resolve([])
+  return rows(
+    db,
+    `SELECT h.host, s.slug, l.id, l.destination, l.status FROM unnest($2::text[], $3::text[]) AS named (host, slug)
+     JOIN hosts h ON h.host = named.host AND h.site_id = $1 AND h.removed_at IS NULL
+     JOIN short_link_slugs s ON s.host_id = h.id AND s.slug = named.slug JOIN short_links l ON l.id = s.short_link_id`,
+    [siteId, names.map(({ host }) => host), names.map(({ slug }) => slug)],
   )
+}
+
+/** Which of these slugs somebody has on a host. */
+export async function takenSlugs(db: Database, hostId: string, slugs: readonly string[]): Promise<Set<string>> {
+  const found = await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1 AND slug = ANY($2::text[])', [
+    hostId,
+    slugs,
+  ])
+  return new Set(found.map(({ slug }) => slug))
+}
+
+/** A slug that is in use, and what it leads to. */
+export interface TakenSlug extends Pick<ShortLinkRow, 'id' | 'hostId' | 'destination' | 'title' | 'status' | 'version'> {
+  /** As it was asked for: a further slug of a link counts as well as its main one. */
+  readonly asked: string
+}
+
+/** Which of these slugs are in use. */
+export function slugsInUse(
+  db: Database,
+  slugs: readonly { readonly hostId: string; readonly slug: string }[],
+  transaction?: Transaction,
+): Promise<TakenSlug[]> {
+  return rows(
+    db,
+    `SELECT s.slug AS asked, s.host_id AS "hostId", l.id, l.destination, l.title, l.status, l.version
+     FROM unnest($1::uuid[], $2::text[]) AS named (host_id, slug) JOIN short_link_slugs s ON s.host_id = named.host_id AND s.slug = named.slug
+     JOIN short_links l ON l.id = s.short_link_id`,
+    [slugs.map(({ hostId }) => hostId), slugs.map(({ slug }) => slug)],
+    transaction,
+  )
+}
+
+/** A short link to be made in a list. */
+export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status'>
+
+/** Makes short links, each with its first entry of history. @returns the ids of those whose slug nobody took meanwhile */
+export async function insertShortLinks(
+  db: Database,
+  { siteId, personId, links }: { siteId: string; personId: string | null; links: readonly NewShortLink[] },
+  transaction: Transaction,
+): Promise<Set<string>> {
+  const made = await rows<{ id: string }>(
+    db,
+    `WITH wanted AS (SELECT * FROM unnest($3::uuid[], $4::uuid[], $5::text[], $6::text[], $7::text[], $8::int[]) AS w (id, host_id, slug, destination, title, status)),
+       taken AS (INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM wanted ON CONFLICT DO NOTHING RETURNING short_link_id),
+       made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status)
+         SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status FROM wanted w JOIN taken ON taken.short_link_id = w.id
+         RETURNING id, destination, title, status)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
+       SELECT id, 1, destination, title, status, $2 FROM made RETURNING short_link_id AS id`,
+    [
+      siteId,
+      personId,
+      links.map(({ id }) => id),
+      links.map(({ hostId }) => hostId),
+      links.map(({ slug }) => slug),
+      links.map(({ destination }) => destination),
+      links.map(({ title }) => title),
+      links.map(({ status }) => status),
+    ],
+    transaction,
+  )
+  return new Set(made.map(({ id }) => id))
+}
+
+/** Changes where short links lead, each on top of the version that was seen. @returns the ids of those that were still of it */
+export async function updateShortLinks(
+  db: Database,
+  {
+    siteId,
+    personId,
+    links,
+  }: {
+    siteId: string
+    personId: string | null
+    links: readonly Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status'>[]
+  },
+  transaction: Transaction,
+): Promise<Set<string>> {
+  const changed = await rows<{ id: string }>(
+    db,
+    `WITH changed AS (
+       UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, version = l.version + 1, updated_at = now()
+       FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[]) AS w (id, version, destination, title, status)
+       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
+       SELECT id, version, destination, title, status, $2 FROM changed RETURNING short_link_id AS id`,
+    [
+      siteId,
+      personId,
+      links.map(({ id }) => id),
+      links.map(({ version }) => version),
+      links.map(({ destination }) => destination),
+      links.map(({ title }) => title),
+      links.map(({ status }) => status),
+    ],
+    transaction,
+  )
+  return new Set(changed.map(({ id }) => id))
 }

@@ -30,13 +30,6 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     [siteId],
     transaction,
   )
-  const shortLinks = await rows<SiteSetup['shortLinks'][number]>(
-    db,
-    `SELECT l.id, h.host, h.prefix, s.slug, l.destination, l.title, l.status FROM short_link_slugs s JOIN short_links l ON l.id = s.short_link_id
-     JOIN hosts h ON h.id = s.host_id WHERE l.site_id = $1 AND h.removed_at IS NULL`,
-    [siteId],
-    transaction,
-  )
   return {
     siteId,
     name: site.name,
@@ -46,14 +39,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     hosts,
     partners,
     rules: RuleList.shape.rules.parse(rules?.list ?? []),
-    shortLinks,
   }
-}
-
-/** The number delivery and caches compare: counted up by every change that visitors could see. */
-export async function snapshotVersion(db: Database, transaction?: Transaction): Promise<number> {
-  const [row] = await rows<{ version: string }>(db, 'SELECT version FROM snapshot_state', [], transaction)
-  return Number(row?.version ?? 0)
 }
 
 export async function siteIds(db: Database, transaction?: Transaction): Promise<string[]> {

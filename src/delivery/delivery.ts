@@ -1,11 +1,13 @@
 import type { Logger } from 'pino'
 import type { ClickLog } from './click-log.ts'
-import type { SnapshotStore } from './snapshot.ts'
+import type { DeliveredPages } from './delivered-pages.ts'
+import type { DeliveryStore } from './store/index.ts'
 import type { Visitors } from './visitor.ts'
 
 /** What delivery answers with. */
 export interface Delivery {
-  readonly store: SnapshotStore
+  readonly store: DeliveryStore
+  readonly pages: DeliveredPages
   readonly clicks: ClickLog
   readonly visitors: Visitors
   readonly log: Logger

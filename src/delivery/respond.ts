@@ -1,53 +1,72 @@
-import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
-import { readFile } from 'node:fs/promises'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { normalise } from '../core/address/index.ts'
-import { deliverBytes, type PageNotes } from '../core/content/index.ts'
+import { matchShortLink } from '../core/routing/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
-import { room } from './room.ts'
 import { say } from './say.ts'
-import type { CompiledSnapshot, HostEntry } from './snapshot.ts'
+import type { HostEntry, StoredFile, StoredPage, StoreView } from './store/index.ts'
 
-/** Bytes of rewritten pages kept ready; the oldest go first. */
-const DELIVERED_MAX_BYTES = 64 * 1024 * 1024
+/** A moment of the store is held for whoever takes an answer slowly for so long; the rest of it is then as of later. */
+const HELD_MS = 30_000
 
-/** Answers a request for a host of the snapshot. The request sees this one snapshot, whatever comes meanwhile (invariant 2). */
-export function respond(
-  delivery: Delivery,
-  snapshot: CompiledSnapshot,
-  entry: HostEntry,
-  host: string,
-  request: IncomingMessage,
-  response: ServerResponse,
-): void {
+/**
+ * Answers a request for a public host. It sees the store as of one moment, whatever comes meanwhile (invariant 2).
+ * @returns false where the host is none of ours, and nothing was answered
+ */
+export function respond(delivery: Delivery, host: string, request: IncomingMessage, response: ServerResponse): boolean {
+  const view = delivery.store.begin()
+  const entry = view?.host(host) ?? null
+  if (view === null || entry === null) {
+    view?.done()
+    return false
+  }
   const url = request.url ?? '/'
   const query = url.indexOf('?')
   const path = query === -1 ? url : url.slice(0, query)
-  if (entry.kind === 'door') return frontDoor(delivery, snapshot, entry, host, request, response)
-  if (entry.kind === 'short') return shortLink(delivery, entry, host, path, request, response)
-  if (request.method !== 'GET' && request.method !== 'HEAD')
-    return say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
-  content(delivery, snapshot, entry, path, url.slice(path.length), request, response).catch((error: unknown) => {
-    delivery.log.error({ err: error, path }, 'a page could not be delivered')
-    if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
-    else response.destroy()
+  if (entry.kind === 'short') {
+    try {
+      shortLink(delivery, view, entry, path, request, response)
+    } catch (error) {
+      // A store that cannot be read must end no process: it is built anew.
+      delivery.log.error({ err: error, path }, 'a short link could not be answered')
+      delivery.store.reportDamage()
+      if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
+    } finally {
+      view.done()
+    }
+    return true
+  }
+  const held = setTimeout(() => view.done(), HELD_MS).unref()
+  response.once('close', () => {
+    clearTimeout(held)
+    view.done()
   })
+  if (entry.kind === 'door') frontDoor(delivery, view, entry, host, request, response)
+  else if (request.method !== 'GET' && request.method !== 'HEAD')
+    say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
+  else
+    content(delivery, view, entry, path, url.slice(path.length), request, response).catch((error: unknown) => {
+      delivery.log.error({ err: error, path }, 'a page could not be delivered')
+      if (isMissing(error)) delivery.store.reportDamage()
+      if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
+      else response.destroy()
+    })
+  return true
 }
 
 function shortLink(
   { clicks, visitors }: Delivery,
+  view: StoreView,
   entry: HostEntry,
-  host: string,
   path: string,
   request: IncomingMessage,
   response: ServerResponse,
 ): void {
   const { method } = request
   if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'A short link can only be followed.', method, { Allow: 'GET, HEAD' })
-  const found = entry.site.shortLinks.match(host, path)
-  if (found === null) return say(response, 404, path === '/' ? entry.site.setup.name : 'There is no short link of this name.', method)
+  const found = matchShortLink(path, entry.prefix, (slug) => view.shortLink(entry.id, slug))
+  if (found === null) return say(response, 404, path === '/' ? entry.ground.setup.name : 'There is no short link of this name.', method)
   // Kept by nobody, so that each click is seen and a changed destination holds at once.
   response.writeHead(found.status, [
     'Location',
@@ -64,21 +83,21 @@ function shortLink(
 
 async function content(
   delivery: Delivery,
-  snapshot: CompiledSnapshot,
+  view: StoreView,
   entry: HostEntry,
   path: string,
   query: string,
   request: IncomingMessage,
   response: ServerResponse,
 ): Promise<void> {
-  const place = locate(entry, path)
+  const place = locate(view, entry, path)
   if (place === null) return say(response, 404, 'There is no page at this address.', request.method)
   if ('moved' in place) {
     response.writeHead(301, { Location: place.moved + query, 'Content-Length': '0' }).end()
     return
   }
   if ('page' in place) {
-    const { bytes, etag } = await deliveredPage(delivery, snapshot, entry, place.page)
+    const { bytes, etag } = await delivery.pages.deliver(view, entry, place.page)
     const headers = { 'Content-Type': `text/html; charset=${place.page.encoding}`, ETag: etag, 'Cache-Control': 'no-cache' }
     if (isFresh(request, etag)) return void response.writeHead(304, headers).end()
     response.writeHead(200, { ...headers, 'Content-Length': bytes.length })
@@ -88,49 +107,31 @@ async function content(
   sendFile(delivery, place.file, request, response)
 }
 
-type LivePage = { path: string; hash: string; encoding: string; waiting: readonly string[] } & PageNotes
-
-type Place = { page: LivePage } | { file: { hash: string; mediaType: string; bytes: number } } | { moved: string }
+type Place = { page: StoredPage } | { file: StoredFile } | { moved: string }
 
 /** Finds what a path names, tolerant of percent-encoding, index files and the closing slash. */
-function locate({ pages, files, site }: HostEntry, path: string): Place | null {
-  const plain = pages.has(path) || files.has(path) ? path : pathnameOf(normalise(path, site.origin) ?? path)
-  const page = pages.get(plain)
-  if (page !== undefined) return { page }
-  const file = files.get(plain)
-  if (file !== undefined) return { file }
-  const folder = plain.replace(/\/index\.html?$/i, '/')
-  const index = pages.get(folder)
-  if (index !== undefined) return { page: index }
+function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
+  const { origin } = entry.ground
+  const as = (each: string): Place | null => {
+    const page = view.page(entry, each)
+    if (page !== null) return { page }
+    const file = view.file(entry, each)
+    return file === null ? null : { file }
+  }
+  const asSent = as(path)
+  if (asSent !== null) return asSent
+  const plain = pathnameOf(normalise(path, origin) ?? path)
+  const found = plain === path ? null : as(plain)
+  if (found !== null) return found
+  const index = view.page(entry, plain.replace(/\/index\.html?$/i, '/'))
+  if (index !== null) return { page: index }
   const other = plain.endsWith('/') ? plain.slice(0, -1) : `${plain}/`
-  return other !== '' && pages.has(other) ? { moved: other } : null
+  return other !== '' && view.page(entry, other) !== null ? { moved: other } : null
 }
 
 const pathnameOf = (address: string): string => (address.startsWith('/') ? address : new URL(address).pathname)
 
-async function deliveredPage({ store, log }: Delivery, snapshot: CompiledSnapshot, { site, findPart }: HostEntry, page: LivePage) {
-  const key = `${site.setup.siteId} ${page.path}`
-  const ready = snapshot.delivered.get(key)
-  if (ready !== undefined) return ready
-  const stored = await readFile(store.blobFile(page.hash))
-  const answer = deliverBytes(stored, page.encoding, site, { ...page, findPart }, room)
-  if (!answer.ok) log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
-  const bytes = answer.ok ? Buffer.from(answer.value) : stored
-  const made = { bytes, etag: `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"` }
-  keepDelivered(snapshot, key, made)
-  return made
-}
-
-function keepDelivered({ delivered }: CompiledSnapshot, key: string, made: { bytes: Buffer; etag: string }): void {
-  delivered.set(key, made)
-  let kept = 0
-  for (const { bytes } of delivered.values()) kept += bytes.length
-  for (const [oldest, { bytes }] of delivered) {
-    if (kept <= DELIVERED_MAX_BYTES) break
-    delivered.delete(oldest)
-    kept -= bytes.length
-  }
-}
+const isMissing = (error: unknown): boolean => error instanceof Error && 'code' in error && error.code === 'ENOENT'
 
 function isFresh(request: IncomingMessage, etag: string): boolean {
   const known = request.headers['if-none-match']
@@ -170,6 +171,7 @@ function sendFile(
   const stream = createReadStream(store.blobFile(file.hash), { start: from, end: to })
   stream.on('error', (error) => {
     log.error({ err: error }, 'a file could not be read')
+    if (isMissing(error)) store.reportDamage()
     response.destroy()
   })
   response.on('close', () => stream.destroy())

@@ -1,8 +1,8 @@
 /** The thread that moves click logs to PostgreSQL: parsing and copying must not take time from answering. */
 import { parentPort, workerData } from 'node:worker_threads'
-import pino from 'pino'
 import { z } from 'zod'
 import { closeDatabase, openDatabase } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
 import { loadClickLogs } from '../jobs/clicks.ts'
 
 const Orders = z.object({ databaseUrl: z.string(), folder: z.string(), logLevel: z.string() })
@@ -13,7 +13,7 @@ const LOAD_EVERY_MS = 1_000
 const PAUSE_PER_WORK = 2
 
 const { databaseUrl, folder, logLevel } = Orders.parse(workerData)
-const log = pino({ level: logLevel })
+const log = openLog(logLevel)
 const db = openDatabase(databaseUrl)
 let isStopping = false
 let wake: () => void = () => {}

@@ -1,19 +1,26 @@
-/** A thread in which imports are carried out, one after the other; what it needs of the process comes with each order. */
-import pino from 'pino'
-import { type Database, openDatabase } from '../data/database.ts'
+/** A thread in which imports and lists are carried out, one after the other; what it needs of the process comes with each order. */
+import { openDatabase } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
 import type { ImportOrder } from '../jobs/import-threads.ts'
 import { type NewPage, runImport } from '../jobs/imports.ts'
-import { SiteViews } from '../services/context.ts'
+import { runShortLinks } from '../jobs/short-links.ts'
+import { createServices, type OwnServices } from '../services/index.ts'
 
-let db: Database | null = null
+let opened: { readonly db: ReturnType<typeof openDatabase>; readonly services: OwnServices } | null = null
 
 /** @returns the pages that menus are to take in */
-export default async function carryOut({ job, settings }: ImportOrder): Promise<readonly NewPage[]> {
-  db ??= openDatabase(settings.databaseUrl)
-  const log = pino({ level: settings.logLevel })
+export default async function carryOut({ job, kind, settings }: ImportOrder): Promise<readonly NewPage[]> {
+  const log = openLog(settings.logLevel)
+  if (opened === null) {
+    const db = openDatabase(settings.databaseUrl)
+    opened = { db, services: createServices({ db, settings, log, enqueue: async () => {} }) }
+  }
+  const { db, services } = opened
   const made: NewPage[] = []
-  await runImport(db, new SiteViews({ db, settings, log, enqueue: async () => {} }), job, log, async (_site, _person, pages) => {
-    made.push(...pages)
-  })
+  if (kind === 'short-links') await runShortLinks(db, services.shortLinkLists, job, log)
+  else
+    await runImport(db, services.views, job, log, async (_site, _person, pages) => {
+      made.push(...pages)
+    })
   return made
 }

@@ -2,31 +2,29 @@ import { randomUUID } from 'node:crypto'
 import type { ServerResponse } from 'node:http'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
-import pino from 'pino'
 import { closeApart } from '../apart/index.ts'
-import { closeDatabase, loggable, migrate, openDatabase, rows } from '../data/database.ts'
+import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
+import { DeliveredPages } from '../delivery/delivered-pages.ts'
 import type { Delivery } from '../delivery/delivery.ts'
 import { cameThroughDoor, upgradeDoor } from '../delivery/front-door/index.ts'
 import { respond } from '../delivery/respond.ts'
 import { say } from '../delivery/say.ts'
-import { SnapshotStore } from '../delivery/snapshot.ts'
+import { DeliveryStore, StorePlaces } from '../delivery/store/index.ts'
+import { startFollower } from '../delivery/store/thread.ts'
 import { Visitors } from '../delivery/visitor.ts'
 import { type EdgeRequest, hostOf, openEdge } from '../edge/index.ts'
 import { readSettings } from '../environment.ts'
 import { openJobQueue, startClickLoader } from '../jobs/index.ts'
-import { createServices } from '../services/index.ts'
+import { createServices, ServiceThreads } from '../services/index.ts'
 import { openStudio } from '../studio/index.ts'
 import { passToStudio } from '../studio/passing.ts'
 import { askStudio, listenForStudio, ownSocket } from '../studio/socket.ts'
 
 process.umask(0o077) // what is kept on disk is this user's alone
 const settings = readSettings(process.env)
-const log = pino({
-  level: settings.logLevel,
-  redact: ['req.headers.cookie', 'req.headers.authorization', '*.password'],
-  serializers: { err: loggable },
-})
+const log = openLog(settings.logLevel)
 const has = (role: 'studio' | 'delivery' | 'jobs'): boolean => settings.roles.has(role)
 /** The studio in a process of its own is reached through its socket alone; the port is another process's. */
 const ownsPort = settings.studioAt === null || !has('studio') || has('delivery')
@@ -37,16 +35,19 @@ const endings: (() => Promise<void> | void)[] = []
 let delivery: Delivery | null = null
 
 if (has('delivery')) {
-  const store = new SnapshotStore(db, { dataFolder: settings.dataFolder, port: settings.port, log })
-  await store.start()
-  delivery = { store, clicks: new ClickLog(settings.dataFolder, log), visitors, log }
+  const follower = startFollower(settings, log)
+  const store = new DeliveryStore(new StorePlaces(settings.dataFolder), { port: settings.port, log, onDamage: follower.onDamage })
+  follower.onBuilt(() => store.look())
+  if (!store.isOpen) await follower.firstBuilt
+  delivery = { store, pages: new DeliveredPages(store, log), clicks: new ClickLog(settings.dataFolder, log), visitors, log }
   const stopLoader = startClickLoader(
     { databaseUrl: settings.databaseUrl, folder: clickFolder(settings.dataFolder), logLevel: settings.logLevel },
     log,
   )
   const { clicks } = delivery
   endings.push(
-    () => store.stop(),
+    follower.stop,
+    () => store.close(),
     () => clicks.close(),
     stopLoader,
   )
@@ -56,7 +57,9 @@ if (has('studio') || has('jobs')) {
   await migrate(db)
   const queue = await openJobQueue(db, has('jobs'), log, settings)
   endings.unshift(() => queue.stop())
-  const services = createServices({ db, settings, log, enqueue: queue.enqueue })
+  const threads = new ServiceThreads(settings)
+  endings.push(() => threads.close())
+  const services = threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue }))
   if (has('jobs')) await queue.work(services)
   if (has('studio') && studioSocket !== null) {
     const answer = await openStudio({ services, settings, log, distFolder: path.dirname(fileURLToPath(import.meta.url)) })
@@ -70,21 +73,19 @@ if (ownsPort) {
     log,
     answer(request, response) {
       const host = hostOf(request.headers.host)
-      const snapshot = delivery?.store.current ?? null
-      const entry = snapshot?.hosts.get(host)
       if (isHealth(request.url)) return void health(request, response)
-      if (delivery !== null && snapshot !== null && entry !== undefined) return respond(delivery, snapshot, entry, host, request, response)
+      if (delivery !== null && respond(delivery, host, request, response)) return
       if (studio !== null && settings.studioHosts.includes(host))
         return cameThroughDoor(request)
           ? say(response, 508, 'The studio is reached at its own address, never through a front door.', request.method)
           : studio(request, response)
-      if (delivery !== null && snapshot === null)
+      if (delivery?.store.isOpen === false)
         return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
       say(response, 421, 'This name is not answered here.', request.method)
     },
     onUpgrade(request, socket, head) {
       const host = hostOf(request.headers.host)
-      const entry = delivery?.store.current?.hosts.get(host)
+      const entry = delivery?.store.host(host)
       if (delivery !== null && entry?.kind === 'door') return upgradeDoor(delivery, entry, host, request, socket, head)
       socket.end('HTTP/1.1 426 Upgrade Required\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
     },
@@ -126,7 +127,7 @@ async function health(request: EdgeRequest, response: ServerResponse): Promise<v
   const reasons: string[] = []
   let apart: string | null = null
   if (request.url === '/readyz') {
-    if (delivery !== null && delivery.store.current === null) reasons.push('no snapshot yet')
+    if (delivery !== null && !delivery.store.isOpen) reasons.push('nothing to deliver from yet')
     if (delivery !== null && !delivery.clicks.isWell) reasons.push('the click log cannot be written')
     if (has('studio') || has('jobs')) reasons.push(...(await databaseReasons()))
     else if (settings.studioAt !== null) apart = await askStudio(settings.studioAt)

@@ -5,17 +5,17 @@
 import { randomBytes } from 'node:crypto'
 import { rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
-import pino from 'pino'
 import { seedDemo } from '../../demo/seed.ts'
 import { originOf } from '../core/rules/index.ts'
 import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
 import { inUseAs, putSetUpCode } from '../data/sites.ts'
 import { readSettings } from '../environment.ts'
 import { createServices } from '../services/index.ts'
 import { digest } from '../services/secrets.ts'
 
 const settings = readSettings(process.env)
-const log = pino({ level: 'warn' })
+const log = openLog('warn')
 const db = openDatabase(settings.databaseUrl)
 await migrate(db)
 const isForRealUse = process.argv.includes('--serve')

@@ -9,6 +9,8 @@ import type { JoinMenus, NewPage } from './imports.ts'
 /** What a thread is told. */
 export interface ImportOrder {
   readonly job: string
+  /** "import", or "short-links" for a list of those. */
+  readonly kind: string
   readonly settings: Settings
 }
 
@@ -49,9 +51,9 @@ export class ImportThreads {
   }
 
   async carryOut(job: string, join: JoinMenus): Promise<void> {
-    const [known] = await rows<{ siteId: string; personId: string | null; isFetch: boolean }>(
+    const [known] = await rows<{ siteId: string; personId: string | null; kind: string; isFetch: boolean }>(
       this.#db,
-      `SELECT site_id AS "siteId", person_id AS "personId", input ? 'address' AS "isFetch" FROM jobs WHERE id = $1 AND state = 'waiting'`,
+      `SELECT site_id AS "siteId", person_id AS "personId", kind, input ? 'address' AS "isFetch" FROM jobs WHERE id = $1 AND state = 'waiting'`,
       [job],
     )
     if (known === undefined || this.#running.has(job)) return
@@ -60,7 +62,7 @@ export class ImportThreads {
     this.#running.set(job, cancel)
     const watch = this.#watch(job, cancel)
     try {
-      const made = await this.#run({ job, settings: this.#settings }, AbortSignal.any([deadline, cancel.signal]))
+      const made = await this.#run({ job, kind: known.kind, settings: this.#settings }, AbortSignal.any([deadline, cancel.signal]))
       if (made.length > 0) await join(known.siteId, known.personId, made)
     } catch (error) {
       if (!this.#isClosing) await this.#tell(job, error, deadline.aborted, cancel.signal.aborted)
@@ -73,6 +75,7 @@ export class ImportThreads {
   #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
     this.#pool ??= new Piscina({
       filename: programAt('import.mjs'),
+      atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
       minThreads: 0,
       maxThreads: IMPORTS_AT_ONCE,
       idleTimeout: IDLE_MS,

@@ -4,28 +4,26 @@ import type { Transaction } from 'sequelize'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
 import { PROBLEMS } from '../contract/problems.ts'
-import { isPageName, NO_NOTES, nameForPath, type PageNotes, pathForName, readPage, tooMuchOf, whyNotServed } from '../core/content/index.ts'
+import { isPageName, nameForPath, type PageNotes, pathForName, readPage, tooMuchOf, whyNotServed } from '../core/content/index.ts'
 import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, looksLikeHtml, patchBytes, sniffEncoding } from '../core/markup/index.ts'
 import { ok, type Result } from '../core/result.ts'
-import { type CompiledSite, readTags, setAside, surveyPage } from '../core/rules/index.ts'
+import { readTags, type SiteGround, setAside, surveyPage } from '../core/rules/index.ts'
+import { Changes } from '../data/changes.ts'
 import { contentHash } from '../data/content-hash.ts'
 import { dropCrawl } from '../data/crawled.ts'
-import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
+import { type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
-import { getBlob, setOrigin, upsertImported } from '../data/pages.ts'
+import { getBlob, type NewContent, setOrigin, upsertImported } from '../data/pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
-import { hashOf, newContent } from '../services/content.ts'
+import { contentOf, hashOf } from '../services/content.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
+import { Cancelled, claim, type Progress, progressWriter } from './claim.ts'
 import { crawl } from './crawl.ts'
 
-/** How often progress is written down and a wish to cancel is looked for. */
-const PROGRESS_MS = 250
 /** One Markdown file has this long: the largest that people write takes a few hundredths of it. */
 const MARKDOWN_MS = 10_000
-
-class Cancelled extends Error {}
 
 /** What is kept of the site under each path, to tell new from changed. */
 interface Kept {
@@ -45,7 +43,8 @@ interface Judged {
     readonly path: string
     readonly bytes: Buffer
     readonly hash: string
-    readonly notes: PageNotes
+    /** Of a page: what was read of it, so that it is not read again to be stored. */
+    readonly page: NewContent | null
     /** The Markdown file that the page was made of. */
     readonly origin?: Buffer | undefined
   } | null
@@ -59,7 +58,7 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
   const input = ImportInput.parse(claimed.input)
   try {
     const site = await views.of({ siteId: claimed.site_id })
-    const report = await importUpload(db, { jobId, site, personId: claimed.person_id, input })
+    const report = await importUpload(db, { jobId, views, site, personId: claimed.person_id, input })
     await Job.update(
       {
         state: 'done',
@@ -97,25 +96,6 @@ export interface NewPage {
 /** Puts new pages into the menus that new pages join. */
 export type JoinMenus = (siteId: string, personId: string | null, made: readonly NewPage[]) => Promise<void>
 
-/** A running job writes its progress several times a second; silence this long means that whoever was at it is gone. */
-export const SILENCE_SECONDS = 30
-
-/** Takes a job up. @returns null when it was cancelled before it began, somebody else has it, or another one of its site is at work */
-async function claim(db: Database, jobId: string): Promise<{ site_id: string; input: unknown; person_id: string | null } | null> {
-  return inTransaction(db, async (transaction) => {
-    await rows(db, 'SELECT s.id FROM sites s JOIN jobs j ON j.site_id = s.id WHERE j.id = $1 FOR UPDATE OF s', [jobId], transaction)
-    const [claimed] = await rows<{ site_id: string; input: unknown; person_id: string | null }>(
-      db,
-      `UPDATE jobs j SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' AND NOT EXISTS (
-         SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.id <> j.id AND o.state = 'running' AND o.updated_at > now() - make_interval(secs => $2))
-       RETURNING site_id, input, person_id`,
-      [jobId, SILENCE_SECONDS],
-      transaction,
-    )
-    return claimed ?? null
-  })
-}
-
 const newPages = ({ items }: ImportReport): NewPage[] =>
   items.flatMap(({ what, outcome, path, title }) =>
     what === 'page' && outcome === 'new' && path !== null ? [{ path, title: title ?? path }] : [],
@@ -126,12 +106,18 @@ class ImportFailure extends Error {}
 
 async function importUpload(
   db: Database,
-  { jobId, site, personId, input }: { jobId: string; site: CompiledSite; personId: string | null; input: ImportInput },
+  {
+    jobId,
+    views,
+    site,
+    personId,
+    input,
+  }: { jobId: string; views: SiteViews; site: SiteGround; personId: string | null; input: ImportInput },
 ): Promise<ImportReport> {
   const { siteId } = site.setup
   const progress = progressWriter(db, jobId)
   const entries = await entriesOf(db, siteId, input, progress)
-  const ground: Ground = { site, input, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
+  const ground: Ground = { views, site, input, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
   const items: ImportItem[] = []
 
   const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
@@ -145,9 +131,11 @@ async function importUpload(
   }
   if (input.dryRun) await each(null)
   else
-    await inTransaction(db, (transaction) =>
-      each((judged) => storeJudged(db, siteId, personId, judged, transaction)).then(() => announceSnapshot(db, transaction)),
-    )
+    await inTransaction(db, async (transaction) => {
+      const changes = new Changes()
+      await each((judged) => storeJudged(db, siteId, personId, judged, transaction, changes))
+      await changes.write(db, transaction)
+    })
 
   const count = (outcome: ImportItem['outcome']): number => items.filter((item) => item.outcome === outcome).length
   return {
@@ -194,22 +182,6 @@ async function frontPage(db: Database, siteId: string): Promise<Model> {
     : { source: decodeSource(bytes, page.encoding), path: page.path }
 }
 
-type Progress = (done: number, total: number, isLast?: boolean) => Promise<void>
-
-function progressWriter(db: Database, jobId: string): Progress {
-  let writtenAt = 0
-  return async (done, total, isLast = false) => {
-    if (!isLast && Date.now() - writtenAt < PROGRESS_MS) return
-    writtenAt = Date.now()
-    const [job] = await rows<{ asked: boolean }>(
-      db,
-      'UPDATE jobs SET done = $2, total = $3, updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked',
-      [jobId, done, total],
-    )
-    if (job?.asked === true) throw new Cancelled()
-  }
-}
-
 async function readKept(db: Database, siteId: string): Promise<Kept> {
   const pages = await rows<{ path: string; hash: string; importHash: string | null; originHash: string | null } & PageNotes>(
     db,
@@ -237,7 +209,8 @@ const NOT_HTML: readonly (readonly [string, string])[] = [
 
 /** What entries are judged by. */
 interface Ground {
-  readonly site: CompiledSite
+  readonly views: SiteViews
+  readonly site: SiteGround
   readonly input: ImportInput
   readonly kept: Kept
   readonly model: Model
@@ -245,7 +218,7 @@ interface Ground {
   readonly taken: Map<string, string>
 }
 
-async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken }: Ground): Promise<Judged> {
+async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept, model, taken }: Ground): Promise<Judged> {
   const { leaveOff } = input
   const refuse = (reason: string): Judged => ({
     content: null,
@@ -292,7 +265,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
     const before = kept.files.get(path)
     const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
     return {
-      content: { kind: 'file', name, path, bytes, hash, notes: NO_NOTES },
+      content: { kind: 'file', name, path, bytes, hash, page: null },
       item: {
         name: entry.name,
         path,
@@ -310,13 +283,13 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   const head = bytes.toString('latin1', 0, 8)
   const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
   if (misnamed !== undefined) return refuse(`It is named like a page, but it is ${misnamed[1]}.`)
-  let page = readPage(bytes)
+  let page = readPage(bytes, undefined, path)
   const aside = setAside(page.text)
   if (aside.length > 0) {
     const patched = patchBytes(bytes, page.encoding, page.text, aside)
     if (!patched.ok) return refuse(PROBLEMS['encoding-unpatchable'][1])
     bytes = Buffer.from(patched.value)
-    page = readPage(bytes)
+    page = readPage(bytes, undefined, path)
   }
   const tooMuch = tooMuchOf({ ...page, bytes: bytes.length, links: page.placements.length })
   if (tooMuch !== null) return refuse(PROBLEMS[tooMuch][1])
@@ -332,8 +305,19 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
   if (path === '/' && outcome === 'changed' && !input.replacesFront && (isEdited || input.address !== undefined))
     return refuse(REPLACES_FRONT)
+  const { changes } = await views.knowing(site, ({ rules, around, findShortLink }) =>
+    surveyPage(bytes, rules, around(path, notes), findShortLink, page.encoding),
+  )
   return {
-    content: { kind: 'page', name, path, bytes, hash: pageHash, notes, origin: made?.origin },
+    content: {
+      kind: 'page',
+      name,
+      path,
+      bytes,
+      hash: pageHash,
+      page: contentOf(bytes, sourceNameOf(name, path), 'page', notes, page),
+      origin: made?.origin,
+    },
     item: {
       name: entry.name,
       path,
@@ -342,7 +326,7 @@ async function judgeEntry(entry: ArchiveEntry, { site, input, kept, model, taken
       title: page.title ?? name,
       encoding: page.encoding,
       links: page.placements.length,
-      changes: surveyPage(bytes, site.rules, site.around(path, notes), site.findShortLink, page.encoding).changes,
+      changes,
       bytes: bytes.length,
       reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
     },
@@ -383,25 +367,27 @@ function underFolder(folder: string, path: string): string {
 
 const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/index.html')
 
+/** Under which name it is exported again. */
+const sourceNameOf = (name: string, path: string): string => (/^https?:/.test(name) ? nameForPath(path) : name)
+
 async function storeJudged(
   db: Database,
   siteId: string,
   personId: string | null,
   { item, content }: Judged,
   transaction: Transaction,
+  changes: Changes,
 ): Promise<void> {
   if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) return
   const { path, bytes, hash } = content
-  if (content.kind === 'file') {
-    await upsertFile(db, { siteId, path, mediaType: lookup(path) ?? 'application/octet-stream', hash, bytes, personId }, transaction)
+  if (content.page === null) {
+    const mediaType = lookup(path) ?? 'application/octet-stream'
+    changes.add(siteId, 'files', await upsertFile(db, { siteId, path, mediaType, hash, bytes, personId }, transaction), 'changed')
     return
   }
-  const sourceName = /^https?:/.test(content.name) ? nameForPath(path) : content.name
-  const id = await upsertImported(
-    db,
-    { siteId, path, sourceName, content: newContent(bytes, sourceName, { path, notes: content.notes }), personId },
-    transaction,
-  )
+  const sourceName = sourceNameOf(content.name, path)
+  const id = await upsertImported(db, { siteId, path, sourceName, content: content.page, personId }, transaction)
+  changes.add(siteId, 'pages', id, item.outcome === 'new' ? 'made' : 'changed')
   await setOrigin(
     db,
     id,

@@ -2,16 +2,19 @@ import { Worker } from 'node:worker_threads'
 import PgBoss from 'pg-boss'
 import type { Logger } from 'pino'
 import { z } from 'zod'
+import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
 import { type Database, rows } from '../data/database.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
+import { dropUnusedContents } from '../data/unused-contents.ts'
 import { dropOldUploads } from '../data/uploads.ts'
 import type { Settings } from '../environment.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
+import { SILENCE_SECONDS } from './claim.ts'
 import { IMPORTS_AT_ONCE, ImportThreads } from './import-threads.ts'
-import { type JoinMenus, SILENCE_SECONDS } from './imports.ts'
+import type { JoinMenus } from './imports.ts'
 import { carryOutPlans } from './plans.ts'
 import { checkPublication } from './publication-checks.ts'
 
@@ -23,6 +26,8 @@ const PLANS_MS = 1_000
 /** How often a job may be begun. */
 const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
+/** A reader that was away for longer starts anew. */
+const CHANGES_KEPT_HOURS = 72
 const HOUSEKEEPING_MS = 60 * 60 * 1000
 
 /** Sends work to the job floor. */
@@ -65,7 +70,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
     if (threads.isFull) return
     const waiting = await rows<{ id: string }>(
       db,
-      `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND kind = 'import' AND created_at < now() - interval '2 seconds'
+      `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND created_at < now() - interval '2 seconds'
          AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running') ORDER BY site_id, created_at`,
     )
     for (const { id } of waiting) await enqueue(IMPORTS, { job: id })
@@ -87,7 +92,18 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
-        every(HOUSEKEEPING_MS, () => Promise.all([dropOldUploads(db), dropOldCrawls(db), dropExpiredSessions(db)]), log),
+        every(
+          HOUSEKEEPING_MS,
+          () =>
+            Promise.all([
+              dropOldUploads(db),
+              dropOldCrawls(db),
+              dropExpiredSessions(db),
+              pruneChanges(db, CHANGES_KEPT_HOURS),
+              dropUnusedContents(db),
+            ]),
+          log,
+        ),
       )
     },
     async stop() {

@@ -65,13 +65,11 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
       const content = hash === null ? null : await getContent(db, hash)
       if (content === null) return []
       const { bytes, tags, writtenFor } = content
-      const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, {
-        path,
-        tags,
-        writtenFor,
-        waiting: (pageId === undefined ? undefined : waiting.get(pageId)) ?? waiting.get('shared'),
+      const place = { path, tags, writtenFor, waiting: (pageId === undefined ? undefined : waiting.get(pageId)) ?? waiting.get('shared') }
+      return views.knowing(view, (site) => {
+        const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), site, place)
+        return asDelivered(page.whole, page.links)
       })
-      return asDelivered(page.whole, page.links)
     }
     for (const { kind, path, fromHash, toHash, fromEncoding, encoding } of items) {
       if (kind !== 'page' || wanted.length >= PAGES_MAX) continue

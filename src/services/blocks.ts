@@ -87,13 +87,14 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
       if (!actor.can('pages:publish')) return fail('forbidden')
       const path = `block:${name}`
       const content = newContent(new TextEncoder().encode(source), title, { encoding: 'utf-8', kind: 'block', path, notes: NO_NOTES })
-      const made = await write(db, async (transaction) => {
+      const made = await write(db, async (transaction, changes) => {
         const id = await insertPage(
           db,
           { siteId: actor.siteId, kind: 'block', path, sourceName: '', content, personId: actor.personId },
           transaction,
         )
         if (id === null) return fail('name-taken', { name })
+        changes.add(actor.siteId, 'pages', id, 'made')
         await writeAudit(db, actor, 'blocks:create', id, { name }, transaction)
         return ok(id)
       })

@@ -5,7 +5,7 @@ import { applyPatches, decodeSource, differenceOf, patchBytes, rebasePatches, wr
 import { readMenu } from '../core/menus/index.ts'
 import { type ChangedLink, changeEntries, changeLinks, destinationOf, type PlacementPage } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { CompiledSite } from '../core/rules/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
 import { type BulkPage, bulkChangePages, insertBulkChange, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
 import { rows } from '../data/database.ts'
 import { findPage, getBlob, type ListedPage, updateDraft } from '../data/pages.ts'
@@ -34,7 +34,7 @@ export function bulkChangesService(
   visits: ReturnType<typeof visitsService>,
 ) {
   /** The links that are meant, by page, with where each starts; and what their destinations are called, where that is wanted. */
-  const select = async (actor: Actor, { selection, change }: BulkChangeNew, view: CompiledSite) => {
+  const select = async (actor: Actor, { selection, change }: BulkChangeNew, view: SiteGround) => {
     const list = await placements.listOf(actor.siteId, view)
     const wanted = new Map<string, Map<number, number>>()
     const pages = new Map<string, PlacementPage>()
@@ -63,7 +63,7 @@ export function bulkChangesService(
     return { wanted, pages, titles: await titlesOf(actor, view, destinations) }
   }
 
-  async function titlesOf(actor: Actor, { origin }: CompiledSite, destinations: ReadonlySet<string>): Promise<ReadonlyMap<string, string>> {
+  async function titlesOf(actor: Actor, { origin }: SiteGround, destinations: ReadonlySet<string>): Promise<ReadonlyMap<string, string>> {
     const titles = new Map<string, string>()
     if (destinations.size === 0) return titles
     const own = await rows<{ path: string; title: string }>(
@@ -85,7 +85,7 @@ export function bulkChangesService(
   const plan = async (actor: Actor, asked: BulkChangeNew): Promise<{ planned: Planned[]; skipped: Map<string, number> }> => {
     const view = await views.of(actor)
     const { wanted, pages, titles } = await select(actor, asked, view)
-    const help = { site: view, titleOf: (destination: string) => titles.get(destination) ?? null }
+    const titleOf = (destination: string) => titles.get(destination) ?? null
     const planned: Planned[] = []
     const skipped = new Map<string, number>()
     for (const [pageId, links] of wanted) {
@@ -94,7 +94,7 @@ export function bulkChangesService(
       const stored = page === null ? null : await getBlob(db, page.draftHash)
       if (page === null || known === undefined || stored === null) continue
       const text = decodeSource(stored, page.encoding)
-      const made = changePage(page, known, stored, text, links, asked.change, help)
+      const made = await views.knowing(view, (site) => changePage(page, known, stored, text, links, asked.change, { site, titleOf }))
       for (const why of made.skipped) skipped.set(why, (skipped.get(why) ?? 0) + 1)
       if (made.changed.length > 0) planned.push({ page, bytes: made.bytes, changed: made.changed })
     }
@@ -123,7 +123,7 @@ export function bulkChangesService(
       }
       if (asked.dryRun) return ok(review)
       if (planned.length === 0) return fail('nothing-to-change')
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const pages: BulkPage[] = []
         for (const { page, bytes } of planned) {
           const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
@@ -141,6 +141,13 @@ export function bulkChangesService(
           { siteId: actor.siteId, change: asked.change, links, personId: actor.personId, pages },
           transaction,
         )
+        changes.add(
+          actor.siteId,
+          'pages',
+          pages.map(({ pageId }) => pageId),
+          'changed',
+        )
+        changes.add(actor.siteId, 'bulk-changes', id, 'made')
         await writeAudit(db, actor, 'bulk-changes:make', id, { do: asked.change.do, links, pages: pages.length }, transaction)
         return ok(id)
       })
@@ -161,7 +168,7 @@ export function bulkChangesService(
         if (bytes === null) left.push({ page: page.path, why: 'It was edited in the same place since. Its history has every version.' })
         else back.push({ page, bytes })
       }
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         if (!(await markUndone(db, id, transaction))) return fail('already-undone')
         for (const { page, bytes } of back) {
           const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
@@ -172,6 +179,13 @@ export function bulkChangesService(
           )
           if (version === null) return fail('moved-on', { why: `“${page.title}” is being edited. Try again in a moment.` })
         }
+        changes.add(
+          actor.siteId,
+          'pages',
+          back.map(({ page }) => page.id),
+          'changed',
+        )
+        changes.add(actor.siteId, 'bulk-changes', id, 'removed')
         await writeAudit(db, actor, 'bulk-changes:undo', id, { pages: back.length, left: left.length }, transaction)
         return ok(null)
       })

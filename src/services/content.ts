@@ -28,7 +28,7 @@ export function newContent(
   fallbackTitle: string,
   { encoding, kind = 'page', path = '/', notes }: ContentOptions,
 ): NewContent {
-  return stored(bytes, fallbackTitle, kind, notes, kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path))
+  return contentOf(bytes, fallbackTitle, kind, notes, kind === 'menu' ? readMenuContent(bytes) : readPage(bytes, encoding, path))
 }
 
 /** {@link newContent} for what somebody gave, however large: read apart where it is, and refused where it is too much. */
@@ -46,10 +46,11 @@ export async function givenContent(
       : ok(readPage(bytes, encoding, path))
   if (!read.ok) return read
   const tooMuch = tooMuchOf({ ...read.value, bytes: bytes.length, links: read.value.placements.length })
-  return tooMuch === null ? ok(stored(bytes, fallbackTitle, kind, notes, read.value)) : fail(tooMuch)
+  return tooMuch === null ? ok(contentOf(bytes, fallbackTitle, kind, notes, read.value)) : fail(tooMuch)
 }
 
-const stored = (
+/** What is stored of a page that was read already. */
+export const contentOf = (
   bytes: Uint8Array,
   fallbackTitle: string,
   kind: PageKind,

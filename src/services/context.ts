@@ -1,14 +1,18 @@
 import type { Logger } from 'pino'
 import type { Transaction } from 'sequelize'
 import { z } from 'zod'
+import type { DoneWith, SentSite } from '../apart/index.ts'
 import type { Permission } from '../contract/people.ts'
 import type { PartFinder } from '../core/blocks/index.ts'
-import { type CompiledSite, compileSite } from '../core/rules/index.ts'
-import { announceSnapshot, type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
+import { ok, type Result } from '../core/result.ts'
+import { type CompiledSite, compileSite, type SiteGround, withShortLinks } from '../core/rules/index.ts'
+import { Changes, logEnds } from '../data/changes.ts'
+import { type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import type { Role } from '../data/models.ts'
 import { readParts } from '../data/parts.ts'
-import { readSiteSetup, snapshotVersion } from '../data/sites.ts'
+import { readSiteSetup } from '../data/sites.ts'
 import type { Settings } from '../environment.ts'
+import { KnownShortLinks } from './known-short-links.ts'
 
 /** What every service stands on. */
 export interface Context {
@@ -32,25 +36,51 @@ export interface Actor {
   can(permission: Permission): boolean
 }
 
-/** Compiled sites, kept until a change that counts the snapshot up. */
+/** Compiled sites, kept until what they are compiled from changes. */
 export class SiteViews {
-  readonly #kept = new Map<string, { version: number; view: CompiledSite }>()
+  readonly #kept = new Map<string, { setUpNumber: number; view: SiteGround }>()
   readonly #context: Context
 
   constructor(context: Context) {
     this.#context = context
   }
 
-  async of(actor: Pick<Actor, 'siteId'>): Promise<CompiledSite> {
+  async of({ siteId }: Pick<Actor, 'siteId'>): Promise<SiteGround> {
     const { db, settings } = this.#context
-    const version = await snapshotVersion(db)
-    const kept = this.#kept.get(actor.siteId)
-    if (kept?.version === version) return kept.view
-    const setup = await readSiteSetup(db, actor.siteId)
-    if (setup === null) throw new Error(`Site ${actor.siteId} is gone`)
+    const setUpNumber = (await logEnds(db, siteId))[0]?.setUpNumber ?? 0
+    const kept = this.#kept.get(siteId)
+    if (kept?.setUpNumber === setUpNumber) return kept.view
+    const setup = await readSiteSetup(db, siteId)
+    if (setup === null) throw new Error(`Site ${siteId} is gone`)
     const view = compileSite(setup, settings.port)
-    this.#kept.set(actor.siteId, { version, view })
+    this.#kept.set(siteId, { setUpNumber, view })
     return view
+  }
+
+  /**
+   * Does work that asks where short links lead: once to hear which, and again when that is known. Only those it asks for are read.
+   * @param work - gives the same whenever it is done with the same
+   */
+  async knowing<T>(ground: SiteGround, work: (site: CompiledSite) => T | Promise<T>): Promise<T> {
+    const known = new KnownShortLinks(this.#context.db, ground.setup.siteId)
+    for (;;) {
+      const done = await work(withShortLinks(ground, known.find))
+      if (!(await known.learn())) return done
+    }
+  }
+
+  /** {@link knowing} for work that is done in another thread. @param run - hands the site on, and what came back */
+  async knowingApart<T, F extends string>(
+    { setup }: SiteGround,
+    run: (site: SentSite) => Promise<Result<DoneWith<T>, F>>,
+  ): Promise<Result<T, F>> {
+    const { db, settings } = this.#context
+    const known = new KnownShortLinks(db, setup.siteId)
+    for (;;) {
+      const done = await run({ setup, port: settings.port, shortLinks: known.all })
+      if (!done.ok) return done
+      if (!(await known.learn(done.value.unknown))) return ok(done.value.done)
+    }
   }
 
   /** What every shared part shows, by "block name" or "menu name": as it stands in the studio, or as readers see it. */
@@ -82,13 +112,18 @@ export async function writeAudit(
   )
 }
 
-/** A transaction that takes its writes back when its answer is a refusal. */
-export async function write<R extends { ok: boolean }>(db: Database, work: (transaction: Transaction) => Promise<R>): Promise<R> {
+/** A transaction that takes its writes back when its answer is a refusal, and logs what changed when it is not. */
+export async function write<R extends { ok: boolean }>(
+  db: Database,
+  work: (transaction: Transaction, changes: Changes) => Promise<R>,
+): Promise<R> {
   let answer: R | undefined
   try {
     return await inTransaction(db, async (transaction) => {
-      answer = await work(transaction)
+      const changes = new Changes()
+      answer = await work(transaction, changes)
       if (!answer.ok) throw new Refused()
+      await changes.write(db, transaction)
       return answer
     })
   } catch (error) {
@@ -97,9 +132,6 @@ export async function write<R extends { ok: boolean }>(db: Database, work: (tran
   }
 }
 class Refused extends Error {}
-
-/** Visitors could see the change: delivery must hear of it when the transaction commits. */
-export const announce = announceSnapshot
 
 /** Cursors are opaque to callers: a JSON value in base64url. */
 export const cursorOf = (value: unknown): string => Buffer.from(JSON.stringify(value)).toString('base64url')

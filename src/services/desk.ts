@@ -1,7 +1,7 @@
 import type { Desk } from '../contract/desk.ts'
 import type { Finding } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { CompiledSite } from '../core/rules/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
@@ -19,7 +19,7 @@ export function deskService(
   placements: ReturnType<typeof placementsService>,
   publications: ReturnType<typeof publicationsService>,
 ) {
-  async function look(actor: Actor, view: CompiledSite): Promise<Findings> {
+  async function look(actor: Actor, view: SiteGround): Promise<Findings> {
     const list = await placements.listOf(actor.siteId, view)
     const { found, pages, findings } = list.ask({ finding: 'unmarked' })
     const all = list.ask({})

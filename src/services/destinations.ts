@@ -5,8 +5,10 @@ import { decodeSource } from '../core/markup/index.ts'
 import { partnerLink } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
+import { changesAfter, logEnds } from '../data/changes.ts'
 import { rows } from '../data/database.ts'
-import { getBlob, ownStamp } from '../data/pages.ts'
+import { getBlob } from '../data/pages.ts'
+import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** A page or file as it is looked for. */
@@ -22,14 +24,17 @@ interface Entry {
 interface Shelf {
   readonly index: MiniSearch<Entry>
   readonly entries: Map<string, Entry>
-  readUpTo: string
-  /** Of the state of pages and files that was read last. */
-  stamp: string
+  /** How far it has followed the log; null before its first reading. */
+  number: number | null
 }
 
+/** Short links offered among other destinations. */
+const SHORT_LINKS_SHOWN = 3
 const DAY_MS = 86_400_000
 /** A page edited today counts this much more than one that nobody has touched for long. */
 const RECENT_BOOST = 1
+/** After more changes than these a shelf is filled anew. */
+const FOLLOWED_MAX = 5_000
 /** Sites whose shelves are kept in memory. */
 const SHELVES_MAX = 20
 
@@ -56,8 +61,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
           searchOptions: { prefix: true, fuzzy: (term) => (term.length > 3 ? 0.25 : 0), boost: { title: 2 }, combineWith: 'AND' },
         }),
         entries: new Map(),
-        readUpTo: '-infinity',
-        stamp: '',
+        number: null,
       })
       shelves.set(siteId, made)
     }
@@ -66,18 +70,31 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
     return shelf
   }
 
-  /** Reads what changed since the last time, if anything did; rows that changed in the same moment as the last one are read again. */
+  /** Reads what changed since the last time, by the log: nothing else is looked at. */
   const bringUpToDate = async (siteId: string, shelf: Shelf): Promise<void> => {
-    const stamp = await ownStamp(db, siteId)
-    if (stamp === shelf.stamp) return
-    shelf.stamp = stamp
-    const changed = await rows<{ id: string; kind: Entry['kind']; path: string; title: string; at: Date; stamp: string; isGone: boolean }>(
+    const [end] = await logEnds(db, siteId)
+    const number = end?.number ?? 0
+    if (shelf.number === number) return
+    const changes = shelf.number === null ? null : await changesAfter(db, { siteId, after: shelf.number, limit: FOLLOWED_MAX })
+    const isWhole = changes === null || changes.length === FOLLOWED_MAX
+    const ids = isWhole ? null : changes.flatMap(({ capability, key }) => (capability === 'pages' || capability === 'files' ? [key] : []))
+    shelf.number = isWhole ? number : (changes[changes.length - 1]?.number ?? number)
+    if (ids?.length === 0) return
+    const changed = await rows<{ id: string; kind: Entry['kind']; path: string; title: string; at: Date; isGone: boolean }>(
       db,
-      `SELECT id, 'inside page' AS kind, path, title, draft_at AS at, updated_at::text AS stamp, removed_at IS NOT NULL AS "isGone" FROM pages
-         WHERE site_id = $1 AND kind = 'page' AND updated_at >= $2::timestamptz
-       UNION ALL SELECT id, 'file', path, path, updated_at, updated_at::text, removed_at IS NOT NULL FROM files WHERE site_id = $1 AND updated_at >= $2::timestamptz`,
-      [siteId, shelf.readUpTo],
+      `SELECT id, 'inside page' AS kind, path, title, draft_at AS at, removed_at IS NOT NULL AS "isGone" FROM pages
+         WHERE site_id = $1 AND kind = 'page' AND ($2::uuid[] IS NULL OR id = ANY($2::uuid[]))
+       UNION ALL SELECT id, 'file', path, path, updated_at, removed_at IS NOT NULL FROM files
+         WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2::uuid[]))`,
+      [siteId, ids],
     )
+    // A page that was never live is gone altogether when it is removed.
+    const found = new Set(changed.map(({ id }) => id))
+    for (const id of ids ?? shelf.entries.keys()) {
+      if (found.has(id) || !shelf.entries.has(id)) continue
+      shelf.index.discard(id)
+      shelf.entries.delete(id)
+    }
     for (const { id, kind, path, title, at, isGone } of changed) {
       const before = shelf.entries.get(id)
       const entry: Entry = { id, kind, path, title: kind === 'file' ? decodeName(path) : title, at: new Date(at).getTime() }
@@ -91,8 +108,6 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
       shelf.entries.set(id, entry)
       shelf.index.add(entry)
     }
-    for (const { stamp } of changed)
-      if (shelf.readUpTo === '-infinity' || Date.parse(stamp) > Date.parse(shelf.readUpTo)) shelf.readUpTo = stamp
   }
 
   return {
@@ -119,23 +134,19 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
         const there = wordsOf(words)
         return query.length > 0 && query.every((word) => there.some((each) => each.startsWith(word)))
       }
-      const shortLinks: Destination[] = view.setup.shortLinks
-        .filter(
-          ({ slug, destination, title }) =>
-            hasAll(`${slug} ${title ?? ''}`) || (query.length > 0 && query.every((word) => destination.toLowerCase().includes(word))),
-        )
-        .slice(0, 3)
-        .map(({ host, prefix, slug, destination, title }) => {
+      const shortLinks = (await searchShortLinks(db, actor.siteId, query, SHORT_LINKS_SHOWN)).map(
+        ({ host, prefix, slug, destination, title }): Destination => {
           const address = `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}${slug}`
           return {
             kind: 'short link',
             address,
-            title: title === undefined || title === '' ? slug : title,
+            title: title === '' ? slug : title,
             note: `${address.replace(/^https?:\/\//, '')} → ${new URL(destination).hostname}`,
             pageId: null,
             start: null,
           }
-        })
+        },
+      )
       const partners: Destination[] = []
       for (const partner of view.setup.partners) {
         if (!hasAll(`${partner.name} ${partner.sites.join(' ')}`)) continue

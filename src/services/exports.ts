@@ -1,10 +1,10 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { deliverBytes, nameForPath, type PagePlace } from '../core/content/index.ts'
-import { articleOf, markdownOfHtml, readMarkdown } from '../core/exchange/index.ts'
+import { articleOf, readMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { CompiledSite } from '../core/rules/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
 import { listFiles } from '../data/files.ts'
 import { getBlob, getContent, type ListedPage, listPages } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
@@ -17,29 +17,32 @@ const PACKED = /\.(?:png|jpe?g|gif|webp|avif|woff2?|mp4|webm|mp3|ogg|zip|gz|br|p
 const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
 
-export function exportsService({ db, log, settings }: Context, views: SiteViews) {
+export function exportsService({ db, log }: Context, views: SiteViews) {
   /** A page as visitors get it; a large one is made apart, so that nobody else waits. */
   const deliveredPage = async (
     bytes: Uint8Array,
     encoding: string,
-    view: CompiledSite,
+    view: SiteGround,
     place: Omit<PagePlace, 'findPart'>,
     parts: Readonly<Record<string, string>>,
   ): Promise<Result<Uint8Array, 'encoding-unpatchable' | ApartFault>> => {
     if (bytes.length <= HERE_MAX_BYTES)
-      return deliverBytes(bytes, encoding, view, { ...place, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null })
-    const order = { setup: view.setup, port: settings.port, bytes, encoding, place, parts }
-    const done = await apart('deliver', order, { deadlineMs: PAGE_WORK_MS })
+      return views.knowing(view, (site) =>
+        deliverBytes(bytes, encoding, site, { ...place, findPart: (kind, name) => parts[`${kind} ${name}`] ?? null }),
+      )
+    const done = await views.knowingApart(view, (site) =>
+      apart('deliver', { site, bytes, encoding, place, parts }, { deadlineMs: PAGE_WORK_MS }),
+    )
     return done.ok ? done.value : done
   }
-  /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where the original is gone. */
+  /** A page that came as Markdown, as Markdown again: what nobody changed byte for byte. Null where the original is gone, or it cannot be written in time. */
   const asMarkdown = async (page: ListedPage, html: string): Promise<Uint8Array | null> => {
     const origin = page.originHash === null ? null : await getBlob(db, page.originHash)
     if (origin === null) return null
     const { front, body } = readMarkdown(decodeSource(origin, sniffEncoding(origin).encoding))
-    return new TextEncoder().encode(
-      front + markdownOfHtml(articleOf(html, /^\s*(?:# |[^\n]+\n=+\s*\n)/.test(body) ? null : page.title), body),
-    )
+    const article = articleOf(html, /^\s*(?:# |[^\n]+\n=+\s*\n)/.test(body) ? null : page.title)
+    const again = await apart('markdownAgain', { html: article, original: body }, { deadlineMs: PAGE_WORK_MS })
+    return again.ok ? new TextEncoder().encode(front + again.value) : null
   }
 
   return {

@@ -9,7 +9,7 @@ import { rows } from '../data/database.ts'
 import { type ListedFile, markFileRemoved, searchFiles, upsertFile } from '../data/files.ts'
 import { usesOfFile } from '../data/pages.ts'
 import { hashOf } from './content.ts'
-import { type Actor, announce, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
 const KINDS = new Map<string, readonly string[]>(
@@ -84,7 +84,7 @@ export function filesService({ db }: Context, views: SiteViews) {
   const put = async (actor: Actor, path: string, bytes: Uint8Array, detail: object): Promise<Result<SiteFile, FileFault>> => {
     const fault = await contentFault(path, bytes)
     if (fault !== null) return fault
-    const saved = await write(db, async (transaction) => {
+    const saved = await write(db, async (transaction, changes) => {
       const [page] = await rows(db, 'SELECT 1 FROM pages WHERE site_id = $1 AND path = $2', [actor.siteId, path], transaction)
       if (page !== undefined) return fail('path-taken', { path })
       const mediaType = lookup(path) ?? 'application/octet-stream'
@@ -93,7 +93,7 @@ export function filesService({ db }: Context, views: SiteViews) {
         { siteId: actor.siteId, path, mediaType, hash: hashOf(bytes), bytes, personId: actor.personId },
         transaction,
       )
-      await announce(db, transaction)
+      changes.add(actor.siteId, 'files', id, 'changed')
       await writeAudit(db, actor, 'files:upload', id, { path, bytes: bytes.length, ...detail }, transaction)
       return ok(id)
     })
@@ -156,9 +156,9 @@ export function filesService({ db }: Context, views: SiteViews) {
     /** Sets what new links to files do. Links that are there stay as they are. */
     async setHabit(actor: Actor, habit: FileHabit): Promise<Result<FileHabit, 'forbidden'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         await rows(db, 'UPDATE sites SET downloads_files = $2 WHERE id = $1', [actor.siteId, habit.downloads], transaction)
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'sites', actor.siteId, 'changed')
         await writeAudit(db, actor, 'files:habit', null, habit, transaction)
         return ok(habit)
       })
@@ -184,8 +184,9 @@ export function filesService({ db }: Context, views: SiteViews) {
             .slice(0, 3)
             .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''}`,
         })
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         if (!(await markFileRemoved(db, { id, version, isRemoved }, transaction))) return fail('moved-on')
+        changes.add(actor.siteId, 'files', id, isRemoved ? 'removed' : 'made')
         await writeAudit(db, actor, isRemoved ? 'files:delete' : 'files:undelete', id, { path: file.path, evenIfUsed }, transaction)
         return ok(null)
       })

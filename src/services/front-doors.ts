@@ -5,7 +5,7 @@ import { originOf } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { insertHost, listHosts, withdrawHost } from '../data/hosts.ts'
 import { isPrivateAddress } from '../data/network.ts'
-import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { type Actor, type Context, write, writeAudit } from './context.ts'
 
 export function frontDoorsService({ db, settings }: Context) {
   const shown = ({ id, host, origin }: { id: string; host: string; origin: string | null }): FrontDoor => ({
@@ -34,10 +34,10 @@ export function frontDoorsService({ db, settings }: Context) {
         url !== null && (url.hostname === 'localhost' || url.hostname.endsWith('.localhost') || isPrivateAddress(url.hostname))
       if (url === null || (isLocal && site?.allowed !== true)) return fail('origin-out-of-bounds')
       if (opensOntoItself(host, url, settings.port)) return fail('origin-out-of-bounds')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const made = await insertHost(db, { siteId: actor.siteId, host, kind: 'door', prefix: '', origin: url.origin }, transaction)
         if (made === null) return fail('host-taken', { host })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', made.id, 'made')
         await writeAudit(db, actor, 'front-doors:make', made.id, { host, origin: url.origin }, transaction)
         return ok(shown(made))
       })
@@ -45,10 +45,10 @@ export function frontDoorsService({ db, settings }: Context) {
 
     async remove(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const gone = await withdrawHost(db, actor.siteId, id, transaction)
         if (gone?.kind !== 'door') return fail('not-found')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', id, 'removed')
         await writeAudit(db, actor, 'front-doors:remove', id, { host: gone.host }, transaction)
         return ok(null)
       })

@@ -3,7 +3,7 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { insertHost, type ListedHost, listHosts, returnHost, updateHost, usesOfHost, withdrawHost } from '../data/hosts.ts'
-import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { opensOntoItself } from './front-doors.ts'
 
 type HostFault =
@@ -40,10 +40,10 @@ export function hostsService({ db, settings }: Context) {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       if (prefix !== '' && kind !== 'short') return fail('prefix-only-short')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const made = await insertHost(db, { siteId: actor.siteId, host, kind, prefix, origin: null }, transaction)
         if (made === null) return fail('host-taken', { host })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', made.id, 'made')
         await writeAudit(db, actor, 'hosts:make', made.id, { host, kind, prefix }, transaction)
         return ok(shown(made))
       })
@@ -61,14 +61,14 @@ export function hostsService({ db, settings }: Context) {
       const door = before.origin === null ? null : parseUrl(before.origin)
       if (door !== null && opensOntoItself(host, door, settings.port)) return fail('origin-out-of-bounds')
       const isMain = before.kind !== 'door' && (change.isMain ?? before.isMain)
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const changed = await updateHost(db, { siteId: actor.siteId, id, version: change.version, host, prefix, isMain }, transaction)
         if (changed === null) {
           const now = (await listHosts(db, actor.siteId, transaction)).find((each) => each.id === id)
           if (now?.version === change.version) return fail('host-taken', { host })
           return now === undefined ? fail('not-found') : fail('moved-on', { current: shown(now) })
         }
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', id, 'changed')
         await writeAudit(db, actor, 'hosts:edit', id, { from: `${before.host}/${before.prefix}`, to: `${host}/${prefix}` }, transaction)
         return ok(shown(changed))
       })
@@ -77,12 +77,12 @@ export function hostsService({ db, settings }: Context) {
     /** Takes a host away; its short links are kept with it, and come back with it. */
     async remove(actor: Actor, id: string): Promise<Result<null, HostFault>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const gone = await withdrawHost(db, actor.siteId, id, transaction)
         if (gone === null) return fail('not-found')
         const left = await listHosts(db, actor.siteId, transaction)
         if (gone.kind === 'site' && !left.some(({ kind }) => kind === 'site')) return fail('last-site-host')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', id, 'removed')
         await writeAudit(db, actor, 'hosts:remove', id, { host: gone.host, kind: gone.kind }, transaction)
         return ok(null)
       })
@@ -90,11 +90,11 @@ export function hostsService({ db, settings }: Context) {
 
     async putBack(actor: Actor, id: string): Promise<Result<Host, HostFault>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const back = await returnHost(db, actor.siteId, id, transaction)
         if (back === null) return fail('not-found')
         if (back === false) return fail('host-taken')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'hosts', id, 'made')
         await writeAudit(db, actor, 'hosts:put-back', id, { host: back.host }, transaction)
         return ok(shown(back))
       })

@@ -1,6 +1,7 @@
 import { addressesService } from './addresses.ts'
 import { blocksService } from './blocks.ts'
 import { bulkChangesService } from './bulk-changes.ts'
+import { changesService } from './changes.ts'
 import { type Context, SiteViews } from './context.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
@@ -18,13 +19,15 @@ import { peopleService } from './people.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
 import { rulesService } from './rules.ts'
+import { shortLinkListsService } from './short-link-lists.ts'
 import { shortLinksService } from './short-links.ts'
 import { sitesService } from './sites.ts'
+import type { WithThreads } from './threads.ts'
 import { tokensService } from './tokens.ts'
 import { visitsService } from './visits.ts'
 import { waitingService } from './waiting.ts'
 
-/** Builds every service once a process. Screens and endpoints get them through `locals.services`. */
+/** Builds every service once a process. Screens and endpoints get them through `locals.services`, see {@link ServiceThreads}. */
 export function createServices(context: Context) {
   const views = new SiteViews(context)
   const placements = placementsService(context, views)
@@ -35,6 +38,7 @@ export function createServices(context: Context) {
   const visits = visitsService(context, views)
   return {
     views,
+    changes: changesService(context),
     sites: sitesService(context),
     hosts: hostsService(context),
     people: peopleService(context),
@@ -53,6 +57,7 @@ export function createServices(context: Context) {
     rules: rulesService(context, views, placements),
     partners: partnersService(context),
     shortLinks: shortLinksService(context, views),
+    shortLinkLists: shortLinkListsService(context, views, jobs),
     publications,
     jobs,
     imports: importsService(context, jobs),
@@ -62,5 +67,10 @@ export function createServices(context: Context) {
   }
 }
 
-export type Services = ReturnType<typeof createServices>
+/** Services that do all their work where they are called. */
+export type OwnServices = ReturnType<typeof createServices>
+/** Services as screens and endpoints know them. */
+export type Services = WithThreads<OwnServices>
 export type { Actor, Context } from './context.ts'
+export type { ListedRow, RowOutcome } from './short-link-lists.ts'
+export { arrived, type ServiceOrder, ServiceThreads } from './threads.ts'

@@ -1,4 +1,6 @@
+import type { z } from 'zod'
 import { type ImportInput, type Job, Job as JobShape } from '../contract/imports.ts'
+import type { ShortLinksBulkInput } from '../contract/short-links.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { JobRow } from '../data/models.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
@@ -15,7 +17,23 @@ export function jobsService({ db, enqueue }: Context) {
     async get(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const row = await Job.findOne({ where: { id, siteId: actor.siteId } })
+      if (row?.kind === 'short-links' && !actor.can('short-links:read')) return fail('forbidden')
       return row === null ? fail('not-found') : ok(shown(row.get({ plain: true })))
+    },
+
+    /** Notes a list of short links down and sends it to the job floor. */
+    async startShortLinks(actor: Actor, input: z.infer<typeof ShortLinksBulkInput>): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('short-links:edit')) return fail('forbidden')
+      const saved = await write(db, async (transaction) => {
+        const job = await Job.create(
+          { siteId: actor.siteId, kind: 'short-links', state: 'waiting', input, personId: actor.personId },
+          { transaction },
+        )
+        await writeAudit(db, actor, 'short-links:bulk', job.id, { dryRun: input.dryRun }, transaction)
+        return ok(job.id)
+      })
+      await enqueue(IMPORT_QUEUE, { job: saved.value })
+      return saved
     },
 
     /** Notes an import down and sends it to the job floor. */
@@ -40,8 +58,8 @@ export function jobsService({ db, enqueue }: Context) {
 
     /** Asks a job to stop. One that has not begun stops at once; a running one before its next file, with nothing done. */
     async cancel(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found' | 'job-not-ready'>> {
-      if (!actor.can('imports:run')) return fail('forbidden')
       const row = await Job.findOne({ where: { id, siteId: actor.siteId } })
+      if (!actor.can(row?.kind === 'short-links' ? 'short-links:edit' : 'imports:run')) return fail('forbidden')
       if (row === null) return fail('not-found')
       await Job.update({ state: 'cancelled' }, { where: { id, state: 'waiting' } })
       const [asked] = await Job.update({ isCancelAsked: true }, { where: { id, state: ['running', 'cancelled'] } })

@@ -49,13 +49,14 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
       if (!actor.can('pages:publish')) return fail('forbidden')
       const path = `menu:${name}`
       const content = newContent(bytesOf(EMPTY_MENU), title, { encoding: 'utf-8', kind: 'menu', path, notes: NO_NOTES })
-      const made = await write(db, async (transaction) => {
+      const made = await write(db, async (transaction, changes) => {
         const id = await insertPage(
           db,
           { siteId: actor.siteId, kind: 'menu', path, sourceName: '', content, personId: actor.personId },
           transaction,
         )
         if (id === null) return fail('name-taken', { name })
+        changes.add(actor.siteId, 'pages', id, 'made')
         await writeAudit(db, actor, 'menus:create', id, { name }, transaction)
         return ok(id)
       })

@@ -125,14 +125,15 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     if (!given.ok && !(await isTooMuchAlready(page, given.fault))) return given
     const content = given.ok ? given.value : newContent(bytes, page.title, options)
     const news = await waiting.newLinks(actor, page, bytes, encoding)
-    const saved = await write(db, async (transaction) => {
+    const saved = await write(db, async (transaction, changes) => {
       const version = await updateDraft(
         db,
         { pageId: page.id, version: page.version, content, personId: actor.personId, madeBy },
         transaction,
       )
       if (version === null) return fail('moved-on')
-      await waiting.queue(actor, page.id, news, transaction)
+      await waiting.queue(actor, page.id, news, transaction, changes)
+      changes.add(actor.siteId, 'pages', page.id, 'changed')
       await writeAudit(db, actor, madeBy === 'edit' ? 'pages:edit' : `pages:${madeBy}`, page.id, { version, ...detail }, transaction)
       return ok(version)
     })
@@ -235,13 +236,14 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       // A byte order mark or an odd encoding of the other page is not taken along.
       const bytes = new TextEncoder().encode(encoding === 'utf-8' ? source : writableIn(source, 'us-ascii'))
       const content = newContent(bytes, title, { encoding: encoding === 'utf-8' ? 'utf-8' : undefined, path: wanted, notes: NO_NOTES })
-      const made = await write(db, async (transaction) => {
+      const made = await write(db, async (transaction, changes) => {
         const id = await insertPage(
           db,
           { siteId: actor.siteId, kind: 'page', path: wanted, sourceName: nameForPath(wanted), content, personId: actor.personId },
           transaction,
         )
         if (id === null) return fail('path-taken', { path: wanted })
+        changes.add(actor.siteId, 'pages', id, 'made')
         await writeAudit(db, actor, 'pages:create', id, { path: wanted }, transaction)
         return ok(id)
       })
@@ -275,9 +277,10 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       if (!actor.can('pages:publish')) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const isGone = await markRemoved(db, { pageId: id, version, isRemoved }, transaction)
         if (isGone === null) return fail('moved-on')
+        changes.add(actor.siteId, 'pages', id, isRemoved ? 'removed' : 'made')
         await writeAudit(db, actor, isRemoved ? 'pages:delete' : 'pages:undelete', id, { path: page.path }, transaction)
         return ok(isGone)
       })

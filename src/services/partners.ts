@@ -4,7 +4,7 @@ import { parseUrl, siteOfHost } from '../core/address/index.ts'
 import { type TemplateFault, templateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PartnerRow } from '../data/models.ts'
-import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { type Actor, type Context, write, writeAudit } from './context.ts'
 
 type PartnerFault = TemplateFault | 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
 
@@ -42,10 +42,10 @@ export function partnersService({ db }: Context) {
     const template = change.template === undefined || change.template === '' ? null : templateFault(change.template)
     if (template !== null) return fail(template.fault, { why: template.what })
     try {
-      return await write(db, async (transaction) => {
+      return await write(db, async (transaction, changes) => {
         const row = await store(sites.value, transaction)
         if (row === null) return fail('moved-on')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'partners', row.id, action === 'partners:create' ? 'made' : 'changed')
         await writeAudit(db, actor, action, row.id, { name: change.name, sites: sites.value }, transaction)
         return ok(shown(row))
       })
@@ -91,9 +91,9 @@ export function partnersService({ db }: Context) {
 
     async remove(actor: Actor, id: string): Promise<Result<null, PartnerFault>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         if ((await Partner.destroy({ where: { id, siteId: actor.siteId }, transaction })) === 0) return fail('not-found')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'partners', id, 'removed')
         await writeAudit(db, actor, 'partners:delete', id, {}, transaction)
         return ok(null)
       })

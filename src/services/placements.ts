@@ -9,18 +9,18 @@ import {
   type JudgedPlacement,
   type PlacementQuery as ListQuery,
   landsOf,
-  PlacementList,
-  type PlacementPage,
-  type Placement as StoredPlacement,
+  type PlacementList,
   sendPlacement,
 } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { becauseOf, type CompiledSite, explain, hintsOf, relTokens, type SiteSetup, sayReason } from '../core/rules/index.ts'
+import { becauseOf, explain, hintsOf, relTokens, type SiteGround, type SiteSetup, sayReason } from '../core/rules/index.ts'
+import { logEnds } from '../data/changes.ts'
 import { inTransaction } from '../data/database.ts'
 import { dropFine, listFine, putFine } from '../data/fine-findings.ts'
-import { contentStamp, getBlob, listPages, listPlacements, ownPaths, type PlacementRow, replacePlacements } from '../data/pages.ts'
-import { waitingByPage } from '../data/waiting.ts'
-import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { getBlob, listPages, ownPaths, replacePlacements } from '../data/pages.ts'
+import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { KnownShortLinks } from './known-short-links.ts'
+import { learnShortLinks, PlacementLists, storedPlacements } from './placement-lists.ts'
 
 /** What one must be allowed to read to judge links by oneself. */
 const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
@@ -72,56 +72,14 @@ export interface PlacementsHead {
   readonly fine: readonly (readonly [key: string, fine: Fine])[]
 }
 
-/** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
-const SCAN_STEP = 5_000
-/** The first step of what a screen waits for. */
-const FIRST_STEP = 300
-/** Lists kept in memory; others are made again when they are asked for. */
-const LISTS_MAX = 8
-
 export function placementsService({ db, settings }: Context, views: SiteViews) {
-  const lists = new Map<string, { stamp: string; list: Promise<PlacementList> }>()
+  const lists = new PlacementLists(db)
 
-  /** All stored placements of a site in the order of path and place, in steps: other requests are answered in between. */
-  async function* stored(siteId: string): AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }> {
-    const waiting = await waitingByPage(db, siteId)
-    const shared = waiting.get('shared') ?? []
-    let page: PlacementPage | null = null
-    for (let after: { path: string; ordinal: number } | undefined, step = FIRST_STEP; ; step = SCAN_STEP) {
-      const found = await listPlacements(db, { siteId, after, limit: step })
-      const pages: PlacementPage[] = []
-      const rows = found.map((row) => {
-        if (page?.id !== row.pageId) {
-          page = pageOf(row, waiting.get(row.pageId) ?? shared)
-          pages.push(page)
-        }
-        return placementOf(row, page)
-      })
-      if (rows.length > 0) yield { pages, rows }
-      const last = found[found.length - 1]
-      if (last === undefined || found.length < step) return
-      after = { path: last.path, ordinal: last.ordinal }
-    }
-  }
-
-  const listOf = async (siteId: string, view: CompiledSite): Promise<PlacementList> => {
-    const stamp = await contentStamp(db, siteId)
-    const kept = lists.get(siteId)
-    if (kept?.stamp === stamp) return kept.list
-    const make = async (): Promise<PlacementList> => {
-      const list = new PlacementList(view, await ownPaths(db, siteId), await listFine(db, siteId))
-      for await (const { rows } of stored(siteId)) list.add(rows)
-      return list
-    }
-    if (lists.size >= LISTS_MAX) lists.clear()
-    const list = make()
-    lists.set(siteId, { stamp, list })
-    list.catch(() => lists.delete(siteId))
-    return list
-  }
+  /** Differs whenever what is known of a site's links may differ. */
+  const stampOf = async (siteId: string): Promise<string> => String((await logEnds(db, siteId))[0]?.number ?? 0)
 
   return {
-    listOf,
+    listOf: (siteId: string, view: SiteGround): Promise<PlacementList> => lists.of(siteId, view),
 
     async list(
       actor: Actor,
@@ -129,7 +87,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
     ): Promise<Result<{ items: Placement[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
-      const list = await listOf(actor.siteId, view)
+      const list = await lists.of(actor.siteId, view)
       const { cursor, limit, page, unmarked, ...filter } = query
       const { found } = list.ask(listQuery(filter))
       const wanted = [...found].filter((i) => {
@@ -153,9 +111,10 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       // Its first line holds what links are judged by: rules, partners with their accounts, and short links.
       if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
       const { siteId } = actor
-      const { setup } = await views.of(actor)
+      const view = await views.of(actor)
+      const { setup } = view
       const head: PlacementsHead = {
-        stamp: await contentStamp(db, siteId),
+        stamp: await stampOf(siteId),
         setup,
         port: settings.port,
         paths: [...(await ownPaths(db, siteId))],
@@ -165,10 +124,13 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       async function* lines(): AsyncGenerator<string> {
         yield `${JSON.stringify(head)}\n`
         const numbers = new Map<string, number>()
-        for await (const { pages, rows } of stored(siteId)) {
+        const short = new KnownShortLinks(db, siteId)
+        for await (const { pages, rows } of storedPlacements(db, siteId)) {
           for (const page of pages) numbers.set(page.id, numbers.size)
+          const known = short.all.length
+          await learnShortLinks(short, view, rows)
           const sent = rows.map((row) => sendPlacement(numbers.get(row.page.id) ?? 0, row, row.tag.length >= TAG_MAX_CHARS))
-          yield `${JSON.stringify({ pages, rows: sent })}\n`
+          yield `${JSON.stringify({ pages, rows: sent, shortLinks: short.all.slice(known) })}\n`
         }
       }
       return ok(lines())
@@ -177,14 +139,14 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
     /** Marks a finding of one link as fine, or takes that back. It comes back by itself once its words, destination or marks change. */
     async markFine(actor: Actor, { pageId, ordinal, finding, reason }: FineMark): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
-      const list = await listOf(actor.siteId, await views.of(actor))
+      const list = await lists.of(actor.siteId, await views.of(actor))
       const judged = list.judged.find(({ placement }) => placement.page.id === pageId && placement.ordinal === ordinal)
       if (judged === undefined) return fail('not-found')
       const key = fineKey(judged, finding)
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         if (reason === null) await dropFine(db, actor.siteId, key, transaction)
         else await putFine(db, { siteId: actor.siteId, pageId, key, finding, reason, personId: actor.personId }, transaction)
-        await announce(db, transaction) // every list of links is made anew
+        changes.add(actor.siteId, 'findings', pageId, 'changed')
         await writeAudit(db, actor, reason === null ? 'findings:take-back' : 'findings:fine', pageId, { finding, reason }, transaction)
         return ok(null)
       })
@@ -192,13 +154,13 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
 
     /** Tells whether anything has changed since. */
     async stamp(actor: Actor): Promise<string> {
-      return contentStamp(db, actor.siteId)
+      return stampOf(actor.siteId)
     },
 
     /** What a filter finds as CSV (RFC 4180), with a header. Cells that a spreadsheet would take for a formula are told apart. */
     async csv(actor: Actor, filter: PlacementFilter): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('exports:read')) return fail('forbidden')
-      const list = await listOf(actor.siteId, await views.of(actor))
+      const list = await lists.of(actor.siteId, await views.of(actor))
       const rows = [...list.ask(listQuery(filter)).found].flatMap((i) => {
         const judged = list.judged[i]
         if (judged === undefined) return []
@@ -241,7 +203,7 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
           if (items.length < 100) break
         }
       }
-      lists.delete(siteId)
+      lists.forget(siteId)
       return done
     },
   }
@@ -254,36 +216,3 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
     return Number(found[0]?.count ?? 0)
   }
 }
-
-const pageOf = (row: PlacementRow, waiting: readonly string[]): PlacementPage => ({
-  id: row.pageId,
-  path: row.path,
-  title: row.title,
-  kind: row.kind,
-  version: row.pageVersion,
-  writtenFor: row.writtenFor,
-  tags: row.pageTags,
-  words: row.pageWords,
-  waiting,
-  baseHref: row.baseHref,
-  baseTarget: row.baseTarget,
-})
-
-const placementOf = (row: PlacementRow, page: PlacementPage): StoredPlacement => ({
-  page,
-  ordinal: row.ordinal,
-  start: row.start,
-  tag: row.tag,
-  text: row.text,
-  paragraph: row.paragraph ?? 0,
-  written: {
-    href: row.href,
-    rel: row.rel,
-    target: row.target,
-    byHand: row.byHand,
-    tags: row.tags,
-    shows: row.shows,
-    baseHref: row.baseHref,
-    baseTarget: row.baseTarget,
-  },
-})

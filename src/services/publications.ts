@@ -1,3 +1,4 @@
+import type { Transaction } from 'sequelize'
 import type {
   Difference,
   LinkChange,
@@ -13,7 +14,8 @@ import { PublicationCheck } from '../contract/publications.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { CompiledSite } from '../core/rules/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import type { Changes } from '../data/changes.ts'
 import type { PageKind } from '../data/models.ts'
 import { deriveFrom, getBlob, getContent } from '../data/pages.ts'
 import {
@@ -26,6 +28,7 @@ import {
   type PlanRow,
   publicationItems,
   publish,
+  publishedBy,
   restorePublication,
   type UnpublishedPage,
   unpublishedFilePaths,
@@ -35,7 +38,7 @@ import {
 import { pagesLeadingTo } from '../data/short-links.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { newContent } from './content.ts'
-import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 
 const shown = (row: ListedPublication): Publication => {
   const check = PublicationCheck.safeParse(row.check)
@@ -67,7 +70,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
 
   /** The links of one version as readers get them. */
   const linksOf = async (
-    view: CompiledSite,
+    view: SiteGround,
     { kind, path }: { kind: PageKind; path: string },
     hash: string | null,
     encoding: string | null,
@@ -76,11 +79,13 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     const content = hash === null ? null : await getContent(db, hash)
     if (content === null) return []
     const { bytes, tags, writtenFor } = content
-    const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), view, { path, waiting, tags, writtenFor })
-    return asDelivered(page.whole, page.links)
+    return views.knowing(view, (site) => {
+      const page = deliverSource(textOf(kind, bytes, encoding ?? 'utf-8'), site, { path, waiting, tags, writtenFor })
+      return asDelivered(page.whole, page.links)
+    })
   }
 
-  const countOf = async (view: CompiledSite, page: UnpublishedPage): Promise<number> => {
+  const countOf = async (view: SiteGround, page: UnpublishedPage): Promise<number> => {
     if (page.isNew || page.isRemoved) return page.links
     const key = [page.liveHash, page.draftHash, page.encoding, page.path].join(' ')
     const known = counts.get(key)
@@ -180,10 +185,11 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     /** Makes drafts live: all of them, or those named and the files. Visitors see them at once; then the live site is asked for them. */
     async create(actor: Actor, wanted: PublicationNew): Promise<Result<Publication, 'forbidden' | 'nothing-to-publish'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const id = await publish(db, actor.siteId, 'all' in wanted ? null : wanted.pages, actor.personId, transaction)
         if (id === null) return fail('nothing-to-publish')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'publications', id, 'made')
+        await addPublished(actor.siteId, id, changes, transaction)
         await writeAudit(db, actor, 'pages:publish', id, 'all' in wanted ? { all: true } : { pages: wanted.pages.length }, transaction)
         return ok(id)
       })
@@ -195,7 +201,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
       if (!actor.can('pages:publish')) return fail('forbidden')
       const [target] = await listPublications(db, actor.siteId, id, 1)
       if (target === undefined) return fail('not-found')
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const restored = await restorePublication(db, actor.siteId, target.number, actor.personId, transaction)
         if (restored === null) return fail('nothing-to-publish')
         for (const { id: pageId, hash, encoding, kind, path, title } of restored.drafts) {
@@ -203,7 +209,14 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
           if (content !== null)
             await deriveFrom(db, pageId, newContent(content.bytes, title, { encoding, kind, path, notes: content }), transaction)
         }
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'publications', restored.id, 'made')
+        changes.add(
+          actor.siteId,
+          'pages',
+          restored.drafts.map((draft) => draft.id),
+          'changed',
+        )
+        await addPublished(actor.siteId, restored.id, changes, transaction)
         await writeAudit(db, actor, 'publications:restore', restored.id, { number: target.number }, transaction)
         return ok(restored.id)
       })
@@ -275,6 +288,13 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     },
   }
 
+  /** What visitors get anew. */
+  async function addPublished(siteId: string, id: string, changes: Changes, transaction: Transaction): Promise<void> {
+    const { pages, files } = await publishedBy(db, siteId, id, transaction)
+    changes.add(siteId, 'pages', pages, 'published')
+    changes.add(siteId, 'files', files, 'published')
+  }
+
   async function made(actor: Actor, id: string): Promise<Result<Publication, never>> {
     await enqueue(CHECKS, { publication: id })
     const [row] = await listPublications(db, actor.siteId, id, 1)
@@ -284,7 +304,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
 }
 
 /** The path of one of the site's own pages that a link leads to; null for any other destination. */
-function insidePath(view: CompiledSite, href: string, from: string): string | null {
+function insidePath(view: SiteGround, href: string, from: string): string | null {
   if (!URL.canParse(href, view.origin + from)) return null
   const url = new URL(href, view.origin + from)
   return url.origin === view.origin ? url.pathname : null

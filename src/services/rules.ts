@@ -5,8 +5,7 @@ import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { compileRules, decide, ImpactTally, type Rule } from '../core/rules/index.ts'
 import { jsonOf, rows } from '../data/database.ts'
-import { Breath } from './breath.ts'
-import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
 
 interface StoredList {
@@ -14,12 +13,10 @@ interface StoredList {
   readonly rules: readonly Rule[]
 }
 
-/** Rules are looked at on every link of a site for this long. */
-const IMPACT_MS = 30_000
 /** Rules on HTML that somebody sends have this long; a page of the largest size takes a tenth of it. */
 const REWRITE_MS = 60_000
 
-export function rulesService({ db, settings }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
   const current = async (siteId: string): Promise<StoredList> => {
     const [row] = await rows<{ version: number; list: unknown }>(
       db,
@@ -38,7 +35,7 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
     async save(actor: Actor, change: RulesChange): Promise<Result<StoredList, 'forbidden' | 'moved-on'>> {
       if (!actor.can('rules:edit')) return fail('forbidden')
       const version = change.version + 1
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const kept = await rows(
           db,
           `INSERT INTO rules (site_id, version, list, person_id) SELECT $1, $2, $3::jsonb, $4
@@ -47,7 +44,7 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
           transaction,
         )
         if (kept.length === 0) return fail('moved-on')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'rules', String(version), 'changed')
         await writeAudit(db, actor, 'rules:edit', null, { version, rules: change.rules.length }, transaction)
         return ok({ version, rules: change.rules })
       })
@@ -76,18 +73,14 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
     },
 
     /** What a list would change against the one in force, before it is saved. */
-    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden' | 'work-too-slow'>> {
+    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       const draft = compileRules(rules)
       const tally = new ImpactTally<JudgedPlacement>(view.rules, draft)
       const list = await placements.listOf(actor.siteId, view)
-      const breath = new Breath(IMPACT_MS)
-      for (const [i, judged] of list.judged.entries()) {
+      for (const [i, judged] of list.judged.entries())
         tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, list.alikeAt(i))
-        if (breath.isDue) await breath.take()
-        if (breath.isOver) return fail('work-too-slow', { seconds: IMPACT_MS / 1000 })
-      }
       return ok(ImpactAnswer.parse(shownImpact(tally.result(), (judged) => decide(draft, judged.facts))))
     },
 
@@ -100,9 +93,8 @@ export function rulesService({ db, settings }: Context, views: SiteViews, placem
       const view = await views.of(actor)
       if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
         return fail('unknown-host', { host })
-      const { setup } = view
       if (html.length > PAGE_MAX_BYTES) return fail('page-too-large')
-      const done = await apart('rewrite', { setup, port: settings.port, html, path: path ?? '/' }, { deadlineMs: REWRITE_MS })
+      const done = await views.knowingApart(view, (site) => apart('rewrite', { site, html, path: path ?? '/' }, { deadlineMs: REWRITE_MS }))
       return done.ok ? done.value : done
     },
   }

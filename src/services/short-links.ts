@@ -1,22 +1,37 @@
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
-import type { ShortLink, ShortLinkChange, ShortLinkNew, ShortLinkQuery, ShortLinkUses, SuggestAnswer } from '../contract/short-links.ts'
+import type {
+  NamedShortLinks,
+  ShortLink,
+  ShortLinkChange,
+  ShortLinkNew,
+  ShortLinkQuery,
+  ShortLinkUses,
+  SuggestAnswer,
+} from '../contract/short-links.ts'
 import { ShortLink as ShortLinkShape } from '../contract/short-links.ts'
-import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
+import type { AddressFault } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type CompiledSite, decide, factsOf, originOf, relTokens, type SiteSetup, strandOf } from '../core/rules/index.ts'
-import { type SlugFault, slugFault, suggestSlugs } from '../core/slugs/index.ts'
+import { decide, factsOf, originOf, relTokens, type SiteGround, strandOf } from '../core/rules/index.ts'
+import { type SlugFault, slugFault } from '../core/slugs/index.ts'
+import { logEnds } from '../data/changes.ts'
+import type { Database } from '../data/database.ts'
 import {
+  countedSince,
+  countShortLinks,
+  destinationsOf,
+  keepCount,
+  keptCount,
   type ListedShortLink,
   listShortLinks,
   pagesLeadingTo,
   returnShortLink,
-  takenSlugs,
+  type ShortLinkName,
   takeSlug,
   withdrawShortLink,
 } from '../data/short-links.ts'
-
-import { type Actor, announce, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { freeSlugs, mendDestination, shortHost } from './short-link-parts.ts'
 
 /** The link that a page of the list ended with. */
 const ListCursor = z.object({ at: z.iso.datetime(), id: z.uuid() })
@@ -34,15 +49,60 @@ type ShortLinkFault =
 /** Pages named that lead to a short link; the rest are counted. */
 const USES_NAMED = 20
 
+/** After so many changes a count is kept anew. */
+const COUNT_KEPT_AFTER = 500
+
 /** Where a short link is sent unless said otherwise: found, may change later (RFC 9110 §15.4.3). */
 const DEFAULT_STATUS = 302
 
+interface Count {
+  /** Of the log, up to which it is right. */
+  readonly number: number
+  readonly total: number
+}
+
+/** How many short links sites have: counted once, and from then on told by the log. */
+class ShortLinkCounts {
+  readonly #db: Database
+  readonly #known = new Map<string, Count>()
+
+  constructor(db: Database) {
+    this.#db = db
+  }
+
+  async of(siteId: string): Promise<number> {
+    const known = this.#known.get(siteId) ?? (await keptCount(this.#db, siteId))
+    const counted = (known === null ? null : await this.#follow(siteId, known)) ?? (await this.#count(siteId))
+    this.#known.set(siteId, counted)
+    return counted.total
+  }
+
+  /** @returns null where the log does not tell */
+  async #follow(siteId: string, { number, total }: Count): Promise<Count | null> {
+    const since = await countedSince(this.#db, siteId, number)
+    if (since === null) return null
+    const now = { number: since.number, total: total + since.difference }
+    if (since.number - number > COUNT_KEPT_AFTER) await keepCount(this.#db, siteId, now)
+    return now
+  }
+
+  async #count(siteId: string): Promise<Count> {
+    const number = (await logEnds(this.#db, siteId))[0]?.number ?? 0
+    const total = await countShortLinks(this.#db, siteId)
+    const isStill = ((await logEnds(this.#db, siteId))[0]?.number ?? 0) === number
+    // What changed while it was counted may be in it or not: such a count is not gone on from.
+    if (isStill) await keepCount(this.#db, siteId, { number, total })
+    return { number: isStill ? number : -1, total }
+  }
+}
+
 export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   const { ShortLink, ShortLinkChange } = db.models
+  const counts = new ShortLinkCounts(db)
   const stemOf = ({ host, prefix }: { host: string; prefix: string }): string =>
     `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
   /** With what a link to it is told of: a partner's short link is as paid as the partner's own address. */
-  const shown = (row: ListedShortLink, view: CompiledSite): ShortLink => {
+  const shown = (row: ListedShortLink, view: SiteGround): ShortLink => {
     const address = stemOf(row) + row.slug
     const facts = factsOf(
       { href: address, rel: null, target: null, byHand: '', tags: null, shows: 'text', baseHref: null, baseTarget: null },
@@ -77,18 +137,22 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
         limit: query.limit,
       })
       const last = found.items[found.items.length - 1]
-      const next =
-        found.items.length === query.limit && last !== undefined
-          ? cursorOf({ at: new Date(last.createdAt).toISOString(), id: last.id })
-          : null
+      const next = found.items.length === query.limit && last !== undefined ? cursorOf({ at: last.madeAt, id: last.id }) : null
       const view = await views.of(actor)
-      return ok({ items: found.items.map((row) => shown(row, view)), next, total: found.total })
+      return ok({ items: found.items.map((row) => shown(row, view)), next, total: found.total ?? (await counts.of(actor.siteId)) })
     },
 
     async get(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found'>> {
       if (!actor.can('short-links:read')) return fail('forbidden')
       const found = await one(actor.siteId, id)
       return found === null ? fail('not-found') : ok(found)
+    },
+
+    /** Where short links lead that are named in addresses: for screens, which judge links by themselves. */
+    async named(actor: Actor, links: readonly ShortLinkName[]): Promise<Result<NamedShortLinks, 'forbidden'>> {
+      if (!actor.can('short-links:read')) return fail('forbidden')
+      const found = await destinationsOf(db, actor.siteId, links)
+      return ok({ items: found.map(({ host, slug, destination }) => ({ host, slug, destination })) })
     },
 
     /** Mends a pasted destination and suggests slugs that are free on the host. */
@@ -102,13 +166,13 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (short === null) return fail('no-short-host', { host: host ?? null })
       const mended = mendDestination(view, destination)
       if (!mended.ok) return mended
-      const taken = await takenSlugs(db, short.id)
+      const suggestions = await freeSlugs(db, short.id, mended.value.address, title ?? '')
       return ok({
         destination: mended.value.address,
         repairs: [...mended.value.repairs],
         offers: [...mended.value.offers],
         stem: stemOf(short),
-        suggestions: [...suggestSlugs(mended.value.address, title ?? '', (slug) => taken.has(slug))],
+        suggestions,
       })
     },
 
@@ -121,23 +185,23 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (!mended.ok) return mended
       const destination = mended.value.address
       const title = wanted.title ?? ''
-      const slug =
-        wanted.slug?.trim().toLowerCase() ||
-        suggestSlugs(destination, title, (each) => view.shortLinks.find(short.host, each) !== null)[0]?.slug ||
-        ''
+      const slug = wanted.slug?.trim().toLowerCase() || (await freeSlugs(db, short.id, destination, title))[0]?.slug || ''
       const fault = slugFault(slug)
       if (fault !== null) return fail(fault, { slug })
       const status = wanted.status ?? DEFAULT_STATUS
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const id = randomUUID()
         await ShortLink.create(
-          { id, siteId: actor.siteId, hostId: short.id, destination, title, status, createdAt: new Date() },
+          { id, siteId: actor.siteId, hostId: short.id, slug, destination, title, status, createdAt: new Date() },
           { transaction },
         )
         if (!(await takeSlug(db, { hostId: short.id, slug, shortLinkId: id }, transaction)))
-          return fail('slug-taken', { slug, leadsTo: view.findShortLink(short.host, slug) })
+          return fail('slug-taken', {
+            slug,
+            leadsTo: (await destinationsOf(db, actor.siteId, [{ host: short.host, slug }]))[0]?.destination ?? null,
+          })
         await ShortLinkChange.create({ shortLinkId: id, version: 1, destination, title, status, personId: actor.personId }, { transaction })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'short-links', id, 'made')
         await writeAudit(db, actor, 'short-links:create', id, { slug, destination }, transaction)
         return ok(id)
       })
@@ -160,11 +224,11 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
         status: change.status ?? before.status,
         version: change.version + 1,
       }
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const [count] = await ShortLink.update(next, { where: { id, siteId: actor.siteId, version: change.version }, transaction })
         if (count === 0) return fail('moved-on', { current: before })
         await ShortLinkChange.create({ shortLinkId: id, ...next, personId: actor.personId }, { transaction })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'short-links', id, 'changed')
         await writeAudit(db, actor, 'short-links:edit', id, { from: before.destination, to: next.destination }, transaction)
         return ok(null)
       })
@@ -185,12 +249,12 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     /** Brings a short link back that was taken away, with its slugs, its history and its clicks. */
     async putBack(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found' | 'slug-taken'>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
-      const saved = await write(db, async (transaction) => {
+      const saved = await write(db, async (transaction, changes) => {
         const slugs = await returnShortLink(db, actor.siteId, id, transaction)
         if (slugs === null) return fail('not-found')
         const [main] = slugs
         if (main?.isTaken !== false) return fail('slug-taken', { slug: main?.slug ?? '' })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'short-links', id, 'made')
         await writeAudit(db, actor, 'short-links:put-back', id, { slug: main.slug }, transaction)
         return ok(null)
       })
@@ -204,28 +268,12 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (!actor.can('short-links:edit')) return fail('forbidden')
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         if (!(await withdrawShortLink(db, actor.siteId, id, transaction))) return fail('not-found')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'short-links', id, 'removed')
         await writeAudit(db, actor, 'short-links:delete', id, { slug: before.slug, destination: before.destination }, transaction)
         return ok(null)
       })
     },
   }
-}
-
-function shortHost(view: CompiledSite, wanted: string | undefined): SiteSetup['hosts'][number] | null {
-  const name = wanted?.toLowerCase().replace(/:\d+$/, '')
-  return view.setup.hosts.find(({ kind, host }) => kind === 'short' && (name === undefined || host === name)) ?? null
-}
-
-/** A destination is a full web address; one of our own pages gets its origin back. */
-function mendDestination(view: CompiledSite, text: string): Result<RepairedAddress, AddressFault | 'address-not-outside'> {
-  const mended = repair(text, view.around('/'))
-  if (!mended.ok) return mended
-  const { kind, address } = mended.value
-  if (kind === 'inside page' || kind === 'file')
-    return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
-  if (kind === 'short link') return fail('address-not-outside', { why: 'it leads to another short link; paste what that one leads to' })
-  return kind === 'outside' || kind === 'partner' ? mended : fail('address-not-outside', { kind })
 }

@@ -3,7 +3,7 @@ import type { SetUp, Site, SiteChange } from '../contract/sites.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { insertHost } from '../data/hosts.ts'
 import { inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
-import { type Actor, announce, type Context, write, writeAudit } from './context.ts'
+import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor } from './people.ts'
 import { digest, hashPassword } from './secrets.ts'
 
@@ -24,7 +24,7 @@ export function sitesService({ db, settings }: Context) {
       if (!(await isSetUpCode(db, digest(code)))) return fail('set-up-done')
       for (const host of [wanted.host, wanted.shortHost]) if (settings.studioHosts.includes(host)) return fail('host-is-studio', { host })
       const passwordHash = await hashPassword(wanted.password)
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         if (!(await takeSetUpCode(db, digest(code), transaction))) return fail('set-up-done')
         const siteId = randomUUID()
         const { name, language, timeZone } = wanted
@@ -40,7 +40,7 @@ export function sitesService({ db, settings }: Context) {
           { id: randomUUID(), siteId, email: wanted.email, name: wanted.ownerName, role: 'owner', passwordHash },
           { transaction },
         )
-        await announce(db, transaction)
+        changes.add(siteId, 'sites', siteId, 'made')
         await writeAudit(db, actorFor(owner), 'sites:set-up', siteId, { name, host: wanted.host }, transaction)
         return ok(null)
       })
@@ -56,10 +56,10 @@ export function sitesService({ db, settings }: Context) {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       const before = await readSite(db, actor.siteId)
       if (before === null) return fail('not-found')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const site = await updateSite(db, actor.siteId, { ...before, ...definedOf(change) }, transaction)
         if (site === null) return fail('moved-on', { current: before })
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'sites', actor.siteId, 'changed')
         await writeAudit(db, actor, 'sites:edit', actor.siteId, { from: before.name, to: site.name }, transaction)
         return ok(site)
       })

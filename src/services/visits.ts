@@ -4,10 +4,12 @@ import type { Hop, Visit } from '../contract/visits.ts'
 import { parseUrl, repair, siteOfHost } from '../core/address/index.ts'
 import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { CompiledSite } from '../core/rules/index.ts'
+import { type CompiledShortLink, compileShortLink, matchShortLink } from '../core/routing/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/pages.ts'
+import { destinationsOf } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
@@ -109,8 +111,26 @@ export function visitsService({ db }: Context, views: SiteViews) {
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
       if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
       const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [actor.siteId])
-      return ok(await follow(start, view, site?.allowed === true, (path) => hasPath(actor.siteId, path)))
+      const places: OwnPlaces = { hasPath: (path) => hasPath(actor.siteId, path), shortLinkAt: (url) => shortLinkAt(view, url) }
+      return ok(await follow(start, view, site?.allowed === true, places))
     },
+  }
+
+  /** What answers on a short host: by at most the two spellings that delivery would try. */
+  async function shortLinkAt({ setup }: SiteGround, url: URL): Promise<CompiledShortLink | null> {
+    const slugs: string[] = []
+    const { prefix } = setup.hosts.find(({ host }) => host === url.hostname) ?? { prefix: '' }
+    matchShortLink(url.pathname, prefix, (slug) => {
+      slugs.push(slug)
+      return null
+    })
+    const found = await destinationsOf(
+      db,
+      setup.siteId,
+      slugs.map((slug) => ({ host: url.hostname, slug })),
+    )
+    const named = slugs.map((slug) => found.find((each) => each.slug === slug)).find((each) => each !== undefined)
+    return named === undefined ? null : compileShortLink(named)
   }
 
   async function hasPath(siteId: string, path: string): Promise<boolean> {
@@ -119,12 +139,13 @@ export function visitsService({ db }: Context, views: SiteViews) {
   }
 }
 
-async function follow(
-  start: URL,
-  view: CompiledSite,
-  mayVisitPrivate: boolean,
-  hasPath: (path: string) => Promise<boolean>,
-): Promise<Visit> {
+/** What the site itself answers. */
+interface OwnPlaces {
+  hasPath(path: string): Promise<boolean>
+  shortLinkAt(url: URL): Promise<CompiledShortLink | null>
+}
+
+async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, own: OwnPlaces): Promise<Visit> {
   const hops: Hop[] = []
   const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
   const partnerSites = new Set(view.setup.partners.flatMap(({ sites }) => sites))
@@ -139,15 +160,15 @@ async function follow(
     let next: string | null = null
     let status = 0
     let title: string | null = null
-    const own = hosts.get(url.hostname)
-    if (own === 'short') {
-      const match = view.shortLinks.match(url.hostname, url.pathname)
+    const kind = hosts.get(url.hostname)
+    if (kind === 'short') {
+      const match = await own.shortLinkAt(url)
       status = match?.status ?? 404
       next = match?.location ?? null
       if (match === null) stop('fails', 404, 'there is no short link of this name')
       else stop('short link', status)
-    } else if (own === 'site') {
-      const isThere = await hasPath(url.pathname)
+    } else if (kind === 'site') {
+      const isThere = await own.hasPath(url.pathname)
       stop(isThere ? 'lands' : 'fails', isThere ? 200 : 404, isThere ? null : 'there is no such page')
     } else {
       try {

@@ -14,9 +14,10 @@ import {
 } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { factsOf, handAnswersOf, handChanges, writtenLink } from '../core/rules/index.ts'
+import type { Changes } from '../data/changes.ts'
 import { findPage, getBlob, type ListedPage } from '../data/pages.ts'
 import { decideWaiting, dropWaiting, flagMany, isKnownSite, listWaiting, putWaiting, waitingLately } from '../data/waiting.ts'
-import { type Actor, announce, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 
 /** New outside links of one person on one page, within these minutes, that are looked at with more care. */
 const MANY = 5
@@ -48,7 +49,8 @@ export function waitingService({ db }: Context, views: SiteViews) {
     const view = await views.of(actor)
     const found = scanLinks(text)
     return found.links.flatMap((link) => {
-      const facts = factsOf(writtenLink(text, link, found), view.around(page.path), view.findShortLink)
+      // Where a short link leads is not asked: whoever made it has looked at that.
+      const facts = factsOf(writtenLink(text, link, found), view.around(page.path), () => null)
       if (!facts.isOutside || facts.address === null || facts.kind === 'short link') return []
       return [
         {
@@ -76,7 +78,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
     },
 
     /** Puts what is new into the queue, flagged where it is many or leads where nobody has led before. */
-    async queue(actor: Actor, pageId: string, news: NewLinks | null, transaction: Transaction): Promise<void> {
+    async queue(actor: Actor, pageId: string, news: NewLinks | null, transaction: Transaction, changes: Changes): Promise<void> {
       if (news === null) return
       await dropWaiting(db, pageId, news.present, transaction)
       if (news.links.length === 0) return
@@ -89,7 +91,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
       }
       await putWaiting(db, { siteId: actor.siteId, pageId, personId: actor.personId, links }, transaction)
       if (isMany) await flagMany(db, pageId, actor.personId, transaction)
-      await announce(db, transaction) // a page that is live already may hold the same destination
+      changes.add(actor.siteId, 'waiting', pageId, 'changed') // a page that is live already may hold the same destination
     },
 
     async list(actor: Actor): Promise<Result<{ items: WaitingLink[] }, 'forbidden'>> {
@@ -109,11 +111,11 @@ export function waitingService({ db }: Context, views: SiteViews) {
       isAccepted: boolean,
     ): Promise<Result<{ page: ListedPage; patchSets: PatchSet[] } | null, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
-      const decided = await write(db, async (transaction) => {
+      const decided = await write(db, async (transaction, changes) => {
         const state = isAccepted ? 'accepted' : 'refused'
         const row = await decideWaiting(db, { siteId: actor.siteId, id, state, personId: actor.personId }, transaction)
         if (row === null) return fail('not-found')
-        await announce(db, transaction)
+        changes.add(actor.siteId, 'waiting', row.pageId, 'changed')
         await writeAudit(db, actor, isAccepted ? 'waiting:accept' : 'waiting:refuse', row.pageId, { address: row.address }, transaction)
         return ok(row)
       })
@@ -128,7 +130,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
       for (;;) {
         const found = scanLinks(text)
         const link = found.links.find((each) => {
-          const facts = factsOf(writtenLink(text, each, found), view.around(page.path), view.findShortLink)
+          const facts = factsOf(writtenLink(text, each, found), view.around(page.path), () => null)
           const isIt = facts.address !== null && (normalise(facts.address) ?? facts.address) === decided.value.address
           return isIt && (!isAccepted || facts.handSet.includes('hints'))
         })

@@ -5,6 +5,7 @@ import path from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
+import { whileWanted } from '../apart/index.ts'
 import type { Settings } from '../environment.ts'
 import type { Services } from '../services/index.ts'
 
@@ -50,7 +51,9 @@ export async function openStudio({
       ),
     )
     const locals: StudioLocals = { services, log, requestId }
-    entry.handler(request, response, (error) => failed(error, requestId, log, response), locals)
+    const gone = new AbortController()
+    response.once('close', () => gone.abort())
+    whileWanted(gone.signal, () => entry.handler(request, response, (error) => failed(error, requestId, log, response), locals))
   }
 }
 

@@ -62,13 +62,20 @@ export function passToStudio(socketPath: string, { visitors, log }: { visitors: 
     request.limit(maxBytes, () => {
       isRefused = true
       onward.destroy()
-      refuse(request, response, fault, { Connection: 'close' })
+      refuse(request, response, fault, {})
+      linger(request)
     })
     if (isRefused) return
-    if (hasBody(request)) pipeline(request, onward, () => {})
+    // Not a pipeline: that ends the connection with the onward one, before a refusal is out.
+    request.on('error', () => onward.destroy())
+    onward.once('close', () => linger(request)) // an answer can come before all of the body has
+    if (hasBody(request)) request.pipe(onward)
     else onward.end()
   }
 }
+
+/** Whoever was refused and still sends has this long to notice. */
+const LINGER_MS = 10_000
 
 /** What the studio is told: nothing of one hop, and who asks, by which protocol, as decided here. */
 function headersOn(request: EdgeRequest, visitors: Visitors): string[] {
@@ -104,7 +111,17 @@ function refuse(request: EdgeRequest, response: ServerResponse, fault: Fault, he
     'Content-Security-Policy': "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'none'",
     'X-Content-Type-Options': 'nosniff',
   })
-  response.end(request.method === 'HEAD' ? undefined : body, () => {
-    if (fault !== 'studio-away') setTimeout(() => request.destroy(), 1_000).unref()
-  })
+  response.end(request.method === 'HEAD' ? undefined : body)
+}
+
+/**
+ * Goes on taking what is sent, and drops it: a connection that is closed while its other side still sends is reset, and the
+ * answer is lost on the way (RFC 9112 §9.6).
+ */
+function linger(request: EdgeRequest): void {
+  if (request.complete && request.readableEnded) return
+  request.unpipe()
+  request.resume()
+  const end = setTimeout(() => request.destroy(), LINGER_MS).unref()
+  request.once('end', () => clearTimeout(end))
 }

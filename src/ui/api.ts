@@ -31,18 +31,26 @@ export function ask<T>(method: string, path: string, body?: unknown, signal?: Ab
   return sent
 }
 
-async function send<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+/** Sends a file, or a text, as it is. @throws Refusal */
+export const sendText = <T>(method: string, path: string, body: Blob, contentType: string): Promise<T> =>
+  answered<T>(path, { method, body, headers: { 'Content-Type': contentType } })
+
+function send<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+  return answered<T>(path, {
+    method,
+    ...(body === undefined
+      ? {}
+      : body instanceof FormData
+        ? { body }
+        : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+    ...(signal === undefined ? {} : { signal }),
+  })
+}
+
+async function answered<T>(path: string, request: RequestInit): Promise<T> {
   let response: Response
   try {
-    response = await fetch(`/api/v1${path}`, {
-      method,
-      ...(body === undefined
-        ? {}
-        : body instanceof FormData
-          ? { body }
-          : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
-      ...(signal === undefined ? {} : { signal }),
-    })
+    response = await fetch(`/api/v1${path}`, request)
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
     throw new Refusal('offline', 'Map Rope cannot be reached. Is the computer online, and the server running?')

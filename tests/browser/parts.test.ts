@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, openPage, selectWords, toLinkField, untilSaved } from './studio.ts'
+import { aStudio, openPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -98,6 +98,7 @@ test('files: uploaded, refused when they are something else, replaced behind the
   const lie = path.join(studio.copy.folder, 'lie.png')
   writeFileSync(lie, '<script>alert(1)</script>')
   await page.goto(`${studio.copy.url}/files`)
+  await untilAwake(page)
   await page.getByLabel('Files to upload').setInputFiles([picture, lie])
   await page.getByText('1 file is here now').waitFor()
   await page.getByText(/lie\.png: /).waitFor()

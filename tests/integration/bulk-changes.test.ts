@@ -19,6 +19,7 @@ beforeEach(async () => {
   await rows(world.db, 'DELETE FROM pages')
   await rows(world.db, 'DELETE FROM partners')
   await rows(world.db, 'DELETE FROM rules')
+  await world.services.placements.rebuild(world.owner.siteId) // what goes past the log is not followed
   await bringIn(world, zipOf({ 'a.html': A, 'b.html': B }))
   must(await world.services.partners.create(world.owner, { name: 'Gannet & Line', sites: ['gannet-line.example'] }))
 })

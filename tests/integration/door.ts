@@ -4,13 +4,10 @@ import type { AddressInfo } from 'node:net'
 import { after, before, beforeEach } from 'node:test'
 import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
-import { ClickLog } from '../../src/delivery/click-log.ts'
-import type { Delivery } from '../../src/delivery/delivery.ts'
 import { upgradeDoor } from '../../src/delivery/front-door/index.ts'
 import { respond } from '../../src/delivery/respond.ts'
-import { SnapshotStore } from '../../src/delivery/snapshot.ts'
-import { Visitors } from '../../src/delivery/visitor.ts'
 import { hostOf, openEdge } from '../../src/edge/index.ts'
+import { type Delivering, deliver } from './delivering.ts'
 import { makeWorld, must, type World } from './world.ts'
 
 const log = pino({ level: 'silent' })
@@ -23,7 +20,7 @@ export interface Answer {
 /** A front door before a site that answers as each test likes. */
 export interface TestDoor {
   world: World
-  delivery: Delivery
+  delivering: Delivering
   server: Server
   /** The site behind. */
   origin: Server
@@ -59,22 +56,16 @@ export function aDoor(timeoutMs: number): TestDoor {
     )
     door.doorId = made.id
     await saveRule(door, 0)
-    const store = new SnapshotStore(world.db, { dataFolder: world.folder, port: 4999, log })
-    await store.start()
-    const visitors = new Visitors(world.folder, new Set())
-    const delivery: Delivery = { store, clicks: new ClickLog(world.folder, log), visitors, log, doorTimeoutMs: timeoutMs }
-    door.delivery = delivery
-    const entryOf = (request: IncomingMessage) => store.current?.hosts.get(hostOf(request.headers.host))
+    door.delivering = await deliver(world, { doorTimeoutMs: timeoutMs })
+    const { delivery } = door.delivering
     door.server = openEdge({
       log,
       answer(request, response) {
-        const entry = entryOf(request)
-        if (store.current === null || entry === undefined) return void response.writeHead(421).end()
-        respond(delivery, store.current, entry, hostOf(request.headers.host), request, response)
+        if (!respond(delivery, hostOf(request.headers.host), request, response)) response.writeHead(421).end()
       },
       onUpgrade(request, socket, head) {
-        const entry = entryOf(request)
-        if (entry !== undefined) upgradeDoor(delivery, entry, hostOf(request.headers.host), request, socket, head)
+        const entry = delivery.store.host(hostOf(request.headers.host))
+        if (entry !== null) upgradeDoor(delivery, entry, hostOf(request.headers.host), request, socket, head)
       },
     }).listen(0, '127.0.0.1')
     await once(door.server, 'listening')
@@ -86,8 +77,7 @@ export function aDoor(timeoutMs: number): TestDoor {
     door.server.close()
     door.origin.close()
     door.origin.closeAllConnections()
-    await door.delivery.store.stop()
-    door.delivery.clicks.close()
+    await door.delivering.stop()
   })
   return door
 }

@@ -101,6 +101,19 @@ test('a body is counted as it comes, whatever its head says: forms, calls and up
   assert.equal((await signIn()).status, 303)
 })
 
+test('whoever is still sending gets the refusal, and not a broken connection', async () => {
+  const body = 'x'.repeat(40 * 1024 * 1024)
+  for (let i = 0; i < 10; i++) {
+    const answer = await fetch(`http://127.0.0.1:${copy.port}/api/v1/rewrite`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' },
+      body,
+    })
+    assert.equal(answer.status, 413)
+    assert.equal(((await answer.json()) as { fault: string }).fault, 'body-too-large')
+  }
+})
+
 test('a body that makes no progress is not waited for, and one that waits for us is', async () => {
   const server = openEdge({
     log: pino({ level: 'silent' }),

@@ -285,10 +285,10 @@ test('a site that talks no HTTP is told of by a page of ours', async () => {
   await new Promise((resolve) => odd.once('listening', resolve))
   const address = odd.address()
   const port = typeof address === 'object' && address !== null ? address.port : 0
-  const { world, delivery, doorId } = door
+  const { world, delivering, doorId } = door
   await world.services.frontDoors.remove(world.owner, doorId)
   await world.services.frontDoors.make(world.owner, { host: 'door.localhost', origin: `http://127.0.0.1:${port}` })
-  await delivery.store.refresh()
+  await delivering.refresh()
   const answer = await get(door, '/')
   odd.close()
   assert.equal(answer.status, 502)

@@ -220,7 +220,7 @@ test('a site that is slow or down is told by pages of ours', async () => {
   assert.match(slow.body.toString(), /taking too long/)
   must(await door.world.services.frontDoors.remove(door.world.owner, door.doorId))
   must(await door.world.services.frontDoors.make(door.world.owner, { host: 'door.localhost', origin: 'http://127.0.0.1:9' }))
-  await door.delivery.store.refresh()
+  await door.delivering.refresh()
   const down = await get(door, '/')
   assert.equal(down.status, 502)
   assert.match(down.body.toString(), /does not answer/)

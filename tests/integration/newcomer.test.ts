@@ -6,7 +6,6 @@ import { before, test } from 'node:test'
 import { unzipSync } from 'fflate'
 import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
-import { readSnapshot } from '../../src/data/snapshot.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import type { Actor } from '../../src/services/index.ts'
 import { bringIn, makeWorld, must, pageAt, reportOf, text, type World, zipOf } from './world.ts'
@@ -27,7 +26,8 @@ before(async () => {
   must(await world.services.publications.create(world.owner, { all: true }))
 })
 
-const liveFiles = async (): Promise<string[]> => (await readSnapshot(world.db)).sites.flatMap(({ files }) => files.map(({ path }) => path))
+const liveFiles = async (): Promise<string[]> =>
+  (await rows<{ path: string }>(world.db, 'SELECT path FROM files WHERE live_hash IS NOT NULL')).map(({ path }) => path)
 async function edit(actor: Actor, path: string, from: string, to: string) {
   const page = must(await world.services.pages.source(actor, await pageAt(world, path)))
   const at = page.source.indexOf(from)

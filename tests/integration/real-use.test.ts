@@ -2,8 +2,7 @@ import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { SetUp } from '../../src/contract/sites.ts'
 import { rows } from '../../src/data/database.ts'
-import { inUseAs, putSetUpCode } from '../../src/data/sites.ts'
-import { readSnapshot } from '../../src/data/snapshot.ts'
+import { inUseAs, putSetUpCode, readSiteSetup } from '../../src/data/sites.ts'
 import { actorFor } from '../../src/services/people.ts'
 import { digest } from '../../src/services/secrets.ts'
 import { makeWorld, must, PASSWORD, type World } from './world.ts'
@@ -16,7 +15,7 @@ before(async () => {
 const STUDIO = 'http://localhost:4999'
 const codeIn = (link: string): string => new URL(link).searchParams.get('code') ?? ''
 const answering = async (): Promise<string[]> =>
-  (await readSnapshot(world.db)).sites.flatMap(({ setup }) => setup.hosts.map(({ host }) => host)).sort()
+  (await readSiteSetup(world.db, world.owner.siteId))?.hosts.map(({ host }) => host).sort() ?? []
 
 test('an empty installation is set up once, by whoever has the code, also when two come at once', async () => {
   const empty = await makeWorld()

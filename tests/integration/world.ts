@@ -6,13 +6,13 @@ import { after } from 'node:test'
 import { zipSync } from 'fflate'
 import pg from 'pg'
 import pino from 'pino'
-import type { ImportReport } from '../../src/contract/imports.ts'
+import { ImportReport } from '../../src/contract/imports.ts'
 import type { Result } from '../../src/core/result.ts'
 import { closeDatabase, type Database, migrate, openDatabase } from '../../src/data/database.ts'
 import type { Role } from '../../src/data/models.ts'
 import { readSettings, type Settings } from '../../src/environment.ts'
 import { runImport } from '../../src/jobs/imports.ts'
-import { type Actor, type Context, createServices, type Services } from '../../src/services/index.ts'
+import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
 import { actorFor } from '../../src/services/people.ts'
 import { hashPassword } from '../../src/services/secrets.ts'
 
@@ -21,7 +21,7 @@ export interface World {
   readonly db: Database
   readonly settings: Settings
   readonly context: Context
-  readonly services: Services
+  readonly services: OwnServices
   readonly owner: Actor
   readonly editor: Actor
   readonly contributor: Actor
@@ -122,9 +122,9 @@ export async function bringIn(
 }
 
 /** The report of an import that was carried out. */
-export function reportOf(job: { state: string; report: ImportReport | null; message: string | null }): ImportReport {
-  if (job.report === null) throw new Error(`no report: ${job.state} ${job.message ?? ''}`)
-  return job.report
+export function reportOf(job: { state: string; report: unknown; message: string | null }): ImportReport {
+  if (job.report === null) throw new Error(`${job.state}: ${job.message}`)
+  return ImportReport.parse(job.report)
 }
 
 /** The id of the page at a path. */

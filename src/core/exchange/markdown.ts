@@ -1,6 +1,7 @@
 import { marked } from 'marked'
 import TurndownService from 'turndown'
 import { parse } from 'yaml'
+import { treeOf } from './tree.ts'
 
 /** A Markdown file taken apart. `front + body` is the file. */
 export interface MarkdownFile {
@@ -83,7 +84,7 @@ const turndown = (): TurndownService => {
  */
 export function markdownOfHtml(html: string, original: string): string {
   const service = turndown()
-  const written = (part: string): string => (part.trim() === '' ? '' : `${service.turndown(part)}\n\n`)
+  const written = (part: string): string => (part.trim() === '' ? '' : `${service.turndown(treeOf(part))}\n\n`)
   let out = ''
   let at = 0
   let isGone = false

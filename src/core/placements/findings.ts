@@ -29,7 +29,7 @@ export const paidMost = (words: number | null): number => PAID_MOST + Math.max(0
 /** What is known of a whole site that one placement does not show. */
 export interface SiteKnowledge {
   /** Hosts that some link leads to by https. */
-  readonly httpsHosts: ReadonlySet<string>
+  readonly httpsHosts: { has(host: string): boolean }
   readonly lands: (judged: JudgedPlacement) => boolean | null
 }
 

@@ -57,6 +57,17 @@ class Column {
   codeOf(value: string): number {
     return this.#numbers.get(value) ?? -1
   }
+
+  /** Makes room for `added` rows in place of `removed` ones. @param length - rows that there were */
+  splice(from: number, removed: number, added: number, length: number): void {
+    const now = length - removed + added
+    if (now > this.codes.length) {
+      const grown = new Uint32Array(Math.max(now, this.codes.length * 2))
+      grown.set(this.codes)
+      this.codes = grown
+    }
+    this.codes.copyWithin(from + added, from + removed, length)
+  }
 }
 
 const reasonKey = (reason: Reason): string => (reason.by === 'rule' ? `rule ${reason.id}` : reason.by)
@@ -71,7 +82,7 @@ const folderOf = ({ kind, path }: Placement['page']): string => (kind === 'page'
 /** All placements of a site, judged and ready to be asked again and again. Built up in steps while they come in. */
 export class PlacementList {
   readonly judged: JudgedPlacement[] = []
-  readonly paths: ReadonlySet<string>
+  paths: ReadonlySet<string>
   readonly #judge: Judge
   readonly #columns = Object.fromEntries(FACETS.map((facet) => [facet, new Column()])) as Record<Facet, Column>
   readonly #destinations = new Column()
@@ -79,8 +90,9 @@ export class PlacementList {
   readonly #words: string[] = []
   readonly #tags: (readonly string[])[] = []
   readonly #bits: number[] = []
-  readonly #httpsHosts = new Set<string>()
-  readonly #fine: ReadonlyMap<string, Fine>
+  /** How often each host is linked to by https. */
+  readonly #httpsHosts = new Map<string, number>()
+  #fine: ReadonlyMap<string, Fine>
   #finished = 0
 
   /** @param fine - findings that people marked as fine, by {@link fineKey} */
@@ -94,30 +106,101 @@ export class PlacementList {
   add(placements: readonly Placement[]): void {
     for (const placement of placements) {
       const judged = this.#judge.judge(placement)
-      const i = this.judged.push(judged) - 1
-      const { facts, decision } = judged
-      if (facts.address?.startsWith('https:') === true) this.#httpsHosts.add(facts.host)
-      const lands = landsOf(facts, this.paths)
-      const set = (facet: Facet, value: string): void => this.#columns[facet].set(i, value)
-      set('site', facts.site ?? '')
-      set('host', facts.host)
-      set('partner', facts.partner ?? '')
-      set('kind', facts.kind ?? 'no address')
-      set('strand', strandOf(relTokens(decision.rel)))
-      set('end', endOf(judged))
-      set('where', placement.page.kind)
-      set('folder', folderOf(placement.page))
-      set('state', facts.isWaiting ? 'waits' : lands === null ? 'not checked' : lands ? 'lands' : 'does not land')
-      set('words', wordsOf(judged))
-      set('by', reasonKey(decision.because.hints))
-      this.#destinations.set(i, destinationOf(judged))
-      this.#alike.set(i, alikeKey(facts))
-      this.#words.push(
-        `${placement.text}\n${placement.written.href}\n${facts.address ?? ''}\n${placement.page.title}\n${placement.page.path}`.toLowerCase(),
-      )
-      this.#tags.push(facts.tags)
+      this.#fill(this.judged.push(judged) - 1, judged)
+      this.#words.push(wordsFor(judged))
+      this.#tags.push(judged.facts.tags)
       this.#bits.push(0)
     }
+  }
+
+  #fill(i: number, judged: JudgedPlacement): void {
+    const { placement, facts, decision } = judged
+    if (facts.address?.startsWith('https:') === true) this.#httpsHosts.set(facts.host, (this.#httpsHosts.get(facts.host) ?? 0) + 1)
+    const set = (facet: Facet, value: string): void => this.#columns[facet].set(i, value)
+    set('site', facts.site ?? '')
+    set('host', facts.host)
+    set('partner', facts.partner ?? '')
+    set('kind', facts.kind ?? 'no address')
+    set('strand', strandOf(relTokens(decision.rel)))
+    set('end', endOf(judged))
+    set('where', placement.page.kind)
+    set('folder', folderOf(placement.page))
+    set('state', stateOf(judged, this.paths))
+    set('words', wordsOf(judged))
+    set('by', reasonKey(decision.because.hints))
+    this.#destinations.set(i, destinationOf(judged))
+    this.#alike.set(i, alikeKey(facts))
+  }
+
+  /**
+   * Puts what is on one page now in place of what was on it. Costs no more than moving the rest along.
+   * @param placements - all of the page, or none where it is gone
+   */
+  replace(page: Pick<Placement['page'], 'id' | 'path'>, placements: readonly Placement[]): void {
+    const before = this.judged.length
+    let from = this.judged.findIndex(({ placement }) => placement.page.id === page.id)
+    let to = from
+    while (to !== -1 && this.judged[to]?.placement.page.id === page.id) to++
+    if (from === -1) {
+      from = this.#placeFor(page.path)
+      to = from
+    }
+    const hosts = [...this.#httpsHosts.keys()].join(' ')
+    for (const { facts } of this.judged.slice(from, to)) this.#forgetHost(facts)
+    const judged = placements.map((placement) => this.#judge.judge(placement))
+    for (const column of [...Object.values(this.#columns), this.#destinations, this.#alike])
+      column.splice(from, to - from, judged.length, before)
+    this.judged.splice(from, to - from, ...judged)
+    this.#words.splice(from, to - from, ...judged.map(wordsFor))
+    this.#tags.splice(from, to - from, ...judged.map(({ facts }) => facts.tags))
+    this.#bits.splice(from, to - from, ...judged.map(() => 0))
+    for (const [k, each] of judged.entries()) this.#fill(from + k, each)
+    // What depends on the whole site is looked at again only where that changed.
+    if (this.#finished !== before || hosts !== [...this.#httpsHosts.keys()].join(' ')) this.#finished = 0
+    else {
+      this.#findOn(from, from + judged.length)
+      this.#finished = this.judged.length
+    }
+  }
+
+  /** Where a page that has no links here yet belongs. */
+  #placeFor(path: string): number {
+    let last: Placement['page'] | null = null
+    for (const [i, { placement }] of this.judged.entries()) {
+      if (placement.page === last) continue
+      last = placement.page
+      if (isBefore(path, last.path)) return i
+    }
+    return this.judged.length
+  }
+
+  #forgetHost({ address, host }: JudgedPlacement['facts']): void {
+    if (address?.startsWith('https:') !== true) return
+    const left = (this.#httpsHosts.get(host) ?? 1) - 1
+    if (left === 0) this.#httpsHosts.delete(host)
+    else this.#httpsHosts.set(host, left)
+  }
+
+  /** Takes over which pages and files there are, and what people marked as fine. */
+  know(paths: ReadonlySet<string>, fine: ReadonlyMap<string, Fine>): void {
+    this.paths = paths
+    this.#fine = fine
+    this.#finished = 0
+    for (const [i, judged] of this.judged.entries()) this.#columns.state.set(i, stateOf(judged, paths))
+  }
+
+  /** Judges again what leads to short links: these may lead elsewhere now. */
+  judgeShortLinks(): void {
+    const short = this.#columns.kind.codeOf('short link')
+    for (let i = 0; i < this.judged.length; i++) {
+      const before = this.judged[i]
+      if (before === undefined || this.#columns.kind.codes[i] !== short) continue
+      this.#forgetHost(before.facts)
+      const judged = this.#judge.judge(before.placement)
+      this.judged[i] = judged
+      this.#fill(i, judged)
+    }
+    this.#finished = 0
   }
 
   /** A number that a placement shares with those of the same {@link alikeKey}. */
@@ -128,17 +211,22 @@ export class PlacementList {
   /** Looks for findings among what has come in; what depends on the whole site is as known so far. */
   #findFindings(): void {
     if (this.#finished === this.judged.length) return
-    const knowledge = { httpsHosts: this.#httpsHosts, lands: ({ facts }: JudgedPlacement) => landsOf(facts, this.paths) }
     for (let from = 0; from < this.judged.length; ) {
       let to = from + 1
       while (to < this.judged.length && this.judged[to]?.placement.page === this.judged[from]?.placement.page) to++
-      const page = this.judged.slice(from, to)
-      const overdone = overdoneOf(page)
-      for (const [k, judged] of page.entries())
-        this.#bits[from + k] = this.#withoutFine(judged, findingsOf(judged, knowledge) | (overdone.get(k) ?? 0))
+      this.#findOn(from, to)
       from = to
     }
     this.#finished = this.judged.length
+  }
+
+  /** Of one page. */
+  #findOn(from: number, to: number): void {
+    const knowledge = { httpsHosts: this.#httpsHosts, lands: ({ facts }: JudgedPlacement) => landsOf(facts, this.paths) }
+    const page = this.judged.slice(from, to)
+    const overdone = overdoneOf(page)
+    for (const [k, judged] of page.entries())
+      this.#bits[from + k] = this.#withoutFine(judged, findingsOf(judged, knowledge) | (overdone.get(k) ?? 0))
   }
 
   #withoutFine(judged: JudgedPlacement, bits: number): number {
@@ -260,6 +348,26 @@ export class PlacementList {
 
 const count = (counts: Uint32Array, code: number | undefined): void => {
   if (code !== undefined) counts[code] = (counts[code] ?? 0) + 1
+}
+
+/** Where a link leads to, as far as it is known. */
+function stateOf({ facts }: JudgedPlacement, paths: ReadonlySet<string>): string {
+  const lands = landsOf(facts, paths)
+  return facts.isWaiting ? 'waits' : lands === null ? 'not checked' : lands ? 'lands' : 'does not land'
+}
+
+/** What is looked through when words are looked for. */
+const wordsFor = ({ placement: { text, written, page }, facts }: JudgedPlacement): string =>
+  `${text}\n${written.href}\n${facts.address ?? ''}\n${page.title}\n${page.path}`.toLowerCase()
+
+/** The order of paths in which placements are stored: by code points, as PostgreSQL's "C" has it. */
+function isBefore(a: string, b: string): boolean {
+  const [left, right] = [[...a], [...b]]
+  for (let i = 0; i < left.length && i < right.length; i++) {
+    const difference = (left[i]?.codePointAt(0) ?? 0) - (right[i]?.codePointAt(0) ?? 0)
+    if (difference !== 0) return difference < 0
+  }
+  return left.length < right.length
 }
 
 function wordsOf({ placement, facts }: JudgedPlacement): string {

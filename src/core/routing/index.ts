@@ -1,1 +1,1 @@
-export { type CompiledShortLink, compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from './short-links.ts'
+export { type CompiledShortLink, compileShortLink, matchShortLink, type ShortLinkTarget } from './short-links.ts'

@@ -1,64 +1,44 @@
 import { parseUrl } from '../address/index.ts'
 
-/** One short link as delivery needs it. */
-export interface ShortLinkRoute {
+/** What answers on a short link's address. */
+export interface ShortLinkTarget {
   readonly id: string
-  readonly host: string
-  /** Path segment before the slug, without slashes; "" for none. */
-  readonly prefix: string
-  /** Lower case. */
-  readonly slug: string
   readonly destination: string
-  /** For people; not needed to answer. */
-  readonly title?: string | undefined
   readonly status: 301 | 302 | 307 | 308
 }
 
 /** A short link made ready to answer with. */
-export interface CompiledShortLink {
-  readonly id: string
-  readonly status: number
+export interface CompiledShortLink extends ShortLinkTarget {
   /** Ready for the `Location` header: ASCII only (RFC 9110 §10.2.2). */
   readonly location: string
-  readonly destination: string
 }
 
-export interface ShortLinkTable {
-  /** What answers a request's path (as sent, without query); null when no short link does. One look-up, however many rows. */
-  match(host: string, path: string): CompiledShortLink | null
-  find(host: string, slug: string): CompiledShortLink | null
+/** @returns null where the destination is no address any more */
+export function compileShortLink({ id, destination, status }: ShortLinkTarget): CompiledShortLink | null {
+  const url = parseUrl(destination)
+  return url === null ? null : { id, destination, status, location: url.href }
 }
 
 /** Longest path looked at; no slug is near as long. */
 const PATH_MAX_CHARS = 200
 
-/** Compiles the short links of all hosts. A destination that is no address any more is left out. */
-export function compileShortLinks(routes: readonly ShortLinkRoute[]): ShortLinkTable {
-  const bySlug = new Map<string, Map<string, CompiledShortLink>>()
-  const prefixes = new Map<string, string>()
-  for (const { id, host, prefix, slug, destination, status } of routes) {
-    const url = parseUrl(destination)
-    if (url === null) continue
-    let slugs = bySlug.get(host)
-    if (slugs === undefined) {
-      slugs = new Map()
-      bySlug.set(host, slugs)
-      prefixes.set(host, prefix === '' ? '/' : `/${prefix}/`)
-    }
-    slugs.set(slug, { id, status, location: url.href, destination })
-  }
-  const find = (host: string, slug: string): CompiledShortLink | null => bySlug.get(host)?.get(slug) ?? null
-  return {
-    find,
-    match(host, path) {
-      const start = prefixes.get(host)
-      if (start === undefined || path.length > PATH_MAX_CHARS || !path.startsWith(start)) return null
-      const end = path.endsWith('/') ? path.length - 1 : path.length
-      const slug = path.slice(start.length, end)
-      // Most requests are spelt as meant; only the others pay for being made plain.
-      return find(host, slug) ?? find(host, plainSlug(slug))
-    },
-  }
+/**
+ * What answers a request's path on a short host. At most two look-ups, however many short links there are.
+ * @param path - as sent, without query
+ * @param prefix - path segment before the slug, without slashes; "" for none
+ * @param find - by slug, lower case; null where there is none
+ */
+export function matchShortLink<T>(path: string, prefix: string, find: (slug: string) => T | null): T | null {
+  const start = prefix === '' ? '/' : `/${prefix}/`
+  if (path.length > PATH_MAX_CHARS || !path.startsWith(start)) return null
+  const end = path.endsWith('/') ? path.length - 1 : path.length
+  const slug = path.slice(start.length, end)
+  if (slug === '') return null
+  // Most requests are spelt as meant; only the others pay for being made plain.
+  const found = find(slug)
+  if (found !== null) return found
+  const plain = plainSlug(slug)
+  return plain === slug || plain === '' ? null : find(plain)
 }
 
 /** Percent-encoding and capitals are tolerated; a full stop or comma picked up from the sentence too. */

@@ -43,7 +43,7 @@ export {
   unheardRules,
 } from './rule.ts'
 export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
-export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteSetup } from './site.ts'
+export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteGround, type SiteSetup, withShortLinks } from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
 export { setAside } from './theirs.ts'

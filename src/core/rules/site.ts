@@ -1,9 +1,8 @@
 import { normalise } from '../address/index.ts'
-import { compileShortLinks, type ShortLinkRoute, type ShortLinkTable } from '../routing/index.ts'
 import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 
-/** What rules and addresses need to know of a site. */
+/** What rules and addresses need to know of a site, but for its short links: there may be a million of those. */
 export interface SiteSetup {
   readonly siteId: string
   readonly name: string
@@ -30,7 +29,6 @@ export interface SiteSetup {
     readonly account: string
   }[]
   readonly rules: readonly Rule[]
-  readonly shortLinks: readonly ShortLinkRoute[]
 }
 
 /** What is known of a page besides its path. */
@@ -49,15 +47,18 @@ export interface PageMarks {
 }
 
 /** One site's set-up, compiled. */
-export interface CompiledSite {
+export interface SiteGround {
   readonly setup: SiteSetup
   readonly rules: readonly CompiledRule[]
-  readonly shortLinks: ShortLinkTable
-  readonly findShortLink: ShortLinkFinder
   /** Origin of the site's own pages, such as "http://slow-ferry.localhost:4300". */
   readonly origin: string
   /** The surroundings of a link on the page at `path`. */
   around(path: string, marks?: PageMarks): PageAround
+}
+
+/** A site that can tell where its short links lead: what links are judged by. */
+export interface CompiledSite extends SiteGround {
+  readonly findShortLink: ShortLinkFinder
 }
 
 /** Origin of a host as visitors type it: local names carry our port, real ones stand behind their own. */
@@ -74,9 +75,11 @@ const pageAddress = (path: string, origin: string): string => {
   return (path.startsWith('/') ? normalise(path, origin) : null) ?? `${origin}/`
 }
 
+/** A site with somebody who knows its short links. */
+export const withShortLinks = (ground: SiteGround, findShortLink: ShortLinkFinder): CompiledSite => ({ ...ground, findShortLink })
+
 /** @param port - the one this installation answers on */
-export function compileSite(setup: SiteSetup, port: number): CompiledSite {
-  const shortLinks = compileShortLinks(setup.shortLinks)
+export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const siteHosts = setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host)
   const shortHosts = setup.hosts.filter(({ kind }) => kind === 'short').map(({ host, prefix }) => ({ host, prefix }))
   const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
@@ -85,8 +88,6 @@ export function compileSite(setup: SiteSetup, port: number): CompiledSite {
   return {
     setup,
     rules: compileRules(setup.rules),
-    shortLinks,
-    findShortLink: (host, slug) => shortLinks.find(host, slug)?.destination ?? null,
     origin,
     around: (path, { writtenFor, waiting, tags, part, isTheirs, origin: host = origin } = {}) => ({
       siteHosts,

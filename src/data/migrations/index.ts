@@ -5,6 +5,7 @@ import { newcomer } from './004-newcomer.ts'
 import { weather } from './005-weather.ts'
 import { realUse } from './006-real-use.ts'
 import { notes } from './007-notes.ts'
+import { ground } from './008-ground.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground] as const

@@ -53,7 +53,7 @@ export interface Asker {
  * @returns gives the question up
  */
 export function askBehind(door: Door, method: string, headers: Headers, body: IncomingMessage | null, asker: Asker): () => void {
-  const { entry, delivery, origin, path } = door
+  const { site, delivery, origin, path } = door
   let hold: Dispatcher.DispatchController | null = null
   let sink: BodySink | null = null
   let isOver = false
@@ -71,7 +71,7 @@ export function askBehind(door: Door, method: string, headers: Headers, body: In
     if (sink === null) asker.fail(reason ?? error)
     else sink.fail(reason ?? error)
   }
-  agents[entry.site.setup.mayVisitPrivate === true ? 'anywhere' : 'outside'].dispatch(
+  agents[site.setup.mayVisitPrivate === true ? 'anywhere' : 'outside'].dispatch(
     { origin: origin.origin, path, method, headers, body },
     {
       onRequestStart(controller) {

@@ -1,12 +1,14 @@
 import type { IncomingMessage } from 'node:http'
+import type { CompiledSite } from '../../core/rules/index.ts'
 import { isPrivateAddress } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
-import type { HostEntry } from '../snapshot.ts'
+import type { HostEntry } from '../store/index.ts'
 
 /** One request at a front door: what it knows of itself and of the site behind. */
 export interface Door {
   readonly delivery: Delivery
-  readonly entry: HostEntry
+  /** The rules and the short links of one moment. */
+  readonly site: CompiledSite
   readonly host: string
   /** Origin of the site behind. */
   readonly origin: URL
@@ -23,9 +25,9 @@ export interface Door {
 export const DOOR_TIMEOUT_MS = 30_000
 
 /** The origin of the site behind the door; null where that is none we may ask. */
-export function originBehind({ origin, site }: HostEntry): URL | null {
+export function originBehind({ origin, ground }: HostEntry): URL | null {
   if (origin === null || !/^https?:$/.test(origin.protocol)) return null
-  return site.setup.mayVisitPrivate !== true && isPrivateAddress(origin.hostname) ? null : origin
+  return ground.setup.mayVisitPrivate !== true && isPrivateAddress(origin.hostname) ? null : origin
 }
 
 /** Path and query of a request, be it written in full (RFC 9112 §3.2.2); null where they cannot be told. */

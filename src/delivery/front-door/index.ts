@@ -4,7 +4,7 @@ import { originOf } from '../../core/rules/index.ts'
 import { OutOfBounds } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
 import { say } from '../say.ts'
-import type { CompiledSnapshot, HostEntry } from '../snapshot.ts'
+import type { HostEntry, StoreView } from '../store/index.ts'
 import { type AnswerHead, askBehind, type BodySink, TooSlow } from './behind.ts'
 import { type Door, originBehind, pathOf } from './door.ts'
 import { codingOf, type Headers, headersBack, headersFor, headerValue, isHtml, isRing, signOf } from './headers.ts'
@@ -19,7 +19,7 @@ export { upgradeDoor } from './upgrade.ts'
  */
 export function frontDoor(
   delivery: Delivery,
-  snapshot: CompiledSnapshot,
+  view: StoreView,
   entry: HostEntry,
   host: string,
   request: IncomingMessage,
@@ -31,7 +31,8 @@ export function frontDoor(
   const sign = signOf(delivery.clicks.node, host)
   if (isRing(request, sign)) return say(response, 508, 'This address leads in a ring and ends nowhere.', request.method)
   const publicOrigin = originOf(host, Number(request.socket.localPort))
-  const door: Door = { delivery, entry, host, origin, path, publicOrigin, stamp: `-mr${snapshot.version}`, sign }
+  const stamp = `-mr${view.stamp(entry)}`
+  const door: Door = { delivery, site: view.site(entry), host, origin, path, publicOrigin, stamp, sign }
   ask(door, request, response, headersFor(door, request))
 }
 

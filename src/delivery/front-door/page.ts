@@ -70,11 +70,11 @@ export class PageRewriter {
   }
 
   #begin(): Uint8Array[] {
-    const { entry, path, publicOrigin } = this.#door
+    const { site, path, publicOrigin } = this.#door
     const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
     this.#first = []
-    const around = entry.site.around(path.split('?')[0] ?? '/', { origin: publicOrigin, isTheirs: true })
-    this.#stream = ruleStream(entry.site.rules, around, entry.site.findShortLink, encodingOf(this.#said, head), room)
+    const around = site.around(path.split('?')[0] ?? '/', { origin: publicOrigin, isTheirs: true })
+    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), room)
     return this.#stream.push(head)
   }
 }

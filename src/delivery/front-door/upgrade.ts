@@ -3,7 +3,7 @@ import https from 'node:https'
 import { type Duplex, pipeline } from 'node:stream'
 import { resolver } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
-import type { HostEntry } from '../snapshot.ts'
+import type { HostEntry } from '../store/index.ts'
 import { TooSlow } from './behind.ts'
 import { DOOR_TIMEOUT_MS, originBehind, pathOf } from './door.ts'
 import { endToEnd, isOfOneHop, isRing, readHeaders, signOf } from './headers.ts'
@@ -37,7 +37,7 @@ export function upgradeDoor(
     port: origin.port === '' ? (isSecure ? 443 : 80) : Number(origin.port),
     path,
     method: request.method,
-    lookup: resolver(entry.site.setup.mayVisitPrivate === true),
+    lookup: resolver(entry.ground.setup.mayVisitPrivate === true),
     agent: false,
     headers: {
       ...headers,

@@ -2,6 +2,7 @@ import { useQuery } from '@tanstack/react-query'
 import { Toaster, toast } from 'sonner'
 import type { PublicationList, Unpublished } from '../../contract/publications.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
+import { useChanges } from '../../ui/changes.ts'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, usePageAtHand, useSaving } from '../../ui/saving.ts'
 import { usePublishing } from '../publications/publishing.tsx'
@@ -23,11 +24,12 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 }
 
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
+  useChanges()
   const saving = useSaving()
   const { data, error } = useQuery({
     queryKey: ['unpublished'],
     queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal),
-    refetchInterval: 15_000,
+    refetchInterval: 60_000,
   })
   const atHand = usePageAtHand()
   const { begin, isBusy, question } = usePublishing((made) => {

@@ -27,6 +27,7 @@ import {
   sayReason,
   strandOf,
   unheardRules,
+  withShortLinks,
 } from '../../core/rules/index.ts'
 import { wordsOf } from '../../ui/api.ts'
 import { askLines } from '../../ui/lines.ts'
@@ -41,11 +42,19 @@ interface Head {
   readonly total: number
 }
 
+/** A stretch of the list, with where the short links lead that are new in it. */
+interface Part {
+  readonly pages: readonly PlacementPage[]
+  readonly rows: readonly SentPlacement[]
+  readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string }[]
+}
+
 /** Placements looked at between two looks at what else is asked. */
 const SLICE = 8_000
 
 let list: PlacementList | null = null
 let site: CompiledSite | null = null
+const shortLinks = new Map<string, string>()
 let stamp = ''
 let loading = 0
 let newestImpact = 0
@@ -74,7 +83,8 @@ async function load(known: string | null): Promise<void> {
         const head = JSON.parse(line) as Head
         if (head.stamp === known) return stop.abort()
         stamp = head.stamp
-        site = compileSite(head.setup, head.port)
+        shortLinks.clear()
+        site = withShortLinks(compileSite(head.setup, head.port), (host, slug) => shortLinks.get(`${host} ${slug}`) ?? null)
         made = new PlacementList(site, new Set(head.paths), new Map(head.fine))
         list = made
         tell({
@@ -85,8 +95,9 @@ async function load(known: string | null): Promise<void> {
         })
         continue
       }
-      const part = JSON.parse(line) as { pages: PlacementPage[]; rows: SentPlacement[] }
+      const part = JSON.parse(line) as Part
       pages.push(...part.pages)
+      for (const { host, slug, destination } of part.shortLinks) shortLinks.set(`${host} ${slug}`, destination)
       const from = made.judged.length
       made.add(part.rows.map((row) => readPlacement(pages, row)))
       const paths = made.paths

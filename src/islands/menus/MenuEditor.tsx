@@ -25,9 +25,10 @@ import {
   removeEntry,
   setLandings,
 } from '../../core/menus/index.ts'
-import { compileSite, type SiteSetup } from '../../core/rules/index.ts'
+import type { SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
+import { useSite } from '../../ui/short-links.ts'
 import { EntryPanel } from './EntryPanel.tsx'
 import { Joining, Landings, NotInIt } from './MenuAsides.tsx'
 import { MenuHistory } from './MenuHistory.tsx'
@@ -83,7 +84,7 @@ function BrokenMenu({ menu, canEdit }: { menu: Menu; canEdit: boolean }) {
 function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
   const { body, change, undo } = useMenuDraft(menu)
   const flat = useMemo(() => flatMenu(body.entries as Parameters<typeof flatMenu>[0]), [body])
-  const site = useMemo(() => compileSite(setup, port), [setup, port])
+  const site = useSite(setup, port)
   const [chosenId, setChosenId] = useState<string | null>(null)
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set())
   const [shift, setShift] = useState(0)

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { ImportApply, ImportReport, Job } from '../../contract/imports.ts'
+import type { ImportApply, ImportReport, JobOf } from '../../contract/imports.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
@@ -32,10 +32,10 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     mutationFn: (wanted: ImportApply) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
     onSuccess: ({ job }) => setJobId(job),
   })
-  const cancel = useMutation({ mutationFn: () => ask<Job>('DELETE', `/jobs/${jobId ?? ''}`) })
+  const cancel = useMutation({ mutationFn: () => ask<JobOf<ImportReport>>('DELETE', `/jobs/${jobId ?? ''}`) })
   const { data: job, error } = useQuery({
     queryKey: ['job', jobId],
-    queryFn: ({ signal }) => ask<Job>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
+    queryFn: ({ signal }) => ask<JobOf<ImportReport>>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
     enabled: jobId !== null,
     refetchInterval: (query) =>
       query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false,

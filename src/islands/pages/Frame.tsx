@@ -4,6 +4,7 @@ import { scanLinks } from '../../core/markup/index.ts'
 import { relTokens, strandOf } from '../../core/rules/index.ts'
 import type { Analysis } from './analysis.ts'
 import type { Choice, Selected } from './choice.ts'
+import { rememberCopied, withoutForeignMarks } from './copied.ts'
 import type { PageDraft } from './draft.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Standing, Stretch, ToFrame } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
@@ -110,8 +111,10 @@ export function Frame(props: FrameProps) {
           return now.onKey(data.key)
         case 'address':
           return now.onAddress(data.text)
+        case 'copied':
+          return rememberCopied(data.html, localStorage)
         case 'piece':
-          return tell({ type: 'command', command: { name: 'paste', html: now.onPiece(data.html) } })
+          return tell({ type: 'command', command: { name: 'paste', html: now.onPiece(withoutForeignMarks(data.html, localStorage)) } })
         case 'files':
           return now.onFiles(data.files)
       }

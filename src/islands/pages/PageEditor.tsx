@@ -4,11 +4,12 @@ import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useS
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
 import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
-import { compileSite, type DeliveredLink, type SiteSetup } from '../../core/rules/index.ts'
+import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Queries, queries } from '../../ui/query.tsx'
 import { type Saving, tellPageAtHand, tellSaving } from '../../ui/saving.ts'
+import { useSite } from '../../ui/short-links.ts'
 import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
 import { BlockFields } from './BlockFields.tsx'
@@ -123,7 +124,7 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
   const canRedo = useDraftState(draft, (state) => state.canRedo)
   const theirs = useDraftState(draft, (state) => state.theirs)
   const news = useDraftState(draft, (state) => state.news)
-  const site = useMemo(() => compileSite(setup, port), [setup, port])
+  const site = useSite(setup, port)
   const analysis = useAnalysis(draft, site, source.path, waiting)
   const [mode, setMode] = useState<'page' | 'source'>(source.source.length > VISUAL_MAX_CHARS ? 'source' : 'page')
   const [isClosed, setClosed] = useState(false)

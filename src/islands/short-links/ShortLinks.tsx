@@ -1,4 +1,4 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
 import { Copy, Pencil, Trash2 } from 'lucide-react'
 import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
@@ -12,6 +12,7 @@ import { Queries, queries } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
+import { BringInList } from './BringInList.tsx'
 
 interface ShortLinksProps {
   initial: ShortLinkList
@@ -31,29 +32,54 @@ export function ShortLinks(props: ShortLinksProps) {
 
 /** Clicks are loaded within a second or two of the answer; people watch for them. */
 const CLICKS_EVERY_MS = 2_000
+const PAGE_ROWS = 200
+/** What is found is counted up to here. */
+const COUNTED_MAX = 10_000
+
+const countWords = (total: number, isSearch: boolean): string =>
+  isSearch && total > COUNTED_MAX
+    ? `more than ${COUNTED_MAX.toLocaleString('en')} short links`
+    : `${total.toLocaleString('en')} short ${total === 1 ? 'link' : 'links'}`
 
 function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksProps) {
   const [search, setSearch] = useState('')
   const wanted = useSettled(search, 200)
-  const { data, error } = useQuery({
+  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useInfiniteQuery({
     queryKey: ['short-links', wanted],
-    queryFn: ({ signal }) => ask<ShortLinkList>('GET', `/short-links?limit=200&search=${encodeURIComponent(wanted)}`, undefined, signal),
-    ...(wanted === '' ? { initialData: initial } : {}),
+    queryFn: ({ signal, pageParam }) =>
+      ask<ShortLinkList>(
+        'GET',
+        `/short-links?limit=${PAGE_ROWS}&search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
+        undefined,
+        signal,
+      ),
+    initialPageParam: null as string | null,
+    getNextPageParam: (last) => last.next,
+    ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
     placeholderData: (before) => before,
-    refetchInterval: CLICKS_EVERY_MS,
+    // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
+    refetchInterval: (query) => (query.state.data?.pages.length === 1 ? CLICKS_EVERY_MS : false),
   })
+  const links = data?.pages.flatMap(({ items }) => items)
+  const total = data?.pages[0]?.total
   const [edited, setEdited] = useState<ShortLink | null>(null)
+  const [isBringingIn, setBringingIn] = useState(false)
   return (
     <div className="mx-auto grid max-w-[1120px] gap-5 px-5 py-7 max-md:px-3">
-      <header className="flex flex-wrap items-baseline gap-x-4">
+      <header className="flex flex-wrap items-baseline gap-x-4 gap-y-2">
         <h1 className="text-[26px]">Short links</h1>
         <p className="text-ink-soft">sayable addresses of your own, for long ones that may change</p>
+        {canEdit && hasHost && (
+          <button type="button" className="button ml-auto max-md:ml-0" onClick={() => setBringingIn(true)}>
+            Bring in a list
+          </button>
+        )}
       </header>
       {canEdit && hasHost && <PasteBar />}
       {!hasHost && <NoHost canAdd={canAddHost} />}
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
-          <p aria-live="polite">{data === undefined ? 'Looking…' : `${data.total} ${data.total === 1 ? 'short link' : 'short links'}`}</p>
+          <p aria-live="polite">{total === undefined ? 'Looking…' : countWords(total, wanted !== '')}</p>
           <input
             className="field !w-[260px] max-md:!w-full"
             type="search"
@@ -68,7 +94,7 @@ function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksPro
             {wordsOf(error)}
           </p>
         )}
-        {data?.items.length === 0 && (
+        {links?.length === 0 && (
           <p className="px-4 py-10 text-center text-ink-soft">
             {wanted !== ''
               ? `None has “${wanted}” in it.`
@@ -78,11 +104,20 @@ function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksPro
           </p>
         )}
         <ul className="divide-y">
-          {data?.items.map((link) => (
+          {links?.map((link) => (
             <Row key={link.id} link={link} canEdit={canEdit} onEdit={() => setEdited(link)} />
           ))}
         </ul>
+        {hasNextPage && (
+          <p className="flex items-center justify-center gap-3 border-t px-4 py-3">
+            <span className="note">{links?.length.toLocaleString('en')} are shown.</span>
+            <button type="button" className="button" disabled={isFetchingNextPage} onClick={() => void fetchNextPage()}>
+              {isFetchingNextPage ? 'Fetching…' : 'Show more'}
+            </button>
+          </p>
+        )}
       </section>
+      {isBringingIn && <BringInList onClose={() => setBringingIn(false)} />}
       {edited !== null && <ChangeDialog key={edited.id} link={edited} onClose={() => setEdited(null)} />}
     </div>
   )

@@ -12,18 +12,20 @@ import {
   sentenceAround,
 } from '../../../src/core/content/index.ts'
 import { applyPatches, scanLinks } from '../../../src/core/markup/index.ts'
-import { compileSite } from '../../../src/core/rules/index.ts'
+import { compileSite, withShortLinks } from '../../../src/core/rules/index.ts'
 
-const SITE = compileSite(
-  {
-    siteId: 's',
-    name: 'S',
-    hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
-    partners: [{ id: 'gannet', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' }],
-    rules: [{ id: 'r', name: 'r', isOn: true, isBinding: false, when: { is: 'tag', of: ['spring'] }, what: { hints: ['ugc'] } }],
-    shortLinks: [],
-  },
-  443,
+const SITE = withShortLinks(
+  compileSite(
+    {
+      siteId: 's',
+      name: 'S',
+      hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
+      partners: [{ id: 'gannet', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' }],
+      rules: [{ id: 'r', name: 'r', isOn: true, isBinding: false, when: { is: 'tag', of: ['spring'] }, what: { hints: ['ugc'] } }],
+    },
+    443,
+  ),
+  () => null,
 )
 
 const link = (text: string, href: string, rel: string | null = null): LinkAsDelivered => ({ text, href, rel, target: null })

@@ -73,3 +73,10 @@ test('an article goes into a page of the site’s look and comes out again', () 
   assert.equal(articleOf(page, 'Night & day').trim(), '<p>text</p>')
   assert.equal((pageWithArticle(model, '/', 'T', '<h1>Own</h1>').match(/<h1/g) ?? []).length, 1)
 })
+
+test('odd markup goes back as parse5 reads it, names that no node can have among it', () => {
+  assert.equal(
+    markdownOfHtml('<p>a <b"c>odd</b"c> <a href="/x" "=y>link</a></p><p>unclosed <em>words<table><tr><td>1</td></tr></table>', ''),
+    'a odd [link](/x)\n\nunclosed *words*\n\n<table><tbody><tr><td>1</td></tr></tbody></table>\n',
+  )
+})

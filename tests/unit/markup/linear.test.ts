@@ -4,6 +4,7 @@ import type { Surroundings } from '../../../src/core/address/index.ts'
 import { readPage } from '../../../src/core/content/index.ts'
 import { decodeSource, scanLinks, scanPictures, shownPage, walkTags } from '../../../src/core/markup/index.ts'
 import { compileRules, deliverPage, ruleStream } from '../../../src/core/rules/index.ts'
+import { StepCounter } from './steps.ts'
 
 /** Shapes that pages take by accident and by intent, each about `n` marks long. */
 const SHAPES: Readonly<Record<string, (n: number) => string>> = {
@@ -82,6 +83,7 @@ const READERS: Readonly<Record<string, (text: string) => unknown>> = {
 }
 
 const N = 2_000
+const COUNTED = 1_000
 /** Twice the input may take two and a half times as long; looked at twice over, where a square would take sixteen times. */
 const FOUR_TIMES = 2.5 ** 2
 /** Below this a clock tells nothing. */
@@ -99,6 +101,23 @@ function leastMs(work: () => unknown): number {
   return least
 }
 
+test('twice the input takes at most two and a half times the steps, whatever it looks like and whoever reads it', () => {
+  const steps = new StepCounter()
+  try {
+    for (const [reader, read] of Object.entries(READERS))
+      for (const [shape, make] of Object.entries(SHAPES)) {
+        const [once, twice] = [make(COUNTED), make(2 * COUNTED)]
+        read(once) // what is done once for all is done before it counts
+        const [one, two] = [steps.of(() => read(once)), steps.of(() => read(twice))]
+        assert.ok(one > 0, `${reader}: its steps are counted at all`)
+        assert.ok(two <= 2.5 * one, `${reader}, ${shape}: ${one} steps, and ${two} for twice as much`)
+      }
+  } finally {
+    steps.close()
+  }
+})
+
+// What no step shows, such as a search that the runtime does for us, shows in time.
 for (const [reader, read] of Object.entries(READERS))
   test(`${reader} grows with what is read and no faster, whatever it looks like`, () => {
     for (const [shape, make] of Object.entries(SHAPES)) {

@@ -4,22 +4,24 @@ import fc from 'fast-check'
 import { normalise } from '../../../src/core/address/index.ts'
 import { applyPatches, invertPatches, scanLinks } from '../../../src/core/markup/index.ts'
 import { type BulkChange, type ChangedPage, changeLinks, type PlacementPage } from '../../../src/core/placements/index.ts'
-import { compileSite, deliverPage } from '../../../src/core/rules/index.ts'
+import { compileSite, deliverPage, withShortLinks } from '../../../src/core/rules/index.ts'
 import { awkwardPages, treeText } from '../markup/awkward.ts'
 
-const site = compileSite(
-  {
-    siteId: 's',
-    name: 'S',
-    hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
-    partners: [{ id: 'g', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' }],
-    rules: [
-      { id: 'p', name: 'paid', isOn: true, isBinding: false, when: { is: 'partner' }, what: { hints: ['sponsored'] } },
-      { id: 'o', name: 'out', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } },
-    ],
-    shortLinks: [],
-  },
-  443,
+const site = withShortLinks(
+  compileSite(
+    {
+      siteId: 's',
+      name: 'S',
+      hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
+      partners: [{ id: 'g', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' }],
+      rules: [
+        { id: 'p', name: 'paid', isOn: true, isBinding: false, when: { is: 'partner' }, what: { hints: ['sponsored'] } },
+        { id: 'o', name: 'out', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } },
+      ],
+    },
+    443,
+  ),
+  () => null,
 )
 const page: PlacementPage = {
   id: 'a',

@@ -10,7 +10,7 @@ import {
   readPlacement,
   sendPlacement,
 } from '../../../src/core/placements/index.ts'
-import { compileSite, type Rule } from '../../../src/core/rules/index.ts'
+import { compileSite, type Rule, withShortLinks } from '../../../src/core/rules/index.ts'
 
 const rules: Rule[] = [
   { id: 'p', name: 'paid', isOn: true, isBinding: false, when: { is: 'partner', of: ['g'] }, what: { hints: ['sponsored'] } },
@@ -23,19 +23,21 @@ const rules: Rule[] = [
     what: { opens: 'new tab' },
   },
 ]
-const site = compileSite(
-  {
-    siteId: 's',
-    name: 'S',
-    hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
-    partners: [
-      { id: 'g', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' },
-      { id: 'b', name: 'Bothy', sites: ['bothy.example'], template: '', account: '' },
-    ],
-    rules,
-    shortLinks: [],
-  },
-  443,
+const site = withShortLinks(
+  compileSite(
+    {
+      siteId: 's',
+      name: 'S',
+      hosts: [{ id: 'h', host: 'slow-ferry.example', kind: 'site', prefix: '' }],
+      partners: [
+        { id: 'g', name: 'Gannet', sites: ['gannet.example'], template: '', account: '' },
+        { id: 'b', name: 'Bothy', sites: ['bothy.example'], template: '', account: '' },
+      ],
+      rules,
+    },
+    443,
+  ),
+  () => null,
 )
 const encoder = new TextEncoder()
 

@@ -86,6 +86,8 @@ export type FromFrame =
   | { readonly type: 'differed'; readonly how: 'written anew' | 'typed again' | 'taken back' }
   | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
   | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }
+  /** Copied or cut here, as source. */
+  | { readonly type: 'copied'; readonly html: string }
   /** Pasted from elsewhere, cleaned: the studio looks at its links and gives it back by the command `paste`. */
   | { readonly type: 'piece'; readonly html: string }
   | { readonly type: 'files'; readonly files: readonly File[] }

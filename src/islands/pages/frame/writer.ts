@@ -342,7 +342,9 @@ export class Writer {
     if (selection.empty || event.clipboardData === null) return false
     event.preventDefault()
     const { content } = selection.content()
-    event.clipboardData.setData('text/html', sourceOfSlice(content))
+    const html = sourceOfSlice(content)
+    event.clipboardData.setData('text/html', html)
+    this.#tell({ type: 'copied', html })
     event.clipboardData.setData('text/plain', content.textBetween(0, content.size, '\n\n', '\n'))
     if (isCut && this.view.editable) this.view.dispatch(this.view.state.tr.deleteSelection().scrollIntoView())
     return true

@@ -1,0 +1,9 @@
+import { AsyncLocalStorage } from 'node:async_hooks'
+
+const asking = new AsyncLocalStorage<AbortSignal>()
+
+/** Does `work` for somebody who may go away: what it sets going in threads then ends with `signal`. */
+export const whileWanted = <T>(signal: AbortSignal, work: () => T): T => asking.run(signal, work)
+
+/** Tells when nobody waits any more for what is being done; undefined for work that nobody waits for. */
+export const notWanted = (): AbortSignal | undefined => asking.getStore()

@@ -1,0 +1,365 @@
+import pg from 'pg'
+import type { Logger } from 'pino'
+import type { Transaction } from 'sequelize'
+import { CHANGES_CHANNEL, type Change, changesAfter, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
+import type { Database } from '../../data/database.ts'
+import {
+  asOfNow,
+  type DeliveredFile,
+  type DeliveredPage,
+  type DeliveredShortLink,
+  deliveredFiles,
+  deliveredPages,
+  deliveredShortLinks,
+  deliveredWaiting,
+} from '../../data/delivered.ts'
+import { partKey } from '../../data/parts.ts'
+import { readSiteSetup } from '../../data/sites.ts'
+import { BlobKeeper } from './blobs.ts'
+import { FORMAT, KEYS, startingWith, writeShortLink } from './format.ts'
+import type { Store, StorePlaces } from './places.ts'
+
+/** Rows read at once. */
+const STEP = 2_000
+/** After more changes than these a store is built anew, which costs no more. */
+const FOLLOWED_MAX = 100_000
+/** The log is looked at even when nothing was announced: a lost connection must not go unnoticed. */
+const LOOK_MS = 5_000
+const RECONNECT_MS = 1_000
+
+/** What is to stand behind a key from now on; null for nothing. */
+type Put = readonly [key: string, value: string | null]
+
+/**
+ * Keeps a machine's delivery store the same as the database: reads what comes after its own number in each site's log, and
+ * writes all of it at once, so that whoever reads the store sees each change whole. It works in a thread of its own.
+ */
+export class Follower {
+  readonly #db: Database
+  readonly #places: StorePlaces
+  readonly #log: Logger
+  readonly #blobs: BlobKeeper
+  readonly #onBuilt: () => void
+  #open: { name: string; store: Store } | null = null
+  #client: pg.Client | null = null
+  #working: Promise<void> | null = null
+  #isAskedAgain = false
+  #isStopped = false
+  #isDamaged = false
+  #isToldAway = false
+  #timer: NodeJS.Timeout | undefined
+
+  /** @param onBuilt - told when there is another store to answer from */
+  constructor(db: Database, places: StorePlaces, log: Logger, onBuilt: () => void = () => {}) {
+    this.#onBuilt = onBuilt
+    this.#db = db
+    this.#places = places
+    this.#log = log
+    this.#blobs = new BlobKeeper(db, places)
+  }
+
+  /** Follows until it is stopped. Of several on one machine one writes; another takes over when that one ends. */
+  async run(): Promise<void> {
+    this.#timer = setInterval(() => void this.#lookAgain(), LOOK_MS)
+    while (!this.#isStopped) {
+      const client = new pg.Client({ connectionString: this.#db.url, keepAlive: true })
+      const lost = new Promise<void>((resolve) => {
+        client.on('error', () => resolve())
+        client.on('end', () => resolve())
+      })
+      try {
+        await client.connect()
+        const { rows: got } = await client.query<{ isMine: boolean }>(
+          'SELECT pg_try_advisory_lock(hashtextextended($1, 7062402)) AS "isMine"',
+          [this.#places.id],
+        )
+        if (got[0]?.isMine === true) {
+          client.on('notification', () => void this.#lookAgain())
+          await client.query(`LISTEN ${CHANGES_CHANNEL}`)
+          this.#client = client
+          await this.#lookAgain()
+          await lost
+        }
+      } catch {
+        if (!this.#isToldAway) this.#log.warn('the database does not answer; delivery goes on from its store')
+        this.#isToldAway = true
+      }
+      this.#client = null
+      await client.end().catch(() => {})
+      await this.#close() // whoever writes next must find nobody else at it
+      if (!this.#isStopped) await new Promise((resolve) => setTimeout(resolve, RECONNECT_MS))
+    }
+  }
+
+  async stop(): Promise<void> {
+    this.#isStopped = true
+    clearInterval(this.#timer)
+    await this.#working?.catch(() => {})
+    await this.#client?.end().catch(() => {})
+    await this.#close()
+  }
+
+  async #lookAgain(): Promise<void> {
+    if (this.#client === null) return
+    try {
+      await this.catchUp()
+      this.#isToldAway = false
+    } catch (error) {
+      if (!this.#isToldAway) this.#log.warn({ err: error }, 'delivery could not follow; it goes on from what it has')
+      this.#isToldAway = true
+    }
+  }
+
+  /** The store cannot be read, or lacks something: it is built anew from the database as soon as that answers. */
+  rebuildSoon(): void {
+    this.#isDamaged = true
+    void this.#lookAgain()
+  }
+
+  /** Brings the store up to the end of every log. Calls that come meanwhile are answered by one more look. */
+  catchUp(): Promise<void> {
+    if (this.#working !== null) {
+      this.#isAskedAgain = true
+      return this.#working
+    }
+    this.#working = this.#catchUpAll().finally(() => {
+      this.#working = null
+    })
+    return this.#working
+  }
+
+  async #catchUpAll(): Promise<void> {
+    do {
+      this.#isAskedAgain = false
+      const open = this.#isDamaged ? null : this.#openOrNull()
+      if (open === null || !(await this.#follow(open.store))) await this.rebuild()
+      this.#isDamaged = false
+      await this.#blobs.removeUnused(this.#open?.store ?? null)
+    } while (this.#isAskedAgain)
+  }
+
+  #openOrNull(): { name: string; store: Store } | null {
+    if (this.#open !== null && this.#open.name === this.#places.current) return this.#open
+    try {
+      this.#open = this.#places.openCurrent(false)
+    } catch (error) {
+      this.#log.warn({ fault: error instanceof Error ? error.message : 'unknown' }, 'the delivery store is built anew')
+      this.#open = null
+    }
+    return this.#open
+  }
+
+  async #close(): Promise<void> {
+    const open = this.#open
+    this.#open = null
+    await open?.store.close()
+  }
+
+  /** @returns false where the store cannot be brought up to date by the log */
+  async #follow(store: Store): Promise<boolean> {
+    return asOfNow(this.#db, async (transaction) => {
+      const puts: Put[] = []
+      let isSetUp = false
+      const ends = await logEnds(this.#db, null, transaction)
+      const known = new Set(ends.map(({ siteId }) => siteId))
+      for (const { key } of store.getRange(startingWith('number'))) if (!known.has(key.slice('number '.length))) return false // a site is gone
+      for (const end of ends) {
+        const after = Number(store.get(KEYS.number(end.siteId)) ?? Number.NaN)
+        if (Number.isNaN(after) || after > end.number) return false // a new site, or a database from before
+        if (after === end.number) continue
+        const changes = await this.#changesOf(end, after, transaction)
+        if (changes === null) return false
+        isSetUp ||= changes.some(({ capability }) => SET_UP.has(capability))
+        puts.push(...(await this.#putsOf(store, end.siteId, changes, transaction)), [KEYS.number(end.siteId), String(end.number)])
+        if (changes.some(({ capability }) => SET_UP.has(capability) || capability === 'short-links'))
+          puts.push([KEYS.stamp(end.siteId), String(end.number)])
+      }
+      if (puts.length === 0) return true
+      await this.#blobs.bring(this.#contentsIn(puts))
+      store.transactionSync(() => {
+        this.#write(store, puts)
+        store.putSync(KEYS.generation, String(Number(store.get(KEYS.generation) ?? 0) + 1))
+        if (isSetUp) store.putSync(KEYS.setUp, String(Number(store.get(KEYS.setUp) ?? 0) + 1))
+      })
+      return true
+    })
+  }
+
+  async #changesOf({ siteId, number }: LogEnd, after: number, transaction: Transaction): Promise<Change[] | null> {
+    if (number - after > FOLLOWED_MAX) return null
+    const changes: Change[] = []
+    for (let at = after; at < number; at = changes[changes.length - 1]?.number ?? number) {
+      const found = await changesAfter(this.#db, { siteId, after: at, limit: STEP }, transaction)
+      if (found === null || found.length === 0) return null
+      changes.push(...found)
+    }
+    return changes
+  }
+
+  /** What becomes of the store by these changes: rows are read as they are now, not as they were at each change. */
+  async #putsOf(store: Store, siteId: string, changes: readonly Change[], transaction: Transaction): Promise<Put[]> {
+    const keysOf = (capability: Change['capability'], what?: Change['what']): string[] => [
+      ...new Set(
+        changes.filter((each) => each.capability === capability && (what === undefined || each.what === what)).map(({ key }) => key),
+      ),
+    ]
+    const puts: Put[] = []
+    if (changes.some(({ capability }) => SET_UP.has(capability))) puts.push(await this.#siteOf(siteId, transaction))
+    for (const ids of stretches(keysOf('short-links'))) {
+      const found = new Map((await deliveredShortLinks(this.#db, siteId, { ids }, transaction)).map((link) => [link.id, link]))
+      for (const id of ids) puts.push(...replacing(store, id, shortLinkPuts(found.get(id) ?? null)))
+    }
+    for (const ids of stretches(keysOf('pages', 'published'))) {
+      const found = new Map((await deliveredPages(this.#db, siteId, { ids }, transaction)).map((page) => [page.id, page]))
+      for (const id of ids) puts.push(...replacing(store, id, pagePuts(siteId, found.get(id) ?? null)))
+    }
+    for (const ids of stretches(keysOf('files', 'published'))) {
+      const found = new Map((await deliveredFiles(this.#db, siteId, { ids }, transaction)).map((file) => [file.id, file]))
+      for (const id of ids) puts.push(...replacing(store, id, filePuts(siteId, found.get(id) ?? null)))
+    }
+    const waiting = keysOf('waiting')
+    if (waiting.length > 0) {
+      for (const id of waiting) puts.push([KEYS.waiting(siteId, id), null], [KEYS.sharedWaiting(siteId, id), null])
+      puts.push(...(await this.#waitingOf(siteId, waiting, transaction)))
+    }
+    return puts
+  }
+
+  async #siteOf(siteId: string, transaction: Transaction): Promise<Put> {
+    const setup = await readSiteSetup(this.#db, siteId, transaction)
+    return [KEYS.site(siteId), setup === null ? null : JSON.stringify(setup)]
+  }
+
+  async #waitingOf(siteId: string, pageIds: readonly string[] | null, transaction: Transaction): Promise<Put[]> {
+    const found = await deliveredWaiting(this.#db, siteId, pageIds, transaction)
+    return found.map(({ pageId, isShared, addresses }) => [
+      isShared ? KEYS.sharedWaiting(siteId, pageId) : KEYS.waiting(siteId, pageId),
+      JSON.stringify(addresses),
+    ])
+  }
+
+  #contentsIn(puts: readonly Put[]): string[] {
+    return puts.flatMap(([key, value]) => (value !== null && key.startsWith('use ') ? [key.split(' ')[1] ?? ''] : []))
+  }
+
+  #write(store: Store, puts: readonly Put[]): void {
+    for (const [key, value] of puts) {
+      if (value !== null) store.putSync(key, value)
+      else {
+        if (key.startsWith('use ')) this.#blobs.perhapsUnused(key.split(' ')[1] ?? '')
+        store.removeSync(key)
+      }
+    }
+  }
+
+  /**
+   * Builds a store from the database, beside the one that is answered from until then. A stretch at a time: a million rows
+   * are never in memory at once.
+   */
+  async rebuild(): Promise<void> {
+    const startedAt = performance.now()
+    const name = this.#places.newName()
+    const store = this.#places.open(name, false)
+    try {
+      await asOfNow(this.#db, async (transaction) => {
+        for (const { siteId, number } of await logEnds(this.#db, null, transaction)) {
+          await this.#fill(
+            store,
+            (after) => deliveredShortLinks(this.#db, siteId, { after, limit: STEP }, transaction),
+            (link) => shortLinkPuts(link),
+          )
+          await this.#fill(
+            store,
+            (after) => deliveredPages(this.#db, siteId, { after, limit: STEP / 10 }, transaction),
+            (page) => pagePuts(siteId, page),
+          )
+          await this.#fill(
+            store,
+            (after) => deliveredFiles(this.#db, siteId, { after, limit: STEP }, transaction),
+            (file) => filePuts(siteId, file),
+          )
+          const rest = [...(await this.#waitingOf(siteId, null, transaction)), await this.#siteOf(siteId, transaction)]
+          store.transactionSync(() =>
+            this.#write(store, [...rest, [KEYS.number(siteId), String(number)], [KEYS.stamp(siteId), String(number)]]),
+          )
+        }
+        store.transactionSync(() =>
+          this.#write(store, [
+            [KEYS.format, FORMAT],
+            [KEYS.generation, '1'],
+            [KEYS.setUp, '1'],
+          ]),
+        )
+      })
+      await store.flushed
+    } catch (error) {
+      await store.close()
+      this.#places.remove(name)
+      throw error
+    }
+    await this.#close()
+    this.#places.makeCurrent(name)
+    this.#open = { name, store }
+    this.#onBuilt()
+    this.#places.removeAllBut(name)
+    this.#log.info({ ms: Math.round(performance.now() - startedAt) }, 'the delivery store is built')
+  }
+
+  async #fill<Row extends { readonly id: string }>(
+    store: Store,
+    read: (after: string | null) => Promise<readonly Row[]>,
+    putsOf: (row: Row) => readonly Put[],
+  ): Promise<void> {
+    for (let after: string | null = null; ; ) {
+      const found = await read(after)
+      const puts = found.flatMap((row) => withIndex(row.id, putsOf(row)))
+      await this.#blobs.bring(this.#contentsIn(puts))
+      store.transactionSync(() => this.#write(store, puts))
+      const last = found[found.length - 1]
+      if (last === undefined) return
+      after = last.id
+    }
+  }
+}
+
+function* stretches(ids: readonly string[]): Generator<string[]> {
+  for (let from = 0; from < ids.length; from += STEP) yield ids.slice(from, from + STEP)
+}
+
+function shortLinkPuts(link: DeliveredShortLink | null): Put[] {
+  const line = link === null ? null : writeShortLink(link)
+  return link === null || line === null ? [] : link.slugs.map(({ hostId, slug }): Put => [KEYS.shortLink(hostId, slug), line])
+}
+
+function pagePuts(siteId: string, page: DeliveredPage | null): Put[] {
+  if (page === null || page.hash === null) return []
+  const { id, kind, path, hash, encoding, tags, writtenFor, html } = page
+  if (kind !== 'page') return [[KEYS.part(siteId, partKey(path)), html ?? '']]
+  const key = KEYS.page(siteId, path)
+  return [
+    [key, JSON.stringify({ id, path, hash, encoding, tags, writtenFor })],
+    [KEYS.use(hash, key), ''],
+  ]
+}
+
+function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
+  if (file === null || file.hash === null) return []
+  const { path, hash, mediaType, bytes } = file
+  const key = KEYS.file(siteId, path)
+  return [
+    [key, JSON.stringify({ hash, mediaType, bytes })],
+    [KEYS.use(hash, key), ''],
+  ]
+}
+
+/** What stands for a row, with the list of it, by which it is found again when the row has changed. */
+const withIndex = (id: string, puts: readonly Put[]): Put[] =>
+  puts.length === 0 ? [] : [...puts, [KEYS.of(id), JSON.stringify(puts.map(([key]) => key))]]
+
+/** What stands for a row from now on in place of what stood for it before. */
+function replacing(store: Store, id: string, puts: readonly Put[]): Put[] {
+  const before = JSON.parse(store.get(KEYS.of(id)) ?? '[]') as string[]
+  const now = new Set(puts.map(([key]) => key))
+  const gone = before.filter((key) => !now.has(key)).map((key): Put => [key, null])
+  return [...gone, ...(puts.length === 0 && before.length > 0 ? [[KEYS.of(id), null] as const] : withIndex(id, puts))]
+}

@@ -1,0 +1,266 @@
+import { createHash } from 'node:crypto'
+import type { Transaction } from 'lmdb'
+import type { Logger } from 'pino'
+import { parseUrl } from '../../core/address/index.ts'
+import type { PartFinder } from '../../core/blocks/index.ts'
+import type { CompiledShortLink } from '../../core/routing/index.ts'
+import { type CompiledSite, compileSite, type SiteGround, type SiteSetup, withShortLinks } from '../../core/rules/index.ts'
+import { KEYS, readShortLink, type StoredFile, type StoredPage, startingWith } from './format.ts'
+import type { Store, StorePlaces } from './places.ts'
+
+/** What answers on one host. Compiled, and the same until what it is compiled from changes. */
+export interface HostEntry {
+  readonly id: string
+  readonly kind: 'site' | 'short' | 'door'
+  /** Path segment before the slug; "" for none. */
+  readonly prefix: string
+  /** Of a front door: where the site behind it answers. */
+  readonly origin: URL | null
+  readonly ground: SiteGround
+  /** Counted up when the site is compiled anew: pages made with it are then out of date. */
+  readonly compiledAt: number
+}
+
+/** How often another process's rebuilding is looked for. */
+const LOOK_MS = 1_000
+
+/** A store that is open, with what is compiled from it. */
+class OpenStore {
+  readonly name: string
+  readonly store: Store
+  hosts: ReadonlyMap<string, HostEntry> = new Map()
+  views = 0
+  #setUp = ''
+  /** By site: what it was compiled from, and what came of it. */
+  readonly #compiled = new Map<string, { json: string; ground: SiteGround; compiledAt: number }>()
+
+  constructor(name: string, store: Store) {
+    this.name = name
+    this.store = store
+  }
+
+  /** Compiles sites that are set up otherwise than before; the others stay as they are. */
+  bringUpToDate(transaction: Transaction, port: number): void {
+    const setUp = this.store.get(KEYS.setUp, { transaction }) ?? ''
+    if (setUp === this.#setUp) return
+    const hosts = new Map<string, HostEntry>()
+    for (const { key, value: json } of this.store.getRange({ ...startingWith('site'), transaction })) {
+      let compiled = this.#compiled.get(key)
+      if (compiled?.json !== json) {
+        compiled = { json, ground: compileSite(JSON.parse(json) as SiteSetup, port), compiledAt: nextCompilation++ }
+        this.#compiled.set(key, compiled)
+      }
+      const { ground, compiledAt } = compiled
+      for (const { id, host, kind, prefix, origin } of ground.setup.hosts)
+        hosts.set(host, { id, kind, prefix, origin: kind === 'door' ? parseUrl(origin ?? '') : null, ground, compiledAt })
+    }
+    this.hosts = hosts
+    this.#setUp = setUp
+  }
+}
+let nextCompilation = 1
+
+/** What was read of a store, by key: enough to tell whether it has changed since. */
+export type Reads = ReadonlyMap<string, string>
+
+/** Longest value that is compared as it is. */
+const PLAIN_CHARS = 200
+const signOf = (value: string | undefined): string =>
+  value === undefined ? 'none' : value.length <= PLAIN_CHARS ? `=${value}` : createHash('sha256').update(value).digest('base64')
+
+/** What delivery answers from, as of one moment, from the start of a request to its end (invariant 2). */
+export class StoreView {
+  readonly #open: OpenStore
+  readonly #transaction: Transaction
+  #isDone = false
+  #reads: Map<string, string> | null = null
+
+  constructor(open: OpenStore, port: number) {
+    this.#open = open
+    // biome-ignore lint/correctness/useHookAtTopLevel: it is named like a hook of React, and is none
+    this.#transaction = open.store.useReadTransaction()
+    open.views++
+    try {
+      open.bringUpToDate(this.#transaction, port)
+    } catch (error) {
+      this.done() // nobody else will
+      throw error
+    }
+  }
+
+  /** Must be called once, when the answer needs nothing more. */
+  done(): void {
+    if (this.#isDone) return
+    this.#isDone = true
+    this.#open.views--
+    this.#transaction.done()
+  }
+
+  #get(key: string): string | undefined {
+    // After its end a view that is still asked answers as of now: a stream that a slow visitor holds for long.
+    const value = this.#open.store.get(key, this.#isDone ? undefined : { transaction: this.#transaction })
+    this.#reads?.set(key, signOf(value))
+    return value
+  }
+
+  /** Values of all keys that begin so. */
+  #all(prefix: string): readonly string[] {
+    const range = startingWith(prefix)
+    const found = this.#open.store.getRange(this.#isDone ? range : { ...range, transaction: this.#transaction })
+    const values = [...found].map(({ value }) => value)
+    this.#reads?.set(`${prefix} *`, signOf(values.join('\n')))
+    return values
+  }
+
+  /** From now on what is read is written down. @returns where */
+  record(): Reads {
+    this.#reads = new Map()
+    return this.#reads
+  }
+
+  /** Whether what was read then would be read the same now. */
+  isStill(reads: Reads): boolean {
+    for (const [key, sign] of reads) {
+      const value = key.endsWith(' *') ? this.#all(key.slice(0, -2)).join('\n') : this.#get(key)
+      if (signOf(value) !== sign) return false
+    }
+    return true
+  }
+
+  get generation(): string {
+    return `${this.#open.name} ${this.#get(KEYS.generation) ?? ''}`
+  }
+
+  host(name: string): HostEntry | null {
+    return this.#open.hosts.get(name) ?? null
+  }
+
+  shortLink(hostId: string, slug: string): CompiledShortLink | null {
+    const line = this.#get(KEYS.shortLink(hostId, slug))
+    return line === undefined ? null : readShortLink(line)
+  }
+
+  page({ ground: { setup } }: HostEntry, path: string): StoredPage | null {
+    return this.#json<StoredPage>(KEYS.page(setup.siteId, path))
+  }
+
+  file({ ground: { setup } }: HostEntry, path: string): StoredFile | null {
+    return this.#json<StoredFile>(KEYS.file(setup.siteId, path))
+  }
+
+  #json<T>(key: string): T | null {
+    const json = this.#get(key)
+    return json === undefined ? null : (JSON.parse(json) as T)
+  }
+
+  /** Another one whenever links of the host's site may be judged otherwise: ends the entity tags of pages that pass a front door. */
+  stamp({ ground: { setup } }: HostEntry): string {
+    return this.#get(KEYS.stamp(setup.siteId)) ?? ''
+  }
+
+  /** Finds shared parts of the host's site. */
+  parts({ ground: { setup } }: HostEntry): PartFinder {
+    return (kind, name) => this.#get(KEYS.part(setup.siteId, `${kind} ${name}`)) ?? null
+  }
+
+  /** Destinations that wait for an editor on a page, or on a part that it may hold. */
+  waiting({ ground: { setup } }: HostEntry, pageId: string): readonly string[] {
+    const own = this.#json<string[]>(KEYS.waiting(setup.siteId, pageId)) ?? []
+    const shared = this.#all(`shared ${setup.siteId}`).flatMap((json) => JSON.parse(json) as string[])
+    return shared.length === 0 ? own : [...own, ...shared]
+  }
+
+  /** The site as links are judged by. */
+  site(entry: HostEntry): CompiledSite {
+    const { hosts } = entry.ground.setup
+    return withShortLinks(entry.ground, (host, slug) => {
+      const short = hosts.find((each) => each.host === host)
+      return short === undefined ? null : (this.shortLink(short.id, slug)?.destination ?? null)
+    })
+  }
+}
+
+/** Reads the store that a follower keeps up to date: this process's, or another's on the same machine. */
+export class DeliveryStore {
+  readonly places: StorePlaces
+  readonly #port: number
+  readonly #log: Logger
+  readonly #onDamage: () => void
+  #current: OpenStore | null = null
+  #timer: NodeJS.Timeout | undefined
+  #toldFault = ''
+
+  /** @param onDamage - told when the store cannot be read, so that somebody builds it anew */
+  constructor(places: StorePlaces, { port, log, onDamage = () => {} }: { port: number; log: Logger; onDamage?: () => void }) {
+    this.places = places
+    this.#port = port
+    this.#log = log
+    this.#onDamage = onDamage
+    this.look()
+    this.#timer = setInterval(() => this.look(), LOOK_MS).unref()
+  }
+
+  get isOpen(): boolean {
+    return this.#current !== null
+  }
+
+  /** Takes up another store when one was built; the one before it stays open for whom it still answers. */
+  look(): void {
+    if (this.places.current === (this.#current?.name ?? null) && this.#current !== null) return
+    try {
+      const found = this.places.openCurrent(true)
+      if (found === null) return
+      const before = this.#current
+      this.#current = new OpenStore(found.name, found.store)
+      if (before !== null) closeWhenUnused(before)
+    } catch (error) {
+      const fault = error instanceof Error ? error.message : 'unknown'
+      if (fault !== this.#toldFault) this.#log.warn({ fault }, 'the delivery store cannot be read; it is built anew')
+      this.#toldFault = fault
+      this.#onDamage()
+    }
+  }
+
+  /** What is to be answered from, as of now; null where there is nothing yet. Its `done` must be called. */
+  begin(): StoreView | null {
+    if (this.#current === null) return null
+    try {
+      return new StoreView(this.#current, this.#port)
+    } catch (error) {
+      this.#log.error({ err: error }, 'the delivery store cannot be read')
+      this.#onDamage()
+      return null
+    }
+  }
+
+  /** What answers on a host, as of now. */
+  host(name: string): HostEntry | null {
+    const view = this.begin()
+    const entry = view?.host(name) ?? null
+    view?.done()
+    return entry
+  }
+
+  /** Something is missing that the store names. */
+  reportDamage(): void {
+    this.#onDamage()
+  }
+
+  blobFile(hash: string): string {
+    return this.places.blobFile(hash)
+  }
+
+  async close(): Promise<void> {
+    clearInterval(this.#timer)
+    await this.#current?.store.close()
+    this.#current = null
+  }
+}
+
+function closeWhenUnused(open: OpenStore): void {
+  const timer = setInterval(() => {
+    if (open.views > 0) return
+    clearInterval(timer)
+    void open.store.close()
+  }, LOOK_MS).unref()
+}

@@ -1,0 +1,56 @@
+import { Worker } from 'node:worker_threads'
+import type { Logger } from 'pino'
+
+/** A process that has nothing to answer from waits so long for the first store; then it says that the site is being set up. */
+const FIRST_MS = 15_000
+/** A follower that broke is started again after this. */
+const AGAIN_MS = 2_000
+
+export interface FollowerThread {
+  /** Settled when there is something to answer from, or that takes too long to be waited for. */
+  readonly firstBuilt: Promise<void>
+  onBuilt(listener: () => void): void
+  readonly onDamage: () => void
+  readonly stop: () => Promise<void>
+}
+
+/** Starts the thread that keeps the store up to date, and starts it again should it break. */
+export function startFollower(
+  { databaseUrl, dataFolder, logLevel }: { databaseUrl: string; dataFolder: string; logLevel: string },
+  log: Logger,
+): FollowerThread {
+  let thread: Worker
+  let isStopping = false
+  let ended: Promise<void>
+  let built: () => void = () => {}
+  const listeners: (() => void)[] = [() => built()]
+  const firstBuilt = new Promise<void>((resolve) => {
+    built = resolve
+    setTimeout(resolve, FIRST_MS).unref()
+  })
+  const start = (): void => {
+    thread = new Worker(new URL('./follower.mjs', import.meta.url), { workerData: { databaseUrl, dataFolder, logLevel } })
+    thread.on('message', () => {
+      for (const listener of listeners) listener()
+    })
+    thread.on('error', (error) => log.error({ err: error }, 'the follower of changes stopped; it is started again'))
+    ended = new Promise((resolve) =>
+      thread.once('exit', () => {
+        resolve()
+        if (!isStopping) setTimeout(start, AGAIN_MS).unref()
+      }),
+    )
+  }
+  start()
+  return {
+    firstBuilt,
+    // Last in, first told: the store is opened before whoever waits for it goes on.
+    onBuilt: (listener) => void listeners.unshift(listener),
+    onDamage: () => thread.postMessage('damaged'),
+    stop() {
+      isStopping = true
+      thread.postMessage('stop')
+      return ended
+    },
+  }
+}

@@ -1,0 +1,31 @@
+/** A thread in which service calls are carried out whose length is up to how much a site holds. It keeps what it judged for the next. */
+import { workerData } from 'node:worker_threads'
+import type { Result } from '../core/result.ts'
+import { openDatabase } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
+import type { Settings } from '../environment.ts'
+import { type JobQueue, openJobQueue } from '../jobs/index.ts'
+import { type Actor, arrived, createServices, type ServiceOrder } from '../services/index.ts'
+
+const settings = workerData as Settings
+const db = openDatabase(settings.databaseUrl)
+const log = openLog(settings.logLevel)
+let queue: Promise<JobQueue> | null = null
+const services = createServices({
+  db,
+  settings,
+  log,
+  async enqueue(name, data) {
+    queue ??= openJobQueue(db, false, log, settings)
+    await (await queue).enqueue(name, data)
+  },
+})
+
+type Calls = Readonly<Record<string, (actor: Actor, ...given: readonly unknown[]) => Promise<Result<unknown>>>>
+
+export default async function carryOut({ service, call, actor, given }: ServiceOrder): Promise<Result<unknown>> {
+  const calls = services[service as keyof typeof services] as unknown as Calls
+  const carried = calls[call]
+  if (carried === undefined) throw new Error(`There is no ${service}.${call}`)
+  return carried(arrived(actor), ...given)
+}

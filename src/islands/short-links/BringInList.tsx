@@ -1,0 +1,226 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { JobOf } from '../../contract/imports.ts'
+import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
+import { ask, sendText, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { queries } from '../../ui/query.tsx'
+
+type ListJob = JobOf<ShortLinksBulkReport>
+
+const POLL_MS = 400
+/** Rows of the report drawn at once; counts always tell all. */
+const ROWS_SHOWN = 200
+const EXAMPLE = 'destination,slug,title\nhttps://tides.example/tables/2027,tides,Tide tables'
+
+/** Many short links from a list: looked at first, then brought in, with what became of each row. */
+export function BringInList({ onClose }: { onClose: () => void }) {
+  const [list, setList] = useState<Blob | null>(null)
+  const [jobId, setJobId] = useState<string | null>(null)
+  const send = useMutation({
+    mutationFn: ({ of, dryRun }: { of: Blob; dryRun: boolean }) =>
+      sendText<{ job: string }>('POST', `/short-links/bulk?dryRun=${dryRun ? 1 : 0}`, of, 'text/csv'),
+    onSuccess: ({ job }) => setJobId(job),
+  })
+  const cancel = useMutation({ mutationFn: () => ask<ListJob>('DELETE', `/jobs/${jobId ?? ''}`) })
+  const { data: job, error } = useQuery({
+    queryKey: ['job', jobId],
+    queryFn: ({ signal }) => ask<ListJob>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
+    enabled: jobId !== null,
+    refetchInterval: (query) =>
+      query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false,
+  })
+  const isRunning = send.isPending || job?.state === 'waiting' || job?.state === 'running' || (jobId !== null && job === undefined)
+  const report = job?.state === 'done' ? job.report : null
+  const look = (of: Blob): void => {
+    setList(of)
+    send.mutate({ of, dryRun: true })
+  }
+  const close = (): void => {
+    if (report?.isDryRun === false) {
+      void queries.invalidateQueries({ queryKey: ['short-links'] })
+      toast.success(`${counted(report.new + report.changed, 'short link')} of your list answer now.`)
+    }
+    onClose()
+  }
+  const problem = send.error ?? error
+  return (
+    <Dialog title="Bring in a list of short links" isOpen onClose={close} isWide>
+      {problem !== null && (
+        <p role="alert" className="mb-3 text-red">
+          {wordsOf(problem)}
+        </p>
+      )}
+      {jobId === null && !send.isPending && <Choose onList={look} />}
+      {isRunning && (
+        <div className="grid gap-3 py-6">
+          <p role="status">
+            {job === undefined || job.total === 0 ? 'Sending…' : `${counted(job.done, 'row')} of about ${job.total.toLocaleString('en')}`}
+          </p>
+          <progress className="h-3 w-full accent-[var(--sea)]" max={job?.total || 1} value={job?.done ?? 0} aria-label="Progress" />
+          <p className="flex justify-end">
+            <button type="button" className="button" disabled={jobId === null || cancel.isPending} onClick={() => cancel.mutate()}>
+              Stop
+            </button>
+          </p>
+        </div>
+      )}
+      {(job?.state === 'failed' || job?.state === 'cancelled') && (
+        <div className="grid gap-4 py-4">
+          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
+            {job.message ?? 'Stopped before anything was changed.'}
+          </p>
+          <p>
+            <button type="button" className="button" onClick={() => setJobId(null)}>
+              Choose again
+            </button>
+          </p>
+        </div>
+      )}
+      {report !== null && !isRunning && (
+        <Report
+          report={report}
+          onApply={() => list !== null && send.mutate({ of: list, dryRun: false })}
+          onAgain={() => setJobId(null)}
+          onClose={close}
+        />
+      )}
+    </Dialog>
+  )
+}
+
+/** A file, or rows copied from a spreadsheet. */
+function Choose({ onList }: { onList: (list: Blob) => void }) {
+  const [pasted, setPasted] = useState('')
+  const ids = { file: useId(), pasted: useId() }
+  return (
+    <div className="grid gap-4">
+      <p>
+        A line for each short link. The first line names the columns: <b>destination</b>, <b>slug</b>, and if you like <b>host</b>,{' '}
+        <b>title</b> and <b>status</b>. A slug that is there already is led to its new destination; one that is left out gets the best
+        suggestion. Nothing happens before you have seen what would.
+      </p>
+      <div>
+        <label className="field-label" htmlFor={ids.file}>
+          A CSV file
+        </label>
+        <input
+          id={ids.file}
+          className="field file:mr-3 file:cursor-pointer file:rounded-md file:border file:border-edge file:border-solid file:bg-paper file:px-3 file:py-1 file:font-semibold"
+          type="file"
+          accept=".csv,.tsv,.txt,text/csv"
+          onChange={({ target }) => target.files?.[0] !== undefined && onList(target.files[0])}
+        />
+      </div>
+      <form
+        className="grid gap-2"
+        onSubmit={(event) => {
+          event.preventDefault()
+          onList(new Blob([pasted]))
+        }}
+      >
+        <label className="field-label !mb-0" htmlFor={ids.pasted}>
+          Or paste the rows
+        </label>
+        <textarea
+          id={ids.pasted}
+          className="field address min-h-[150px] whitespace-pre"
+          placeholder={EXAMPLE}
+          spellCheck={false}
+          value={pasted}
+          onChange={({ target }) => setPasted(target.value)}
+        />
+        <p className="flex justify-end">
+          <button type="submit" className="button button-main" disabled={pasted.trim() === ''}>
+            Look at it
+          </button>
+        </p>
+      </form>
+    </div>
+  )
+}
+
+function Report({
+  report,
+  onApply,
+  onAgain,
+  onClose,
+}: {
+  report: ShortLinksBulkReport
+  onApply: () => void
+  onAgain: () => void
+  onClose: () => void
+}) {
+  const { isDryRun, items, moreItems } = report
+  const does = report.new + report.changed
+  const shown = items.slice(0, ROWS_SHOWN)
+  const more = items.length - shown.length + moreItems
+  return (
+    <div className="grid gap-4">
+      <p role="status">
+        <b>{counted(report.new, 'short link')}</b> {isDryRun ? 'would be made' : report.new === 1 ? 'was made' : 'were made'}
+        {report.changed > 0 && (
+          <>
+            , <b>{report.changed.toLocaleString('en')}</b> led elsewhere
+          </>
+        )}
+        {report.same > 0 && (
+          <>
+            , <b>{report.same.toLocaleString('en')}</b> left as {report.same === 1 ? 'it is' : 'they are'}
+          </>
+        )}
+        . {report.refused > 0 && <span className="text-red">{counted(report.refused, 'row')} cannot be taken.</span>}
+      </p>
+      {shown.length > 0 && (
+        <section className="max-h-[46vh] overflow-auto rounded-md border" tabIndex={0} aria-label="Rows that change or are refused">
+          <table className="w-full text-left text-[14px]">
+            <thead className="sticky top-0 bg-sheet">
+              <tr className="border-b">
+                <th className="px-3 py-1.5 font-semibold">Line</th>
+                <th className="px-3 py-1.5 font-semibold">Slug</th>
+                <th className="px-3 py-1.5 font-semibold">What becomes of it</th>
+              </tr>
+            </thead>
+            <tbody className="divide-y">
+              {shown.map((item) => (
+                <tr key={`${item.line} ${item.outcome}`}>
+                  <td className="px-3 py-1.5 align-top tabular-nums max-md:px-2">{item.line}</td>
+                  <td className="address max-w-[180px] px-3 py-1.5 align-top [overflow-wrap:break-word] max-md:max-w-[90px] max-md:px-2">
+                    {item.slug}
+                  </td>
+                  <td className="px-3 py-1.5 [overflow-wrap:anywhere] max-md:px-2">
+                    <span className={item.outcome === 'refused' ? 'text-red' : ''}>
+                      {item.outcome === 'refused' ? 'Refused. ' : 'Led elsewhere. '}
+                    </span>
+                    {item.reason}
+                    <span className="address note block">{item.destination}</span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+      {more > 0 && <p className="note">{counted(more, 'more row')} like these, counted above.</p>}
+      <p className="flex flex-wrap justify-end gap-2.5">
+        {isDryRun ? (
+          <>
+            <button type="button" className="button" onClick={onAgain}>
+              Choose another
+            </button>
+            <button type="button" className="button button-main" disabled={does === 0} onClick={onApply}>
+              Bring {counted(does, 'row')} in
+            </button>
+          </>
+        ) : (
+          <button type="button" className="button button-main" onClick={onClose}>
+            Done
+          </button>
+        )}
+      </p>
+    </div>
+  )
+}
+
+const counted = (count: number, what: string): string => `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`

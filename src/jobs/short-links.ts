@@ -1,0 +1,117 @@
+import { setImmediate as breathe } from 'node:timers/promises'
+import { parse } from 'csv-parse'
+import type { Logger } from 'pino'
+import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '../contract/short-links.ts'
+import { listRowOf, readListHeader } from '../core/exchange/index.ts'
+import { type Database, jsonOf } from '../data/database.ts'
+import { dropUpload, getUpload } from '../data/uploads.ts'
+import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
+import { Cancelled, claim, progressWriter } from './claim.ts'
+
+/** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
+const STEP = 1_000
+/** Longest line of a list. */
+const LINE_MAX_BYTES = 200_000
+
+/** A reason that people can do something about. */
+class ListFailure extends Error {}
+
+/** Goes through a list of short links, a stretch at a time. What was carried out stays when it is stopped: begun again, it is found to be there. */
+export async function runShortLinks(db: Database, lists: OwnServices['shortLinkLists'], jobId: string, log: Logger): Promise<void> {
+  const { Job } = db.models
+  const claimed = await claim(db, jobId)
+  if (claimed === null) return
+  const input = ShortLinksBulkInput.parse(claimed.input)
+  const report: Mutable<ShortLinksBulkReport> = { isDryRun: input.dryRun, new: 0, changed: 0, same: 0, refused: 0, items: [], moreItems: 0 }
+  try {
+    const bytes = await getUpload(db, input.upload)
+    if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
+    await goThrough(bytes, report, {
+      progress: progressWriter(db, jobId),
+      take: (rows, seen) => lists.take({ siteId: claimed.site_id, personId: claimed.person_id }, rows, { dryRun: input.dryRun, seen }),
+    })
+    await Job.update({ state: 'done', report: JSON.parse(jsonOf(report)) as unknown }, { where: { id: jobId } })
+    await dropUpload(db, input.upload)
+  } catch (error) {
+    const isCancelled = error instanceof Cancelled
+    const there = report.new + report.changed
+    const soFar =
+      input.dryRun || there === 0
+        ? 'Nothing was changed.'
+        : `${there.toLocaleString('en')} short links were brought in until then, and stay.`
+    if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of short links broke off')
+    const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
+    await Job.update(
+      { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report: JSON.parse(jsonOf(report)) as unknown },
+      { where: { id: jobId } },
+    )
+  }
+}
+
+type Mutable<T> = { -readonly [K in keyof T]: T[K] }
+
+async function goThrough(
+  bytes: Buffer,
+  report: Mutable<ShortLinksBulkReport>,
+  {
+    progress,
+    take,
+  }: {
+    progress: ReturnType<typeof progressWriter>
+    take: (rows: readonly ListedRow[], seen: Map<string, number>) => Promise<RowOutcome[]>
+  },
+): Promise<void> {
+  const headEnd = bytes.indexOf(0x0a)
+  const header = readListHeader(
+    bytes
+      .subarray(0, Math.min(headEnd === -1 ? bytes.length : headEnd, LINE_MAX_BYTES))
+      .toString('utf8')
+      .trim(),
+  )
+  if (header === null)
+    throw new ListFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status.')
+  const { delimiter, columns } = header
+  const seen = new Map<string, number>()
+  let rows: ListedRow[] = []
+  const tell = (outcome: RowOutcome): void => {
+    report[outcome.outcome]++
+    if (outcome.outcome !== 'refused' && outcome.outcome !== 'changed') return
+    if (report.items.length < BULK_NAMED_MAX) report.items.push({ ...outcome, outcome: outcome.outcome })
+    else report.moreItems++
+  }
+  const flush = async (): Promise<void> => {
+    for (const outcome of await take(rows, seen)) tell(outcome)
+    rows = []
+  }
+  const records = parse(headEnd === -1 ? Buffer.alloc(0) : bytes.subarray(headEnd + 1), {
+    delimiter,
+    info: true,
+    relax_column_count: true,
+    relax_quotes: true,
+    skip_empty_lines: true,
+    skip_records_with_error: true,
+    max_record_size: LINE_MAX_BYTES,
+  })
+  records.on('skip', (error: Error & { lines?: number }) =>
+    tell({
+      line: (error.lines ?? 0) + 1,
+      slug: '',
+      destination: '',
+      outcome: 'refused',
+      reason: 'This line is not CSV: a quote has no end, or it is too long.',
+    }),
+  )
+  let at = 0
+  for await (const { record, info } of records as AsyncIterable<{ record: string[]; info: { lines: number; bytes: number } }>) {
+    rows.push({ line: info.lines + 1, ...listRowOf(columns, record) })
+    at = info.bytes
+    if (rows.length < STEP) continue
+    await flush()
+    const done = report.new + report.changed + report.same + report.refused
+    await progress(done, Math.max(done, Math.round((done * bytes.length) / Math.max(1, at))))
+    await breathe()
+  }
+  await flush()
+  const done = report.new + report.changed + report.same + report.refused
+  await progress(done, done, true)
+}

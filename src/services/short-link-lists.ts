@@ -1,0 +1,167 @@
+import { randomUUID } from 'node:crypto'
+import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { isFault, PROBLEMS } from '../contract/problems.ts'
+import type { ShortLinkListRow } from '../core/exchange/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import { slugFault } from '../core/slugs/index.ts'
+import { inTransaction } from '../data/database.ts'
+import type { ShortLinkRow } from '../data/models.ts'
+import { insertShortLinks, slugsInUse, type TakenSlug, updateShortLinks } from '../data/short-links.ts'
+import { putUpload } from '../data/uploads.ts'
+import { type Actor, type Context, type SiteViews, write } from './context.ts'
+import type { jobsService } from './jobs.ts'
+import { freeSlugs, mendDestination, shortHost } from './short-link-parts.ts'
+
+/** A row of a list, with the line it stands on. */
+export interface ListedRow extends ShortLinkListRow {
+  readonly line: number
+}
+
+/** What became of a row, or would. */
+export interface RowOutcome {
+  readonly line: number
+  readonly slug: string
+  readonly destination: string
+  readonly outcome: 'new' | 'changed' | 'same' | 'refused'
+  /** Why it was refused, or where it led before; "" otherwise. */
+  readonly reason: string
+}
+
+/** A row that can be carried out. */
+interface Judged {
+  readonly row: ListedRow
+  readonly hostId: string
+  readonly slug: string
+  readonly destination: string
+  readonly status: ShortLinkRow['status']
+}
+
+/** As a single one: found, may change later (RFC 9110 §15.4.3). */
+const DEFAULT_STATUS = 302
+const STATUSES = new Set([301, 302, 307, 308])
+/** Of an address in a report. */
+const SHOWN_CHARS = 300
+
+const keyOf = ({ hostId, slug }: { hostId: string; slug: string }): string => `${hostId} ${slug}`
+const wordsOfFault = (fault: string, why: unknown): string =>
+  `${isFault(fault) ? PROBLEMS[fault][1] : fault}${typeof why === 'string' && why !== '' ? ` ${why.charAt(0).toUpperCase()}${why.slice(1)}.` : ''}`
+
+/** Many short links at once, from a list: what is there already stays or is changed, what is not is made. */
+export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
+  return {
+    /** Keeps a list and starts going through it. @param bytes - CSV with a header, UTF-8 */
+    async start(
+      actor: Actor,
+      bytes: Uint8Array,
+      dryRun: boolean,
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
+      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (bytes.length === 0) return fail('upload-missing')
+      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
+      const upload = randomUUID()
+      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      return jobs.startShortLinks(actor, { upload, dryRun })
+    },
+
+    /**
+     * Carries some rows of a list out in one transaction, or only tells what would become of them. A row that cannot be taken
+     * does not stop the others.
+     * @param seen - lines on which slugs of earlier rows stand, by host and slug; added to
+     */
+    async take(
+      { siteId, personId }: { readonly siteId: string; readonly personId: string | null },
+      rows: readonly ListedRow[],
+      { dryRun, seen }: { dryRun: boolean; seen: Map<string, number> },
+    ): Promise<RowOutcome[]> {
+      const view = await views.of({ siteId })
+      const outcomes = new Map<number, RowOutcome>()
+      const judged: Judged[] = []
+      for (const row of rows) {
+        const each = await judge(view, row)
+        if (!each.ok) outcomes.set(row.line, refused(row, wordsOfFault(each.fault, each.detail.why)))
+        else if (seen.has(keyOf(each.value)))
+          outcomes.set(row.line, refused(row, `Line ${seen.get(keyOf(each.value))} names the same short link.`, each.value.slug))
+        else {
+          seen.set(keyOf(each.value), row.line)
+          judged.push(each.value)
+        }
+      }
+      await write(db, async (transaction, changes) => {
+        const taken = new Map((await slugsInUse(db, judged, transaction)).map((each) => [keyOf({ ...each, slug: each.asked }), each]))
+        const fresh: (Judged & { id: string })[] = []
+        const next: { judged: Judged; was: TakenSlug; title: string }[] = []
+        for (const each of judged) {
+          const was = taken.get(keyOf(each))
+          const title = each.row.title === '' ? (was?.title ?? '') : each.row.title
+          if (was === undefined) fresh.push({ ...each, id: randomUUID() })
+          else if (was.destination === each.destination && was.title === title && (each.row.status === '' || was.status === each.status))
+            outcomes.set(each.row.line, outcomeOf(each, 'same'))
+          else next.push({ judged: each, was, title })
+        }
+        const made = dryRun
+          ? new Set(fresh.map(({ id }) => id))
+          : await insertShortLinks(db, { siteId, personId, links: fresh.map((each) => ({ ...each, title: each.row.title })) }, transaction)
+        const links = next.map(({ judged: { destination, status, row }, was, title }) => ({
+          id: was.id,
+          version: was.version,
+          destination,
+          title,
+          status: row.status === '' ? was.status : status,
+        }))
+        const changed = dryRun ? new Set(links.map(({ id }) => id)) : await updateShortLinks(db, { siteId, personId, links }, transaction)
+        for (const each of fresh)
+          outcomes.set(
+            each.row.line,
+            made.has(each.id) ? outcomeOf(each, 'new') : refused(each.row, 'Somebody took this slug meanwhile.', each.slug),
+          )
+        for (const { judged: each, was } of next)
+          outcomes.set(
+            each.row.line,
+            changed.has(was.id)
+              ? outcomeOf(each, 'changed', `It led to ${was.destination.slice(0, SHOWN_CHARS)}`)
+              : refused(each.row, 'Somebody changed it meanwhile.', each.slug),
+          )
+        if (!dryRun) {
+          changes.add(siteId, 'short-links', [...made], 'made')
+          changes.add(siteId, 'short-links', [...changed], 'changed')
+        }
+        return ok(null)
+      })
+      return rows.flatMap(({ line }) => outcomes.get(line) ?? [])
+    },
+  }
+
+  async function judge(view: SiteGround, row: ListedRow): Promise<Result<Judged, string>> {
+    const short = shortHost(view, row.host === '' ? undefined : row.host)
+    if (short === null) return fail('no-short-host', { why: row.host })
+    const mended = mendDestination(view, row.destination)
+    if (!mended.ok) return mended
+    const destination = mended.value.address
+    const slug = row.slug === '' ? ((await freeSlugs(db, short.id, destination, row.title))[0]?.slug ?? '') : row.slug.toLowerCase()
+    const fault = slugFault(slug)
+    if (fault !== null) return fail(fault)
+    const status = row.status === '' ? DEFAULT_STATUS : Number(row.status)
+    if (!STATUSES.has(status)) return fail('status-unknown')
+    if (row.title.length > TITLE_MAX_CHARS) return fail('title-too-long')
+    return ok({ row, hostId: short.id, slug, destination, status: status as ShortLinkRow['status'] })
+  }
+}
+
+/** Longest title of a short link, inclusive. */
+const TITLE_MAX_CHARS = 300
+
+const outcomeOf = ({ row, slug, destination }: Judged, outcome: RowOutcome['outcome'], reason = ''): RowOutcome => ({
+  line: row.line,
+  slug,
+  destination: destination.slice(0, SHOWN_CHARS),
+  outcome,
+  reason,
+})
+const refused = (row: ListedRow, reason: string, slug = row.slug): RowOutcome => ({
+  line: row.line,
+  slug: slug.slice(0, SHOWN_CHARS),
+  destination: row.destination.slice(0, SHOWN_CHARS),
+  outcome: 'refused',
+  reason,
+})

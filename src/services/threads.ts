@@ -1,0 +1,115 @@
+import { Piscina } from 'piscina'
+import { type ApartFault, notWanted, programAt, withinLimits } from '../apart/index.ts'
+import { PERMISSIONS, type Permission } from '../contract/people.ts'
+import type { Result } from '../core/result.ts'
+import type { Settings } from '../environment.ts'
+import type { Actor } from './context.ts'
+import type { OwnServices } from './index.ts'
+
+/** What a look at a whole site may take, and what a change of it may. */
+const LOOK = { deadlineMs: 60_000, isLook: true } as const
+const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
+
+/** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
+const CARRIED = {
+  placements: { list: LOOK, csv: LOOK, markFine: CHANGE },
+  rules: { impact: LOOK },
+  bulkChanges: { make: CHANGE, undo: CHANGE },
+  publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
+  desk: { look: LOOK },
+} as const
+type Carried = typeof CARRIED
+
+/** Threads with services of their own. One is kept: it remembers what it judged. */
+const THREADS_MAX = 2
+const MEMORY_MB = 768
+/** What nobody waits for any more may still end by itself: a thread that is ended forgets what it knew. */
+const UNWANTED_MS = 3_000
+
+/** Somebody, as threads are told of them: what they may do is a list. */
+type SentActor = Omit<Actor, 'can'> & { readonly may: readonly Permission[] }
+
+/** What a thread is told: which call of which service, by whom, with what. */
+export interface ServiceOrder {
+  readonly service: string
+  readonly call: string
+  readonly actor: SentActor
+  readonly given: readonly unknown[]
+}
+
+type Call<A extends unknown[], T, F extends string> = (actor: Actor, ...given: A) => Promise<Result<T, F>>
+/** A call as it is when it can also run into the limits of its thread. */
+type WithLimits<C> = C extends Call<infer A, infer T, infer F> ? Call<A, T, F | ApartFault> : never
+export type WithThreads<S extends OwnServices> = Omit<S, keyof Carried> & {
+  readonly [K in keyof Carried]: Omit<S[K], keyof Carried[K]> & {
+    readonly [C in keyof Carried[K]]: WithLimits<C extends keyof S[K] ? S[K][C] : never>
+  }
+}
+
+/** Carries service calls out in threads, so that whoever asks for something light is answered meanwhile. */
+export class ServiceThreads {
+  readonly #settings: Settings
+  #pool: Piscina | null = null
+
+  constructor(settings: Settings) {
+    this.#settings = settings
+  }
+
+  /** The same services, some of whose calls go to a thread. */
+  carry<S extends OwnServices>(services: S): WithThreads<S> {
+    const carried = Object.entries(CARRIED).map(([service, calls]) => [
+      service,
+      {
+        ...services[service as keyof Carried],
+        ...Object.fromEntries(
+          Object.entries(calls).map(([call, limits]) => [
+            call,
+            (actor: Actor, ...given: unknown[]) => this.#run({ service, call, actor: sendable(actor), given }, limits),
+          ]),
+        ),
+      },
+    ])
+    return { ...services, ...Object.fromEntries(carried) } as WithThreads<S>
+  }
+
+  async #run(order: ServiceOrder, { deadlineMs, isLook }: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
+    this.#pool ??= new Piscina({
+      filename: programAt('services.mjs'),
+      atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
+      minThreads: 1,
+      maxThreads: THREADS_MAX,
+      idleTimeout: 30_000,
+      workerData: this.#settings,
+      resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
+    })
+    const pool = this.#pool
+    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : undefined
+    const done = await withinLimits<Result<unknown, string>>((signal) => pool.run(order, { signal }), { deadlineMs, signal: unwanted })
+    return done.ok ? done.value : done
+  }
+
+  async close(): Promise<void> {
+    await this.#pool?.destroy()
+    this.#pool = null
+  }
+}
+
+function sendable({ can, ...who }: Actor): SentActor {
+  return { ...who, may: PERMISSIONS.filter((permission) => can(permission)) }
+}
+
+/** Somebody as {@link ServiceThreads} sent them. */
+export function arrived({ may, ...who }: SentActor): Actor {
+  const allowed = new Set(may)
+  return { ...who, can: (permission) => allowed.has(permission) }
+}
+
+/** A signal that follows another one after a while. */
+function afterwards(signal: AbortSignal | undefined, ms: number): AbortSignal | undefined {
+  if (signal === undefined) return undefined
+  const later = new AbortController()
+  const follow = () => setTimeout(() => later.abort(), ms).unref()
+  if (signal.aborted) follow()
+  else signal.addEventListener('abort', follow, { once: true })
+  return later.signal
+}

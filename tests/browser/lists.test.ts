@@ -1,0 +1,51 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import { aStudio, axeFinds, ownPage, pageFrame, untilAwake } from './studio.ts'
+
+const studio = aStudio()
+
+test('a list is looked at, brought in, shown to its end, and seen by whoever else has the list open', async () => {
+  const { page, errors } = await studio.enter('mara')
+  const other = await studio.enter('tobin')
+  await other.page.goto(`${studio.copy.url}/short-links`)
+  await untilAwake(other.page)
+  await page.goto(`${studio.copy.url}/short-links`)
+  await untilAwake(page)
+  await page.getByRole('button', { name: 'Bring in a list' }).click()
+  assert.deepEqual(await axeFinds(page), [])
+  const rows = Array.from({ length: 250 }, (_, i) => `https://tides.example/list/${i},listed-${i},Row ${i}`)
+  await page
+    .getByLabel('Or paste the rows')
+    .fill(['destination,slug,title', ...rows, 'javascript:alert(1),bad,', 'https://tides.example/smock,smock,'].join('\n'))
+  await page.getByRole('button', { name: 'Look at it' }).click()
+  await page.getByText('250 short links would be made, 1 led elsewhere. 1 row cannot be taken.').waitFor()
+  await page.getByText('Refused.').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await page.getByRole('button', { name: 'Bring 251 rows in' }).click()
+  await page.getByText('250 short links were made').waitFor()
+  await page.getByRole('button', { name: 'Done' }).click()
+  await page.getByText('260 short links').waitFor()
+  await page.getByRole('button', { name: 'Show more' }).click()
+  const listed = page.getByRole('link', { name: /listed-\d+$/ })
+  await listed.nth(249).waitFor()
+  assert.equal(await listed.count(), 250)
+  assert.equal(new Set(await listed.allTextContents()).size, 250)
+  await other.page.getByText('260 short links').waitFor()
+  assert.deepEqual(errors, [])
+})
+
+test('where a short link leads is asked for when a page names it, and its link is judged by that', async () => {
+  const { page } = await studio.enter('mara')
+  const asked: string[] = []
+  page.on('request', (request) => {
+    if (request.url().endsWith('/short-links/named')) asked.push(request.postData() ?? '')
+  })
+  await ownPage(page, studio, '/lists/plain.html', '<p>A warm coat for the crossing.</p>')
+  await page.waitForTimeout(300)
+  assert.deepEqual(asked, [], 'a page without short links asks for none')
+  const coat = `http://sferry.localhost:${studio.copy.port}/go/cap`
+  await ownPage(page, studio, '/lists/coat.html', `<p>A <a href="${coat}">warm coat</a> for the crossing.</p>`)
+  await pageFrame(page).locator('[data-rope-strand="sponsored"]').waitFor()
+  assert.equal(asked.length, 1)
+  assert.match(asked[0] ?? '', /"slug":"cap"/)
+})

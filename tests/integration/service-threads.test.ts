@@ -1,0 +1,78 @@
+import assert from 'node:assert/strict'
+import { after, test } from 'node:test'
+import { whileWanted } from '../../src/apart/index.ts'
+import { ServiceThreads } from '../../src/services/index.ts'
+import { bringIn, makeWorld, must, zipOf } from './world.ts'
+
+const world = await makeWorld()
+const threads = new ServiceThreads(world.settings)
+const carried = threads.carry(world.services)
+after(() => threads.close())
+
+const RULES = [
+  {
+    id: 'o',
+    name: 'Outside',
+    isOn: true,
+    isBinding: false,
+    when: { is: 'kind' as const, of: ['outside' as const] },
+    what: { hints: ['nofollow' as const] },
+  },
+]
+
+test('calls that are carried out in a thread answer as those that are not, and refuse what their caller may not', async () => {
+  const { services, owner, contributor } = world
+  await bringIn(world, zipOf({ 'a.html': '<title>A</title><p><a href="https://lanterns.example/">here</a> <a href="/none">x</a>' }))
+  assert.deepEqual(await carried.placements.list(owner, { limit: 10 }), await services.placements.list(owner, { limit: 10 }))
+  assert.deepEqual(await carried.placements.csv(owner, {}), await services.placements.csv(owner, {}))
+  assert.equal(must(await carried.placements.list(owner, { limit: 10 })).total, 2)
+  assert.deepEqual(await carried.rules.impact(owner, RULES), await services.rules.impact(owner, RULES))
+  assert.equal(must(await carried.rules.impact(owner, RULES)).links, 1)
+  assert.deepEqual(await carried.desk.look(owner), await services.desk.look(owner))
+  assert.deepEqual(await carried.publications.review(owner, { all: true }), await services.publications.review(owner, { all: true }))
+  const change = { selection: { filter: { kind: 'outside' }, except: [] }, change: { do: 'bake' as const }, dryRun: false }
+  const refused = await carried.bulkChanges.make(contributor, change)
+  assert.equal(refused.ok ? '' : refused.fault, 'forbidden')
+})
+
+test('while a large site is judged, this thread answers; the next look finds it judged', async () => {
+  const { owner } = world
+  const many = Array.from({ length: 6_000 }, (_, i) => `<p><a href="https://s${i % 97}.example/${i}">word ${i}</a>`).join('')
+  await bringIn(world, zipOf(Object.fromEntries(Array.from({ length: 6 }, (_, i) => [`p${i}.html`, many]))))
+  let longest = 0
+  let last = performance.now()
+  const beat = setInterval(() => {
+    longest = Math.max(longest, performance.now() - last)
+    last = performance.now()
+  }, 5).unref()
+  const took = await timeOf(async () => assert.equal(must(await carried.rules.impact(owner, RULES)).links, 36_001))
+  clearInterval(beat)
+  const again = await timeOf(async () => assert.equal(must(await carried.placements.list(owner, { limit: 1 })).total, 36_002))
+  assert.ok(longest < took / 2, `this thread stood still for ${longest} of ${took} ms`)
+  assert.ok(again < took, `it was kept: ${again} of ${took} ms`)
+})
+
+test('what nobody waits for any more does not keep its thread', async () => {
+  const { db, owner } = world
+  const blocker = await db.pool.connect()
+  try {
+    await blocker.query('BEGIN')
+    await blocker.query('LOCK TABLE placements IN ACCESS EXCLUSIVE MODE') // whoever looks at links waits for ever
+    const gone = new AbortController()
+    const waiting = whileWanted(gone.signal, () => carried.publications.review(owner, { all: true }))
+    const stuck = whileWanted(gone.signal, () => carried.placements.csv(owner, { text: 'none' }))
+    gone.abort()
+    const ended = await Promise.race([Promise.all([waiting, stuck]), new Promise((resolve) => setTimeout(resolve, 15_000, 'still there'))])
+    assert.notEqual(ended, 'still there')
+  } finally {
+    await blocker.query('ROLLBACK')
+    blocker.release()
+  }
+  assert.ok((await carried.desk.look(owner)).ok)
+})
+
+async function timeOf(work: () => Promise<void>): Promise<number> {
+  const before = performance.now()
+  await work()
+  return performance.now() - before
+}
