@@ -1,7 +1,19 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, toLinkField, untilAwake, untilSaved } from './studio.ts'
+import {
+  aStudio,
+  caretBehind,
+  openPage,
+  ownPage,
+  pageFrame,
+  selectWords,
+  sourceOf,
+  toLinkField,
+  untilAwake,
+  untilSaved,
+  untilWritingThere,
+} from './studio.ts'
 
 const studio = aStudio()
 const MAIN = '<h1>Boats</h1>\n<p>The light on <a href="/about.html" data-by-hand="">Hollin</a> is old.</p>\n<p>Second words here.</p>'
@@ -20,7 +32,8 @@ test('Tab comes to the first words of the page; what stands around them is writt
   await page.getByRole('button', { name: 'Source', exact: true }).focus()
   for (let i = 0; i < 12 && !(await page.evaluate(() => document.activeElement?.tagName === 'IFRAME')); i++)
     await page.keyboard.press('Tab')
-  await page.waitForTimeout(150)
+  await untilWritingThere(page)
+  await pageFrame(page).waitForFunction(() => document.getSelection()?.anchorNode?.parentElement?.closest('main h1') != null)
   await page.keyboard.type('Q')
   const after = await untilSaved(page, studio, id, 'Q')
   assert.match(after, /<main[^>]*>\s*<h1[^>]*>Q/)

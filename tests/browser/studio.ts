@@ -116,7 +116,14 @@ export async function caretBehind(page: Page, words: string): Promise<void> {
     }
     throw new Error(`"${wanted}" is not on the page`)
   }, words)
-  await page.waitForTimeout(100)
+  await untilWritingThere(page)
+  await page.waitForTimeout(100) // the page's own view of the caret follows the browser's
+}
+
+/** Waits until the keyboard writes into the shown page: both sides of the frame know that it has the focus. */
+export async function untilWritingThere(page: Page): Promise<void> {
+  await page.waitForFunction(() => document.activeElement?.tagName === 'IFRAME')
+  await pageFrame(page).waitForFunction(() => document.hasFocus() && document.activeElement === document.body)
 }
 
 /** A page of its own for a test, with this between its `main` tags; answers its id, opened. */

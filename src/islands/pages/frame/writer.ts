@@ -209,14 +209,18 @@ export class Writer {
     this.#page = { ...next, doc: this.view.state.doc }
     if (sourceOf(this.view.state.doc) !== sourceOf(next.doc)) return false
     this.#isTaking = true
-    this.select(stretch, false)
+    this.#choose(stretch, false)
     this.#isTaking = false
     return true
   }
 
   /** Chooses a stretch of the source and brings it into sight. */
-  select({ from, to }: Stretch, isFocused: boolean): void {
+  select(stretch: Stretch, isFocused: boolean): void {
     this.#isEntered = true
+    this.#choose(stretch, isFocused)
+  }
+
+  #choose({ from, to }: Stretch, isFocused: boolean): void {
     const { state } = this.view
     const [a, b] = [from, to].map((offset) => Math.min(positionOf(this.#page, offset), state.doc.content.size)) as [number, number]
     const node = state.doc.nodeAt(a)
