@@ -114,17 +114,21 @@ test('whoever is still sending gets the refusal, and not a broken connection', a
   }
 })
 
-test('a body that makes no progress is not waited for, and one that waits for us is', async () => {
+test('a body that makes no progress is not waited for, and one that waits for us is', async (t) => {
   const server = openEdge({
     log: pino({ level: 'silent' }),
-    stretchMs: 60,
+    stretchMs: 300,
     answer(incoming, response) {
-      if (incoming.url === '/held') setTimeout(() => incoming.resume(), 400)
+      if (incoming.url === '/held') setTimeout(() => incoming.resume(), 1_000)
       else incoming.resume()
       incoming.on('end', () => response.end('all there'))
     },
     onUpgrade: (_request, socket) => socket.destroy(),
   }).listen(0, '127.0.0.1')
+  t.after(() => {
+    server.close()
+    server.closeAllConnections()
+  })
   await once(server, 'listening')
   const { port } = server.address() as AddressInfo
   const post = (target: string, bytes: number, isWhole: boolean): Promise<string> =>
@@ -142,8 +146,6 @@ test('a body that makes no progress is not waited for, and one that waits for us
     })
   assert.match(await post('/slow', 10, false), /^HTTP\/1\.1 408 /)
   assert.match(await post('/held', 3_000_000, true), /all there/)
-  server.close()
-  server.closeAllConnections()
 })
 
 test('only WebSocket is an upgrade: with any other a request is answered as without it', async () => {
