@@ -1,6 +1,7 @@
 import { bringingIn } from './bring-in.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
+import { listLarge } from './list-large.ts'
 import type { Row } from './measure.ts'
 import { oneChange } from './one-change.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
@@ -19,6 +20,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'front-door': frontDoor,
   editor,
   list,
+  'list-large': listLarge,
   weather,
   'bring-in': bringingIn,
 }

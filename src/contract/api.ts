@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { RepairAnswer, RepairRequest } from './addresses.ts'
 import { BlockList, BlockMade, BlockNew, BlockPlaced, BlockPut, BlockUses } from './blocks.ts'
-import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone } from './bulk-changes.ts'
+import { BulkChangeList, BulkChangeNew, BulkReview, BulkUndone, BulkUndoQuery } from './bulk-changes.ts'
 import { ChangesAnswer, ChangesQuery } from './changes.ts'
 import { Desk } from './desk.ts'
 import { DestinationList, DestinationQuery } from './destinations.ts'
@@ -32,7 +32,16 @@ import {
 } from './pages.ts'
 import { Partner, PartnerChange, PartnerList, PartnerNew } from './partners.ts'
 import { Me, PasswordChange, type Permission, Person, PersonChange, PersonInvited, PersonList, PersonNew } from './people.ts'
-import { FineMark, PlacementFilter, PlacementList, PlacementQuery } from './placements.ts'
+import {
+  FineMark,
+  PlacementDetails,
+  PlacementFilter,
+  PlacementList,
+  PlacementName,
+  PlacementQuery,
+  PlacementsSince,
+  PlacementView,
+} from './placements.ts'
 import {
   Difference,
   Plan,
@@ -669,10 +678,29 @@ export const API = {
   sendPlacements: operation({
     method: 'get',
     path: '/placements/all',
-    summary: 'Every placement with what is needed to judge it, as lines of JSON',
+    summary:
+      'Every placement with what is needed to judge it, or those of pages that changed since, as lines of JSON; none of a very large site',
     needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
     status: 200,
+    query: PlacementsSince,
     media: { answer: 'application/x-ndjson' },
+  }),
+  viewPlacements: operation({
+    method: 'get',
+    path: '/placements/view',
+    summary: 'A part of a list of links as its screen shows it, with how many there are of what',
+    needs: 'pages:read',
+    status: 200,
+    query: PlacementView,
+  }),
+  placementDetails: operation({
+    method: 'get',
+    path: '/placements/details',
+    summary: 'One link: its tag before and after, and who decided what',
+    needs: ['pages:read', 'rules:read'],
+    status: 200,
+    query: PlacementName,
+    answer: PlacementDetails,
   }),
   exportPlacements: operation({
     method: 'get',
@@ -706,6 +734,7 @@ export const API = {
     summary: 'Take a bulk change back',
     needs: 'pages:publish',
     status: 200,
+    query: BulkUndoQuery,
     answer: BulkUndone,
   }),
   ruleVersion: operation({

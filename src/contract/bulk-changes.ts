@@ -43,7 +43,13 @@ export const Selection = z.union([
 ])
 export type Selection = z.infer<typeof Selection>
 
-export const BulkChangeNew = z.strictObject({ change: BulkChangeBody, selection: Selection, dryRun: z.boolean().default(false) })
+const JobId = Id.optional().meta({ description: 'A new id: under it GET /jobs/{id} tells how far the change is, and DELETE stops it' })
+export const BulkChangeNew = z.strictObject({
+  change: BulkChangeBody,
+  selection: Selection,
+  dryRun: z.boolean().default(false),
+  job: JobId,
+})
 export type BulkChangeNew = z.infer<typeof BulkChangeNew>
 
 export const BulkItem = z.object({
@@ -82,5 +88,6 @@ export const BulkChange = z
 export type BulkChange = z.infer<typeof BulkChange>
 export const BulkChangeList = z.object({ items: z.array(BulkChange) })
 export type BulkChangeList = z.infer<typeof BulkChangeList>
+export const BulkUndoQuery = z.object({ job: JobId })
 export const BulkUndone = z.object({ pages: z.int(), left: z.array(z.object({ page: z.string(), why: z.string() })) })
 export type BulkUndone = z.infer<typeof BulkUndone>

@@ -59,6 +59,7 @@ export const PROBLEMS = {
   'template-unknown-placeholder': [422, 'A link template knows {account}, {url}, {path} and {sub}.'],
   'template-without-destination': [422, 'A link template needs {url} or {path}, or every link would lead to the same place.'],
   'template-not-an-address': [422, 'This template does not make an address.'],
+  cancelled: [409, 'It was stopped, and nothing of it was kept.'],
   'job-not-ready': [409, 'This job is not in a state in which that can be done.'],
   'host-taken': [409, 'This host is in use already.'],
   'host-is-studio': [422, 'The studio itself answers on this host.'],

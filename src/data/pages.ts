@@ -36,7 +36,8 @@ export async function getContent(db: Database, hash: string): Promise<({ readonl
   return row ?? null
 }
 
-const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
+/** Of `pages p`, as a {@link PageRow}. */
+export const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
   p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.kind, p.written_for AS "writtenFor", p.tags, p.origin_kind AS "originKind", p.origin_hash AS "originHash", p.removed_at AS "removedAt", p.version`
 
 /** A page with what a list shows beside it. */
@@ -331,7 +332,12 @@ export async function replacePlacements(
   pages: readonly { pageId: string; placements: readonly FoundPlacement[]; words: number }[],
   transaction: Transaction,
 ): Promise<void> {
-  for (const { pageId, words } of pages) await rows(db, 'UPDATE pages SET words = $2 WHERE id = $1', [pageId, words], transaction)
+  await rows(
+    db,
+    'UPDATE pages p SET words = x.words FROM unnest($1::uuid[], $2::int[]) AS x(id, words) WHERE p.id = x.id',
+    [pages.map(({ pageId }) => pageId), pages.map(({ words }) => words)],
+    transaction,
+  )
   await rows(db, 'DELETE FROM placements WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
   const found = pages.flatMap(({ pageId, placements }) => placements.map((each) => ({ page_id: pageId, ...each })))
   if (found.length === 0) return
@@ -372,6 +378,8 @@ export function listPlacements(
     pageIds?: readonly string[]
     after?: { path: string; ordinal: number } | undefined
     limit?: number
+    /** Start tags are most of what is read; without them they are "". */
+    withTags?: boolean
   },
 ): Promise<PlacementRow[]> {
   const bind: unknown[] = [filter.siteId, filter.limit ?? null]
@@ -386,7 +394,7 @@ export function listPlacements(
   return rows<PlacementRow>(
     db,
     `SELECT l.page_id AS "pageId", p.path, p.kind, p.written_for AS "writtenFor", p.tags AS "pageTags", p.words AS "pageWords", p.version AS "pageVersion", p.title,
-       l.ordinal, l.start_at AS start, l.tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.link_tags AS tags, l.paragraph, l.shows,
+       l.ordinal, l.start_at AS start, ${filter.withTags === false ? "''" : 'l.tag'} AS tag, l.shown_text AS text, l.href, l.rel, l.target, l.by_hand AS "byHand", l.link_tags AS tags, l.paragraph, l.shows,
        l.base_href AS "baseHref", l.base_target AS "baseTarget"
      FROM pages p JOIN placements l ON p.id = l.page_id
      WHERE ${where.join(' AND ')} ORDER BY p.path COLLATE "C", l.ordinal LIMIT $2`,
@@ -402,4 +410,40 @@ export async function ownPaths(db: Database, siteId: string): Promise<Set<string
     [siteId],
   )
   return new Set(found.map(({ path }) => path))
+}
+
+/** The paths of some pages and files, gone ones too, and whether there is a page or file at each now. What was deleted is left out. */
+export function pathsOf(db: Database, siteId: string, ids: readonly string[]): Promise<{ id: string; path: string; isHere: boolean }[]> {
+  return rows(
+    db,
+    `SELECT w.id, w.path, EXISTS (SELECT FROM pages p WHERE p.site_id = $1 AND p.kind = 'page' AND p.path = w.path AND p.removed_at IS NULL)
+         OR EXISTS (SELECT FROM files f WHERE f.site_id = $1 AND f.path = w.path AND f.removed_at IS NULL) AS "isHere"
+     FROM (SELECT id, path FROM pages WHERE site_id = $1 AND id = ANY($2::uuid[])
+           UNION ALL SELECT id, path FROM files WHERE site_id = $1 AND id = ANY($2::uuid[])) w`,
+    [siteId, ids],
+  )
+}
+
+/** The start tags of some placements, by page and ordinal; those that are gone are left out. */
+export function tagsOf(
+  db: Database,
+  siteId: string,
+  placements: readonly { readonly pageId: string; readonly ordinal: number }[],
+): Promise<{ pageId: string; ordinal: number; tag: string }[]> {
+  return rows(
+    db,
+    `SELECT l.page_id AS "pageId", l.ordinal, l.tag FROM unnest($2::uuid[], $3::int[]) AS named (page_id, ordinal)
+     JOIN placements l USING (page_id, ordinal) JOIN pages p ON p.id = l.page_id AND p.site_id = $1`,
+    [siteId, placements.map(({ pageId }) => pageId), placements.map(({ ordinal }) => ordinal)],
+  )
+}
+
+/** How many links all pages, blocks and menus hold. */
+export async function countPlacements(db: Database, siteId: string): Promise<number> {
+  const [found] = await rows<{ count: string }>(
+    db,
+    'SELECT count(*) AS count FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL',
+    [siteId],
+  )
+  return Number(found?.count ?? 0)
 }

@@ -35,12 +35,20 @@ export async function countWaiting(db: Database, siteId: string): Promise<number
   return row?.count ?? 0
 }
 
-/** Destinations that are not accepted, by page. Those of shared parts hold on every page; pages without any of their own find them under "shared". */
-export async function waitingByPage(db: Database, siteId: string): Promise<Map<string, string[]>> {
+/**
+ * Destinations that are not accepted, by page. Those of shared parts hold on every page; pages without any of their own find them under "shared".
+ * @param pageIds - the pages that are asked for; null for all
+ */
+export async function waitingByPage(
+  db: Database,
+  siteId: string,
+  pageIds: readonly string[] | null = null,
+): Promise<Map<string, string[]>> {
   const found = await rows<{ pageId: string; kind: string; address: string }>(
     db,
-    `SELECT w.page_id AS "pageId", p.kind, w.address FROM waiting_links w JOIN pages p ON p.id = w.page_id WHERE w.site_id = $1 AND w.state <> 'accepted'`,
-    [siteId],
+    `SELECT w.page_id AS "pageId", p.kind, w.address FROM waiting_links w JOIN pages p ON p.id = w.page_id WHERE w.site_id = $1 AND w.state <> 'accepted'
+       AND ($2::uuid[] IS NULL OR p.kind <> 'page' OR w.page_id = ANY($2::uuid[]))`,
+    [siteId, pageIds],
   )
   const shared = found.filter(({ kind }) => kind !== 'page').map(({ address }) => address)
   const byPage = new Map<string, string[]>()

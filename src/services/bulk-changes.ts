@@ -8,10 +8,13 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { type BulkPage, bulkChangePages, insertBulkChange, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
 import { rows } from '../data/database.ts'
-import { findPage, getBlob, type ListedPage, updateDraft } from '../data/pages.ts'
+import { readBlobs } from '../data/delivered.ts'
+import { type Draft, readDrafts, updateDrafts } from '../data/drafts.ts'
+import type { PageRow } from '../data/models.ts'
 import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { listQuery, type placementsService } from './placements.ts'
+import { toldWork } from './told-work.ts'
 import type { visitsService } from './visits.ts'
 
 /** Links shown of a review; the numbers count all. */
@@ -21,18 +24,19 @@ const TITLES_MAX = 40
 const SHOWN_MAX = 30
 
 /** A page as it is to become. */
-interface Planned {
-  readonly page: ListedPage
-  readonly bytes: Uint8Array
-  readonly changed: readonly ChangedLink[]
+interface Planned extends ReturnType<typeof changePage> {
+  readonly page: PageRow
+  /** Links that were meant. */
+  readonly links: number
 }
 
 export function bulkChangesService(
-  { db }: Context,
+  context: Context,
   views: SiteViews,
   placements: ReturnType<typeof placementsService>,
   visits: ReturnType<typeof visitsService>,
 ) {
+  const { db } = context
   /** The links that are meant, by page, with where each starts; and what their destinations are called, where that is wanted. */
   const select = async (actor: Actor, { selection, change }: BulkChangeNew, view: SiteGround) => {
     const list = await placements.listOf(actor.siteId, view)
@@ -47,18 +51,22 @@ export function bulkChangesService(
         chosen?.set(pageId, links)
       }
     const except = new Set('filter' in selection ? selection.except : [])
-    const found = 'filter' in selection ? list.ask(listQuery(selection.filter)).found : list.judged.keys()
+    const found =
+      'filter' in selection
+        ? list.ask(listQuery(selection.filter)).found
+        : selection.links.map(([pageId, ordinal]) => list.rowOf(pageId, ordinal))
     for (const i of found) {
-      const judged = list.judged[i]
-      if (judged === undefined) continue
-      const { page, ordinal, start } = judged.placement
+      const placement = list.rows.placementAt(i)
+      if (placement === null) continue
+      const { page, ordinal, start } = placement
       const asked = chosen === null ? start : chosen.get(page.id)?.get(ordinal)
       if (asked === undefined || except.has(page.id)) continue
       pages.set(page.id, page)
       const links = wanted.get(page.id) ?? new Map<number, number>()
       links.set(ordinal, asked)
       wanted.set(page.id, links)
-      if (change.do === 'take title') destinations.add(destinationOf(judged))
+      const judged = change.do === 'take title' ? list.judgedAt(i) : null
+      if (judged !== null) destinations.add(destinationOf(judged))
     }
     return { wanted, pages, titles: await titlesOf(actor, view, destinations) }
   }
@@ -82,114 +90,140 @@ export function bulkChangesService(
     return titles
   }
 
-  const plan = async (actor: Actor, asked: BulkChangeNew): Promise<{ planned: Planned[]; skipped: Map<string, number> }> => {
-    const view = await views.of(actor)
-    const { wanted, pages, titles } = await select(actor, asked, view)
+  /** Works the change out, some pages at a time: what they hold is in memory no longer than that. */
+  async function* plan(
+    actor: Actor,
+    { wanted, pages, titles }: Awaited<ReturnType<typeof select>>,
+    change: BulkChangeBody,
+    view: SiteGround,
+  ): AsyncGenerator<Planned[]> {
     const titleOf = (destination: string) => titles.get(destination) ?? null
-    const planned: Planned[] = []
-    const skipped = new Map<string, number>()
-    for (const [pageId, links] of wanted) {
-      const page = await findPage(db, actor.siteId, pageId)
-      const known = pages.get(pageId)
-      const stored = page === null ? null : await getBlob(db, page.draftHash)
-      if (page === null || known === undefined || stored === null) continue
-      const text = decodeSource(stored, page.encoding)
-      const made = await views.knowing(view, (site) => changePage(page, known, stored, text, links, asked.change, { site, titleOf }))
-      for (const why of made.skipped) skipped.set(why, (skipped.get(why) ?? 0) + 1)
-      if (made.changed.length > 0) planned.push({ page, bytes: made.bytes, changed: made.changed })
+    for await (const drafts of readDrafts(db, actor.siteId, [...wanted.keys()])) {
+      yield await views.knowing(view, (site) =>
+        drafts.flatMap(({ page, bytes }) => {
+          const [known, links] = [pages.get(page.id), wanted.get(page.id)]
+          if (known === undefined || links === undefined) return []
+          const text = decodeSource(bytes, page.encoding)
+          return [{ page, links: links.size, ...changePage(page, known, bytes, text, links, change, { site, titleOf }) }]
+        }),
+      )
     }
-    return { planned, skipped }
   }
+
+  const kept = (page: PageRow, bytes: Uint8Array) => ({
+    pageId: page.id,
+    version: page.version,
+    content: newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page }),
+  })
 
   return {
     /**
      * Changes many links at once, or only shows what would change. All of it is one transaction, and taken back in one step.
      */
-    async make(actor: Actor, asked: BulkChangeNew): Promise<Result<BulkReview, 'forbidden' | 'moved-on' | 'nothing-to-change'>> {
+    async make(
+      actor: Actor,
+      asked: BulkChangeNew,
+    ): Promise<Result<BulkReview, 'forbidden' | 'moved-on' | 'nothing-to-change' | 'cancelled' | 'job-not-ready'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
-      const { planned, skipped } = await plan(actor, asked)
-      const links = planned.reduce((sum, { changed }) => sum + changed.length, 0)
-      const items: BulkItem[] = planned.flatMap(({ page, changed }) =>
-        changed.map(({ text, before, after }) => ({ page: page.path, pageId: page.id, title: page.title, text, before, after })),
-      )
-      const review: BulkReview = {
-        id: null,
-        links,
-        pages: planned.length,
-        byPage: planned.map(({ page, changed }) => ({ pageId: page.id, page: page.path, title: page.title, links: changed.length })),
-        items: items.slice(0, ITEMS_MAX),
-        moreItems: Math.max(0, items.length - ITEMS_MAX),
-        skipped: [...skipped].map(([why, count]) => ({ why, links: count })),
-      }
-      if (asked.dryRun) return ok(review)
-      if (planned.length === 0) return fail('nothing-to-change')
-      const saved = await write(db, async (transaction, changes) => {
-        const pages: BulkPage[] = []
-        for (const { page, bytes } of planned) {
-          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
-          const madeBy = asked.change.do === 'bake' ? 'bake' : 'bulk'
-          const version = await updateDraft(
+      const view = await views.of(actor)
+      const selected = await select(actor, asked, view)
+      const total = [...selected.wanted.values()].reduce((sum, links) => sum + links.size, 0)
+      const review = new Review()
+      return toldWork(context, actor, { job: asked.job, kind: 'bulk-change', total }, async (tell) => {
+        if (asked.dryRun) {
+          for await (const planned of plan(actor, selected, asked.change, view)) {
+            review.add(planned)
+            if (await tell(review.looked)) return fail('cancelled')
+          }
+          return ok(review.shown(null))
+        }
+        const madeBy = asked.change.do === 'bake' ? 'bake' : 'bulk'
+        const saved = await write(db, async (transaction, changes) => {
+          const pages: BulkPage[] = []
+          for await (const planned of plan(actor, selected, asked.change, view)) {
+            review.add(planned)
+            const changed = planned.filter((each) => each.changed.length > 0)
+            if (changed.length > 0) {
+              const drafts = changed.map(({ page, bytes }) => kept(page, bytes))
+              const moved = await updateDrafts(db, drafts, { personId: actor.personId, madeBy }, transaction)
+              if (moved !== null) {
+                const title = changed.find(({ page }) => page.id === moved)?.page.title
+                return fail('moved-on', { why: `“${title}” was saved in the meantime. Look at the change again.` })
+              }
+              for (const [k, { page }] of changed.entries())
+                pages.push({
+                  pageId: page.id,
+                  beforeHash: page.draftHash,
+                  beforeEncoding: page.encoding,
+                  afterHash: drafts[k]?.content.hash ?? '',
+                })
+            }
+            if (await tell(review.looked)) return fail('cancelled')
+          }
+          if (pages.length === 0) return fail('nothing-to-change')
+          const { links } = review
+          const id = await insertBulkChange(
             db,
-            { pageId: page.id, version: page.version, content, personId: actor.personId, madeBy },
+            { siteId: actor.siteId, change: asked.change, links, personId: actor.personId, pages },
             transaction,
           )
-          if (version === null) return fail('moved-on', { why: `“${page.title}” was saved in the meantime. Look at the change again.` })
-          pages.push({ pageId: page.id, beforeHash: page.draftHash, beforeEncoding: page.encoding, afterHash: content.hash })
-        }
-        const id = await insertBulkChange(
-          db,
-          { siteId: actor.siteId, change: asked.change, links, personId: actor.personId, pages },
-          transaction,
-        )
-        changes.add(
-          actor.siteId,
-          'pages',
-          pages.map(({ pageId }) => pageId),
-          'changed',
-        )
-        changes.add(actor.siteId, 'bulk-changes', id, 'made')
-        await writeAudit(db, actor, 'bulk-changes:make', id, { do: asked.change.do, links, pages: pages.length }, transaction)
-        return ok(id)
+          changes.add(
+            actor.siteId,
+            'pages',
+            pages.map(({ pageId }) => pageId),
+            'changed',
+          )
+          changes.add(actor.siteId, 'bulk-changes', id, 'made')
+          await writeAudit(db, actor, 'bulk-changes:make', id, { do: asked.change.do, links, pages: pages.length }, transaction)
+          return ok(id)
+        })
+        return saved.ok ? ok(review.shown(saved.value)) : saved
       })
-      return saved.ok ? ok({ ...review, id: saved.value }) : saved
     },
 
     /** Takes a bulk change back. A page that was edited since keeps those edits; where both meet in one place it is left and told. */
-    async undo(actor: Actor, id: string): Promise<Result<BulkUndone, 'forbidden' | 'not-found' | 'moved-on' | 'already-undone'>> {
+    async undo(
+      actor: Actor,
+      id: string,
+      job?: string,
+    ): Promise<Result<BulkUndone, 'forbidden' | 'not-found' | 'moved-on' | 'already-undone' | 'cancelled' | 'job-not-ready'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       const [known] = await listBulkChanges(db, actor.siteId, id, 1)
       if (known === undefined) return fail('not-found')
-      const back: { page: ListedPage; bytes: Uint8Array }[] = []
+      const changed = new Map((await bulkChangePages(db, id)).map((each) => [each.pageId, each]))
       const left: { page: string; why: string }[] = []
-      for (const each of await bulkChangePages(db, id)) {
-        const page = await findPage(db, actor.siteId, each.pageId)
-        if (page === null) continue
-        const bytes = await bytesBefore(page, each)
-        if (bytes === null) left.push({ page: page.path, why: 'It was edited in the same place since. Its history has every version.' })
-        else back.push({ page, bytes })
-      }
-      const saved = await write(db, async (transaction, changes) => {
-        if (!(await markUndone(db, id, transaction))) return fail('already-undone')
-        for (const { page, bytes } of back) {
-          const content = newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page })
-          const version = await updateDraft(
-            db,
-            { pageId: page.id, version: page.version, content, personId: actor.personId, madeBy: 'undo' },
-            transaction,
-          )
-          if (version === null) return fail('moved-on', { why: `“${page.title}” is being edited. Try again in a moment.` })
-        }
-        changes.add(
-          actor.siteId,
-          'pages',
-          back.map(({ page }) => page.id),
-          'changed',
-        )
-        changes.add(actor.siteId, 'bulk-changes', id, 'removed')
-        await writeAudit(db, actor, 'bulk-changes:undo', id, { pages: back.length, left: left.length }, transaction)
-        return ok(null)
+      return toldWork(context, actor, { job, kind: 'bulk-change', total: changed.size }, async (tell) => {
+        const saved = await write(db, async (transaction, changes) => {
+          if (!(await markUndone(db, id, transaction))) return fail('already-undone')
+          const done: string[] = []
+          for await (const drafts of readDrafts(db, actor.siteId, [...changed.keys()])) {
+            const back = await beforeOf(drafts, changed)
+            for (const { page } of drafts)
+              if (!back.some((each) => each.page.id === page.id))
+                left.push({ page: page.path, why: 'It was edited in the same place since. Its history has every version.' })
+            const moved =
+              back.length === 0
+                ? null
+                : await updateDrafts(
+                    db,
+                    back.map(({ page, bytes }) => kept(page, bytes)),
+                    { personId: actor.personId, madeBy: 'undo' },
+                    transaction,
+                  )
+            if (moved !== null) {
+              const title = back.find(({ page }) => page.id === moved)?.page.title
+              return fail('moved-on', { why: `“${title}” is being edited. Try again in a moment.` })
+            }
+            done.push(...back.map(({ page }) => page.id))
+            if (await tell(done.length + left.length)) return fail('cancelled')
+          }
+          changes.add(actor.siteId, 'pages', done, 'changed')
+          changes.add(actor.siteId, 'bulk-changes', id, 'removed')
+          await writeAudit(db, actor, 'bulk-changes:undo', id, { pages: done.length, left: left.length }, transaction)
+          return ok(done.length)
+        })
+        return saved.ok ? ok({ pages: saved.value, left }) : saved
       })
-      return saved.ok ? ok({ pages: back.length, left }) : saved
     },
 
     /** The newest bulk changes. */
@@ -200,24 +234,72 @@ export function bulkChangesService(
     },
   }
 
-  async function bytesBefore(page: ListedPage, { beforeHash, beforeEncoding, afterHash }: BulkPage): Promise<Uint8Array | null> {
-    const [before, after] = [await getBlob(db, beforeHash), await getBlob(db, afterHash)]
-    if (before === null || after === null || page.encoding !== beforeEncoding) return null
-    if (page.draftHash === afterHash) return before
-    const now = await getBlob(db, page.draftHash)
-    if (now === null) return null
-    const [texts, text] = [[after, before].map((bytes) => decodeSource(bytes, page.encoding)), decodeSource(now, page.encoding)] as const
-    const change = differenceOf(texts[0] ?? '', texts[1] ?? '')
-    if (change === null) return now
-    const moved = rebasePatches(texts[0] ?? '', text, [change])
-    if (!moved.ok) return null
-    const patched = patchBytes(now, page.encoding, text, moved.value)
-    return patched.ok ? patched.value : null
+  /** What pages were before; those that were edited in the same place since are left out. */
+  async function beforeOf(drafts: readonly Draft[], changed: ReadonlyMap<string, BulkPage>): Promise<Draft[]> {
+    const hashes = drafts.flatMap(({ page }) => {
+      const change = changed.get(page.id)
+      if (change === undefined) return []
+      return page.draftHash === change.afterHash ? [change.beforeHash] : [change.beforeHash, change.afterHash]
+    })
+    const contents = new Map((await readBlobs(db, [...new Set(hashes)])).map(({ hash, bytes }) => [hash, bytes]))
+    return drafts.flatMap(({ page, bytes }) => {
+      const change = changed.get(page.id)
+      const before = contents.get(change?.beforeHash ?? '')
+      if (change === undefined || before === undefined || page.encoding !== change.beforeEncoding) return []
+      if (page.draftHash === change.afterHash) return [{ page, bytes: before }]
+      const back = withoutChange(bytes, before, contents.get(change.afterHash), page.encoding)
+      return back === null ? [] : [{ page, bytes: back }]
+    })
+  }
+}
+
+/** Takes what happened between `before` and `after` out of what stands there now. @returns null where that does not fit any more */
+function withoutChange(now: Uint8Array, before: Uint8Array, after: Uint8Array | undefined, encoding: string): Uint8Array | null {
+  if (after === undefined) return null
+  const [was, became, text] = [before, after, now].map((bytes) => decodeSource(bytes, encoding)) as [string, string, string]
+  const change = differenceOf(became, was)
+  if (change === null) return now
+  const moved = rebasePatches(became, text, [change])
+  if (!moved.ok) return null
+  const patched = patchBytes(now, encoding, text, moved.value)
+  return patched.ok ? patched.value : null
+}
+
+/** What a person is shown of a change, gathered while it is worked out. */
+class Review {
+  looked = 0
+  links = 0
+  readonly #byPage: BulkReview['byPage'] = []
+  readonly #items: BulkItem[] = []
+  readonly #skipped = new Map<string, number>()
+
+  add(planned: readonly Planned[]): void {
+    for (const { page, changed, skipped, links } of planned) {
+      this.looked += links
+      for (const why of skipped) this.#skipped.set(why, (this.#skipped.get(why) ?? 0) + 1)
+      if (changed.length === 0) continue
+      this.links += changed.length
+      this.#byPage.push({ pageId: page.id, page: page.path, title: page.title, links: changed.length })
+      for (const { text, before, after } of changed.slice(0, ITEMS_MAX - this.#items.length))
+        this.#items.push({ page: page.path, pageId: page.id, title: page.title, text, before, after })
+    }
+  }
+
+  shown(id: string | null): BulkReview {
+    return {
+      id,
+      links: this.links,
+      pages: this.#byPage.length,
+      byPage: this.#byPage,
+      items: this.#items,
+      moreItems: this.links - this.#items.length,
+      skipped: [...this.#skipped].map(([why, links]) => ({ why, links })),
+    }
   }
 }
 
 function changePage(
-  page: ListedPage,
+  page: PageRow,
   known: PlacementPage,
   stored: Uint8Array,
   text: string,

@@ -24,8 +24,8 @@ export function deskService(
     const { found, pages, findings } = list.ask({ finding: 'unmarked' })
     const all = list.ask({})
     const examples = [...found.slice(0, EXAMPLES)].flatMap((i) => {
-      const judged = list.judged[i]
-      return judged === undefined ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
+      const judged = list.judgedAt(i)
+      return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
     })
     const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
       actor.siteId,
@@ -33,7 +33,7 @@ export function deskService(
     return {
       unmarked: { total: findings.unmarked ?? 0, pages, examples },
       findings: Object.entries(all.findings).map(([finding, links]) => ({ finding: finding as Finding, links })),
-      links: list.judged.length,
+      links: list.total,
       pages: count?.pages ?? 0,
     }
   }

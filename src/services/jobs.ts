@@ -1,5 +1,6 @@
 import type { z } from 'zod'
 import { type ImportInput, type Job, Job as JobShape } from '../contract/imports.ts'
+import type { Permission } from '../contract/people.ts'
 import type { ShortLinksBulkInput } from '../contract/short-links.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { JobRow } from '../data/models.ts'
@@ -7,6 +8,9 @@ import { type Actor, type Context, write, writeAudit } from './context.ts'
 
 /** Queue on which imports travel to the job floor. */
 export const IMPORT_QUEUE = 'imports'
+
+/** What one must be allowed to do to stop a job that is no import. */
+const STOPPED_BY: Readonly<Record<string, Permission>> = { 'short-links': 'short-links:edit', 'bulk-change': 'pages:publish' }
 
 const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =>
   JobShape.parse({ id, kind, state, done, total, report, message })
@@ -59,7 +63,7 @@ export function jobsService({ db, enqueue }: Context) {
     /** Asks a job to stop. One that has not begun stops at once; a running one before its next file, with nothing done. */
     async cancel(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found' | 'job-not-ready'>> {
       const row = await Job.findOne({ where: { id, siteId: actor.siteId } })
-      if (!actor.can(row?.kind === 'short-links' ? 'short-links:edit' : 'imports:run')) return fail('forbidden')
+      if (!actor.can(STOPPED_BY[row?.kind ?? ''] ?? 'imports:run')) return fail('forbidden')
       if (row === null) return fail('not-found')
       await Job.update({ state: 'cancelled' }, { where: { id, state: 'waiting' } })
       const [asked] = await Job.update({ isCancelAsked: true }, { where: { id, state: ['running', 'cancelled'] } })

@@ -1,11 +1,12 @@
-import type { PlacementPage, Placement as StoredPlacement } from '../core/placements/index.ts'
+import type { ListKnowledge, PlacementPage, Placement as StoredPlacement } from '../core/placements/index.ts'
 import { Judge, PlacementList } from '../core/placements/index.ts'
 import { type SiteGround, withShortLinks } from '../core/rules/index.ts'
-import { changesAfter, logEnds } from '../data/changes.ts'
+import { type Change, changesAfter, logEnds } from '../data/changes.ts'
 import type { Database } from '../data/database.ts'
 import { listFine } from '../data/fine-findings.ts'
-import { listPlacements, ownPaths, type PlacementRow } from '../data/pages.ts'
+import { listPlacements, ownPaths, type PlacementRow, pathsOf } from '../data/pages.ts'
 import { waitingByPage } from '../data/waiting.ts'
+import { KeptLists } from './kept-lists.ts'
 import { KnownShortLinks } from './known-short-links.ts'
 
 /** A list, with how far in the log it is. */
@@ -14,11 +15,15 @@ interface KeptList {
   readonly view: SiteGround
   readonly short: KnownShortLinks
   readonly list: PlacementList
+  /** Pages read since it was written down. */
+  readonly sinceKept: number
 }
 
-/** After more changes than these, or to more pages, a list is made anew. */
-const FOLLOWED_MAX = 5_000
-const FOLLOWED_PAGES_MAX = 500
+/** Changes taken at once, and pages read at once. */
+const SLICE = 2_000
+const PAGES_AT_ONCE = 200
+/** After so many pages a list is written down again: it costs what a whole site holds. */
+const KEEP_AFTER = 1_000
 /** Lists kept in memory; others are made again when they are asked for. */
 const LISTS_MAX = 8
 
@@ -27,12 +32,16 @@ const SCAN_STEP = 5_000
 /** The first step of what a screen waits for. */
 const FIRST_STEP = 300
 /** All stored placements of a site in the order of path and place, in steps: other requests are answered in between. */
-export async function* storedPlacements(db: Database, siteId: string): AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }> {
+export async function* storedPlacements(
+  db: Database,
+  siteId: string,
+  withTags: boolean,
+): AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }> {
   const waiting = await waitingByPage(db, siteId)
   const shared = waiting.get('shared') ?? []
   let page: PlacementPage | null = null
   for (let after: { path: string; ordinal: number } | undefined, step = FIRST_STEP; ; step = SCAN_STEP) {
-    const found = await listPlacements(db, { siteId, after, limit: step })
+    const found = await listPlacements(db, { siteId, after, limit: step, withTags })
     const pages: PlacementPage[] = []
     const rows = found.map((row) => {
       if (page?.id !== row.pageId) {
@@ -51,11 +60,16 @@ export async function* storedPlacements(db: Database, siteId: string): AsyncGene
 /** The judged links of sites, kept in memory and brought up to date by the log: a page that was saved is read again, and no other. */
 export class PlacementLists {
   readonly #db: Database
+  readonly #kept: KeptLists
+  readonly #onLost: (error: unknown) => void
   readonly #lists = new Map<string, KeptList>()
   readonly #queues = new Map<string, Promise<KeptList>>()
 
-  constructor(db: Database) {
+  /** @param onLost - is told when a list could not be written down, which costs time at the next start and nothing else */
+  constructor(db: Database, dataFolder: string, onLost: (error: unknown) => void) {
     this.#db = db
+    this.#kept = new KeptLists(dataFolder)
+    this.#onLost = onLost
   }
 
   forget(siteId: string): void {
@@ -64,91 +78,121 @@ export class PlacementLists {
 
   async #make(siteId: string, view: SiteGround, number: number): Promise<KeptList> {
     const short = new KnownShortLinks(this.#db, siteId)
-    const list = new PlacementList(withShortLinks(view, short.find), await ownPaths(this.#db, siteId), await listFine(this.#db, siteId))
-    for await (const { rows } of storedPlacements(this.#db, siteId)) {
+    const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId))
+    for await (const { rows } of storedPlacements(this.#db, siteId, false)) {
       await learnShortLinks(short, view, rows)
       list.add(rows)
     }
-    return { number, view, short, list }
+    return { number, view, short, list, sinceKept: list.total }
   }
 
-  /** Brings a list up to date by the log: the pages that changed are read again, and no others. @returns null where that does not do */
-  async #follow(siteId: string, kept: KeptList, view: SiteGround): Promise<KeptList | null> {
-    const changes = await changesAfter(this.#db, { siteId, after: kept.number, limit: FOLLOWED_MAX })
-    if (changes === null || changes.length === FOLLOWED_MAX) return null
-    const number = changes[changes.length - 1]?.number ?? kept.number
+  /** A list as it was written down. @returns null where there is none, or one of other hosts or partners */
+  async #restore(siteId: string, view: SiteGround): Promise<KeptList | null> {
+    const kept = await this.#kept.read(siteId)
+    if (kept === null || kept.head.ground !== groundOf(view)) return null
+    const short = new KnownShortLinks(this.#db, siteId)
+    const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId), { kept: kept.rows })
+    await learnShortLinks(short, view, list.rows.ofKind('short link'))
+    return { number: kept.head.number, view, short, list, sinceKept: 0 }
+  }
+
+  async #knowledge(siteId: string): Promise<ListKnowledge> {
+    return { paths: await ownPaths(this.#db, siteId), fine: await listFine(this.#db, siteId) }
+  }
+
+  /**
+   * Brings a list up to date by the log, a slice at a time: the pages that changed are read again, and no others.
+   * @returns null where the log is not enough
+   */
+  async #follow(siteId: string, before: KeptList, view: SiteGround): Promise<KeptList | null> {
+    let kept = before
     if (kept.view !== view) {
-      // Rules or hosts are others: everything is judged again, and nothing read.
-      kept.short.forget()
-      await learnShortLinks(
-        kept.short,
-        view,
-        kept.list.judged.map(({ placement }) => placement),
-      )
-      const list = new PlacementList(withShortLinks(view, kept.short.find), kept.list.paths, await listFine(this.#db, siteId))
-      list.add(kept.list.judged.map(({ placement }) => placement))
-      return this.#follow(siteId, { ...kept, view, list }, view)
+      await this.#reground(kept, view)
+      kept = { ...kept, view }
     }
+    for (;;) {
+      const changes = await changesAfter(this.#db, { siteId, after: kept.number, limit: SLICE })
+      const last = changes?.[changes.length - 1]
+      if (changes === null) return null
+      if (last === undefined) return kept
+      const read = await this.#take(siteId, kept, changes)
+      kept = { ...kept, number: last.number, sinceKept: kept.sinceKept + read }
+    }
+  }
+
+  /** Rules, hosts or partners are others: everything is judged again, and nothing read. */
+  async #reground({ list, short, view: before }: KeptList, view: SiteGround): Promise<void> {
+    const site = withShortLinks(view, short.find)
+    if (groundOf(before) === groundOf(view)) return list.judgeBy(site)
+    list.rederive(site)
+    await learnShortLinks(short, view, list.rows.ofKind('short link'))
+    list.judgeShortLinks()
+  }
+
+  /** @returns how many pages were read */
+  async #take(siteId: string, { list, short, view }: KeptList, changes: readonly Change[]): Promise<number> {
     // What was published was a draft before, and is one still.
-    const keysOf = (...capabilities: readonly string[]): string[] => [
-      ...new Set(changes.filter(({ capability, what }) => capabilities.includes(capability) && what !== 'published').map(({ key }) => key)),
+    const drafts = changes.filter(({ what }) => what !== 'published')
+    const keysOf = (...capabilities: readonly Change['capability'][]): string[] => [
+      ...new Set(drafts.filter(({ capability }) => capabilities.includes(capability)).map(({ key }) => key)),
     ]
-    const pages = keysOf('pages', 'waiting')
-    if (pages.length > FOLLOWED_PAGES_MAX) return null
-    const { list, short } = kept
     if (keysOf('short-links').length > 0) {
       short.forget()
-      await learnShortLinks(
-        short,
-        view,
-        list.judged.map(({ placement }) => placement),
-      )
+      await learnShortLinks(short, view, list.rows.ofKind('short link'))
       list.judgeShortLinks()
     }
-    if (pages.length > 0) {
-      const now = await this.#readPages(siteId, pages, await waitingByPage(this.#db, siteId))
-      // What waits on a shared part waits on every page.
-      if (keysOf('waiting').some((id) => now.find(({ page }) => page.id === id)?.page.kind !== 'page')) return null
-      for (const { page, placements } of now) {
+    const pages = keysOf('pages', 'waiting')
+    const waiting = new Set(keysOf('waiting'))
+    let isSharedWaiting = false
+    for (let from = 0; from < pages.length; from += PAGES_AT_ONCE) {
+      const ids = pages.slice(from, from + PAGES_AT_ONCE)
+      const gone = new Set(ids)
+      for (const { page, placements } of await readPages(this.#db, siteId, ids)) {
         await learnShortLinks(short, view, placements)
         list.replace(page, placements)
+        gone.delete(page.id)
+        if (page.kind !== 'page' && waiting.has(page.id)) isSharedWaiting = true
       }
-      const found = new Set(now.map(({ page }) => page.id))
-      for (const id of pages) if (!found.has(id)) list.replace({ id, path: '' }, [])
+      for (const id of gone) list.remove(id)
     }
-    const isOtherSite = changes.some(
-      ({ capability, what }) =>
-        (capability === 'files' && what !== 'published') ||
-        capability === 'findings' ||
-        (capability === 'pages' && (what === 'made' || what === 'removed')),
+    // What waits on a shared part waits on every page.
+    if (isSharedWaiting) {
+      const byPage = await waitingByPage(this.#db, siteId)
+      const shared = byPage.get('shared') ?? []
+      list.knowWaiting((id) => byPage.get(id) ?? shared)
+    }
+    const come = drafts.filter(
+      ({ capability, what }) => capability === 'files' || (capability === 'pages' && (what === 'made' || what === 'removed')),
     )
-    if (isOtherSite) list.know(await ownPaths(this.#db, siteId), await listFine(this.#db, siteId))
-    return { ...kept, number }
-  }
-
-  async #readPages(siteId: string, pageIds: readonly string[], waiting: ReadonlyMap<string, readonly string[]>) {
-    const shared = waiting.get('shared') ?? []
-    const pages = new Map<string, { page: PlacementPage; placements: StoredPlacement[] }>()
-    for (const row of await listPlacements(this.#db, { siteId, pageIds })) {
-      let each = pages.get(row.pageId)
-      if (each === undefined) {
-        each = { page: pageOf(row, waiting.get(row.pageId) ?? shared), placements: [] }
-        pages.set(row.pageId, each)
-      }
-      each.placements.push(placementOf(row, each.page))
+    if (come.length > 0) {
+      const ids = [...new Set(come.map(({ key }) => key))]
+      const paths = await pathsOf(this.#db, siteId, ids)
+      // Nobody knows any more where something was that was deleted.
+      if (paths.length < ids.length) list.know(await this.#knowledge(siteId))
+      else list.knowPaths(paths)
     }
-    return [...pages.values()]
+    if (keysOf('findings').length > 0) list.know({ paths: list.paths, fine: await listFine(this.#db, siteId) })
+    return pages.length
   }
 
   /** The judged links of a site, as of now; made once, and brought up to date from then on. */
   async of(siteId: string, view: SiteGround): Promise<PlacementList> {
+    return (await this.numbered(siteId, view)).list
+  }
+
+  /** The same with the newest change that is in it. */
+  async numbered(siteId: string, view: SiteGround): Promise<Pick<KeptList, 'list' | 'number'>> {
     const bringUp = async (): Promise<KeptList> => {
       const before = this.#lists.get(siteId)
       const number = (await logEnds(this.#db, siteId))[0]?.number ?? 0
       if (before?.number === number && before?.view === view) return before
-      const kept = (before === undefined ? null : await this.#follow(siteId, before, view)) ?? (await this.#make(siteId, view, number))
-      this.#lists.set(siteId, kept)
-      return kept
+      const known = before ?? (await this.#restore(siteId, view))
+      const followed = known === null ? null : await this.#follow(siteId, known, view)
+      const kept = followed ?? (await this.#make(siteId, view, number))
+      if (kept.sinceKept >= KEEP_AFTER) setImmediate(() => void this.#keep(siteId, kept))
+      const now = kept.sinceKept >= KEEP_AFTER ? { ...kept, sinceKept: 0 } : kept
+      this.#lists.set(siteId, now)
+      return now
     }
     if (this.#lists.size >= LISTS_MAX && !this.#lists.has(siteId)) this.#lists.clear()
     // One after the other: two that bring one list up to date would trip over each other.
@@ -158,12 +202,43 @@ export class PlacementLists {
       this.#lists.delete(siteId) // it may be half brought up to date
       throw error
     })
-    return kept.list
+    return kept
+  }
+
+  async #keep(siteId: string, { number, view, list }: KeptList): Promise<void> {
+    try {
+      await this.#kept.write(siteId, list.rows.kept(), { number, ground: groundOf(view) })
+    } catch (error) {
+      this.#onLost(error)
+    }
   }
 }
 
+/** What is on some pages now; those that are gone, or have no links, are left out. */
+export async function readPages(
+  db: Database,
+  siteId: string,
+  pageIds: readonly string[],
+): Promise<{ page: PlacementPage; placements: StoredPlacement[] }[]> {
+  const waiting = await waitingByPage(db, siteId, pageIds)
+  const shared = waiting.get('shared') ?? []
+  const pages = new Map<string, { page: PlacementPage; placements: StoredPlacement[] }>()
+  for (const row of await listPlacements(db, { siteId, pageIds })) {
+    let each = pages.get(row.pageId)
+    if (each === undefined) {
+      each = { page: pageOf(row, waiting.get(row.pageId) ?? shared), placements: [] }
+      pages.set(row.pageId, each)
+    }
+    each.placements.push(placementOf(row, each.page))
+  }
+  return [...pages.values()]
+}
+
+/** All that rows are derived from: a list of other rules alone has the same ones. */
+const groundOf = ({ setup, origin }: SiteGround): string => JSON.stringify([origin, { ...setup, rules: [] }])
+
 /** Reads where the short links lead that these placements name. */
-export async function learnShortLinks(short: KnownShortLinks, view: SiteGround, placements: readonly StoredPlacement[]): Promise<void> {
+export async function learnShortLinks(short: KnownShortLinks, view: SiteGround, placements: Iterable<StoredPlacement>): Promise<void> {
   const hosts = view.setup.hosts.flatMap(({ kind, host }) => (kind === 'short' ? [host] : []))
   const judge = new Judge(withShortLinks(view, short.find))
   for (const placement of placements) {

@@ -1,29 +1,37 @@
-import { stringify } from 'csv-stringify/sync'
 import { z } from 'zod'
-import type { FineMark, Placement, PlacementFilter, PlacementQuery } from '../contract/placements.ts'
-import { readMenuContent, readPage, TAG_MAX_CHARS } from '../core/content/index.ts'
+import type {
+  FineMark,
+  Placement,
+  PlacementDetails,
+  PlacementFilter,
+  PlacementName,
+  PlacementQuery,
+  PlacementView,
+} from '../contract/placements.ts'
+import { readMenuContent, readPage } from '../core/content/index.ts'
 import {
+  type DestinationGroup,
   type Finding,
-  type Fine,
   fineKey,
   type JudgedPlacement,
   type PlacementQuery as ListQuery,
   landsOf,
+  type PlacementAnswer,
   type PlacementList,
-  sendPlacement,
+  type Row,
+  rowOf,
+  SORTS,
+  tagWith,
 } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { becauseOf, explain, hintsOf, relTokens, type SiteGround, type SiteSetup, sayReason } from '../core/rules/index.ts'
-import { logEnds } from '../data/changes.ts'
-import { inTransaction } from '../data/database.ts'
-import { dropFine, listFine, putFine } from '../data/fine-findings.ts'
-import { getBlob, listPages, ownPaths, replacePlacements } from '../data/pages.ts'
+import { becauseOf, explain, hintsOf, relTokens, type SiteGround, sayReason } from '../core/rules/index.ts'
+import { type Database, inTransaction } from '../data/database.ts'
+import { dropFine, putFine } from '../data/fine-findings.ts'
+import { getBlob, listPages, replacePlacements, tagsOf } from '../data/pages.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
-import { KnownShortLinks } from './known-short-links.ts'
-import { learnShortLinks, PlacementLists, storedPlacements } from './placement-lists.ts'
-
-/** What one must be allowed to read to judge links by oneself. */
-const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
+import { type CsvPart, csvPart, type PlaceInList } from './placement-csv.ts'
+import { sendPlacements } from './placement-feed.ts'
+import { PlacementLists } from './placement-lists.ts'
 
 /** Leads to a partner and does not say so. */
 export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
@@ -57,26 +65,34 @@ export function shownPlacement(actor: Actor, judged: JudgedPlacement, paths: Rea
 }
 
 /** A filter as it stands in a call, as the question a list understands. */
-export function listQuery({ text, finding, destination, ...facets }: PlacementFilter): ListQuery {
-  return { text, finding, destination, facets: Object.fromEntries(Object.entries(facets).filter(([, value]) => value !== undefined)) }
+export function listQuery({ text, finding, destination, sort, ...facets }: PlacementFilter & Pick<PlacementView, 'sort'>): ListQuery {
+  return {
+    text,
+    finding,
+    destination,
+    facets: Object.fromEntries(Object.entries(facets).filter(([, value]) => value !== undefined)),
+    sort: SORTS.find((each) => each === sort?.replace(/^-/, '')),
+    isDown: sort?.startsWith('-') === true,
+  }
 }
 
-/** What a screen gets first of all placements: what is needed to judge them. The placements follow in steps. */
-export interface PlacementsHead {
-  readonly stamp: string
-  readonly setup: SiteSetup
-  readonly port: number
-  readonly paths: readonly string[]
+/** A part of the list as a screen shows it. Numbers, groups and findings come with the first part alone. */
+export interface ShownPlacements {
+  /** Newest change that is in it: parts of one list have the same. */
+  readonly stamp: number
   readonly total: number
-  /** What people marked as fine, by key. */
-  readonly fine: readonly (readonly [key: string, fine: Fine])[]
+  /** Links found, or groups of them. */
+  readonly found: number
+  readonly rows: readonly Row[]
+  readonly groups: readonly DestinationGroup[] | null
+  readonly numbers: (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & { readonly links: number }) | null
 }
 
-export function placementsService({ db, settings }: Context, views: SiteViews) {
-  const lists = new PlacementLists(db)
+export function placementsService(context: Context, views: SiteViews) {
+  const { db, settings, log } = context
+  const lists = new PlacementLists(db, settings.dataFolder, (error) => log.warn({ err: error }, 'a list of links was not written down'))
 
-  /** Differs whenever what is known of a site's links may differ. */
-  const stampOf = async (siteId: string): Promise<string> => String((await logEnds(db, siteId))[0]?.number ?? 0)
+  const listFor = async (actor: Actor): Promise<PlacementList> => lists.of(actor.siteId, await views.of(actor))
 
   return {
     listOf: (siteId: string, view: SiteGround): Promise<PlacementList> => lists.of(siteId, view),
@@ -86,62 +102,61 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       query: PlacementQuery,
     ): Promise<Result<{ items: Placement[]; next: string | null; total: number }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
-      const view = await views.of(actor)
-      const list = await lists.of(actor.siteId, view)
+      const list = await listFor(actor)
       const { cursor, limit, page, unmarked, ...filter } = query
-      const { found } = list.ask(listQuery(filter))
-      const wanted = [...found].filter((i) => {
-        const judged = list.judged[i]
-        if (judged === undefined) return false
-        return (page === undefined || judged.placement.page.path === page) && (unmarked === undefined || isUnmarked(judged) === unmarked)
+      const { found } = list.ask({ ...listQuery(filter), page, isUnmarked: unmarked })
+      const from = readCursor(cursor, z.int().positive()) ?? 0
+      const items = [...found.subarray(from, from + limit)].flatMap((i) => {
+        const judged = list.judgedAt(i)
+        return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
       })
-      const after = readCursor(cursor, z.int().positive())
-      const from = after !== undefined ? wanted.findIndex((i) => i >= after) : 0
-      const shown = from === -1 ? [] : wanted.slice(from, from + limit)
-      const items = shown.flatMap((i) => {
-        const judged = list.judged[i]
-        return judged === undefined ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
-      })
-      const next = from === -1 ? undefined : wanted[from + limit]
-      return ok({ items, next: next === undefined ? null : cursorOf(next), total: wanted.length })
+      return ok({ items, next: from + limit < found.length ? cursorOf(from + limit) : null, total: found.length })
     },
 
-    /** All placements for a screen to judge by itself: a line with what is needed for that, then lines of pages and placements. */
-    async send(actor: Actor): Promise<Result<AsyncGenerator<string>, 'forbidden'>> {
-      // Its first line holds what links are judged by: rules, partners with their accounts, and short links.
-      if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
-      const { siteId } = actor
-      const view = await views.of(actor)
-      const { setup } = view
-      const head: PlacementsHead = {
-        stamp: await stampOf(siteId),
-        setup,
-        port: settings.port,
-        paths: [...(await ownPaths(db, siteId))],
-        total: await countPlacements(siteId),
-        fine: [...(await listFine(db, siteId))],
-      }
-      async function* lines(): AsyncGenerator<string> {
-        yield `${JSON.stringify(head)}\n`
-        const numbers = new Map<string, number>()
-        const short = new KnownShortLinks(db, siteId)
-        for await (const { pages, rows } of storedPlacements(db, siteId)) {
-          for (const page of pages) numbers.set(page.id, numbers.size)
-          const known = short.all.length
-          await learnShortLinks(short, view, rows)
-          const sent = rows.map((row) => sendPlacement(numbers.get(row.page.id) ?? 0, row, row.tag.length >= TAG_MAX_CHARS))
-          yield `${JSON.stringify({ pages, rows: sent, shortLinks: short.all.slice(known) })}\n`
-        }
-      }
-      return ok(lines())
+    /** A part of the list for a screen; the first part of a large one costs what every other does. */
+    async view(actor: Actor, { from, count, grouped, ...filter }: PlacementView): Promise<Result<ShownPlacements, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      const { list, number } = await lists.numbered(actor.siteId, await views.of(actor))
+      const query = listQuery(filter)
+      const { found, ...numbers } = list.ask(query)
+      const groups = grouped ? list.group(query) : null
+      const rows = grouped ? [] : [...found.subarray(from, from + count)].flatMap((i) => list.judgedAt(i) ?? [])
+      return ok({
+        stamp: number,
+        total: list.total,
+        found: groups?.length ?? found.length,
+        rows: rows.map((judged) => rowOf(judged, list.paths)),
+        groups: groups?.slice(from, from + count) ?? null,
+        numbers: from === 0 ? { ...numbers, links: found.length } : null,
+      })
     },
+
+    /** Everything about one link. */
+    async details(actor: Actor, { pageId, ordinal }: PlacementName): Promise<Result<PlacementDetails, 'forbidden' | 'not-found'>> {
+      if (!actor.can('pages:read') || !actor.can('rules:read')) return fail('forbidden')
+      const list = await listFor(actor)
+      const i = list.rowOf(pageId, ordinal)
+      const [judged] = await withTags(db, actor.siteId, [list.judgedAt(i)])
+      if (judged === undefined) return fail('not-found')
+      return ok({
+        before: judged.placement.tag,
+        after: tagWith(judged, judged.decision),
+        explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
+        tags: [...judged.facts.tags],
+        findings: [...list.findingsAt(i)],
+        fine: [...list.fineAt(i)],
+      })
+    },
+
+    /** All placements for a screen to judge by itself; see {@link sendPlacements}. */
+    send: (actor: Actor, after: number | null) => sendPlacements(context, views, actor, after),
 
     /** Marks a finding of one link as fine, or takes that back. It comes back by itself once its words, destination or marks change. */
     async markFine(actor: Actor, { pageId, ordinal, finding, reason }: FineMark): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:edit')) return fail('forbidden')
-      const list = await lists.of(actor.siteId, await views.of(actor))
-      const judged = list.judged.find(({ placement }) => placement.page.id === pageId && placement.ordinal === ordinal)
-      if (judged === undefined) return fail('not-found')
+      const list = await listFor(actor)
+      const judged = list.judgedAt(list.rowOf(pageId, ordinal))
+      if (judged === null) return fail('not-found')
       const key = fineKey(judged, finding)
       return write(db, async (transaction, changes) => {
         if (reason === null) await dropFine(db, actor.siteId, key, transaction)
@@ -152,38 +167,10 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       })
     },
 
-    /** Tells whether anything has changed since. */
-    async stamp(actor: Actor): Promise<string> {
-      return stampOf(actor.siteId)
-    },
-
-    /** What a filter finds as CSV (RFC 4180), with a header. Cells that a spreadsheet would take for a formula are told apart. */
-    async csv(actor: Actor, filter: PlacementFilter): Promise<Result<string, 'forbidden'>> {
+    /** Some rows of what a filter finds, as CSV; see {@link csvPart}. */
+    async csv(actor: Actor, filter: PlacementFilter, after: PlaceInList | null): Promise<Result<CsvPart, 'forbidden'>> {
       if (!actor.can('exports:read')) return fail('forbidden')
-      const list = await lists.of(actor.siteId, await views.of(actor))
-      const rows = [...list.ask(listQuery(filter)).found].flatMap((i) => {
-        const judged = list.judged[i]
-        if (judged === undefined) return []
-        const shown = shownPlacement(actor, judged, list.paths, list.findingsAt(i))
-        return [
-          {
-            page: shown.page,
-            title: shown.pageTitle,
-            text: shown.text,
-            href: shown.href,
-            kind: shown.kind ?? '',
-            site: shown.site ?? '',
-            rel: shown.after.rel ?? '',
-            target: shown.after.target ?? '',
-            because: shown.because.rel,
-            lands: shown.lands === null ? '' : shown.lands ? 'yes' : 'no',
-            tags: shown.tags.join(', '),
-            findings: shown.findings.join(', '),
-          },
-        ]
-      })
-      const columns = ['page', 'title', 'text', 'href', 'kind', 'site', 'rel', 'target', 'because', 'lands', 'tags', 'findings']
-      return ok(stringify(rows, { header: true, columns, escape_formulas: true }))
+      return ok(csvPart(await listFor(actor), actor, listQuery(filter), after))
     },
 
     /** Derives the whole index anew from the drafts. @returns how many pages, blocks and menus were read */
@@ -207,12 +194,16 @@ export function placementsService({ db, settings }: Context, views: SiteViews) {
       return done
     },
   }
+}
 
-  async function countPlacements(siteId: string): Promise<number> {
-    const { rows: found } = await db.pool.query<{ count: string }>(
-      'SELECT count(*) AS count FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL',
-      [siteId],
-    )
-    return Number(found[0]?.count ?? 0)
-  }
+/** Judged placements with their start tags, which lists do not keep; those that are gone by now are left out. */
+export async function withTags(db: Database, siteId: string, judged: readonly (JudgedPlacement | null)[]): Promise<JudgedPlacement[]> {
+  const known = judged.filter((each) => each !== null)
+  if (known.length === 0) return []
+  const names = known.map(({ placement }) => ({ pageId: placement.page.id, ordinal: placement.ordinal }))
+  const tags = new Map((await tagsOf(db, siteId, names)).map(({ pageId, ordinal, tag }) => [`${pageId} ${ordinal}`, tag]))
+  return known.flatMap(({ placement, ...rest }) => {
+    const tag = tags.get(`${placement.page.id} ${placement.ordinal}`)
+    return tag === undefined ? [] : [{ ...rest, placement: { ...placement, tag } }]
+  })
 }

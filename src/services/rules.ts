@@ -3,10 +3,10 @@ import { ImpactAnswer, type RewriteAnswer, RuleList, type RulesChange } from '..
 import { PAGE_MAX_BYTES, type PageFault } from '../core/content/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { compileRules, decide, ImpactTally, type Rule } from '../core/rules/index.ts'
+import { compileRules, decide, type Rule } from '../core/rules/index.ts'
 import { jsonOf, rows } from '../data/database.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import type { placementsService } from './placements.ts'
+import { type placementsService, withTags } from './placements.ts'
 
 interface StoredList {
   readonly version: number
@@ -15,6 +15,8 @@ interface StoredList {
 
 /** Rules on HTML that somebody sends have this long; a page of the largest size takes a tenth of it. */
 const REWRITE_MS = 60_000
+
+const nameOf = ({ placement }: JudgedPlacement): string => `${placement.page.id} ${placement.ordinal}`
 
 export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
   const current = async (siteId: string): Promise<StoredList> => {
@@ -77,11 +79,18 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
       const draft = compileRules(rules)
-      const tally = new ImpactTally<JudgedPlacement>(view.rules, draft)
       const list = await placements.listOf(actor.siteId, view)
-      for (const [i, judged] of list.judged.entries())
-        tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, list.alikeAt(i))
-      return ok(ImpactAnswer.parse(shownImpact(tally.result(), (judged) => decide(draft, judged.facts))))
+      const impact = list.impact(rules)
+      const judged = impact.groups.flatMap(({ examples }) => examples.map((i) => list.judgedAt(i)))
+      const tagged = new Map((await withTags(db, actor.siteId, judged)).map((each) => [nameOf(each), each]))
+      const groups = impact.groups.map((group) => ({
+        ...group,
+        examples: group.examples.flatMap((i) => {
+          const example = list.judgedAt(i)
+          return (example === null ? undefined : tagged.get(nameOf(example))) ?? []
+        }),
+      }))
+      return ok(ImpactAnswer.parse(shownImpact({ ...impact, groups }, (each) => decide(draft, each.facts))))
     },
 
     /** The rules in force on any HTML; nothing is stored. */

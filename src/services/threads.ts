@@ -12,7 +12,7 @@ const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
 const CARRIED = {
-  placements: { list: LOOK, csv: LOOK, markFine: CHANGE },
+  placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },
   publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
@@ -23,6 +23,8 @@ type Carried = typeof CARRIED
 /** Threads with services of their own. One is kept: it remembers what it judged. */
 const THREADS_MAX = 2
 const MEMORY_MB = 768
+/** Lists are read as many small things that stay. */
+const YOUNG_MB = 96
 /** What nobody waits for any more may still end by itself: a thread that is ended forgets what it knew. */
 const UNWANTED_MS = 3_000
 
@@ -80,7 +82,7 @@ export class ServiceThreads {
       maxThreads: THREADS_MAX,
       idleTimeout: 30_000,
       workerData: this.#settings,
-      resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
+      resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB, maxYoungGenerationSizeMb: YOUNG_MB },
     })
     const pool = this.#pool
     const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : undefined

@@ -43,6 +43,14 @@ export function isShownBy(queryKey: readonly unknown[], changes: NonNullable<Cha
   )
 }
 
+const listeners = new Set<() => void>()
+
+/** Hears that something of the site has changed, for what is shown by other means than queries. @returns how to stop hearing */
+export function onChanges(listener: () => void): () => void {
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
 /** Follows the log of changes while the screen is open: what is shown of something that changed is asked for anew, and nothing else. */
 export function useChanges(): void {
   const number = useRef<number | undefined>(undefined)
@@ -57,6 +65,7 @@ export function useChanges(): void {
     if (data === undefined) return
     number.current = data.number
     const { changes } = data
+    if (changes === null || changes.length > 0) for (const listener of listeners) listener()
     if (changes === null) void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'changes' })
     else if (changes.length > 0) void queries.invalidateQueries({ predicate: ({ queryKey }) => isShownBy(queryKey, changes) })
   }, [data])

@@ -195,7 +195,8 @@ test('the index is never stale after a save, and is the same when it is derived 
 
 test('what the list shows is had as CSV, with cells that no spreadsheet takes for a formula', async () => {
   await bringIn(world, zipOf({ 'c.html': '<a href="https://tides.example/">=HYPERLINK("x")</a>' }))
-  const csv = must(await world.services.placements.csv(world.owner, { site: 'tides.example' }))
+  const { text: csv, next } = must(await world.services.placements.csv(world.owner, { site: 'tides.example' }, null))
+  assert.equal(next, null)
   const [header, ...lines] = csv.trim().split('\n')
   assert.match(header ?? '', /^page,title,text,href,/)
   assert.equal(lines.length, 2)

@@ -23,7 +23,7 @@ before(async () => {
 async function bothWays() {
   const look = async (services: World['services']) => {
     const { items } = must(await services.placements.list(world.owner, { limit: 200 }))
-    return { items, desk: must(await services.desk.look(world.owner)), csv: must(await services.placements.csv(world.owner, {})) }
+    return { items, desk: must(await services.desk.look(world.owner)), csv: must(await services.placements.csv(world.owner, {}, null)) }
   }
   return { followed: await look(world.services), fresh: await look(createServices(world.context)) }
 }

@@ -24,7 +24,7 @@ test('calls that are carried out in a thread answer as those that are not, and r
   const { services, owner, contributor } = world
   await bringIn(world, zipOf({ 'a.html': '<title>A</title><p><a href="https://lanterns.example/">here</a> <a href="/none">x</a>' }))
   assert.deepEqual(await carried.placements.list(owner, { limit: 10 }), await services.placements.list(owner, { limit: 10 }))
-  assert.deepEqual(await carried.placements.csv(owner, {}), await services.placements.csv(owner, {}))
+  assert.deepEqual(await carried.placements.csv(owner, {}, null), await services.placements.csv(owner, {}, null))
   assert.equal(must(await carried.placements.list(owner, { limit: 10 })).total, 2)
   assert.deepEqual(await carried.rules.impact(owner, RULES), await services.rules.impact(owner, RULES))
   assert.equal(must(await carried.rules.impact(owner, RULES)).links, 1)
@@ -60,7 +60,7 @@ test('what nobody waits for any more does not keep its thread', async () => {
     await blocker.query('LOCK TABLE placements IN ACCESS EXCLUSIVE MODE') // whoever looks at links waits for ever
     const gone = new AbortController()
     const waiting = whileWanted(gone.signal, () => carried.publications.review(owner, { all: true }))
-    const stuck = whileWanted(gone.signal, () => carried.placements.csv(owner, { text: 'none' }))
+    const stuck = whileWanted(gone.signal, () => carried.placements.csv(owner, { text: 'none' }, null))
     gone.abort()
     const ended = await Promise.race([Promise.all([waiting, stuck]), new Promise((resolve) => setTimeout(resolve, 15_000, 'still there'))])
     assert.notEqual(ended, 'still there')

@@ -69,27 +69,6 @@ export function findingsOf(judged: JudgedPlacement, { httpsHosts, lands }: SiteK
 }
 
 /**
- * Findings that show only among the paid links of one page: several in a paragraph, too many in all.
- * @param judged - all placements of one page
- * @returns bits to add, by place in the list
- */
-export function overdoneOf(judged: readonly JudgedPlacement[]): ReadonlyMap<number, number> {
-  const bits = new Map<number, number>()
-  const paid = judged.flatMap(({ decision }, i) => (hintsOf(relTokens(decision.rel)).includes('sponsored') ? [i] : []))
-  const first = judged[0]?.placement.page
-  if (first === undefined || first.kind !== 'page') return bits
-  const add = (i: number, finding: Finding): void => void bits.set(i, (bits.get(i) ?? 0) | (1 << FINDINGS.indexOf(finding)))
-  const byParagraph = new Map<number, number[]>()
-  for (const i of paid) {
-    const paragraph = judged[i]?.placement.paragraph ?? 0
-    byParagraph.set(paragraph, [...(byParagraph.get(paragraph) ?? []), i])
-  }
-  for (const together of byParagraph.values()) for (const i of together.slice(1)) add(i, 'many paid in a paragraph')
-  for (const i of paid.slice(paidMost(first.words))) add(i, 'many paid on a page')
-  return bits
-}
-
-/**
  * What a person looked at when they said that a finding is fine there. Other words, another destination or other marks make
  * another key, so that the finding comes back when things change.
  */

@@ -1,14 +1,11 @@
 export { type BulkChange, type ChangedLink, type ChangedPage, type ChangeHelp, changeEntries, changeLinks } from './change.ts'
-export { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, overdoneOf, paidMost, type SiteKnowledge } from './findings.ts'
-export {
-  type DestinationGroup,
-  endOf,
-  FACETS,
-  type Facet,
-  type PlacementAnswer,
-  PlacementList,
-  type PlacementQuery,
-} from './list.ts'
+export { endOf } from './decided.ts'
+export { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, paidMost, type SiteKnowledge } from './findings.ts'
+export { decodeKept, encodeKept, type KeptHead } from './kept.ts'
+export { type ListKnowledge, PlacementList } from './list.ts'
+export { type DestinationGroup, FACETS, type Facet, type PlacementAnswer, type PlacementQuery, SORTS, type Sort } from './query.ts'
+export { type Row, rowOf } from './row.ts'
+export { isBefore, type KeptRows } from './rows.ts'
 export {
   destinationOf,
   Judge,

@@ -1,378 +1,365 @@
-import { isBareAddress, saysLittle } from '../content/index.ts'
-import { alikeKey, type CompiledSite, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
-import { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, overdoneOf } from './findings.ts'
-import { destinationOf, Judge, type JudgedPlacement, landsOf, type Placement } from './set.ts'
+import { type Compared, type CompiledSite, compileRules, type Impact, ImpactTally, Looks, type Rule } from '../rules/index.ts'
+import { Classes } from './classes.ts'
+import { Column, longEnough } from './columns.ts'
+import { type ClassFacts, Decided } from './decided.ts'
+import { FINDINGS, type Finding, type Fine, fineKey, hasFinding, paidMost } from './findings.ts'
+import { Haystack } from './haystack.ts'
+import { Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
+import type { DestinationGroups, PlacementAnswer, PlacementQuery } from './query.ts'
+import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
+import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
+import { Sorting } from './sorting.ts'
 
-/** What a list of placements can be narrowed by; each has one value a placement, but for tags. */
-export const FACETS = ['site', 'host', 'partner', 'strand', 'end', 'state', 'where', 'words', 'by', 'kind', 'folder', 'tag'] as const
-export type Facet = (typeof FACETS)[number]
+const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
+const [HTTP, DOES_NOT_LAND] = [bitOf('http'), bitOf('does not land')]
+const [MANY_IN_PARAGRAPH, MANY_ON_PAGE] = [bitOf('many paid in a paragraph'), bitOf('many paid on a page')]
 
-/** Which placements are wanted. Everything that is left out is not asked for. */
-export interface PlacementQuery {
-  /** Words that the anchor text, the address or the page's title holds, all of them. */
-  readonly text?: string | undefined
-  readonly facets?: Partial<Record<Facet, string>> | undefined
-  readonly finding?: Finding | undefined
-  /** Exactly this destination, as {@link destinationOf} writes it. */
-  readonly destination?: string | undefined
+/** Answers kept until something changes: whoever scrolls asks for the next part of the same one. */
+const ANSWERS_MAX = 6
+
+/** What a list is judged by besides the rules. */
+export interface ListKnowledge {
+  /** Of every page and file of the site. */
+  readonly paths: ReadonlySet<string>
+  /** Findings that people marked as fine, by {@link fineKey}. */
+  readonly fine: ReadonlyMap<string, Fine>
 }
 
-/** Placements that lead to one destination. */
-export interface DestinationGroup {
-  readonly destination: string
-  readonly links: number
-  readonly pages: number
-}
-
-export interface PlacementAnswer {
-  /** Indexes of the placements found, in the order of path and place. */
-  readonly found: Uint32Array
-  readonly pages: number
-  /** By facet, its values with how many placements would be found with that value; most first. */
-  readonly counts: Readonly<Record<Facet, readonly (readonly [value: string, links: number])[]>>
-  readonly findings: Readonly<Partial<Record<Finding, number>>>
-}
-
-/** Values that a facet has, by number. */
-class Column {
-  readonly values: string[] = []
-  readonly #numbers = new Map<string, number>()
-  codes: Uint32Array<ArrayBuffer> = new Uint32Array(1024)
-
-  set(i: number, value: string): void {
-    let code = this.#numbers.get(value)
-    if (code === undefined) {
-      code = this.values.length
-      this.values.push(value)
-      this.#numbers.set(value, code)
-    }
-    if (i >= this.codes.length) {
-      const grown = new Uint32Array(Math.max(i + 1, this.codes.length * 2))
-      grown.set(this.codes)
-      this.codes = grown
-    }
-    this.codes[i] = code
-  }
-
-  codeOf(value: string): number {
-    return this.#numbers.get(value) ?? -1
-  }
-
-  /** Makes room for `added` rows in place of `removed` ones. @param length - rows that there were */
-  splice(from: number, removed: number, added: number, length: number): void {
-    const now = length - removed + added
-    if (now > this.codes.length) {
-      const grown = new Uint32Array(Math.max(now, this.codes.length * 2))
-      grown.set(this.codes)
-      this.codes = grown
-    }
-    this.codes.copyWithin(from + added, from + removed, length)
-  }
-}
-
-const reasonKey = (reason: Reason): string => (reason.by === 'rule' ? `rule ${reason.id}` : reason.by)
-
-/** How a link ends: what its rope's end shows. */
-export const endOf = ({ facts, decision }: JudgedPlacement): 'file' | 'new tab' | 'same tab' =>
-  facts.kind === 'file' ? 'file' : opensNewTab(decision.target ?? facts.baseTarget) ? 'new tab' : 'same tab'
-
-/** The first folder of a page's path; a shared part has none. */
-const folderOf = ({ kind, path }: Placement['page']): string => (kind === 'page' ? (/^\/[^/]+\//.exec(path)?.[0] ?? '/') : '')
-
-/** All placements of a site, judged and ready to be asked again and again. Built up in steps while they come in. */
+/**
+ * All placements of a site, judged and ready to be asked again and again. What is put is looked at when somebody asks next:
+ * a page that changed costs that page, a change of rules the classes of placements that rules can tell apart.
+ */
 export class PlacementList {
-  readonly judged: JudgedPlacement[] = []
-  paths: ReadonlySet<string>
-  readonly #judge: Judge
-  readonly #columns = Object.fromEntries(FACETS.map((facet) => [facet, new Column()])) as Record<Facet, Column>
-  readonly #destinations = new Column()
-  readonly #alike = new Column()
-  readonly #words: string[] = []
-  readonly #tags: (readonly string[])[] = []
-  readonly #bits: number[] = []
-  /** How often each host is linked to by https. */
-  readonly #httpsHosts = new Map<string, number>()
-  #fine: ReadonlyMap<string, Fine>
-  #finished = 0
-
-  /** @param fine - findings that people marked as fine, by {@link fineKey} */
-  constructor(site: CompiledSite, paths: ReadonlySet<string>, fine: ReadonlyMap<string, Fine> = new Map()) {
-    this.#judge = new Judge(site)
-    this.#fine = fine
-    this.paths = paths
-  }
-
-  /** Takes placements in, in the order of path and place. */
-  add(placements: readonly Placement[]): void {
-    for (const placement of placements) {
-      const judged = this.#judge.judge(placement)
-      this.#fill(this.judged.push(judged) - 1, judged)
-      this.#words.push(wordsFor(judged))
-      this.#tags.push(judged.facts.tags)
-      this.#bits.push(0)
-    }
-  }
-
-  #fill(i: number, judged: JudgedPlacement): void {
-    const { placement, facts, decision } = judged
-    if (facts.address?.startsWith('https:') === true) this.#httpsHosts.set(facts.host, (this.#httpsHosts.get(facts.host) ?? 0) + 1)
-    const set = (facet: Facet, value: string): void => this.#columns[facet].set(i, value)
-    set('site', facts.site ?? '')
-    set('host', facts.host)
-    set('partner', facts.partner ?? '')
-    set('kind', facts.kind ?? 'no address')
-    set('strand', strandOf(relTokens(decision.rel)))
-    set('end', endOf(judged))
-    set('where', placement.page.kind)
-    set('folder', folderOf(placement.page))
-    set('state', stateOf(judged, this.paths))
-    set('words', wordsOf(judged))
-    set('by', reasonKey(decision.because.hints))
-    this.#destinations.set(i, destinationOf(judged))
-    this.#alike.set(i, alikeKey(facts))
-  }
+  readonly rows: PlacementRows
+  #site: CompiledSite
+  #knowledge: ListKnowledge
+  #decided: Decided
+  /** By row: its class and 1, 0 where it has none yet; then findings, and {@link STATES_BY_NUMBER}. */
+  readonly #classOf = new Column()
+  readonly #bits = new Column()
+  #state = new Uint8Array(0)
+  /** By the number of an address of our own: whether there is such a page or file; 2 where nobody has looked. */
+  #lands = new Uint8Array(0)
+  #lower: string[] = []
+  readonly #haystack = new Haystack()
+  #stale: 'all' | Set<number> = 'all'
+  #generation = -1
+  readonly #answers = new Map<string, PlacementAnswer>()
+  readonly #sorting = new Sorting()
+  #groups: { readonly found: Uint32Array; readonly groups: DestinationGroups } | null = null
 
   /**
-   * Puts what is on one page now in place of what was on it. Costs no more than moving the rest along.
-   * @param placements - all of the page, or none where it is gone
+   * @param options - `kept`: rows to begin with, derived for the same hosts and partners; `keepsTags`: see {@link PlacementRows}
    */
-  replace(page: Pick<Placement['page'], 'id' | 'path'>, placements: readonly Placement[]): void {
-    const before = this.judged.length
-    let from = this.judged.findIndex(({ placement }) => placement.page.id === page.id)
-    let to = from
-    while (to !== -1 && this.judged[to]?.placement.page.id === page.id) to++
-    if (from === -1) {
-      from = this.#placeFor(page.path)
-      to = from
-    }
-    const hosts = [...this.#httpsHosts.keys()].join(' ')
-    for (const { facts } of this.judged.slice(from, to)) this.#forgetHost(facts)
-    const judged = placements.map((placement) => this.#judge.judge(placement))
-    for (const column of [...Object.values(this.#columns), this.#destinations, this.#alike])
-      column.splice(from, to - from, judged.length, before)
-    this.judged.splice(from, to - from, ...judged)
-    this.#words.splice(from, to - from, ...judged.map(wordsFor))
-    this.#tags.splice(from, to - from, ...judged.map(({ facts }) => facts.tags))
-    this.#bits.splice(from, to - from, ...judged.map(() => 0))
-    for (const [k, each] of judged.entries()) this.#fill(from + k, each)
-    // What depends on the whole site is looked at again only where that changed.
-    if (this.#finished !== before || hosts !== [...this.#httpsHosts.keys()].join(' ')) this.#finished = 0
-    else {
-      this.#findOn(from, from + judged.length)
-      this.#finished = this.judged.length
+  constructor(site: CompiledSite, knowledge: ListKnowledge, options: { keepsTags?: boolean; kept?: KeptRows | null } = {}) {
+    this.#site = site
+    this.#knowledge = knowledge
+    this.rows = new PlacementRows(new Judge(site), options.keepsTags === true, options.kept ?? null)
+    this.#decided = new Decided(this.rows, site)
+  }
+
+  /** How many placements there are. */
+  get total(): number {
+    return this.rows.live
+  }
+  get paths(): ReadonlySet<string> {
+    return this.#knowledge.paths
+  }
+  get fine(): ReadonlyMap<string, Fine> {
+    return this.#knowledge.fine
+  }
+  get site(): CompiledSite {
+    return this.#site
+  }
+
+  /** Takes placements in, each page's together. */
+  add(placements: readonly Placement[]): void {
+    for (let from = 0; from < placements.length; ) {
+      const page = placements[from]?.page
+      if (page === undefined) return
+      let to = from + 1
+      while (to < placements.length && placements[to]?.page.id === page.id) to++
+      this.#touch(this.rows.add(page, placements.slice(from, to)))
+      from = to
     }
   }
 
-  /** Where a page that has no links here yet belongs. */
-  #placeFor(path: string): number {
-    let last: Placement['page'] | null = null
-    for (const [i, { placement }] of this.judged.entries()) {
-      if (placement.page === last) continue
-      last = placement.page
-      if (isBefore(path, last.path)) return i
-    }
-    return this.judged.length
+  /** Puts what is on one page now in place of what was on it. */
+  replace(page: PlacementPage, placements: readonly Placement[]): void {
+    this.#touch(this.rows.put(page, placements))
   }
 
-  #forgetHost({ address, host }: JudgedPlacement['facts']): void {
-    if (address?.startsWith('https:') !== true) return
-    const left = (this.#httpsHosts.get(host) ?? 1) - 1
-    if (left === 0) this.#httpsHosts.delete(host)
-    else this.#httpsHosts.set(host, left)
+  /** A page is gone. */
+  remove(pageId: string): void {
+    this.rows.remove(pageId)
+    this.#answers.clear()
   }
 
   /** Takes over which pages and files there are, and what people marked as fine. */
-  know(paths: ReadonlySet<string>, fine: ReadonlyMap<string, Fine>): void {
-    this.paths = paths
-    this.#fine = fine
-    this.#finished = 0
-    for (const [i, judged] of this.judged.entries()) this.#columns.state.set(i, stateOf(judged, paths))
+  know(knowledge: ListKnowledge): void {
+    this.#knowledge = knowledge
+    this.#lands.fill(2)
+    this.#staleAll()
+  }
+
+  /** Pages and files have come, or gone. */
+  knowPaths(changed: readonly { readonly path: string; readonly isHere: boolean }[]): void {
+    const different = changed.filter(({ path, isHere }) => this.paths.has(path) !== isHere)
+    if (different.length === 0) return
+    const paths = new Set(this.paths)
+    for (const { path, isHere } of different) {
+      if (isHere) paths.add(path)
+      else paths.delete(path)
+    }
+    this.know({ ...this.#knowledge, paths })
+  }
+
+  /** Other destinations wait for an editor. @param waitingOn - of a page, by its id */
+  knowWaiting(waitingOn: (pageId: string) => readonly string[]): void {
+    this.rows.changePages((page) => ({ ...page, waiting: waitingOn(page.id) }))
+    this.rederive(this.#site)
+  }
+
+  /** Other rules are in force; hosts and partners are the same. */
+  judgeBy(site: CompiledSite): void {
+    this.#site = site
+    this.rows.trust(new Judge(site))
+    this.#decideAnew()
+  }
+
+  /** Judges everything by another site: its hosts or partners are others. */
+  rederive(site: CompiledSite): void {
+    this.#site = site
+    this.rows.rederive(new Judge(site))
+    this.#lands.fill(2)
+    this.#decideAnew()
   }
 
   /** Judges again what leads to short links: these may lead elsewhere now. */
   judgeShortLinks(): void {
-    const short = this.#columns.kind.codeOf('short link')
-    for (let i = 0; i < this.judged.length; i++) {
-      const before = this.judged[i]
-      if (before === undefined || this.#columns.kind.codes[i] !== short) continue
-      this.#forgetHost(before.facts)
-      const judged = this.#judge.judge(before.placement)
-      this.judged[i] = judged
-      this.#fill(i, judged)
+    for (const i of this.rows.rederiveKind(new Judge(this.#site), 'short link')) {
+      this.#classOf.set(i, 0)
+      this.#touch(this.rows.columns.page.at(i))
     }
-    this.#finished = 0
   }
 
-  /** A number that a placement shares with those of the same {@link alikeKey}. */
-  alikeAt(i: number): number {
-    return this.#alike.codes[i] ?? -1
+  judgedAt(i: number): JudgedPlacement | null {
+    return this.rows.judgedAt(i)
   }
 
-  /** Looks for findings among what has come in; what depends on the whole site is as known so far. */
-  #findFindings(): void {
-    if (this.#finished === this.judged.length) return
-    for (let from = 0; from < this.judged.length; ) {
-      let to = from + 1
-      while (to < this.judged.length && this.judged[to]?.placement.page === this.judged[from]?.placement.page) to++
-      this.#findOn(from, to)
-      from = to
-    }
-    this.#finished = this.judged.length
-  }
-
-  /** Of one page. */
-  #findOn(from: number, to: number): void {
-    const knowledge = { httpsHosts: this.#httpsHosts, lands: ({ facts }: JudgedPlacement) => landsOf(facts, this.paths) }
-    const page = this.judged.slice(from, to)
-    const overdone = overdoneOf(page)
-    for (const [k, judged] of page.entries())
-      this.#bits[from + k] = this.#withoutFine(judged, findingsOf(judged, knowledge) | (overdone.get(k) ?? 0))
-  }
-
-  #withoutFine(judged: JudgedPlacement, bits: number): number {
-    if (bits === 0 || this.#fine.size === 0) return bits
-    let left = bits
-    for (const [k, finding] of FINDINGS.entries())
-      if ((bits & (1 << k)) !== 0 && this.#fine.has(fineKey(judged, finding))) left &= ~(1 << k)
-    return left
+  /** The row of a placement; -1 where it is not. */
+  rowOf(pageId: string, ordinal: number): number {
+    const number = this.rows.numberOfPage(pageId)
+    const stretch = number === undefined ? null : this.rows.stretches[number]
+    for (let i = stretch?.from ?? 0; i < (stretch?.to ?? 0); i++) if (this.rows.columns.ordinal.at(i) === ordinal) return i
+    return -1
   }
 
   /** What people marked as fine of a placement as it is now. */
   fineAt(i: number): readonly (Fine & { readonly finding: Finding })[] {
-    const judged = this.judged[i]
-    if (judged === undefined || this.#fine.size === 0) return []
+    const judged = this.judgedAt(i)
+    if (judged === null || this.#knowledge.fine.size === 0) return []
     return FINDINGS.flatMap((finding) => {
-      const fine = this.#fine.get(fineKey(judged, finding))
+      const fine = this.#knowledge.fine.get(fineKey(judged, finding))
       return fine === undefined ? [] : [{ ...fine, finding }]
     })
   }
 
   findingsAt(i: number): readonly Finding[] {
-    this.#findFindings()
-    return FINDINGS.filter((finding) => hasFinding(this.#bits[i] ?? 0, finding))
+    this.#settle()
+    return FINDINGS.filter((finding) => hasFinding(this.#bits.at(i), finding))
   }
 
   ask(query: PlacementQuery): PlacementAnswer {
-    this.#findFindings()
-    const total = this.judged.length
-    const words = (query.text ?? '')
-      .toLowerCase()
-      .split(/\s+/)
-      .filter((word) => word !== '')
-    const wanted = Object.entries(query.facets ?? {}).filter(([facet]) => facet !== 'tag') as [Facet, string][]
-    const conditions = wanted.map(([facet, value]) => ({
-      facet,
-      codes: this.#columns[facet].codes,
-      code: this.#columns[facet].codeOf(value),
-    }))
-    const tag = query.facets?.tag?.toLowerCase()
-    const destination = query.destination === undefined ? null : this.#destinations.codeOf(query.destination)
-    const bit = query.finding === undefined ? 0 : 1 << FINDINGS.indexOf(query.finding)
-    const found = new Uint32Array(total)
-    const pages = new Set<Placement['page']>()
-    const counts = Object.fromEntries(FACETS.map((facet) => [facet, new Uint32Array(this.#columns[facet].values.length)])) as Record<
-      Facet,
-      Uint32Array
-    >
-    const tags = new Map<string, number>()
-    const findings = new Array<number>(FINDINGS.length).fill(0)
-    let length = 0
-    for (let i = 0; i < total; i++) {
-      // A placement that fails one facet alone is counted there: that is what choosing another value would find.
-      let failed: Facet | null = null
-      let fails = 0
-      for (const { facet, codes, code } of conditions) {
-        if (codes[i] === code) continue
-        failed = facet
-        if (++fails > 1) break
+    this.#settle()
+    const key = JSON.stringify(query)
+    const known = this.#answers.get(key)
+    if (known !== undefined) return known
+    const { sort = 'page', isDown = false } = query
+    const answer = new Narrowing(this.#shown, query).answer()
+    const sorted = { ...answer, found: this.#sorting.sort(answer.found, sort, isDown, this.#shown) }
+    if (this.#answers.size >= ANSWERS_MAX) this.#answers.delete(this.#answers.keys().next().value ?? '')
+    this.#answers.set(key, sorted)
+    return sorted
+  }
+
+  /** The destinations of the placements that a query finds, the most linked first. */
+  group(query: PlacementQuery): DestinationGroups {
+    // Pages are counted by going from one to the next.
+    const { found } = this.ask({ ...query, sort: undefined, isDown: undefined })
+    if (this.#groups?.found !== found) this.#groups = { found, groups: this.#sorting.group(found, this.#shown) }
+    return this.#groups.groups
+  }
+
+  /** What another list of rules would change, with rows as examples. */
+  impact(rules: readonly Rule[]): Impact<number> {
+    this.#settle()
+    const draft = compileRules(rules)
+    const looks = new Looks(this.#site.rules, draft)
+    const isFiner = looks.asks !== this.#decided.classes.looks.asks
+    const classes = isFiner ? new Classes(this.rows, looks) : this.#decided.classes
+    const tally = new ImpactTally<number>(this.#site.rules, draft)
+    const compared: (Compared<number> | undefined)[] = []
+    const classOf = this.#classOf.data
+    for (const { stretch } of this.rows.inOrder()) {
+      for (let i = stretch.from; i < stretch.to; i++) {
+        const number = isFiner ? classes.of(i) : (classOf[i] ?? 0) - 1
+        let seen = compared[number]
+        if (seen === undefined) {
+          const known = this.#decided.known[(classOf[i] ?? 0) - 1]
+          const facts = isFiner && looks.asksForMore ? this.judgedAt(i)?.facts : known?.facts
+          if (known === undefined || facts === undefined) continue
+          const address = this.rows.strings.values[this.rows.columns.address.at(i)] ?? ''
+          seen = tally.compare(isFiner ? { ...facts, address: address === '' ? null : address } : facts, known.decision)
+          compared[number] = seen
+        }
+        tally.count(seen, stretch.page.path, i)
       }
-      if (fails > 1) continue
-      const isTagged = tag === undefined || this.#tags[i]?.some((each) => each.toLowerCase() === tag) === true
-      if (!isTagged) {
-        if (fails > 0) continue
-        failed = 'tag'
-        fails = 1
-      }
-      if (destination !== null && this.#destinations.codes[i] !== destination) continue
-      const text = this.#words[i] ?? ''
-      if (!words.every((word) => text.includes(word))) continue
-      const bits = this.#bits[i] ?? 0
-      if (fails === 0) for (let k = 0; k < FINDINGS.length; k++) if ((bits & (1 << k)) !== 0) findings[k] = (findings[k] ?? 0) + 1
-      if (bit !== 0 && (bits & bit) === 0) continue
-      if (fails === 1 && failed !== null) {
-        if (failed === 'tag') this.#countTags(tags, i)
-        else count(counts[failed], this.#columns[failed].codes[i])
-        continue
-      }
-      for (const facet of FACETS) if (facet !== 'tag') count(counts[facet], this.#columns[facet].codes[i])
-      this.#countTags(tags, i)
-      found[length++] = i
-      const page = this.judged[i]?.placement.page
-      if (page !== undefined) pages.add(page)
     }
-    const ranked = (facet: Facet): (readonly [string, number])[] =>
-      facet === 'tag'
-        ? [...tags].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
-        : this.#columns[facet].values
-            .map((value, code) => [value, counts[facet][code] ?? 0] as const)
-            .filter(([value, links]) => links > 0 && value !== '')
-            .sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
+    return tally.result()
+  }
+
+  get #shown(): ShownList {
     return {
-      found: found.slice(0, length),
-      pages: pages.size,
-      counts: Object.fromEntries(FACETS.map((facet) => [facet, ranked(facet)])) as unknown as PlacementAnswer['counts'],
-      findings: Object.fromEntries(FINDINGS.flatMap((finding, k) => ((findings[k] ?? 0) > 0 ? [[finding, findings[k]]] : []))),
+      rows: this.rows,
+      decided: this.#decided,
+      classOf: this.#classOf.data,
+      states: this.#state,
+      bits: this.#bits.data,
+      lower: () => this.#lowerAll(),
+      haystack: this.#haystack,
     }
   }
 
-  #countTags(tags: Map<string, number>, i: number): void {
-    for (const tag of this.#tags[i] ?? []) tags.set(tag, (tags.get(tag) ?? 0) + 1)
+  /** Most strings are in lower case already, and then the same ones. */
+  #lowerAll(): readonly string[] {
+    const { values } = this.rows.strings
+    for (let code = this.#lower.length; code < values.length; code++) this.#lower.push((values[code] ?? '').toLowerCase())
+    return this.#lower
   }
 
-  /** The destinations of placements that were found, the most linked first. */
-  group(found: Uint32Array): readonly DestinationGroup[] {
-    const groups = new Map<number, { links: number; pages: Set<Placement['page']> }>()
-    for (const i of found) {
-      const code = this.#destinations.codes[i] ?? 0
-      const group = groups.get(code) ?? { links: 0, pages: new Set() }
-      groups.set(code, group)
-      group.links++
-      const page = this.judged[i]?.placement.page
-      if (page !== undefined) group.pages.add(page)
+  #touch(page: number): void {
+    this.#answers.clear()
+    this.#decided.classes.forgetPage(page)
+    if (this.#stale !== 'all') this.#stale.add(page)
+  }
+
+  #staleAll(): void {
+    this.#answers.clear()
+    this.#stale = 'all'
+  }
+
+  #decideAnew(): void {
+    this.#decided = new Decided(this.rows, this.#site)
+    this.#classOf.data.fill(0)
+    this.#staleAll()
+  }
+
+  /** Looks at what has changed since somebody asked. */
+  #settle(): void {
+    const { rows } = this
+    rows.tidy()
+    if (rows.generation !== this.#generation) {
+      this.#generation = rows.generation
+      this.#classOf.data.fill(0)
+      this.#lower = []
+      this.#haystack.forget()
+      this.#lands = new Uint8Array(0)
+      this.#staleAll()
     }
-    return [...groups]
-      .map(([code, { links, pages }]) => ({ destination: this.#destinations.values[code] ?? '', links, pages: pages.size }))
-      .sort((a, b) => b.links - a.links || (a.destination < b.destination ? -1 : 1))
+    for (const [host, before] of rows.touchedHosts) {
+      if (before > 0 === rows.httpsHosts.has(host)) continue
+      this.#staleAll() // links to it by http are a finding now, or no longer one
+      break
+    }
+    rows.touchedHosts.clear()
+    if (this.#stale !== 'all' && this.#stale.size === 0) return
+    this.#state = longEnough(this.#state, rows.length, 0)
+    this.#lands = longEnough(this.#lands, rows.strings.length, 2)
+    const withFine = new Set([...this.#knowledge.fine.keys()].map((key) => pageOfFineKey(key)))
+    for (const stretch of this.#staleStretches()) this.#settlePage(stretch, withFine)
+    this.#stale = new Set()
+  }
+
+  *#staleStretches(): Generator<Stretch> {
+    const pages = this.#stale
+    if (pages === 'all') for (const { stretch } of this.rows.inOrder()) yield stretch
+    else
+      for (const number of pages) {
+        const stretch = this.rows.stretches[number]
+        if (stretch !== null && stretch !== undefined) yield stretch
+      }
+  }
+
+  #settlePage({ page, from, to }: Stretch, withFine: ReadonlySet<string>): void {
+    const { columns, httpsHosts } = this.rows
+    const decided = this.#decided
+    let paid: number[] | null = null
+    for (let i = from; i < to; i++) {
+      let number = this.#classOf.at(i) - 1
+      if (number === -1) {
+        number = decided.classOf(i)
+        this.#classOf.set(i, number + 1)
+      }
+      const known = decided.known[number]
+      if (known === undefined) continue
+      let bits = columns.still.at(i) | known.bits
+      if ((bits & HTTP) !== 0 && !httpsHosts.has(known.facts.host)) bits &= ~HTTP
+      const lands = this.#landsAt(i, known)
+      if (lands === false) bits |= DOES_NOT_LAND
+      this.#state[i] = known.isWaiting ? 3 : lands === null ? 2 : lands ? 1 : 0
+      this.#bits.set(i, bits)
+      if (known.isPaid && page.kind === 'page') {
+        paid ??= []
+        paid.push(i)
+      }
+    }
+    if (paid !== null) this.#overdone(page, paid)
+    if (withFine.has(page.id)) for (let i = from; i < to; i++) this.#bits.set(i, this.#withoutFine(i))
+  }
+
+  #landsAt(i: number, known: ClassFacts): boolean | null {
+    if (known.lands !== undefined) return known.lands
+    const code = this.rows.columns.address.at(i)
+    if (this.#lands[code] === 2) this.#lands[code] = isOnSite(this.rows.strings.values[code] ?? '', this.paths) ? 1 : 0
+    return this.#lands[code] === 1
+  }
+
+  /** Findings that show only among the paid links of one page: several in a paragraph, too many in all. */
+  #overdone(page: PlacementPage, paid: readonly number[]): void {
+    const paragraphs = new Set<number>()
+    for (const i of paid) {
+      const paragraph = this.rows.columns.paragraph.at(i)
+      if (paragraphs.has(paragraph)) this.#bits.set(i, this.#bits.at(i) | MANY_IN_PARAGRAPH)
+      paragraphs.add(paragraph)
+    }
+    for (const i of paid.slice(paidMost(page.words))) this.#bits.set(i, this.#bits.at(i) | MANY_ON_PAGE)
+  }
+
+  #withoutFine(i: number): number {
+    let bits = this.#bits.at(i)
+    const judged = bits === 0 ? null : this.judgedAt(i)
+    if (judged === null) return bits
+    for (const [k, finding] of FINDINGS.entries())
+      if ((bits & (1 << k)) !== 0 && this.#knowledge.fine.has(fineKey(judged, finding))) bits &= ~(1 << k)
+    return bits
   }
 }
 
-const count = (counts: Uint32Array, code: number | undefined): void => {
-  if (code !== undefined) counts[code] = (counts[code] ?? 0) + 1
+/** A list as it is looked through: arrays by row, or by what a row holds the number of. */
+export interface ShownList {
+  readonly rows: PlacementRows
+  readonly decided: Decided
+  /** The class and 1. */
+  readonly classOf: Uint32Array
+  readonly states: Uint8Array
+  readonly bits: Uint32Array
+  /** All strings in lower case; made when somebody looks for words, or wants them in order. */
+  readonly lower: () => readonly string[]
+  readonly haystack: Haystack
 }
 
-/** Where a link leads to, as far as it is known. */
-function stateOf({ facts }: JudgedPlacement, paths: ReadonlySet<string>): string {
-  const lands = landsOf(facts, paths)
-  return facts.isWaiting ? 'waits' : lands === null ? 'not checked' : lands ? 'lands' : 'does not land'
-}
-
-/** What is looked through when words are looked for. */
-const wordsFor = ({ placement: { text, written, page }, facts }: JudgedPlacement): string =>
-  `${text}\n${written.href}\n${facts.address ?? ''}\n${page.title}\n${page.path}`.toLowerCase()
-
-/** The order of paths in which placements are stored: by code points, as PostgreSQL's "C" has it. */
-function isBefore(a: string, b: string): boolean {
-  const [left, right] = [[...a], [...b]]
-  for (let i = 0; i < left.length && i < right.length; i++) {
-    const difference = (left[i]?.codePointAt(0) ?? 0) - (right[i]?.codePointAt(0) ?? 0)
-    if (difference !== 0) return difference < 0
-  }
-  return left.length < right.length
-}
-
-function wordsOf({ placement, facts }: JudgedPlacement): string {
-  if (placement.text === '') return facts.shows === 'picture' ? 'picture without words' : 'no words'
-  if (facts.shows === 'picture') return 'picture'
-  if (isBareAddress(placement.text)) return 'bare address'
-  return saysLittle(placement.text) ? 'says little' : 'says where it leads'
+function pageOfFineKey(key: string): string {
+  const read: unknown = JSON.parse(key)
+  return Array.isArray(read) ? String(read[0]) : ''
 }

@@ -138,10 +138,15 @@ export function landsOf(facts: LinkFacts, paths: ReadonlySet<string>): boolean |
   if (facts.kind === 'short link') return facts.site !== null
   if (facts.kind === 'section') return true
   if (facts.kind !== 'inside page' && facts.kind !== 'file') return null
-  const { pathname } = new URL(facts.address)
+  return isOnSite(facts.address, paths)
+}
+
+/** Tells whether an address of our own has a page or file, however its path is spelt. */
+export function isOnSite(address: string, paths: ReadonlySet<string>): boolean {
+  const { pathname } = new URL(address)
   return [pathname, pathname.replace(/\/index\.html?$/i, '/'), `${pathname}/`, pathname.replace(/\/$/, '')].some((path) => paths.has(path))
 }
 
 /** What two spellings of one destination have in common; the destination as written where it is no address. */
-export const destinationOf = ({ placement, facts }: JudgedPlacement): string =>
+export const destinationOf = ({ placement, facts }: Pick<JudgedPlacement, 'placement' | 'facts'>): string =>
   facts.address === null ? placement.written.href : (normalise(facts.address) ?? facts.address)

@@ -65,28 +65,47 @@ export function alikeKey(facts: LinkFacts): string {
   return [kind, yes, site, host, partner, handSet.join(' '), writtenFor, rel.join(' '), target ?? '\0', baseTarget ?? '\0'].join('\n')
 }
 
+/** What stands in an {@link alikeKey}: the kind, "" for what is no address, and the host, "" for none. */
+export function readAlikeKey(key: string): { readonly kind: string; readonly host: string; readonly site: string } {
+  const [kind = '', , site = '', host = ''] = key.split('\n', 4)
+  return { kind, site, host }
+}
+
 /** What two rule lists say of links that are alike. */
-interface Compared {
+export interface Compared<Example> {
   readonly facts: LinkFacts
   readonly before: Decision
   readonly after: Decision
   /** Null where nothing changes. */
   readonly key: string | null
   links: number
+  group: Group<Example> | null
+}
+
+interface Group<Example> {
+  readonly before: Decision
+  readonly after: Decision
+  links: number
+  readonly pages: Set<string>
+  lastPage: string | null
+  readonly examples: Example[]
 }
 
 /** Compares what two rule lists deliver, placement by placement, so that a large site can be looked at in steps. */
 export class ImpactTally<Example> {
   readonly #before: readonly CompiledRule[]
   readonly #after: readonly CompiledRule[]
-  readonly #groups = new Map<string, { before: Decision; after: Decision; links: number; pages: Set<string>; examples: Example[] }>()
+  readonly #groups = new Map<string, Group<Example>>()
   readonly #pages = new Map<string, number>()
   readonly #sites = new Map<string, number>()
   readonly #rules: Map<string, { means: number; decides: number; instead: Map<string, { reason: Reason; links: number }> }>
   readonly #conflicts = new Map<string, { effect: Effect; heard: number; unheard: number; links: number }>()
   /** By what makes them alike; null where rules look at more than that. */
-  readonly #alike: Map<number, Compared> | null
-  readonly #compared: Compared[] = []
+  readonly #alike: Map<number, Compared<Example>> | null
+  readonly #compared: Compared<Example>[] = []
+  /** The page that is being counted, and how many of its links so far. */
+  #page: string | null = null
+  #onPage = 0
   #looked = 0
   #links = 0
 
@@ -105,41 +124,67 @@ export class ImpactTally<Example> {
    * @param alike - a number that placements of the same {@link alikeKey} share; left out where nobody has counted them
    */
   add(page: string, facts: LinkFacts, example: Example, known?: Decision, alike?: number): void {
+    const seen = alike === undefined ? undefined : this.#alike?.get(alike)
+    const compared = seen ?? this.compare(facts, known)
+    if (alike !== undefined) this.#alike?.set(alike, compared)
+    this.count(compared, page, example)
+  }
+
+  /**
+   * Counts a placement of which it is known already what the two lists say. Cheap where placements of one page come one after
+   * the other: a site has a million.
+   */
+  count(compared: Compared<Example>, page: string, example: Example): void {
     this.#looked++
-    const { before, after, key } = this.#compare(facts, known, alike)
+    compared.links++
+    const { key } = compared
     if (key === null) return
     this.#links++
-    this.#pages.set(page, (this.#pages.get(page) ?? 0) + 1)
-    const site = facts.site ?? 'no site'
-    this.#sites.set(site, (this.#sites.get(site) ?? 0) + 1)
-    let group = this.#groups.get(key)
-    if (group === undefined) {
-      group = { before, after, links: 0, pages: new Set<string>(), examples: [] }
+    if (page !== this.#page) this.#turnTo(page)
+    this.#onPage++
+    let { group } = compared
+    if (group === null) {
+      group = this.#groups.get(key) ?? {
+        before: compared.before,
+        after: compared.after,
+        links: 0,
+        pages: new Set<string>(),
+        lastPage: null,
+        examples: [],
+      }
       this.#groups.set(key, group)
+      compared.group = group
     }
     group.links++
-    group.pages.add(page)
+    if (group.lastPage !== page) {
+      group.lastPage = page
+      group.pages.add(page)
+    }
     if (group.examples.length < EXAMPLES_PER_GROUP) group.examples.push(example)
   }
 
-  #compare(facts: LinkFacts, known: Decision | undefined, alike: number | undefined): Compared {
-    const seen = alike === undefined ? undefined : this.#alike?.get(alike)
-    if (seen !== undefined) {
-      seen.links++
-      return seen
-    }
+  #turnTo(page: string | null): void {
+    if (this.#page !== null) this.#pages.set(this.#page, (this.#pages.get(this.#page) ?? 0) + this.#onPage)
+    this.#page = page
+    this.#onPage = 0
+  }
+
+  /**
+   * What the two lists say of a link, and of all that neither of them tells from it. Nothing is counted by that.
+   * @param known - its decision by the rules before, where it has been made already
+   */
+  compare(facts: LinkFacts, known?: Decision): Compared<Example> {
     const before = known ?? decide(this.#before, facts)
     const after = decide(this.#after, facts)
     const also = after.also === before.also ? '' : JSON.stringify([before.also, after.also])
     const key = isSame(before, after) ? null : `${before.rel}\n${before.target}\n${after.rel}\n${after.target}\n${also}`
-    const compared = { facts, before, after, key, links: 1 }
+    const compared: Compared<Example> = { facts, before, after, key, links: 0, group: null }
     this.#compared.push(compared)
-    if (alike !== undefined) this.#alike?.set(alike, compared)
     return compared
   }
 
   /** Counts what each rule means and decides, and where two speak of the same thing. */
-  #weigh({ facts, after: { because }, links }: Compared): void {
+  #weigh({ facts, after: { because }, links }: Compared<Example>): void {
     const heard: Partial<Record<Effect, CompiledRule>> = {}
     for (const compiled of this.#after) {
       if (!compiled.matches(facts)) continue
@@ -176,7 +221,13 @@ export class ImpactTally<Example> {
 
   /** What was found. Nothing can be added after it. */
   result(): Impact<Example> {
-    for (const compared of this.#compared.splice(0)) this.#weigh(compared)
+    this.#turnTo(null)
+    for (const compared of this.#compared.splice(0)) {
+      this.#weigh(compared)
+      if (compared.key === null || compared.links === 0) continue
+      const site = compared.facts.site ?? 'no site'
+      this.#sites.set(site, (this.#sites.get(site) ?? 0) + compared.links)
+    }
     const groups = [...this.#groups.values()].sort((a, b) => b.links - a.links)
     return {
       looked: this.#looked,

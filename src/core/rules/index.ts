@@ -26,7 +26,17 @@ export {
   writtenLink,
 } from './facts.ts'
 export { type HandAnswers, handAnswersOf, handChanges } from './hand.ts'
-export { alikeKey, type Conflict, type Impact, type ImpactGroup, ImpactTally, type RuleShare } from './impact.ts'
+export {
+  alikeKey,
+  type Compared,
+  type Conflict,
+  type Impact,
+  type ImpactGroup,
+  ImpactTally,
+  type RuleShare,
+  readAlikeKey,
+} from './impact.ts'
+export { Looks } from './looks.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'
 export {
   type CompiledRule,

@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { BulkChangeBody, BulkReview, BulkUndone, Selection } from '../../contract/bulk-changes.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { JobProgress } from '../../ui/JobProgress.tsx'
 import { queries } from '../../ui/query.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -18,6 +19,7 @@ export interface Bulk {
 
 /** Takes a bulk change back, and says what became of it. */
 export async function undoBulk(id: string, onDone: () => void): Promise<void> {
+  const told = toast.loading('Taking it back…')
   try {
     const { pages, left } = await ask<BulkUndone>('POST', `/bulk-changes/${id}/undo`)
     if (left.length === 0) toast.success(`Taken back on ${pages} ${pages === 1 ? 'page' : 'pages'}.`)
@@ -29,6 +31,8 @@ export async function undoBulk(id: string, onDone: () => void): Promise<void> {
     onDone()
   } catch (error) {
     toast.error(wordsOf(error))
+  } finally {
+    toast.dismiss(told)
   }
 }
 
@@ -40,12 +44,21 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
     'filter' in bulk.selection
       ? { ...bulk.selection, except: [...(bulk.selection.except ?? []), ...left] }
       : { links: bulk.selection.links.filter(([page]) => !left.has(page)) }
+  const isLong = bulk.links > SHORT_MAX
+  const [job, setJob] = useState('')
+  /** Under which what is asked for next tells how far it is. */
+  const nextJob = (): { job?: string } => {
+    if (!isLong) return {}
+    const id = crypto.randomUUID()
+    setJob(id)
+    return { job: id }
+  }
   const look = useMutation({
-    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection: bulk.selection, dryRun: true }),
+    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection: bulk.selection, dryRun: true, ...nextJob() }),
     onError: (error) => toast.error(wordsOf(error)),
   })
   const make = useMutation({
-    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection }),
+    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection, ...nextJob() }),
     onSuccess: (made) => {
       toast.success(
         `${made.links} ${made.links === 1 ? 'link' : 'links'} changed on ${made.pages} ${made.pages === 1 ? 'page' : 'pages'}.`,
@@ -81,6 +94,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
             look.reset()
           }}
         />
+        {isLong && (look.isPending || make.isPending) && <JobProgress key={job} id={job} of="links" />}
         {review === null ? (
           <p className="flex items-center justify-between gap-3">
             <span className="note">
@@ -109,7 +123,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
               </p>
             ))}
             <ul className="grid max-h-[52dvh] gap-3 overflow-y-auto border-t pt-3" aria-label="What would change" tabIndex={0}>
-              {review.byPage.map((page) => (
+              {review.byPage.slice(0, PAGES_SHOWN).map((page) => (
                 <li key={page.pageId} className={left.has(page.pageId) ? 'opacity-55' : ''}>
                   <label className="flex items-center gap-2.5">
                     <input
@@ -144,6 +158,9 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
                 </li>
               ))}
             </ul>
+            {review.byPage.length > PAGES_SHOWN && (
+              <p className="note">and {(review.byPage.length - PAGES_SHOWN).toLocaleString('en')} more pages, which change with them</p>
+            )}
             {review.moreItems > 0 && <p className="note">and {review.moreItems} more links, counted and not shown</p>}
           </>
         )}
@@ -152,8 +169,12 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
   )
 }
 
+/** More links than these take longer than a moment. */
+const SHORT_MAX = 2_000
+
 /** Links of one page shown in the review. */
 const ITEMS_PER_PAGE = 6
+const PAGES_SHOWN = 500
 
 const isComplete = (change: BulkChangeBody): boolean =>
   change.do === 'lead to'

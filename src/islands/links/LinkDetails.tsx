@@ -1,14 +1,14 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Finding } from '../../core/placements/index.ts'
+import type { Finding, Row } from '../../core/placements/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { queries } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import type { Details, Row } from './messages.ts'
+import type { Details } from './messages.ts'
 import { FINDING_WORDS } from './words.ts'
 
 /** One placement in full: its rope, its tag before and after, and for each attribute the rule or hand that decided it. */

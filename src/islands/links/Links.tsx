@@ -7,7 +7,7 @@ import { useSettled } from '../../ui/settled.ts'
 import { type Bulk, BulkDialog } from './BulkDialog.tsx'
 import { Done, More } from './ChangeMenus.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
-import { useEngine } from './engine.ts'
+import { type Found, useEngine } from './engine.ts'
 import { Facets } from './Facets.tsx'
 import { Legend } from './Legend.tsx'
 import { LinkDetails } from './LinkDetails.tsx'
@@ -63,8 +63,12 @@ function Whole({ search, canChange, canExport }: LinksProps) {
   }, [])
   const found = state.answer?.found ?? EMPTY_FOUND
   const count = chosen.all ? found.length : chosen.indexes.size
+  const isHeld = !chosen.all && chosen.indexes.size > 0
+  useEffect(() => {
+    if (engine !== null) engine.isHeld = isHeld
+  }, [engine, isHeld])
   const selection = (): Selection => {
-    if (chosen.all) return { filter: filterOf(query) }
+    if (chosen.all) return { filter: filterOf({ ...query, sort: undefined }) }
     const links = [...chosen.indexes].flatMap((i) => {
       const row = state.rows[i]
       return row === undefined ? [] : [[row.pageId, row.ordinal, row.start] as [string, number, number]]
@@ -73,7 +77,11 @@ function Whole({ search, canChange, canExport }: LinksProps) {
   }
   /** Of the links found, those of which a hand says what search engines are told: rules do not reach them. */
   const byHand = state.answer?.counts.by.find(([value]) => value === 'hand')?.[1] ?? 0
-  const start = (title: string, change: BulkChangeBody): void => setBulk({ title, change, selection: selection(), links: count })
+  const start = async (title: string, change: BulkChangeBody): Promise<void> => {
+    // What was chosen from its first to its last may hold rows that never were in sight.
+    if (!chosen.all && state.isFar) for (const index of chosen.indexes) await engine?.need(index, index + 1)
+    setBulk({ title, change, selection: selection(), links: count })
+  }
   const finding = query.finding
   return (
     <div className="flex h-full max-lg:h-auto max-lg:flex-col">
@@ -124,7 +132,11 @@ function Whole({ search, canChange, canExport }: LinksProps) {
             />
             <Done onChanged={() => engine?.refresh()} canChange={canChange} />
             {canExport && (
-              <a className="button" href={`/api/v1/exports/links.csv?${new URLSearchParams(filterOf(query))}`} download="links.csv">
+              <a
+                className="button"
+                href={`/api/v1/exports/links.csv?${new URLSearchParams(filterOf({ ...query, sort: undefined }))}`}
+                download="links.csv"
+              >
                 Save as CSV
               </a>
             )}
@@ -199,9 +211,19 @@ function Whole({ search, canChange, canExport }: LinksProps) {
           )}
         </header>
         {isGrouped ? (
-          <Groups state={state} onOpen={(destination) => setView({ isGrouped: false, query: { ...query, destination } })} />
+          <Groups state={state} engine={engine} onOpen={(destination) => setView({ isGrouped: false, query: { ...query, destination } })} />
         ) : (
-          <Rows state={state} engine={engine} found={found} chosen={chosen} canChange={canChange} onChoose={setChosen} onOpen={setOpen} />
+          <Rows
+            state={state}
+            engine={engine}
+            found={found}
+            chosen={chosen}
+            canChange={canChange}
+            query={query}
+            onSort={narrow}
+            onChoose={setChosen}
+            onOpen={setOpen}
+          />
         )}
         {count > 0 && canChange && (
           <div
@@ -219,14 +241,14 @@ function Whole({ search, canChange, canExport }: LinksProps) {
             <button
               type="button"
               className="button"
-              onClick={() => start('What search engines are told', { do: 'tell', hints: ['sponsored', 'nofollow'] })}
+              onClick={() => void start('What search engines are told', { do: 'tell', hints: ['sponsored', 'nofollow'] })}
             >
               Mark as…
             </button>
-            <button type="button" className="button" onClick={() => start('Change where they lead', { do: 'lead to', address: '' })}>
+            <button type="button" className="button" onClick={() => void start('Change where they lead', { do: 'lead to', address: '' })}>
               Change destination
             </button>
-            <button type="button" className="button" onClick={() => start('How they open', { do: 'open', opens: 'new tab' })}>
+            <button type="button" className="button" onClick={() => void start('How they open', { do: 'open', opens: 'new tab' })}>
               Open in…
             </button>
             <More onPick={start} />
@@ -242,7 +264,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
           canEdit={canChange}
           onMarked={() => {
             setOpen(null)
-            engine?.refresh(true)
+            engine?.refresh()
           }}
           onClose={() => setOpen(null)}
         />
@@ -253,7 +275,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
           onClose={() => setBulk(null)}
           onDone={() => {
             setChosen(NOTHING)
-            engine?.refresh(true)
+            engine?.refresh()
           }}
         />
       )}
@@ -261,4 +283,4 @@ function Whole({ search, canChange, canExport }: LinksProps) {
   )
 }
 
-const EMPTY_FOUND = new Uint32Array(0)
+const EMPTY_FOUND: Found = { length: 0, at: () => undefined }

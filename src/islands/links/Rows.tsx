@@ -1,9 +1,13 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
+import { ArrowDown, ArrowUp } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
+import { toast } from 'sonner'
+import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
-import type { Engine, EngineState } from './engine.ts'
-import type { Row } from './messages.ts'
+import type { Engine, EngineState, Found } from './engine.ts'
+import { CHOSEN_MAX } from './far.ts'
+import { SORT_WORDS } from './words.ts'
 
 const ROW_PX = 50
 /** On a phone a row is two lines. */
@@ -16,14 +20,18 @@ export function Rows({
   found,
   chosen,
   canChange,
+  query,
+  onSort,
   onChoose,
   onOpen,
 }: {
   state: EngineState
   engine: Engine | null
-  found: Uint32Array
+  found: Found
   chosen: Chosen
   canChange: boolean
+  query: PlacementQuery
+  onSort: (sort: Pick<PlacementQuery, 'sort' | 'isDown'>) => void
   onChoose: (chosen: Chosen) => void
   onOpen: (index: number) => void
 }) {
@@ -42,19 +50,27 @@ export function Rows({
   const { measure } = rows
   // biome-ignore lint/correctness/useExhaustiveDependencies: measured anew when rows become taller
   useEffect(() => measure(), [rowPx, measure])
+  const inSight = rows.getVirtualItems()
+  const [first, lastInSight] = [inSight[0]?.index ?? 0, inSight[inSight.length - 1]?.index ?? 0]
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another answer needs its own rows
+  useEffect(() => {
+    void engine?.need(first, lastInSight + 1)
+  }, [engine, first, lastInSight, state.answer])
   const isChosen = (index: number): boolean => chosen.all || chosen.indexes.has(index)
   const choose = (at: number, isRange: boolean): void => {
-    const index = found[at]
+    const index = found.at(at)
     if (index === undefined) return
-    const next = new Set(chosen.all ? found : chosen.indexes)
+    const next = new Set(chosen.all ? everyOf(found) : chosen.indexes)
     const from = isRange && last.current !== null ? last.current : at
     const isOn = !isChosen(index)
     for (let i = Math.min(from, at); i <= Math.max(from, at); i++) {
-      const each = found[i]
+      const each = found.at(i)
       if (each !== undefined && isOn) next.add(each)
       else if (each !== undefined) next.delete(each)
     }
     last.current = at
+    if (state.isFar && next.size > CHOSEN_MAX)
+      return void toast.error(`One by one ${CHOSEN_MAX.toLocaleString('en')} links can be chosen. Narrow the list, and choose all of it.`)
     onChoose({ all: false, indexes: next })
   }
   const onKey = (event: KeyboardEvent): void => {
@@ -78,23 +94,32 @@ export function Rows({
     )
   return (
     <>
-      {canChange && found.length > 0 && (
-        <label className="flex items-center gap-2.5 border-y px-5 py-1.5 text-[14px] text-ink-soft max-md:px-3">
-          <input
-            type="checkbox"
-            checked={chosen.all || (chosen.indexes.size === found.length && found.length > 0)}
-            onChange={() => onChoose(chosen.all || chosen.indexes.size > 0 ? NOTHING : { all: true })}
-          />
-          {chosen.all ? `All ${found.length} that the list shows are chosen` : `Choose all ${found.length}`}
-        </label>
-      )}
+      <div className="flex flex-wrap items-center justify-between gap-x-4 gap-y-1 border-y px-5 py-1.5 text-[14px] text-ink-soft max-md:px-3">
+        {canChange && found.length > 0 ? (
+          <label className="flex items-center gap-2.5">
+            <input
+              type="checkbox"
+              checked={chosen.all || (chosen.indexes.size === found.length && found.length > 0)}
+              onChange={() => onChoose(chosen.all || chosen.indexes.size > 0 ? NOTHING : { all: true })}
+            />
+            {chosen.all ? `All ${found.length} that the list shows are chosen` : `Choose all ${found.length}`}
+          </label>
+        ) : (
+          <span />
+        )}
+        <SortBy query={query} onSort={onSort} />
+      </div>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: keys go from row to row; each row's own button is the control */}
       <div ref={place} className="min-h-0 flex-1 overflow-y-auto max-lg:h-[64dvh] max-lg:flex-none" onKeyDown={onKey} data-rows>
         <ul className="relative" style={{ height: rows.getTotalSize() }} aria-label="Links found">
-          {rows.getVirtualItems().map((item) => {
-            const index = found[item.index]
+          {inSight.map((item) => {
+            const index = found.at(item.index)
             const row = index === undefined ? undefined : state.rows[index]
-            if (index === undefined || row === undefined) return null
+            if (index === undefined) return null
+            if (row === undefined)
+              return (
+                <li key={item.key} className="absolute inset-x-0 border-b" style={{ top: item.start, height: rowPx }} aria-busy="true" />
+              )
             return (
               <li
                 key={item.key}
@@ -140,6 +165,42 @@ export function Rows({
   )
 }
 
+/** In which order the list stands. */
+function SortBy({ query, onSort }: { query: PlacementQuery; onSort: (sort: Pick<PlacementQuery, 'sort' | 'isDown'>) => void }) {
+  const sort = query.sort ?? 'page'
+  const isDown = query.isDown === true
+  return (
+    <span className="flex items-center gap-2">
+      <label className="flex items-center gap-2">
+        In the order of
+        <select
+          className="field !min-h-8 !w-auto !py-0.5"
+          value={sort}
+          onChange={(event) => onSort({ sort: SORTS.find((each) => each === event.target.value), isDown })}
+        >
+          {SORTS.map((each) => (
+            <option key={each} value={each}>
+              {SORT_WORDS[each]}
+            </option>
+          ))}
+        </select>
+      </label>
+      <button
+        type="button"
+        className="button !min-h-8 !px-2 !py-0.5"
+        aria-pressed={isDown}
+        aria-label="From the end"
+        title={isDown ? 'From the end' : 'From the beginning'}
+        onClick={() => onSort({ sort, isDown: !isDown })}
+      >
+        {isDown ? <ArrowUp size={16} aria-hidden="true" /> : <ArrowDown size={16} aria-hidden="true" />}
+      </button>
+    </span>
+  )
+}
+
+const everyOf = (found: Found): number[] => Array.from({ length: found.length }, (_, place) => found.at(place) ?? 0)
+
 function RowRope({ row, isNarrow }: { row: Row; isNarrow: boolean }) {
   return (
     <Rope
@@ -152,14 +213,20 @@ function RowRope({ row, isNarrow }: { row: Row; isNarrow: boolean }) {
 }
 
 /** The destinations of the links found. */
-export function Groups({ state, onOpen }: { state: EngineState; onOpen: (destination: string) => void }) {
+export function Groups({ state, engine, onOpen }: { state: EngineState; engine: Engine | null; onOpen: (destination: string) => void }) {
   const place = useRef<HTMLDivElement>(null)
   const groups = state.answer?.groups ?? []
   const rows = useVirtualizer({ count: groups.length, getScrollElement: () => place.current, estimateSize: () => ROW_PX - 6, overscan: 20 })
+  const inSight = rows.getVirtualItems()
+  const [first, lastInSight] = [inSight[0]?.index ?? 0, inSight[inSight.length - 1]?.index ?? 0]
+  // biome-ignore lint/correctness/useExhaustiveDependencies: another answer needs its own rows
+  useEffect(() => {
+    void engine?.need(first, lastInSight + 1)
+  }, [engine, first, lastInSight, state.answer])
   return (
     <div ref={place} className="min-h-0 flex-1 overflow-y-auto border-t max-lg:h-[64dvh] max-lg:flex-none" data-rows>
       <ul className="relative" style={{ height: rows.getTotalSize() }} aria-label="Destinations found">
-        {rows.getVirtualItems().map((item) => {
+        {inSight.map((item) => {
           const group = groups[item.index]
           if (group === undefined) return null
           return (

@@ -1,14 +1,29 @@
-import { useEffect, useRef, useState, useSyncExternalStore } from 'react'
-import type { DestinationGroup, PlacementAnswer, PlacementQuery, ShownExample } from '../../core/placements/index.ts'
+import { useEffect, useState, useSyncExternalStore } from 'react'
+import type { DestinationGroup, PlacementAnswer, PlacementQuery, Row, ShownExample } from '../../core/placements/index.ts'
 import type { Impact, Rule, Unheard } from '../../core/rules/index.ts'
-import type { Details, FromEngine, Row, ToEngine } from './messages.ts'
+import { onChanges } from '../../ui/changes.ts'
+import { FarList } from './far.ts'
+import type { Details, FromEngine, ToEngine } from './messages.ts'
+
+/** Where the rows of the links found are among all rows that are here, in the order of the list. */
+export interface Found {
+  readonly length: number
+  at(place: number): number | undefined
+}
 
 export interface EngineState {
   /** Rows that have come in so far, by index. */
-  readonly rows: readonly Row[]
+  readonly rows: readonly (Row | undefined)[]
   readonly total: number
   readonly isLoaded: boolean
-  readonly answer: (PlacementAnswer & { readonly groups: readonly DestinationGroup[] | null }) | null
+  /** Rows that are not here come when they are needed. */
+  readonly isFar: boolean
+  readonly answer:
+    | (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & {
+        readonly found: Found
+        readonly groups: readonly (DestinationGroup | undefined)[] | null
+      })
+    | null
   readonly impact: {
     readonly impact: Impact<ShownExample>
     readonly unheard: readonly Unheard[]
@@ -25,6 +40,7 @@ const EMPTY: EngineState = {
   rows: [],
   total: 0,
   isLoaded: false,
+  isFar: false,
   answer: null,
   impact: null,
   details: null,
@@ -33,7 +49,7 @@ const EMPTY: EngineState = {
   failure: null,
 }
 
-/** The screen's end of the thread that holds all placements. */
+/** The screen's end of the thread that holds all placements; of a very large site, of the server. */
 export class Engine {
   state: EngineState = EMPTY
   readonly #worker: Worker
@@ -41,6 +57,11 @@ export class Engine {
   #rows: Row[] = []
   #id = 0
   #asked = new Map<number, string | number>()
+  #lastAsk: { readonly query: PlacementQuery; readonly isGrouped: boolean } | null = null
+  #lastImpact: { readonly rules: readonly Rule[]; readonly key: string } | null = null
+  #far: FarList | null = null
+  /** Rows are chosen by their place: where they are far, the list stays as it is meanwhile. */
+  isHeld = false
 
   constructor() {
     this.#worker = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module' })
@@ -56,27 +77,39 @@ export class Engine {
   snapshot = (): EngineState => this.state
 
   ask(query: PlacementQuery, isGrouped: boolean): void {
-    this.#send({ type: 'ask', id: ++this.#id, query, isGrouped })
+    this.#lastAsk = { query, isGrouped }
+    if (this.#far !== null) this.#far.ask(query, isGrouped)
+    else this.#send({ type: 'ask', id: ++this.#id, query, isGrouped })
+  }
+
+  /** Makes sure that a stretch of the list is here. */
+  async need(from: number, to: number): Promise<void> {
+    await this.#far?.need(from, to)
   }
 
   /** @param key - names the list of rules; what is answered carries it */
   impact(rules: readonly Rule[], key: string): void {
+    this.#lastImpact = { rules, key }
+    if (this.#far !== null) return void this.#far.impact(rules, key)
     this.#asked.set(++this.#id, key)
     this.#send({ type: 'impact', id: this.#id, rules })
   }
 
   details(index: number): void {
+    if (this.#far !== null) return void this.#far.details(index)
     this.#asked.set(++this.#id, index)
     this.#send({ type: 'details', id: this.#id, index })
   }
 
-  /** @param isForced - also where the server says that nothing has changed */
-  refresh(isForced = false): void {
-    this.#send({ type: 'refresh', isForced })
+  /** Takes over what has changed on the server. */
+  refresh(): void {
+    if (this.#far === null) this.#send({ type: 'refresh' })
+    else if (!this.isHeld) this.#far.refresh()
   }
 
   stop(): void {
     this.#worker.terminate()
+    this.#far?.stop()
   }
 
   #send(message: ToEngine): void {
@@ -87,7 +120,9 @@ export class Engine {
     switch (message.type) {
       case 'started':
         this.#rows = []
-        return this.#show({ ...message, rows: this.#rows, isLoaded: false, failure: null })
+        this.#show({ ...message, rows: this.#rows, isLoaded: false, failure: null })
+        if (message.isLarge) this.#goFar()
+        return
       case 'rows':
         // The list grows where it is: a new array for each part of a hundred thousand would be copied over and over.
         for (const [k, row] of message.rows.entries()) this.#rows[message.from + k] = row
@@ -107,25 +142,33 @@ export class Engine {
     }
   }
 
+  #goFar(): void {
+    this.#worker.terminate()
+    this.#far = new FarList((change) => this.#show(change))
+    this.#show({ isFar: true, isLoaded: true })
+    if (this.#lastAsk !== null) this.#far.ask(this.#lastAsk.query, this.#lastAsk.isGrouped)
+    if (this.#lastImpact !== null) void this.#far.impact(this.#lastImpact.rules, this.#lastImpact.key)
+  }
+
   #show(change: Partial<EngineState>): void {
     this.state = { ...this.state, ...change }
     for (const listener of this.#listeners) listener()
   }
 }
 
-/** One engine for a screen, looked after again whenever the screen comes back into sight. */
+/** One engine for a screen, which follows what is changed elsewhere. */
 export function useEngine(): { engine: Engine | null; state: EngineState } {
   const [engine, setEngine] = useState<Engine | null>(null)
-  const made = useRef<Engine | null>(null)
   useEffect(() => {
     const mine = new Engine()
-    made.current = mine
     setEngine(mine)
+    const unfollow = onChanges(() => mine.refresh())
     const onSight = (): void => {
       if (document.visibilityState === 'visible') mine.refresh()
     }
     document.addEventListener('visibilitychange', onSight)
     return () => {
+      unfollow()
       document.removeEventListener('visibilitychange', onSight)
       mine.stop()
     }

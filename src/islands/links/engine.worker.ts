@@ -3,13 +3,12 @@
  * the screen goes on answering.
  */
 import {
-  endOf,
   type Fine,
-  type JudgedPlacement,
-  landsOf,
   PlacementList,
   type PlacementPage,
+  type Row,
   readPlacement,
+  rowOf,
   type SentPlacement,
   shownImpact,
   tagWith,
@@ -20,42 +19,49 @@ import {
   compileSite,
   decide,
   explain,
-  ImpactTally,
   type Rule,
-  relTokens,
   type SiteSetup,
   sayReason,
-  strandOf,
   unheardRules,
   withShortLinks,
 } from '../../core/rules/index.ts'
 import { wordsOf } from '../../ui/api.ts'
 import { askLines } from '../../ui/lines.ts'
-import type { FromEngine, Row, ToEngine } from './messages.ts'
+import type { FromEngine, ToEngine } from './messages.ts'
 
+/** What the server sends first; see the service that sends it. */
 interface Head {
-  readonly fine: readonly (readonly [string, Fine])[]
-  readonly stamp: string
+  readonly stamp: number
+  readonly after: number | null
+  readonly isLarge: boolean
   readonly setup: SiteSetup
   readonly port: number
-  readonly paths: readonly string[]
   readonly total: number
+  readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
+  readonly hasAllPaths: boolean
+  readonly fine: readonly (readonly [string, Fine])[] | null
+  readonly changed: readonly string[]
+  readonly shortLinks: readonly Named[]
+}
+interface Named {
+  readonly host: string
+  readonly slug: string
+  readonly destination: string | null
 }
 
 /** A stretch of the list, with where the short links lead that are new in it. */
 interface Part {
   readonly pages: readonly PlacementPage[]
   readonly rows: readonly SentPlacement[]
-  readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string }[]
+  readonly shortLinks: readonly Named[]
 }
 
-/** Placements looked at between two looks at what else is asked. */
-const SLICE = 8_000
+/** Rows handed to the screen at once. */
+const SLICE = 5_000
 
 let list: PlacementList | null = null
-let site: CompiledSite | null = null
 const shortLinks = new Map<string, string>()
-let stamp = ''
+let stamp: number | null = null
 let loading = 0
 let newestImpact = 0
 let lastAsk: Extract<ToEngine, { type: 'ask' }> | null = null
@@ -69,133 +75,137 @@ const breathe = (): Promise<void> =>
     port2.postMessage(null)
   })
 
-/** @param known - the stamp of what is here already; nothing is loaded where it is still the newest */
-async function load(known: string | null): Promise<void> {
+const siteOf = ({ setup, port }: Pick<Head, 'setup' | 'port'>): CompiledSite =>
+  withShortLinks(compileSite(setup, port), (host, slug) => shortLinks.get(`${host} ${slug}`) ?? null)
+
+function learn(named: readonly Named[]): void {
+  for (const { host, slug, destination } of named) {
+    if (destination === null) shortLinks.delete(`${host} ${slug}`)
+    else shortLinks.set(`${host} ${slug}`, destination)
+  }
+}
+
+/** Loads everything, or what has changed since the last time. */
+async function load(): Promise<void> {
   const turn = ++loading
-  const startedAt = performance.now()
   const stop = new AbortController()
   try {
-    const pages: PlacementPage[] = []
-    let made: PlacementList | null = null
-    for await (const line of askLines('/placements/all', stop.signal)) {
-      if (turn !== loading) return stop.abort()
-      if (made === null) {
-        const head = JSON.parse(line) as Head
-        if (head.stamp === known) return stop.abort()
-        stamp = head.stamp
-        shortLinks.clear()
-        site = withShortLinks(compileSite(head.setup, head.port), (host, slug) => shortLinks.get(`${host} ${slug}`) ?? null)
-        made = new PlacementList(site, new Set(head.paths), new Map(head.fine))
-        list = made
-        tell({
-          type: 'started',
-          total: head.total,
-          partners: Object.fromEntries(head.setup.partners.map(({ id, name }) => [id, name])),
-          rules: Object.fromEntries(head.setup.rules.map(({ id, name }, i) => [id, `rule ${i + 1}: ${name}`])),
-        })
-        continue
-      }
-      const part = JSON.parse(line) as Part
-      pages.push(...part.pages)
-      for (const { host, slug, destination } of part.shortLinks) shortLinks.set(`${host} ${slug}`, destination)
-      const from = made.judged.length
-      made.add(part.rows.map((row) => readPlacement(pages, row)))
-      const paths = made.paths
-      tell({ type: 'rows', from, rows: made.judged.slice(from).map((judged) => rowOf(judged, paths)) })
-      if (lastAsk !== null && from === 0) answerList(lastAsk)
-      await breathe()
-    }
-    tell({ type: 'loaded', count: made?.judged.length ?? 0, ms: performance.now() - startedAt })
-    if (lastAsk !== null) answerList(lastAsk)
+    const lines = askLines(`/placements/all${stamp === null ? '' : `?after=${stamp}`}`, stop.signal)
+    const { value: first } = await lines.next()
+    if (turn !== loading || first === undefined) return stop.abort()
+    const head = JSON.parse(first) as Head
+    if (head.after !== null && head.stamp === stamp) return stop.abort()
+    const isDone = await (head.after === null ? loadAll(head, lines, turn) : takeChanges(head, lines, turn))
+    if (!isDone) return stop.abort()
+    stamp = head.stamp
   } catch (error) {
     if (!(error instanceof DOMException && error.name === 'AbortError')) tell({ type: 'failed', why: wordsOf(error) })
   }
 }
 
-const STATES = { vouched: 'vouched', nofollow: 'not vouched', sponsored: 'paid', ugc: 'visitor’s' } as const
-
-function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row {
-  const { placement, facts, decision } = judged
-  const { page, ordinal, start, text, written } = placement
-  const strand = strandOf(relTokens(decision.rel))
-  const lands = landsOf(facts, paths)
-  const { hints } = decision.because
-  const by =
-    hints.by === 'rule'
-      ? `rule ${hints.number}`
-      : hints.by === 'hand'
-        ? 'by hand'
-        : hints.by === 'sponsor'
-          ? 'written for a partner'
-          : hints.by === 'queue'
-            ? 'waits for a look'
-            : ''
-  const faults = [
-    ...(facts.isPartner && strand !== 'sponsored' && !facts.isWaiting ? ['paid but unmarked'] : []),
-    ...(lands === false ? ['does not land'] : []),
-  ]
-  const isInside = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
-  return {
-    pageId: page.id,
-    page: page.path,
-    title: page.title,
-    pageKind: page.kind,
-    ordinal,
-    start,
-    text,
-    href: written.href,
-    leads:
-      isInside && facts.address !== null
-        ? pathOf(facts.address)
-        : facts.kind === 'short link' || facts.site === null
-          ? written.href
-          : facts.site,
-    strand,
-    end: endOf(judged),
-    lands,
-    isShort: facts.kind === 'short link',
-    isPartner: facts.isPartner,
-    state: faults.length > 0 ? faults.join(', ') : `${STATES[strand]}${by === '' ? '' : ` · ${by}`}`,
-    isFaulty: faults.length > 0,
+/** @returns false where something newer is being loaded */
+async function loadAll(head: Head, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
+  const startedAt = performance.now()
+  shortLinks.clear()
+  const paths = new Set(head.paths.map(({ path }) => path))
+  const made = new PlacementList(siteOf(head), { paths, fine: new Map(head.fine) }, { keepsTags: true })
+  list = made
+  tell({
+    type: 'started',
+    total: head.total,
+    isLarge: head.isLarge,
+    partners: Object.fromEntries(head.setup.partners.map(({ id, name }) => [id, name])),
+    rules: Object.fromEntries(head.setup.rules.map(({ id, name }, i) => [id, `rule ${i + 1}: ${name}`])),
+  })
+  const pages: PlacementPage[] = []
+  for await (const line of lines) {
+    if (turn !== loading) return false
+    const from = made.rows.length
+    take(made, pages, JSON.parse(line) as Part)
+    tellRows(made, from)
+    if (lastAsk !== null && from === 0) answerList(lastAsk)
+    await breathe()
   }
+  tell({ type: 'loaded', count: made.total, ms: performance.now() - startedAt })
+  if (lastAsk !== null) answerList(lastAsk)
+  return true
 }
 
-const pathOf = (address: string): string => {
-  const { pathname, hash } = new URL(address)
-  return pathname + hash
+function take(into: PlacementList, pages: PlacementPage[], part: Part): void {
+  pages.push(...part.pages)
+  learn(part.shortLinks)
+  into.add(part.rows.map((row) => readPlacement(pages, row)))
+}
+
+/** Puts what changed in place of what was here; what did not change is neither sent nor judged again. */
+async function takeChanges(head: Head, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
+  const parts: Part[] = []
+  for await (const line of lines) parts.push(JSON.parse(line) as Part)
+  const known = list
+  if (turn !== loading || known === null) return false
+  const { generation, length: from } = known.rows
+  const pages: PlacementPage[] = []
+  const gone = new Set(head.changed)
+  const isOther = JSON.stringify(head.setup) !== JSON.stringify(known.site.setup)
+  learn(head.shortLinks)
+  if (isOther) known.judgeBy(siteOf(head))
+  if (head.shortLinks.length > 0) known.judgeShortLinks()
+  for (const part of parts) {
+    for (const page of part.pages) {
+      gone.delete(page.id)
+      known.replace(page, [])
+    }
+    take(known, pages, part)
+  }
+  for (const id of gone) known.remove(id)
+  const { paths } = known
+  if (head.hasAllPaths) known.know({ paths: new Set(head.paths.map(({ path }) => path)), fine: known.fine })
+  else known.knowPaths(head.paths)
+  if (head.fine !== null) known.know({ paths: known.paths, fine: new Map(head.fine) })
+  known.ask({})
+  const isElsewhere = generation !== known.rows.generation || isOther || head.shortLinks.length > 0 || paths !== known.paths
+  tellRows(known, isElsewhere ? 0 : from)
+  tell({ type: 'loaded', count: known.total, ms: 0 })
+  if (lastAsk !== null) answerList(lastAsk)
+  return true
+}
+
+/** Hands the screen the rows from one on. */
+function tellRows({ rows, paths }: PlacementList, first: number): void {
+  for (let from = first; from < rows.length; from += SLICE) {
+    const part: Row[] = []
+    for (let i = from; i < Math.min(from + SLICE, rows.length); i++) {
+      const judged = rows.judgedAt(i)
+      if (judged !== null) part.push(rowOf(judged, paths))
+    }
+    tell({ type: 'rows', from, rows: part })
+  }
 }
 
 function answerList(asked: Extract<ToEngine, { type: 'ask' }>): void {
   if (list === null) return
   const answer = list.ask(asked.query)
-  const groups = asked.isGrouped ? list.group(answer.found) : null
-  tell({ type: 'answer', id: asked.id, groups, ...answer }, [answer.found.buffer])
+  const groups = asked.isGrouped ? list.group(asked.query).slice(0) : null
+  tell({ type: 'answer', id: asked.id, groups, ...answer })
 }
 
-/** In slices: a rule that is still being typed gives way to the next letter. */
+/** A rule that is still being typed gives way to the next letter. */
 async function workOutImpact(id: number, rules: readonly Rule[]): Promise<void> {
   newestImpact = id
+  await breathe()
+  if (newestImpact !== id || list === null) return
   const startedAt = performance.now()
-  if (list === null || site === null) return
-  const draft = compileRules(rules)
-  const tally = new ImpactTally<JudgedPlacement>(site.rules, draft)
   const looked = list
-  const { judged: all } = looked
-  for (let i = 0; i < all.length; ) {
-    for (const end = Math.min(i + SLICE, all.length); i < end; i++) {
-      const judged = all[i]
-      if (judged !== undefined) tally.add(judged.placement.page.path, judged.facts, judged, judged.decision, looked.alikeAt(i))
-    }
-    await breathe()
-    if (newestImpact !== id) return
-  }
-  const impact = shownImpact(tally.result(), (judged) => decide(draft, judged.facts))
-  tell({ type: 'impact', id, impact, unheard: unheardRules(draft), ms: performance.now() - startedAt })
+  const draft = compileRules(rules)
+  const impact = looked.impact(rules)
+  const groups = impact.groups.map((group) => ({ ...group, examples: group.examples.flatMap((i) => looked.judgedAt(i) ?? []) }))
+  const shown = shownImpact({ ...impact, groups }, (judged) => decide(draft, judged.facts))
+  tell({ type: 'impact', id, impact: shown, unheard: unheardRules(draft), ms: performance.now() - startedAt })
 }
 
 function tellDetails(id: number, index: number): void {
-  const judged = list?.judged[index]
-  if (judged === undefined || list === null) return
+  const judged = list?.judgedAt(index) ?? null
+  if (judged === null || list === null) return
   tell({
     type: 'details',
     id,
@@ -213,9 +223,8 @@ function tellDetails(id: number, index: number): void {
 addEventListener('message', ({ data }: MessageEvent<ToEngine>) => {
   switch (data.type) {
     case 'load':
-      return void load(null)
     case 'refresh':
-      return void load(data.isForced ? null : stamp)
+      return void load()
     case 'ask':
       lastAsk = data
       return answerList(data)

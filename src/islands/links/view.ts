@@ -1,4 +1,4 @@
-import { FACETS, type Facet, FINDINGS, type Finding, type PlacementQuery } from '../../core/placements/index.ts'
+import { FACETS, type Facet, FINDINGS, type Finding, type PlacementQuery, SORTS } from '../../core/placements/index.ts'
 
 /** What a screen of links shows: kept in its address, so that it can be shared and come back to. */
 export interface LinksView {
@@ -24,6 +24,8 @@ export function readView(search: string): LinksView {
       destination: params.get('destination') ?? undefined,
       finding: isFinding(finding) ? finding : undefined,
       facets,
+      sort: SORTS.find((each) => each === params.get('sort')?.replace(/^-/, '')),
+      isDown: params.get('sort')?.startsWith('-') === true,
     },
   }
 }
@@ -37,9 +39,10 @@ export function writeView({ query, isGrouped }: LinksView): string {
 }
 
 /** A query as the API's filter takes it. */
-export function filterOf({ text, destination, finding, facets }: PlacementQuery): Record<string, string> {
+export function filterOf({ text, destination, finding, facets, sort, isDown }: PlacementQuery): Record<string, string> {
+  const order = sort === undefined || (sort === 'page' && isDown !== true) ? undefined : `${isDown === true ? '-' : ''}${sort}`
   return Object.fromEntries(
-    Object.entries({ text, destination, finding, ...facets }).filter(
+    Object.entries({ text, destination, finding, ...facets, sort: order }).filter(
       (entry): entry is [string, string] => entry[1] !== undefined && entry[1] !== '',
     ),
   )

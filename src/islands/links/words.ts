@@ -1,5 +1,5 @@
 import type { BulkChangeBody } from '../../contract/bulk-changes.ts'
-import type { Facet, Finding } from '../../core/placements/index.ts'
+import type { Facet, Finding, Sort } from '../../core/placements/index.ts'
 
 /** What a finding is called, in the singular and plural, what is wrong with it, and the change that mends it. */
 export interface FindingWords {
@@ -166,4 +166,23 @@ export function changeWords(change: BulkChangeBody): string {
     case 'bake':
       return 'baked into the pages'
   }
+}
+
+/** What a list is put in the order of, in words. */
+export const SORT_WORDS: Readonly<Record<Sort, string>> = {
+  page: 'page and place',
+  title: 'title of the page',
+  text: 'words',
+  href: 'address as written',
+  destination: 'destination',
+  site: 'site it leads to',
+  kind: 'kind of destination',
+  strand: 'what search engines are told',
+  rel: 'rel, as delivered',
+  end: 'how it opens',
+  target: 'target, as delivered',
+  because: 'who decided',
+  state: 'whether it lands',
+  tags: 'tags',
+  findings: 'number of findings',
 }

@@ -134,7 +134,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       setRules(now.rules, now.version)
       setOpenId(null)
       requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`)?.focus())
-      engine?.refresh(true)
+      engine?.refresh()
       toast.success('Saved. Every page is delivered by these rules from now on.', {
         duration: 20_000,
         action: { label: 'Undo', onClick: () => back.mutate({ version: now.version, rules: before.rules }) },
@@ -147,7 +147,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     onSuccess: (now) => {
       setSaved(now)
       setRules(now.rules, now.version)
-      engine?.refresh(true)
+      engine?.refresh()
       toast.success('The rules are as they were.')
       void queries.invalidateQueries()
     },

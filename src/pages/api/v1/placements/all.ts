@@ -7,8 +7,8 @@ import { answer } from '../_answer.ts'
 /** A hundred thousand placements are ten megabytes, and hardly one when pressed; the fastest level keeps the first rows quick. */
 const GZIP_LEVEL = 1
 
-export const GET = answer(API.sendPlacements, async ({ actor, services, request }) => {
-  const sent = await services.placements.send(actor)
+export const GET = answer(API.sendPlacements, async ({ actor, services, query, request }) => {
+  const sent = await services.placements.send(actor, query.after ?? null)
   if (!sent.ok) return sent
   const lines = Readable.from(sent.value)
   const isPressed = /\bgzip\b/.test(request.headers.get('accept-encoding') ?? '')

@@ -1,0 +1,132 @@
+import type { Looks } from '../rules/index.ts'
+import { longEnough } from './columns.ts'
+import type { PlacementRows } from './rows.ts'
+import { partOfPage } from './set.ts'
+
+/** Second numbers up to here have an array each, which is ten times as quick as asking a map. */
+const ARRAYS_MAX = 256
+
+/** Numbers for pairs of numbers, given as the pairs are met. */
+class Pairs {
+  /** By the second number, then the first: the number and 1. */
+  readonly #arrays: (Uint32Array | undefined)[] = []
+  readonly #numbers = new Map<number, number>()
+  #length = 0
+
+  of(first: number, second: number): number {
+    if (second >= ARRAYS_MAX) return this.#rare(first * LOOKS_MAX + second)
+    let array = this.#arrays[second]
+    if (array === undefined || first >= array.length) {
+      array = longEnough(array ?? new Uint32Array(64), first + 1, 0)
+      this.#arrays[second] = array
+    }
+    const known = array[first] ?? 0
+    if (known !== 0) return known - 1
+    array[first] = ++this.#length
+    return this.#length - 1
+  }
+
+  #rare(key: number): number {
+    let number = this.#numbers.get(key)
+    if (number === undefined) {
+      number = this.#length++
+      this.#numbers.set(key, number)
+    }
+    return number
+  }
+}
+/** More than rules can see differences of: one for each address of a large site. */
+const LOOKS_MAX = 4_194_304
+
+/**
+ * Numbers for placements that some lists of rules cannot tell apart: they look the same in themselves, and what the rules
+ * ask of addresses, places and tags has the same answers. A site of a million placements has some thousand of them.
+ */
+export class Classes {
+  readonly looks: Looks
+  readonly #rows: PlacementRows
+  readonly #alikes = new Pairs()
+  readonly #withAddress = new Pairs()
+  readonly #withPlace = new Pairs()
+  readonly #withTags = new Pairs()
+  readonly #seen: Readonly<Record<'address' | 'place' | 'tags', Map<string, number>>> = {
+    address: new Map(),
+    place: new Map(),
+    tags: new Map(),
+  }
+  /** By the number of the string, of the page, and of what is written and where: 0 where nobody has looked. */
+  #ofAddress = new Uint32Array(0)
+  #ofPlace = new Uint32Array(0)
+  readonly #ofTags = new Map<string, number>()
+  #generation: number
+
+  constructor(rows: PlacementRows, looks: Looks) {
+    this.#rows = rows
+    this.looks = looks
+    this.#generation = rows.generation
+  }
+
+  /** A page was put anew: it may stand elsewhere, and be of another kind. */
+  forgetPage(number: number): void {
+    if (number < this.#ofPlace.length) this.#ofPlace[number] = 0
+  }
+
+  /** The class of a row. They are counted from 0. */
+  of(i: number): number {
+    const { columns, generation } = this.#rows
+    if (generation !== this.#generation) {
+      this.#generation = generation
+      this.#ofAddress = new Uint32Array(0) // strings have other numbers
+    }
+    const { looks } = this
+    let number = this.#alikes.of(columns.alike.data[i] ?? 0, 0)
+    if (looks.asksForAddress) number = this.#withAddress.of(number, this.#addressOf(columns.address.data[i] ?? 0))
+    if (looks.asksForPlace) number = this.#withPlace.of(number, this.#placeOf(i, columns.page.data[i] ?? 0))
+    return looks.asksForTags ? this.#withTags.of(number, this.#tagsOf(i, columns.page.data[i] ?? 0)) : number
+  }
+
+  #number(of: 'address' | 'place' | 'tags', look: string): number {
+    const seen = this.#seen[of]
+    const known = seen.get(look)
+    if (known !== undefined) return known
+    seen.set(look, seen.size + 1)
+    return seen.size
+  }
+
+  #addressOf(code: number): number {
+    const { strings } = this.#rows
+    if (code >= this.#ofAddress.length) this.#ofAddress = longEnough(this.#ofAddress, strings.length, 0)
+    const known = this.#ofAddress[code] ?? 0
+    if (known !== 0) return known
+    const text = strings.values[code] ?? ''
+    const number = this.#number('address', this.looks.ofAddress(text === '' ? null : text))
+    this.#ofAddress[code] = number
+    return number
+  }
+
+  #placeOf(i: number, pageNumber: number): number {
+    if (pageNumber >= this.#ofPlace.length) this.#ofPlace = longEnough(this.#ofPlace, this.#rows.stretches.length, 0)
+    const known = this.#ofPlace[pageNumber] ?? 0
+    if (known !== 0) return known
+    const page = this.#rows.stretches[pageNumber]?.page
+    const facts = this.#rows.judgedAt(i)?.facts
+    if (page === undefined || facts === undefined) return 0
+    const place = { page: facts.page, part: partOfPage(page), isSponsoredPage: facts.isSponsoredPage }
+    const number = this.#number('place', this.looks.ofPlace(place))
+    this.#ofPlace[pageNumber] = number
+    return number
+  }
+
+  #tagsOf(i: number, pageNumber: number): number {
+    const written = this.#rows.columns.written.data[i] ?? 0
+    const tags = this.#rows.stretches[pageNumber]?.page.tags ?? []
+    const hasOwn = this.#rows.writtenValues(written).tags !== null
+    if (!hasOwn && tags.length === 0) return 0
+    const key = `${hasOwn ? written : -1} ${tags.join('\n')}`
+    const known = this.#ofTags.get(key)
+    if (known !== undefined) return known
+    const number = this.#number('tags', this.looks.ofTags(this.#rows.judgedAt(i)?.facts.tags ?? []))
+    this.#ofTags.set(key, number)
+    return number
+  }
+}

@@ -1,0 +1,125 @@
+/** So often all strings are looked through before an index of them is made. */
+const LOOKS_MAX = 4
+
+/** Strings by number, each kept once. */
+export class Numbered {
+  readonly values: string[]
+  /** Made when it is first asked for: a list that is only read again needs none. */
+  #numbers: Map<string, number> | null = null
+  #few: Map<string, number> | null = null
+  #looks = 0
+
+  constructor(values: string[] = []) {
+    this.values = values
+  }
+
+  /**
+   * Gets ready for a few values to be asked for: looking through all strings once costs a tenth of an index of them. After
+   * some times the index is made all the same.
+   */
+  expect(values: Iterable<string>): void {
+    if (this.#numbers !== null) return
+    const few = new Map<string, number>()
+    for (const value of values) few.set(value, -1)
+    if (few.size > this.values.length / 10 || this.#looks++ >= LOOKS_MAX) return
+    for (let i = 0; i < this.values.length; i++) {
+      const value = this.values[i] ?? ''
+      if (few.has(value)) few.set(value, i)
+    }
+    this.#few = few
+  }
+
+  /** The number of a value, which is given one if it has none yet. */
+  numberOf(value: string): number {
+    const found = this.find(value)
+    if (found !== -1) return found
+    const number = this.values.push(value) - 1
+    this.#numbers?.set(value, number)
+    if (this.#few?.has(value) === true) this.#few.set(value, number)
+    return number
+  }
+
+  /** @returns -1 for a value that has no number */
+  find(value: string): number {
+    const expected = this.#few?.get(value)
+    if (expected !== undefined) return expected
+    if (this.#numbers === null) {
+      this.#few = null
+      this.#numbers = new Map()
+      for (let i = 0; i < this.values.length; i++) this.#numbers.set(this.values[i] ?? '', i)
+    }
+    return this.#numbers.get(value) ?? -1
+  }
+
+  get length(): number {
+    return this.values.length
+  }
+}
+
+/** Whole numbers one after the other, below 2^32. */
+export class Column {
+  data: Uint32Array<ArrayBuffer>
+
+  constructor(data: Uint32Array<ArrayBuffer> = new Uint32Array(1024)) {
+    this.data = data
+  }
+
+  set(i: number, value: number): void {
+    if (i >= this.data.length) {
+      const grown = new Uint32Array(Math.max(i + 1, this.data.length * 2))
+      grown.set(this.data)
+      this.data = grown
+    }
+    this.data[i] = value
+  }
+
+  at(i: number): number {
+    return this.data[i] ?? 0
+  }
+}
+
+/** At least `length` numbers of the same array, kept where it is long enough. */
+export function longEnough<A extends Uint8Array | Int8Array | Uint32Array>(array: A, length: number, fill: number): A {
+  if (array.length >= length) return array
+  const grown = new (array.constructor as new (length: number) => A)(Math.max(length, array.length * 2))
+  grown.fill(fill, array.length)
+  grown.set(array)
+  return grown
+}
+
+const RADIX_BITS = 16
+const RADIX = 1 << RADIX_BITS
+
+/**
+ * Puts rows into the order of their ranks, in linear time; rows of one rank stay as they stood to each other.
+ * @param rankOf - of each row, below 2^32
+ */
+export function byRank(rows: Uint32Array<ArrayBuffer>, rankOf: (row: number) => number): Uint32Array<ArrayBuffer> {
+  let [from, keys] = [rows, new Uint32Array(rows.length)]
+  let most = 0
+  for (let k = 0; k < from.length; k++) {
+    const rank = rankOf(from[k] ?? 0)
+    keys[k] = rank
+    if (rank > most) most = rank
+  }
+  for (let shift = 0; shift === 0 || (shift < 32 && most >>> shift > 0); shift += RADIX_BITS) {
+    const starts = new Uint32Array(RADIX + 1)
+    for (let k = 0; k < keys.length; k++) {
+      const digit = ((keys[k] ?? 0) >>> shift) & (RADIX - 1)
+      starts[digit + 1] = (starts[digit + 1] ?? 0) + 1
+    }
+    for (let digit = 0; digit < RADIX; digit++) starts[digit + 1] = (starts[digit + 1] ?? 0) + (starts[digit] ?? 0)
+    const [to, toKeys] = [new Uint32Array(rows.length), new Uint32Array(rows.length)]
+    for (let k = 0; k < keys.length; k++) {
+      const key = keys[k] ?? 0
+      const digit = (key >>> shift) & (RADIX - 1)
+      const place = starts[digit] ?? 0
+      starts[digit] = place + 1
+      to[place] = from[k] ?? 0
+      toKeys[place] = key
+    }
+    from = to
+    keys = toKeys
+  }
+  return from
+}

@@ -1,0 +1,232 @@
+import { readTags } from '../rules/index.ts'
+import { CLASS_FACETS, type ClassFacet } from './decided.ts'
+import { FINDINGS } from './findings.ts'
+import type { ShownList } from './list.ts'
+import { FACETS, type Facet, type PlacementAnswer, type PlacementQuery } from './query.ts'
+import { WORDS } from './rows.ts'
+import type { PlacementPage } from './set.ts'
+
+export const STATES_BY_NUMBER = ['does not land', 'lands', 'not checked', 'waits'] as const
+
+/** The first folder of a page's path; a shared part has none. */
+const folderOf = ({ kind, path }: PlacementPage): string => (kind === 'page' ? (/^\/[^/]+\//.exec(path)?.[0] ?? '/') : '')
+
+/** How often each value of what a row can be counted by was found: classes, pages, states, words, and own tags. */
+class Counts {
+  readonly classes: Uint32Array
+  readonly pages: Uint32Array
+  readonly written: Uint32Array
+  readonly states = new Uint32Array(STATES_BY_NUMBER.length)
+  readonly words = new Uint32Array(WORDS.length)
+
+  constructor(classes: number, pages: number, written: number) {
+    this.classes = new Uint32Array(classes)
+    this.pages = new Uint32Array(pages)
+    this.written = new Uint32Array(written)
+  }
+}
+
+const count = (counts: Uint32Array, at: number): void => {
+  counts[at] = (counts[at] ?? 0) + 1
+}
+
+/** Words that are looked for, at most this many at once, as bits. */
+const WORDS_AT_ONCE = 31
+
+/** One question to a list, worked out in one pass over its numbers. */
+export class Narrowing {
+  readonly #list: ShownList
+  readonly #query: PlacementQuery
+
+  constructor(list: ShownList, query: PlacementQuery) {
+    this.#list = list
+    this.#query = query
+  }
+
+  answer(): PlacementAnswer {
+    const { rows, classOf, decided, states, bits: bitsOf } = this.#list
+    const { facets = {}, finding, destination, page: onPage, isUnmarked } = this.#query
+    const { columns, stretches } = rows
+    const [written, wordsOf, destinations] = [columns.written.data, columns.words.data, columns.destination.data]
+    const asked = FACETS.filter((facet) => facets[facet] !== undefined)
+    const newCounts = (): Counts => new Counts(decided.known.length, stretches.length, rows.written.length)
+    const all = newCounts()
+    const failing = new Map<Facet, Counts>(asked.map((facet) => [facet, newCounts()]))
+    const classFails = this.#classFails(asked.filter((facet): facet is ClassFacet => (CLASS_FACETS as readonly string[]).includes(facet)))
+    const pageFails = this.#pageFails(asked.filter((facet) => facet === 'where' || facet === 'folder'))
+    const state = facets.state === undefined ? null : (STATES_BY_NUMBER as readonly string[]).indexOf(facets.state)
+    const words = facets.words === undefined ? null : (WORDS as readonly string[]).indexOf(facets.words)
+    const tag = facets.tag?.toLowerCase()
+    const ownTags = rows.written.values.map((_, code) => readTags(rows.writtenValues(code).tags))
+    const isTaggedWritten = tag === undefined ? null : ownTags.map((tags) => tags.some((each) => each.toLowerCase() === tag))
+    const wanted = destination === undefined ? null : rows.strings.find(destination)
+    const holdsWords = this.#search()
+    const bit = finding === undefined ? 0 : 1 << FINDINGS.indexOf(finding)
+    const byBits = new Uint32Array(1 << FINDINGS.length)
+    const found = new Uint32Array(rows.live)
+    let length = 0
+    let pages = 0
+    for (const { number, stretch } of rows.inOrder()) {
+      const { page, from, to } = stretch
+      if (onPage !== undefined && page.path !== onPage) continue
+      const { failed: failedOfPage, fails: failsOfPage } = pageFails[number] ?? NONE
+      if (failsOfPage > 1) continue
+      const isTaggedPage = tag !== undefined && page.tags.some((each) => each.toLowerCase() === tag)
+      const before = length
+      for (let i = from; i < to; i++) {
+        const known = (classOf[i] ?? 0) - 1
+        let fails = failsOfPage
+        let failed: Facet | null = failedOfPage
+        const ofClass = classFails[known]
+        if (ofClass !== undefined && ofClass.fails > 0) {
+          fails += ofClass.fails
+          failed = ofClass.failed
+        }
+        if (state !== null && states[i] !== state) {
+          fails++
+          failed = 'state'
+        }
+        if (words !== null && wordsOf[i] !== words) {
+          fails++
+          failed = 'words'
+        }
+        if (isTaggedWritten !== null && !isTaggedPage && isTaggedWritten[written[i] ?? 0] !== true) {
+          fails++
+          failed = 'tag'
+        }
+        // What fails one facet alone is counted there: that is what choosing another value would find.
+        if (fails > 1) continue
+        if (wanted !== null && destinations[i] !== wanted) continue
+        if (isUnmarked !== undefined && decided.known[known]?.isUnmarked !== isUnmarked) continue
+        if (holdsWords !== null && !holdsWords(i, number)) continue
+        const bits = bitsOf[i] ?? 0
+        if (fails === 0) count(byBits, bits)
+        if (bit !== 0 && (bits & bit) === 0) continue
+        const counts = fails === 0 ? all : failing.get(failed ?? 'site')
+        if (counts === undefined) continue
+        count(counts.classes, known)
+        count(counts.pages, number)
+        count(counts.written, written[i] ?? 0)
+        count(counts.states, states[i] ?? 0)
+        count(counts.words, wordsOf[i] ?? 0)
+        if (fails === 0) found[length++] = i
+      }
+      if (length > before) pages++
+    }
+    return {
+      found: found.slice(0, length),
+      pages,
+      counts: Object.fromEntries(
+        FACETS.map((facet) => [facet, this.#ranked(facet, ownTags, all, failing.get(facet))]),
+      ) as PlacementAnswer['counts'],
+      findings: findingsIn(byBits),
+    }
+  }
+
+  /** Of each class which of the facets it fails; of several the last, and how many. */
+  #classFails(asked: readonly ClassFacet[]): readonly Failing[] {
+    if (asked.length === 0) return []
+    const { decided } = this.#list
+    const wanted = asked.map((facet) => [facet, decided.facets[facet].values.find(this.#query.facets?.[facet] ?? '')] as const)
+    return decided.known.map((_, k) => {
+      const failed = wanted.filter(([facet, value]) => decided.facets[facet].of.at(k) !== value)
+      return { fails: failed.length, failed: failed[0]?.[0] ?? null }
+    })
+  }
+
+  #pageFails(asked: readonly Facet[]): readonly Failing[] {
+    if (asked.length === 0) return []
+    const { facets = {} } = this.#query
+    return this.#list.rows.stretches.map((stretch) => {
+      if (stretch === null) return NONE
+      const failed = asked.filter((facet) => (facet === 'where' ? stretch.page.kind : folderOf(stretch.page)) !== facets[facet])
+      return { fails: failed.length, failed: failed[0] ?? null }
+    })
+  }
+
+  /** Looks through every string once, however many links have it. @returns whether a row holds all words; null where none is asked for */
+  #search(): ((i: number, page: number) => boolean) | null {
+    const wanted = [
+      ...new Set(
+        (this.#query.text ?? '')
+          .toLowerCase()
+          .split(/\s+/)
+          .filter((word) => word !== ''),
+      ),
+    ]
+    if (wanted.length === 0) return null
+    const { rows, haystack } = this.#list
+    const strings = this.#list.lower()
+    haystack.take(strings)
+    const [text, href, address] = [rows.columns.text.data, rows.columns.href.data, rows.columns.address.data]
+    const tests: ((i: number, page: number) => boolean)[] = []
+    for (let from = 0; from < wanted.length; from += WORDS_AT_ONCE) {
+      const part = wanted.slice(from, from + WORDS_AT_ONCE)
+      const pages = new Uint32Array(rows.stretches.length)
+      for (const { number, stretch } of rows.inOrder()) {
+        const value = `${stretch.page.title}\n${stretch.page.path}`.toLowerCase()
+        pages[number] = part.reduce((bits, word, k) => (value.includes(word) ? bits | (1 << k) : bits), 0)
+      }
+      const found = new Uint32Array(strings.length)
+      for (const [k, word] of part.entries()) haystack.mark(word, 1 << k, strings, found)
+      const all = 2 ** part.length - 1
+      tests.push(
+        (i, page) => ((found[text[i] ?? 0] ?? 0) | (found[href[i] ?? 0] ?? 0) | (found[address[i] ?? 0] ?? 0) | (pages[page] ?? 0)) === all,
+      )
+    }
+    const [one] = tests
+    return tests.length > 1 ? (i, page) => tests.every((holds) => holds(i, page)) : (one ?? null)
+  }
+
+  /** The values of a facet with how many there are, most first. */
+  #ranked(
+    facet: Facet,
+    ownTags: readonly (readonly string[])[],
+    ...all: readonly (Counts | undefined)[]
+  ): readonly (readonly [string, number])[] {
+    const { decided, rows } = this.#list
+    const links = new Map<string, number>()
+    const add = (value: string, more: number): void => {
+      if (more > 0 && value !== '') links.set(value, (links.get(value) ?? 0) + more)
+    }
+    for (const counts of all) {
+      if (counts === undefined) continue
+      if (facet === 'state') for (const [k, value] of STATES_BY_NUMBER.entries()) add(value, counts.states[k] ?? 0)
+      else if (facet === 'words') for (const [k, value] of WORDS.entries()) add(value, counts.words[k] ?? 0)
+      else if (facet === 'where' || facet === 'folder' || facet === 'tag') {
+        for (const { number, stretch } of rows.inOrder()) {
+          const more = counts.pages[number] ?? 0
+          if (more === 0) continue
+          if (facet === 'tag') for (const tag of stretch.page.tags) add(tag, more)
+          else add(facet === 'where' ? stretch.page.kind : folderOf(stretch.page), more)
+        }
+        if (facet === 'tag') for (const [code, tags] of ownTags.entries()) for (const tag of tags) add(tag, counts.written[code] ?? 0)
+      } else {
+        const { values, of } = decided.facets[facet]
+        const byValue = new Uint32Array(values.length)
+        for (let k = 0; k < counts.classes.length; k++) {
+          const value = of.at(k)
+          byValue[value] = (byValue[value] ?? 0) + (counts.classes[k] ?? 0)
+        }
+        for (const [k, value] of values.values.entries()) add(value, byValue[k] ?? 0)
+      }
+    }
+    return [...links].sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
+  }
+}
+
+/** How often each finding is there. @param byBits - how many rows have just these findings */
+function findingsIn(byBits: Uint32Array): PlacementAnswer['findings'] {
+  const findings = new Uint32Array(FINDINGS.length)
+  for (let bits = 1; bits < byBits.length; bits++) {
+    const links = byBits[bits] ?? 0
+    if (links > 0) for (let k = 0; k < FINDINGS.length; k++) if ((bits & (1 << k)) !== 0) findings[k] = (findings[k] ?? 0) + links
+  }
+  return Object.fromEntries(FINDINGS.flatMap((finding, k) => ((findings[k] ?? 0) > 0 ? [[finding, findings[k]]] : [])))
+}
+
+interface Failing {
+  readonly fails: number
+  readonly failed: Facet | null
+}
+const NONE: Failing = { fails: 0, failed: null }

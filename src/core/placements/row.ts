@@ -1,0 +1,76 @@
+import { relTokens, type Strand, strandOf } from '../rules/index.ts'
+import { endOf } from './decided.ts'
+import { type JudgedPlacement, landsOf } from './set.ts'
+
+/** A placement as a row of the list shows it. */
+export interface Row {
+  readonly pageId: string
+  readonly page: string
+  readonly title: string
+  readonly pageKind: 'page' | 'block' | 'menu'
+  readonly ordinal: number
+  readonly start: number
+  readonly text: string
+  readonly href: string
+  /** Site it leads to, or the path of an inside page. */
+  readonly leads: string
+  readonly strand: Strand
+  readonly end: 'new tab' | 'same tab' | 'file'
+  readonly lands: boolean | null
+  readonly isShort: boolean
+  readonly isPartner: boolean
+  /** What it is and who says so, in a few words. */
+  readonly state: string
+  readonly isFaulty: boolean
+}
+
+const STRANDS = { vouched: 'vouched', nofollow: 'not vouched', sponsored: 'paid', ugc: 'visitor’s' } as const
+
+export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row {
+  const { placement, facts, decision } = judged
+  const { page, ordinal, start, text, written } = placement
+  const strand = strandOf(relTokens(decision.rel))
+  const lands = landsOf(facts, paths)
+  const by = sayBy(judged)
+  const faults = [
+    ...(facts.isPartner && strand !== 'sponsored' && !facts.isWaiting ? ['paid but unmarked'] : []),
+    ...(lands === false ? ['does not land'] : []),
+  ]
+  const isInside = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
+  return {
+    pageId: page.id,
+    page: page.path,
+    title: page.title,
+    pageKind: page.kind,
+    ordinal,
+    start,
+    text,
+    href: written.href,
+    leads:
+      isInside && facts.address !== null
+        ? pathOf(facts.address)
+        : facts.kind === 'short link' || facts.site === null
+          ? written.href
+          : facts.site,
+    strand,
+    end: endOf(judged),
+    lands,
+    isShort: facts.kind === 'short link',
+    isPartner: facts.isPartner,
+    state: faults.length > 0 ? faults.join(', ') : `${STRANDS[strand]}${by === '' ? '' : ` · ${by}`}`,
+    isFaulty: faults.length > 0,
+  }
+}
+
+function sayBy({ decision }: JudgedPlacement): string {
+  const { hints } = decision.because
+  if (hints.by === 'rule') return `rule ${hints.number}`
+  if (hints.by === 'hand') return 'by hand'
+  if (hints.by === 'sponsor') return 'written for a partner'
+  return hints.by === 'queue' ? 'waits for a look' : ''
+}
+
+const pathOf = (address: string): string => {
+  const { pathname, hash } = new URL(address)
+  return pathname + hash
+}

@@ -1,0 +1,126 @@
+import type { PlacementDetails } from '../../contract/placements.ts'
+import type { DestinationGroup, PlacementAnswer, PlacementQuery, Row, ShownExample } from '../../core/placements/index.ts'
+import { compileRules, type Impact, type Rule, unheardRules } from '../../core/rules/index.ts'
+import { ask, wordsOf } from '../../ui/api.ts'
+import type { EngineState } from './engine.ts'
+import { filterOf } from './view.ts'
+
+/** Rows that are asked for at once. */
+const PART = 200
+/** Rows that can be chosen one by one: each part of them is asked for. */
+export const CHOSEN_MAX = 10_000
+
+interface Shown {
+  readonly stamp: number
+  readonly total: number
+  readonly found: number
+  readonly rows: readonly Row[]
+  readonly groups: readonly DestinationGroup[] | null
+  readonly numbers: (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & { readonly links: number }) | null
+}
+
+/** A list that is too long for a browser: the server finds, counts and sorts, and only what is looked at comes over. */
+export class FarList {
+  readonly #show: (change: Partial<EngineState>) => void
+  #asked: { readonly query: PlacementQuery; readonly isGrouped: boolean } | null = null
+  #stop = new AbortController()
+  #impactStop = new AbortController()
+  #parts = new Map<number, Promise<void>>()
+  #rows: Row[] = []
+  #groups: DestinationGroup[] | null = null
+  #stamp = -1
+
+  constructor(show: (change: Partial<EngineState>) => void) {
+    this.#show = show
+  }
+
+  /** A new question, from its beginning. */
+  ask(query: PlacementQuery, isGrouped: boolean): void {
+    this.#asked = { query, isGrouped }
+    this.#begin()
+  }
+
+  /** Something has changed on the server. */
+  refresh(): void {
+    if (this.#asked !== null) this.#begin()
+  }
+
+  /** Makes sure that a stretch of the list is here. */
+  async need(from: number, to: number): Promise<void> {
+    const parts: Promise<void>[] = []
+    for (let part = Math.floor(from / PART); part * PART < to; part++) {
+      const known = this.#parts.get(part) ?? this.#read(part)
+      this.#parts.set(part, known)
+      parts.push(known)
+    }
+    await Promise.all(parts)
+  }
+
+  async impact(rules: readonly Rule[], key: string): Promise<void> {
+    this.#impactStop.abort()
+    this.#impactStop = new AbortController()
+    const { signal } = this.#impactStop
+    const startedAt = performance.now()
+    try {
+      const impact = await ask<Impact<ShownExample>>('POST', '/rules/impact', { rules }, signal)
+      this.#show({ impact: { impact, unheard: unheardRules(compileRules(rules)), ms: performance.now() - startedAt, of: key } })
+    } catch (error) {
+      if (!signal.aborted) this.#show({ failure: wordsOf(error) })
+    }
+  }
+
+  async details(index: number): Promise<void> {
+    const row = this.#rows[index]
+    if (row === undefined) return
+    try {
+      const details = await ask<PlacementDetails>('GET', `/placements/details?pageId=${row.pageId}&ordinal=${row.ordinal}`)
+      this.#show({ details: { index, details } })
+    } catch (error) {
+      this.#show({ failure: wordsOf(error) })
+    }
+  }
+
+  stop(): void {
+    this.#stop.abort()
+    this.#impactStop.abort()
+  }
+
+  #begin(): void {
+    this.#stop.abort()
+    this.#stop = new AbortController()
+    this.#parts = new Map([[0, this.#read(0)]])
+  }
+
+  async #read(part: number): Promise<void> {
+    const { signal } = this.#stop
+    if (this.#asked === null) return
+    const { query, isGrouped } = this.#asked
+    const params = new URLSearchParams({ ...filterOf(query), from: String(part * PART), count: String(PART), grouped: String(isGrouped) })
+    try {
+      const shown = await ask<Shown>('GET', `/placements/view?${params}`, undefined, signal)
+      if (signal.aborted) return
+      if (part === 0) this.#takeFirst(shown)
+      else if (shown.stamp !== this.#stamp) return this.#begin() // the parts would not fit together
+      for (const [k, row] of shown.rows.entries()) this.#rows[part * PART + k] = row
+      for (const [k, group] of (shown.groups ?? []).entries()) if (this.#groups !== null) this.#groups[part * PART + k] = group
+      this.#show({ rows: this.#rows })
+    } catch (error) {
+      if (signal.aborted) return
+      this.#parts.delete(part)
+      this.#show({ failure: wordsOf(error) })
+    }
+  }
+
+  #takeFirst({ stamp, total, found, groups, numbers }: Shown): void {
+    this.#stamp = stamp
+    this.#rows = []
+    this.#groups = groups === null ? null : Array.from({ length: found })
+    if (numbers === null) return
+    this.#show({
+      failure: null,
+      total,
+      isLoaded: true,
+      answer: { ...numbers, found: { length: numbers.links, at: (place) => place }, groups: this.#groups },
+    })
+  }
+}

@@ -1,0 +1,150 @@
+import { TAG_MAX_CHARS } from '../core/content/index.ts'
+import {
+  type Fine,
+  type PlacementPage,
+  type SentPlacement,
+  type Placement as StoredPlacement,
+  sendPlacement,
+} from '../core/placements/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { SiteGround, SiteSetup } from '../core/rules/index.ts'
+import { type Change, changesAfter, logEnds } from '../data/changes.ts'
+import { listFine } from '../data/fine-findings.ts'
+import { countPlacements, ownPaths, pathsOf } from '../data/pages.ts'
+import { namesOf } from '../data/short-links.ts'
+import type { Actor, Context, SiteViews } from './context.ts'
+import { KnownShortLinks } from './known-short-links.ts'
+import { learnShortLinks, readPages, storedPlacements } from './placement-lists.ts'
+
+/** What one must be allowed to read to judge links by oneself. */
+const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
+
+/** More links than these no screen holds by itself; the server answers for them. */
+export const SCREEN_MAX = 100_000
+/** After more changes a screen loads everything anew. */
+const FOLLOWED_MAX = 300
+
+/** What a screen gets first of all placements: what is needed to judge them. The placements follow in steps. */
+export interface PlacementsHead {
+  /** Newest change that is in it. */
+  readonly stamp: number
+  /** What follows is what changed after this one; null for everything. */
+  readonly after: number | null
+  /** There are so many that none follows. */
+  readonly isLarge: boolean
+  readonly setup: SiteSetup
+  readonly port: number
+  readonly total: number
+  /** Of all pages and files; or of those that have come or gone. */
+  readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
+  readonly hasAllPaths: boolean
+  /** What people marked as fine, by key; null where that has not changed. */
+  readonly fine: readonly (readonly [key: string, fine: Fine])[] | null
+  /** Pages that have changed: those that do not follow have no links any more. */
+  readonly changed: readonly string[]
+  readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string | null }[]
+}
+
+/** Placements with the pages they hang on, and where the short links lead that are new in them. */
+export interface PlacementsPart {
+  readonly pages: readonly PlacementPage[]
+  readonly rows: readonly SentPlacement[]
+  readonly shortLinks: PlacementsHead['shortLinks']
+}
+
+/**
+ * All placements for a screen to judge by itself, as lines of JSON: a head, then parts.
+ * @param after - the newest change that the screen knows; null for none
+ */
+export async function sendPlacements(
+  { db, settings }: Context,
+  views: SiteViews,
+  actor: Actor,
+  after: number | null,
+): Promise<Result<AsyncGenerator<string>, 'forbidden'>> {
+  // Its first line holds what links are judged by: rules, partners with their accounts, and short links.
+  if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
+  const { siteId } = actor
+  const view = await views.of(actor)
+  const stamp = (await logEnds(db, siteId))[0]?.number ?? 0
+  const total = await countPlacements(db, siteId)
+  const changes = after === null ? null : await changesAfter(db, { siteId, after, limit: FOLLOWED_MAX })
+  const head = { stamp, total, setup: view.setup, port: settings.port, isLarge: total > SCREEN_MAX }
+  if (head.isLarge)
+    return ok(lines({ ...head, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }, nothing()))
+  const short = new KnownShortLinks(db, siteId)
+  if (changes !== null && isFollowed(changes)) {
+    const keysOf = (...capabilities: readonly Change['capability'][]): string[] => [
+      ...new Set(changes.filter(({ capability, what }) => capabilities.includes(capability) && what !== 'published').map(({ key }) => key)),
+    ]
+    const changed = keysOf('pages', 'waiting')
+    const come = [...new Set(changes.filter(hasPath).map(({ key }) => key))]
+    const known = await pathsOf(db, siteId, come)
+    // Nobody knows any more where something was that was deleted.
+    const paths = known.length < come.length ? await allPaths() : known
+    const fine = keysOf('findings').length > 0 ? [...(await listFine(db, siteId))] : null
+    const shortLinks = await namesOf(db, siteId, keysOf('short-links'))
+    const whole = {
+      ...head,
+      after,
+      paths,
+      hasAllPaths: known.length < come.length,
+      fine,
+      changed,
+      shortLinks,
+      stamp: changes[changes.length - 1]?.number ?? stamp,
+    }
+    return ok(lines(whole, parts(short, view, changedPages(changed))))
+  }
+  const whole: PlacementsHead = {
+    ...head,
+    after: null,
+    paths: await allPaths(),
+    hasAllPaths: true,
+    fine: [...(await listFine(db, siteId))],
+    changed: [],
+    shortLinks: [],
+  }
+  return ok(lines(whole, parts(short, view, storedPlacements(db, siteId, true))))
+
+  async function allPaths() {
+    return [...(await ownPaths(db, siteId))].map((path) => ({ path, isHere: true }))
+  }
+
+  async function* changedPages(ids: readonly string[]) {
+    for (const { page, placements } of await readPages(db, siteId, ids)) yield { pages: [page], rows: placements }
+  }
+}
+
+/** A page or file has come or gone. */
+const hasPath = ({ capability, what }: Change): boolean =>
+  capability === 'files' ? what !== 'published' : capability === 'pages' && (what === 'made' || what === 'removed')
+
+/** Who follows can take these over one by one. */
+const isFollowed = (changes: readonly Change[]): boolean =>
+  changes.length < FOLLOWED_MAX &&
+  !changes.some(
+    ({ capability }) => capability === 'partners' || capability === 'hosts' || capability === 'sites' || capability === 'waiting',
+  )
+
+async function* nothing(): AsyncGenerator<PlacementsPart> {}
+
+async function* lines(head: PlacementsHead, following: AsyncGenerator<PlacementsPart>): AsyncGenerator<string> {
+  yield `${JSON.stringify(head)}\n`
+  for await (const part of following) yield `${JSON.stringify(part)}\n`
+}
+
+async function* parts(
+  short: KnownShortLinks,
+  view: SiteGround,
+  stored: AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }>,
+): AsyncGenerator<PlacementsPart> {
+  const numbers = new Map<string, number>()
+  for await (const { pages, rows } of stored) {
+    for (const page of pages) numbers.set(page.id, numbers.size)
+    const known = short.all.length
+    await learnShortLinks(short, view, rows)
+    const sent = rows.map((row) => sendPlacement(numbers.get(row.page.id) ?? 0, row, row.tag.length >= TAG_MAX_CHARS))
+    yield { pages, rows: sent, shortLinks: short.all.slice(known) }
+  }
+}

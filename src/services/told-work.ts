@@ -1,0 +1,37 @@
+import { fail, type Result } from '../core/result.ts'
+import { beginJob, endJob, tellProgress } from '../data/jobs.ts'
+import type { Actor, Context } from './context.ts'
+
+const PROGRESS_MS = 250
+
+/** Tells how far work is. @returns whether it is to stop */
+export type Told = (done: number) => Promise<boolean>
+const UNTOLD: Told = async () => false
+
+/**
+ * Does work of which somebody wants to know how far it is, and that they may stop: under a job of an id that they chose.
+ * @param work - answers "cancelled" once it was told to stop, and has then done nothing
+ */
+export async function toldWork<T, F extends string>(
+  { db }: Pick<Context, 'db'>,
+  actor: Actor,
+  { job, kind, total }: { job: string | undefined; kind: string; total: number },
+  work: (tell: Told) => Promise<Result<T, F>>,
+): Promise<Result<T, F | 'job-not-ready'>> {
+  if (job === undefined) return work(UNTOLD)
+  if (!(await beginJob(db, { id: job, siteId: actor.siteId, kind, personId: actor.personId, total }))) return fail('job-not-ready')
+  let toldAt = 0
+  try {
+    const done = await work(async (count) => {
+      if (Date.now() - toldAt < PROGRESS_MS) return false
+      toldAt = Date.now()
+      return tellProgress(db, job, count)
+    })
+    const isCancelled = !done.ok && done.fault === 'cancelled'
+    await endJob(db, job, done.ok ? 'done' : isCancelled ? 'cancelled' : 'failed', null)
+    return done
+  } catch (error) {
+    await endJob(db, job, 'failed', 'It broke off, and nothing of it was kept.').catch(() => {}) // what went wrong before is what is told
+    throw error
+  }
+}
