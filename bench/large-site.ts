@@ -4,8 +4,8 @@ import { updateDrafts } from '../src/data/drafts.ts'
 import { readSettings } from '../src/environment.ts'
 import { newContent } from '../src/services/content.ts'
 import { type Actor, createServices, type OwnServices, ServiceThreads } from '../src/services/index.ts'
-import type { WithThreads } from '../src/services/threads.ts'
 import { actorFor } from '../src/services/people.ts'
+import type { WithThreads } from '../src/services/threads.ts'
 import { makeOwn } from './own.ts'
 
 type Carried = WithThreads<OwnServices>
@@ -58,6 +58,7 @@ export async function onLargeSite<T>(links: number, work: (site: LargeSite) => P
   const start = async (): Promise<Carried> => {
     await threads?.close()
     threads = new ServiceThreads(settings)
+    threads.start()
     return threads.carry(createServices({ db, settings, log: pino({ level: 'error' }), enqueue: async () => {} }))
   }
   try {

@@ -218,8 +218,8 @@ export function namesOf(db: Database, siteId: string, ids: readonly string[]): P
     db,
     `SELECT h.host, s.slug, l.destination FROM short_links l JOIN short_link_slugs s ON s.short_link_id = l.id JOIN hosts h ON h.id = s.host_id
      WHERE l.site_id = $1 AND l.id = ANY($2::uuid[])
-     UNION ALL SELECT h.host, slug, NULL FROM short_links l CROSS JOIN LATERAL unnest(l.removed_slugs) slug JOIN hosts h ON h.id = l.host_id
-     WHERE l.site_id = $1 AND l.id = ANY($2::uuid[]) AND NOT EXISTS (SELECT FROM short_link_slugs s WHERE s.host_id = l.host_id AND s.slug = slug)`,
+     UNION ALL SELECT h.host, gone.slug, NULL FROM short_links l CROSS JOIN LATERAL unnest(l.removed_slugs) AS gone (slug) JOIN hosts h ON h.id = l.host_id
+     WHERE l.site_id = $1 AND l.id = ANY($2::uuid[]) AND NOT EXISTS (SELECT FROM short_link_slugs s WHERE s.host_id = l.host_id AND s.slug = gone.slug)`,
     [siteId, ids],
   )
 }

@@ -30,6 +30,8 @@ const has = (role: 'studio' | 'delivery' | 'jobs'): boolean => settings.roles.ha
 const ownsPort = settings.studioAt === null || !has('studio') || has('delivery')
 
 const db = openDatabase(settings.databaseUrl)
+/** The first thread starts once this process answers. */
+const THREAD_AFTER_MS = 300
 const visitors = new Visitors(settings.dataFolder, settings.trustedProxies)
 const endings: (() => Promise<void> | void)[] = []
 let delivery: Delivery | null = null
@@ -58,6 +60,7 @@ if (has('studio') || has('jobs')) {
   const queue = await openJobQueue(db, has('jobs'), log, settings)
   endings.unshift(() => queue.stop())
   const threads = new ServiceThreads(settings)
+  setTimeout(() => threads.start(), THREAD_AFTER_MS).unref()
   endings.push(() => threads.close())
   const services = threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue }))
   if (has('jobs')) await queue.work(services)

@@ -21,6 +21,8 @@ const services = createServices({
   },
 })
 
+services.placements.takeUp().catch((error: unknown) => log.warn({ err: error }, 'a list of links was not taken up before it was asked for'))
+
 type Calls = Readonly<Record<string, (actor: Actor, ...given: readonly unknown[]) => Promise<Result<unknown>>>>
 
 export default async function carryOut({ service, call, actor, given }: ServiceOrder): Promise<Result<unknown>> {

@@ -1,4 +1,4 @@
-import { mkdir, open, readFile, rename, rm } from 'node:fs/promises'
+import { mkdir, open, readdir, readFile, rename, rm } from 'node:fs/promises'
 import path from 'node:path'
 import { decodeKept, encodeKept, type KeptHead, type KeptRows } from '../core/placements/index.ts'
 
@@ -17,6 +17,12 @@ export class KeptLists {
   async read(siteId: string): Promise<{ head: KeptHead; rows: KeptRows } | null> {
     const bytes = await readFile(this.#fileOf(siteId)).catch(() => null)
     return bytes === null ? null : decodeKept(bytes)
+  }
+
+  /** Sites of which a list is kept, or was being written. */
+  async sites(): Promise<string[]> {
+    const names = await readdir(this.#folder).catch(() => [])
+    return names.filter((name) => /^[0-9a-f-]{36}$/.test(name))
   }
 
   /** Puts a list in place of the one that was kept; a reader sees one or the other. */

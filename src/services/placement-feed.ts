@@ -68,7 +68,7 @@ export async function sendPlacements(
   const view = await views.of(actor)
   const stamp = (await logEnds(db, siteId))[0]?.number ?? 0
   const total = await countPlacements(db, siteId)
-  const changes = after === null ? null : await changesAfter(db, { siteId, after, limit: FOLLOWED_MAX })
+  const changes = after === null || after > stamp ? null : await changesAfter(db, { siteId, after, limit: FOLLOWED_MAX })
   const head = { stamp, total, setup: view.setup, port: settings.port, isLarge: total > SCREEN_MAX }
   if (head.isLarge)
     return ok(lines({ ...head, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }, nothing()))

@@ -72,6 +72,11 @@ export class PlacementLists {
     this.#onLost = onLost
   }
 
+  /** Sites whose lists are large enough to be kept as files. */
+  large(): Promise<string[]> {
+    return this.#kept.sites()
+  }
+
   forget(siteId: string): void {
     this.#lists.delete(siteId)
   }

@@ -88,6 +88,9 @@ export interface ShownPlacements {
   readonly numbers: (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & { readonly links: number }) | null
 }
 
+/** Lists of large sites that are taken up at the start; others are when somebody asks. */
+const TAKEN_UP_MAX = 4
+
 export function placementsService(context: Context, views: SiteViews) {
   const { db, settings, log } = context
   const lists = new PlacementLists(db, settings.dataFolder, (error) => log.warn({ err: error }, 'a list of links was not written down'))
@@ -95,6 +98,11 @@ export function placementsService(context: Context, views: SiteViews) {
   const listFor = async (actor: Actor): Promise<PlacementList> => lists.of(actor.siteId, await views.of(actor))
 
   return {
+    /** Takes up what was written down of large sites, before somebody asks for it. */
+    async takeUp(): Promise<void> {
+      for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) await lists.of(siteId, await views.of({ siteId }))
+    },
+
     listOf: (siteId: string, view: SiteGround): Promise<PlacementList> => lists.of(siteId, view),
 
     async list(

@@ -75,6 +75,14 @@ export class ServiceThreads {
   }
 
   async #run(order: ServiceOrder, { deadlineMs, isLook }: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
+    const pool = this.start()
+    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : undefined
+    const done = await withinLimits<Result<unknown, string>>((signal) => pool.run(order, { signal }), { deadlineMs, signal: unwanted })
+    return done.ok ? done.value : done
+  }
+
+  /** Starts a thread before somebody asks for anything. */
+  start(): Piscina {
     this.#pool ??= new Piscina({
       filename: programAt('services.mjs'),
       atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
@@ -84,10 +92,7 @@ export class ServiceThreads {
       workerData: this.#settings,
       resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB, maxYoungGenerationSizeMb: YOUNG_MB },
     })
-    const pool = this.#pool
-    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : undefined
-    const done = await withinLimits<Result<unknown, string>>((signal) => pool.run(order, { signal }), { deadlineMs, signal: unwanted })
-    return done.ok ? done.value : done
+    return this.#pool
   }
 
   async close(): Promise<void> {

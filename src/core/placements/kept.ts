@@ -1,7 +1,7 @@
 import { KEPT_COLUMNS, type KeptRows, type Stretch } from './rows.ts'
 
 /** Changes whenever what is written down, or how it is derived, is another; what was kept by another version is made anew. */
-export const KEPT_VERSION = 1
+export const KEPT_VERSION = 2
 
 /** What is kept of a list beside its rows. */
 export interface KeptHead {

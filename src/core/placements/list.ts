@@ -11,6 +11,7 @@ import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPa
 import { Sorting } from './sorting.ts'
 
 const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
+const ALL_FINDINGS = (1 << FINDINGS.length) - 1
 const [HTTP, DOES_NOT_LAND] = [bitOf('http'), bitOf('does not land')]
 const [MANY_IN_PARAGRAPH, MANY_ON_PAGE] = [bitOf('many paid in a paragraph'), bitOf('many paid on a page')]
 
@@ -303,7 +304,7 @@ export class PlacementList {
       }
       const known = decided.known[number]
       if (known === undefined) continue
-      let bits = columns.still.at(i) | known.bits
+      let bits = (columns.still.at(i) & ALL_FINDINGS) | known.bits
       if ((bits & HTTP) !== 0 && !httpsHosts.has(known.facts.host)) bits &= ~HTTP
       const lands = this.#landsAt(i, known)
       if (lands === false) bits |= DOES_NOT_LAND

@@ -42,6 +42,9 @@ type Columns = Record<(typeof COLUMNS)[number], Column>
 /** Rows of changed pages that may lie about before the others are moved together. */
 const DEAD_MAX = 20_000
 
+/** Beside the findings in `still`: its address begins with https. */
+const IS_HTTPS = 1 << FINDINGS.length
+
 const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
 
 /**
@@ -87,8 +90,8 @@ export class PlacementRows {
       this.stretches.push(stretch)
       this.length = Math.max(this.length, stretch.to)
       this.live += stretch.to - stretch.from
-      for (let i = stretch.from; i < stretch.to; i++) this.#countHost(i, 1)
     }
+    if (kept !== null) this.#countHosts()
   }
 
   /** The pages that have rows, in the order of their paths. */
@@ -183,7 +186,7 @@ export class PlacementRows {
   placementAt(i: number): Placement | null {
     const { columns, strings } = this
     const page = this.stretches[columns.page.at(i)]?.page
-    if (i >= this.length || page === undefined) return null
+    if (i < 0 || i >= this.length || page === undefined) return null
     const text = (column: Column): string => strings.values[column.at(i)] ?? ''
     return {
       page,
@@ -337,6 +340,7 @@ export class PlacementRows {
     if (facts.isOutside && facts.address?.startsWith('http:') === true) still |= bitOf('http')
     const isOwn = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
     if (isOwn && /^(?:https?:)?\/\//i.test(placement.written.href) && placement.written.baseHref === null) still |= bitOf('own domain')
+    if (facts.address?.startsWith('https:') === true) still |= IS_HTTPS
     columns.still.set(i, still)
     this.#countHost(i, 1)
   }
@@ -347,7 +351,7 @@ export class PlacementRows {
   }
 
   #countHost(i: number, by: 1 | -1): void {
-    if (this.strings.values[this.columns.address.at(i)]?.startsWith('https:') !== true) return
+    if ((this.columns.still.at(i) & IS_HTTPS) === 0) return
     const alike = this.columns.alike.at(i)
     const host = this.#hostOf[alike] ?? readAlikeKey(this.alikes.values[alike] ?? '').host
     this.#hostOf[alike] = host
@@ -356,6 +360,20 @@ export class PlacementRows {
     const now = before + by
     if (now === 0) this.httpsHosts.delete(host)
     else this.httpsHosts.set(host, now)
+  }
+
+  #countHosts(): void {
+    const counts = new Uint32Array(this.alikes.length)
+    const [still, alike] = [this.columns.still.data, this.columns.alike.data]
+    for (const { stretch } of this.inOrder())
+      for (let i = stretch.from; i < stretch.to; i++) {
+        const of = alike[i] ?? 0
+        if (((still[i] ?? 0) & IS_HTTPS) !== 0) counts[of] = (counts[of] ?? 0) + 1
+      }
+    for (const [of, count] of counts.entries()) {
+      const { host } = readAlikeKey(this.alikes.values[of] ?? '')
+      if (count > 0) this.httpsHosts.set(host, (this.httpsHosts.get(host) ?? 0) + count)
+    }
   }
 
   /** Where a page that has no rows yet belongs among those that have. */

@@ -326,6 +326,19 @@ test('a list is put in the order of any column; what is the same there stays in 
   )
 })
 
+test('a placement is found by its page and number, and one that is not there is none', () => {
+  const world = new World(11)
+  const list = new PlacementList(world.site, world)
+  for (let turn = 0; turn < 30; turn++) step(world, list)
+  for (const { judged } of world.judged()) {
+    const found = list.judgedAt(list.rowOf(judged.placement.page.id, judged.placement.ordinal))
+    assert.equal(found === null ? '' : nameOf(found), nameOf(judged))
+  }
+  assert.equal(list.judgedAt(list.rowOf('nobody', 0)), null)
+  assert.equal(list.judgedAt(list.rowOf('p1', 99)), null)
+  assert.equal(list.judgedAt(list.rows.length), null)
+})
+
 test('rows that lie dead are moved together in time', () => {
   const world = new World(3)
   const list = new PlacementList(world.site, world)
