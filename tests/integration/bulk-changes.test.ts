@@ -205,3 +205,53 @@ test('what the list shows is had as CSV, with cells that no spreadsheet takes fo
     csv,
   )
 })
+
+test('a change of many pages tells how far it is under the id that was chosen, and is stopped with nothing changed', async () => {
+  const pages = Array.from({ length: 450 }, (_, i) => [
+    `many/${i}.html`,
+    `<p><a href="https://many.example/${i}">m</a> <a href="https://many.example/x">n</a>`,
+  ])
+  await bringIn(world, zipOf(Object.fromEntries(pages) as Record<string, string>))
+  const selection = { filter: { site: 'many.example' } }
+  const change = { do: 'tag' as const, add: ['counted'], remove: [] }
+  const tagged = async (): Promise<number> => must(await world.services.placements.list(world.owner, { limit: 1, tag: 'counted' })).total
+  const before = must(await world.services.bulkChanges.list(world.owner)).items.length
+  const [job, stopped] = [crypto.randomUUID(), crypto.randomUUID()]
+  const stopping = world.services.bulkChanges.make(world.owner, { change, selection, dryRun: false, job: stopped })
+  for (;;) {
+    const asked = await world.services.jobs.cancel(world.owner, stopped)
+    if (asked.ok) break
+    assert.equal(asked.fault, 'not-found')
+    await new Promise((resolve) => setTimeout(resolve, 5))
+  }
+  const refused = await stopping
+  assert.equal(refused.ok ? '' : refused.fault, 'cancelled')
+  assert.equal(must(await world.services.jobs.get(world.owner, stopped)).state, 'cancelled')
+  assert.equal(await tagged(), 0)
+  assert.equal(must(await world.services.bulkChanges.list(world.owner)).items.length, before)
+  const made = must(await world.services.bulkChanges.make(world.owner, { change, selection, dryRun: false, job }))
+  assert.deepEqual([made.links, made.pages, await tagged()], [900, 450, 900])
+  const done = must(await world.services.jobs.get(world.owner, job))
+  assert.deepEqual([done.state, done.kind, done.total], ['done', 'bulk-change', 900])
+  const again = await world.services.bulkChanges.make(world.owner, { change, selection, dryRun: true, job })
+  assert.equal(again.ok ? '' : again.fault, 'job-not-ready', 'an id stands for one piece of work')
+  assert.deepEqual(must(await world.services.bulkChanges.undo(world.owner, made.id ?? '')), { pages: 450, left: [] })
+  assert.equal(await tagged(), 0)
+})
+
+test('CSV comes in parts that fit together, whatever changes in between', async () => {
+  const { csv } = world.services.placements
+  const whole: string[] = []
+  let after: Parameters<typeof csv>[2] = null
+  const pages = Array.from({ length: 60 }, (_, i) => [`csv/${i}.html`, '<p><a href="https://csv.example/">c</a>'.repeat(50)])
+  await bringIn(world, zipOf(Object.fromEntries(pages) as Record<string, string>))
+  for (let parts = 0; ; parts++) {
+    const part: { text: string; next: Parameters<typeof csv>[2] } = must(await csv(world.owner, { site: 'csv.example' }, after))
+    whole.push(...part.text.trim().split('\n'))
+    if (parts === 0) await bringIn(world, zipOf({ 'a-first.html': '<a href="https://csv.example/">before all others</a>' }))
+    if (part.next === null) break
+    after = part.next
+  }
+  assert.equal(whole.length, 3_001, 'the header, and each link once')
+  assert.equal(whole.filter((line) => line.startsWith('page,title')).length, 1)
+})

@@ -62,7 +62,9 @@ export class FarList {
     const { signal } = this.#impactStop
     const startedAt = performance.now()
     try {
-      const impact = await ask<Impact<ShownExample>>('POST', '/rules/impact', { rules }, signal)
+      // One that is still being written may have no name yet.
+      const named = rules.map((rule) => (rule.name.trim() === '' ? { ...rule, name: 'New rule' } : rule))
+      const impact = await ask<Impact<ShownExample>>('POST', '/rules/impact', { rules: named }, signal)
       this.#show({ impact: { impact, unheard: unheardRules(compileRules(rules)), ms: performance.now() - startedAt, of: key } })
     } catch (error) {
       if (!signal.aborted) this.#show({ failure: wordsOf(error) })
