@@ -5,8 +5,9 @@ import type { SiteGround } from '../core/rules/index.ts'
 import { rows } from '../data/database.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
-import { type placementsService, shownPlacement } from './placements.ts'
+import type { placementsService } from './placements.ts'
 import type { publicationsService } from './publications.ts'
+import { shownPlacement } from './shown-placement.ts'
 
 /** Links shown with a finding; the finding's own view has them all. */
 const EXAMPLES = 5

@@ -1,7 +1,7 @@
 import { stringify } from 'csv-stringify/sync'
 import { isBefore, type PlacementList, type PlacementQuery } from '../core/placements/index.ts'
 import type { Actor } from './context.ts'
-import { shownPlacement } from './placements.ts'
+import { shownPlacement } from './shown-placement.ts'
 
 /** A place in a list that is in the order of paths and places: what comes after it is the same, whatever changes before it. */
 export interface PlaceInList {

@@ -11,11 +11,9 @@ import type {
 import { readMenuContent, readPage } from '../core/content/index.ts'
 import {
   type DestinationGroup,
-  type Finding,
   fineKey,
   type JudgedPlacement,
   type PlacementQuery as ListQuery,
-  landsOf,
   type PlacementAnswer,
   type PlacementList,
   type Row,
@@ -24,7 +22,7 @@ import {
   tagWith,
 } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { becauseOf, explain, hintsOf, relTokens, type SiteGround, sayReason } from '../core/rules/index.ts'
+import { explain, type SiteGround, sayReason } from '../core/rules/index.ts'
 import { type Database, inTransaction } from '../data/database.ts'
 import { dropFine, putFine } from '../data/fine-findings.ts'
 import { getBlob, listPages, replacePlacements, tagsOf } from '../data/pages.ts'
@@ -32,37 +30,7 @@ import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, 
 import { type CsvPart, csvPart, type PlaceInList } from './placement-csv.ts'
 import { sendPlacements } from './placement-feed.ts'
 import { PlacementLists } from './placement-lists.ts'
-
-/** Leads to a partner and does not say so. */
-export const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
-  facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
-
-/** A placement as `actor` may see it: why a link has its marks is told in the names of rules. */
-export function shownPlacement(actor: Actor, judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {
-  const tellsWhy = actor.can('rules:read')
-  const { placement, facts, decision } = judged
-  const { page, written } = placement
-  return {
-    pageId: page.id,
-    page: page.path,
-    pageTitle: page.title,
-    ordinal: placement.ordinal,
-    start: placement.start,
-    text: placement.text,
-    href: written.href,
-    kind: facts.kind,
-    site: facts.site,
-    isPartner: facts.isPartner,
-    tags: [...facts.tags],
-    lands: landsOf(facts, paths),
-    before: { rel: written.rel, target: written.target },
-    after: { rel: decision.rel, target: decision.target },
-    because: tellsWhy ? becauseOf(decision) : { rel: '', target: '' },
-    explained: tellsWhy ? explain(decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })) : [],
-    findings: [...findings],
-    isUnmarked: isUnmarked(judged),
-  }
-}
+import { shownPlacement } from './shown-placement.ts'
 
 /** A filter as it stands in a call, as the question a list understands. */
 export function listQuery({ text, finding, destination, sort, ...facets }: PlacementFilter & Pick<PlacementView, 'sort'>): ListQuery {

@@ -8,6 +8,7 @@ import { Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
 import type { DestinationGroups, PlacementAnswer, PlacementQuery } from './query.ts'
 import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
 import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
+import type { ShownList } from './shown.ts'
 import { Sorting } from './sorting.ts'
 
 const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
@@ -345,19 +346,6 @@ export class PlacementList {
       if ((bits & (1 << k)) !== 0 && this.#knowledge.fine.has(fineKey(judged, finding))) bits &= ~(1 << k)
     return bits
   }
-}
-
-/** A list as it is looked through: arrays by row, or by what a row holds the number of. */
-export interface ShownList {
-  readonly rows: PlacementRows
-  readonly decided: Decided
-  /** The class and 1. */
-  readonly classOf: Uint32Array
-  readonly states: Uint8Array
-  readonly bits: Uint32Array
-  /** All strings in lower case; made when somebody looks for words, or wants them in order. */
-  readonly lower: () => readonly string[]
-  readonly haystack: Haystack
 }
 
 function pageOfFineKey(key: string): string {

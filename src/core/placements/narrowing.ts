@@ -1,10 +1,10 @@
 import { readTags } from '../rules/index.ts'
 import { CLASS_FACETS, type ClassFacet } from './decided.ts'
 import { FINDINGS } from './findings.ts'
-import type { ShownList } from './list.ts'
 import { FACETS, type Facet, type PlacementAnswer, type PlacementQuery } from './query.ts'
 import { WORDS } from './rows.ts'
 import type { PlacementPage } from './set.ts'
+import type { ShownList } from './shown.ts'
 
 export const STATES_BY_NUMBER = ['does not land', 'lands', 'not checked', 'waits'] as const
 

@@ -1,9 +1,9 @@
 import { becauseOf, readTags } from '../rules/index.ts'
 import { byRank, type Column, Numbered } from './columns.ts'
 import type { Decided } from './decided.ts'
-import type { ShownList } from './list.ts'
 import type { DestinationGroups, Sort } from './query.ts'
 import type { PlacementRows } from './rows.ts'
+import type { ShownList } from './shown.ts'
 
 /** Ranks of the strings that one column holds, without case. New ones are put among those that were there. */
 class Ranking {

@@ -1,0 +1,16 @@
+import type { Decided } from './decided.ts'
+import type { Haystack } from './haystack.ts'
+import type { PlacementRows } from './rows.ts'
+
+/** A list as it is looked through: arrays by row, or by what a row holds the number of. */
+export interface ShownList {
+  readonly rows: PlacementRows
+  readonly decided: Decided
+  /** The class and 1. */
+  readonly classOf: Uint32Array
+  readonly states: Uint8Array
+  readonly bits: Uint32Array
+  /** All strings in lower case; made when somebody looks for words, or wants them in order. */
+  readonly lower: () => readonly string[]
+  readonly haystack: Haystack
+}
