@@ -24,10 +24,14 @@ export function readView(search: string): LinksView {
       destination: params.get('destination') ?? undefined,
       finding: isFinding(finding) ? finding : undefined,
       facets,
-      sort: SORTS.find((each) => each === params.get('sort')?.replace(/^-/, '')),
-      isDown: params.get('sort')?.startsWith('-') === true,
+      ...orderOf(params.get('sort')),
     },
   }
+}
+
+function orderOf(text: string | null): Pick<PlacementQuery, 'sort' | 'isDown'> {
+  const sort = SORTS.find((each) => each === text?.replace(/^-/, ''))
+  return sort === undefined ? {} : { sort, isDown: text?.startsWith('-') === true }
 }
 
 /** The search part of an address for a view; "" for the whole list. */

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
-import { FACETS, FINDINGS } from '../../../src/core/placements/index.ts'
+import { FACETS, FINDINGS, SORTS } from '../../../src/core/placements/index.ts'
 import { readView, writeView } from '../../../src/islands/links/view.ts'
 
 const words = fc.string({
@@ -19,10 +19,11 @@ test('a view of the links that is shared by its address comes back the same (see
       finding: fc.option(fc.constantFrom(...FINDINGS), { nil: undefined }),
       facets: fc.dictionary(fc.constantFrom(...FACETS), words),
     }),
+    order: fc.option(fc.record({ sort: fc.constantFrom(...SORTS.filter((sort) => sort !== 'page')), isDown: fc.boolean() }), { nil: {} }),
   })
   fc.assert(
-    fc.property(view, (shown) => {
-      const plain = { ...shown, query: { ...shown.query, facets: { ...shown.query.facets } } }
+    fc.property(view, ({ order, ...shown }) => {
+      const plain = { ...shown, query: { ...shown.query, facets: { ...shown.query.facets }, ...order } }
       assert.deepEqual(readView(writeView(plain)), plain)
     }),
     { seed: 6, numRuns: 500 },
