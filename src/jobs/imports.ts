@@ -7,8 +7,9 @@ import { PROBLEMS } from '../contract/problems.ts'
 import { isPageName, nameForPath, type PageNotes, pathForName, readPage, tooMuchOf, whyNotServed } from '../core/content/index.ts'
 import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, looksLikeHtml, patchBytes, sniffEncoding } from '../core/markup/index.ts'
+import { countChanged } from '../core/placements/index.ts'
 import { ok, type Result } from '../core/result.ts'
-import { readTags, type SiteGround, setAside, surveyPage } from '../core/rules/index.ts'
+import { readTags, type SiteGround, setAside } from '../core/rules/index.ts'
 import { Changes } from '../data/changes.ts'
 import { contentHash } from '../data/content-hash.ts'
 import { dropCrawl } from '../data/crawled.ts'
@@ -305,9 +306,8 @@ async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept, model
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
   if (path === '/' && outcome === 'changed' && !input.replacesFront && (isEdited || input.address !== undefined))
     return refuse(REPLACES_FRONT)
-  const { changes } = await views.knowing(site, ({ rules, around, findShortLink }) =>
-    surveyPage(bytes, rules, around(path, notes), findShortLink, page.encoding),
-  )
+  const { placements } = page
+  const changes = await views.knowing(site, (known) => countChanged(placements, { path, ...notes }, known))
   return {
     content: {
       kind: 'page',

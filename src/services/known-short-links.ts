@@ -26,9 +26,9 @@ export class KnownShortLinks {
     return found?.destination ?? null
   }
 
-  /** They may lead elsewhere now. */
-  forget(): void {
-    this.#known.clear()
+  /** These may lead elsewhere now. */
+  forget(names: readonly ShortLinkName[]): void {
+    for (const name of names) this.#known.delete(nameOf(name))
   }
 
   /** Those that there are. */

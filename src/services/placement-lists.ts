@@ -5,6 +5,7 @@ import { type Change, changesAfter, logEnds } from '../data/changes.ts'
 import type { Database } from '../data/database.ts'
 import { listFine } from '../data/fine-findings.ts'
 import { listPlacements, ownPaths, type PlacementRow, pathsOf } from '../data/pages.ts'
+import { namesOf } from '../data/short-links.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { KeptLists } from './kept-lists.ts'
 import { KnownShortLinks } from './known-short-links.ts'
@@ -141,8 +142,9 @@ export class PlacementLists {
     const keysOf = (...capabilities: readonly Change['capability'][]): string[] => [
       ...new Set(drafts.filter(({ capability }) => capabilities.includes(capability)).map(({ key }) => key)),
     ]
-    if (keysOf('short-links').length > 0) {
-      short.forget()
+    const links = keysOf('short-links')
+    if (links.length > 0) {
+      short.forget(await namesOf(this.#db, siteId, links))
       await learnShortLinks(short, view, list.rows.ofKind('short link'))
       list.judgeShortLinks()
     }

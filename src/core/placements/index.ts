@@ -19,4 +19,4 @@ export {
   sendPlacement,
   tagNameEnd,
 } from './set.ts'
-export { type ShownExample, shownImpact, tagWith } from './tags.ts'
+export { countChanged, type ShownExample, shownImpact, tagWith } from './tags.ts'

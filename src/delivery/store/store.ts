@@ -29,7 +29,7 @@ class OpenStore {
   readonly name: string
   readonly store: Store
   hosts: ReadonlyMap<string, HostEntry> = new Map()
-  views = 0
+  moments = 0
   #setUp = ''
   /** By site: what it was compiled from, and what came of it. */
   readonly #compiled = new Map<string, { json: string; ground: SiteGround; compiledAt: number }>()
@@ -68,37 +68,64 @@ const PLAIN_CHARS = 200
 const signOf = (value: string | undefined): string =>
   value === undefined ? 'none' : value.length <= PLAIN_CHARS ? `=${value}` : createHash('sha256').update(value).digest('base64')
 
-/** What delivery answers from, as of one moment, from the start of a request to its end (invariant 2). */
-export class StoreView {
-  readonly #open: OpenStore
-  readonly #transaction: Transaction
-  #isDone = false
-  #reads: Map<string, string> | null = null
+/** Requests that come within so long see the store as of one moment: to begin one costs as much as to answer a short link. */
+const MOMENT_MS = 5
 
+/** The store as of one moment, for all who began in it. */
+class Moment {
+  readonly open: OpenStore
+  readonly transaction: Transaction
+  readonly hosts: ReadonlyMap<string, HostEntry>
+  #users = 1
+
+  /** Is in use by whoever makes it. */
   constructor(open: OpenStore, port: number) {
-    this.#open = open
+    this.open = open
     // biome-ignore lint/correctness/useHookAtTopLevel: it is named like a hook of React, and is none
-    this.#transaction = open.store.useReadTransaction()
-    open.views++
+    this.transaction = open.store.useReadTransaction()
+    open.moments++
     try {
-      open.bringUpToDate(this.#transaction, port)
+      open.bringUpToDate(this.transaction, port)
     } catch (error) {
       this.done() // nobody else will
       throw error
     }
+    this.hosts = open.hosts
+  }
+
+  use(): void {
+    this.#users++
+  }
+
+  done(): void {
+    if (--this.#users > 0) return
+    this.open.moments--
+    this.transaction.done()
+  }
+}
+
+/** What delivery answers from, as of one moment, from the start of a request to its end (invariant 2). */
+export class StoreView {
+  readonly #moment: Moment
+  #isDone = false
+  #reads: Map<string, string> | null = null
+
+  constructor(moment: Moment) {
+    this.#moment = moment
+    moment.use()
   }
 
   /** Must be called once, when the answer needs nothing more. */
   done(): void {
     if (this.#isDone) return
     this.#isDone = true
-    this.#open.views--
-    this.#transaction.done()
+    this.#moment.done()
   }
 
   #get(key: string): string | undefined {
     // After its end a view that is still asked answers as of now: a stream that a slow visitor holds for long.
-    const value = this.#open.store.get(key, this.#isDone ? undefined : { transaction: this.#transaction })
+    const { open, transaction } = this.#moment
+    const value = open.store.get(key, this.#isDone ? undefined : { transaction })
     this.#reads?.set(key, signOf(value))
     return value
   }
@@ -106,7 +133,8 @@ export class StoreView {
   /** Values of all keys that begin so. */
   #all(prefix: string): readonly string[] {
     const range = startingWith(prefix)
-    const found = this.#open.store.getRange(this.#isDone ? range : { ...range, transaction: this.#transaction })
+    const { open, transaction } = this.#moment
+    const found = open.store.getRange(this.#isDone ? range : { ...range, transaction })
     const values = [...found].map(({ value }) => value)
     this.#reads?.set(`${prefix} *`, signOf(values.join('\n')))
     return values
@@ -128,11 +156,11 @@ export class StoreView {
   }
 
   get generation(): string {
-    return `${this.#open.name} ${this.#get(KEYS.generation) ?? ''}`
+    return `${this.#moment.open.name} ${this.#get(KEYS.generation) ?? ''}`
   }
 
   host(name: string): HostEntry | null {
-    return this.#open.hosts.get(name) ?? null
+    return this.#moment.hosts.get(name) ?? null
   }
 
   shortLink(hostId: string, slug: string): CompiledShortLink | null {
@@ -187,6 +215,8 @@ export class DeliveryStore {
   readonly #log: Logger
   readonly #onDamage: () => void
   #current: OpenStore | null = null
+  #moment: Moment | null = null
+  #momentEnds: NodeJS.Timeout | undefined
   #timer: NodeJS.Timeout | undefined
   #toldFault = ''
 
@@ -225,12 +255,26 @@ export class DeliveryStore {
   begin(): StoreView | null {
     if (this.#current === null) return null
     try {
-      return new StoreView(this.#current, this.#port)
+      if (this.#moment === null || this.#moment.open !== this.#current) this.#beginMoment(this.#current)
+      return this.#moment === null ? null : new StoreView(this.#moment)
     } catch (error) {
       this.#log.error({ err: error }, 'the delivery store cannot be read')
       this.#onDamage()
       return null
     }
+  }
+
+  #beginMoment(open: OpenStore): void {
+    this.#endMoment()
+    this.#moment = new Moment(open, this.#port)
+    this.#momentEnds = setTimeout(() => this.#endMoment(), MOMENT_MS).unref()
+  }
+
+  /** Nobody begins in it any more; those who have still see it. */
+  #endMoment(): void {
+    clearTimeout(this.#momentEnds)
+    this.#moment?.done()
+    this.#moment = null
   }
 
   /** What answers on a host, as of now. */
@@ -252,6 +296,7 @@ export class DeliveryStore {
 
   async close(): Promise<void> {
     clearInterval(this.#timer)
+    this.#endMoment()
     await this.#current?.store.close()
     this.#current = null
   }
@@ -259,7 +304,7 @@ export class DeliveryStore {
 
 function closeWhenUnused(open: OpenStore): void {
   const timer = setInterval(() => {
-    if (open.views > 0) return
+    if (open.moments > 0) return
     clearInterval(timer)
     void open.store.close()
   }, LOOK_MS).unref()

@@ -2,8 +2,9 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
 import { normalise } from '../../../src/core/address/index.ts'
+import { readPage } from '../../../src/core/content/index.ts'
 import { applyPatches, invertPatches, scanLinks } from '../../../src/core/markup/index.ts'
-import { type BulkChange, type ChangedPage, changeLinks, type PlacementPage } from '../../../src/core/placements/index.ts'
+import { type BulkChange, type ChangedPage, changeLinks, countChanged, type PlacementPage } from '../../../src/core/placements/index.ts'
 import { compileSite, deliverPage, withShortLinks } from '../../../src/core/rules/index.ts'
 import { awkwardPages, treeText } from '../markup/awkward.ts'
 
@@ -179,6 +180,19 @@ test('what was baked is what would have been delivered (seeded pages)', () => {
       assert.equal(deliver(made(html, { do: 'bake' }).html), deliver(html))
     }),
     { seed: 8, numRuns: 800 },
+  )
+})
+
+test('links that the rules would change are counted as those that are delivered otherwise (seeded pages)', () => {
+  const encoder = new TextEncoder()
+  fc.assert(
+    fc.property(awkwardPages, (html) => {
+      const read = readPage(encoder.encode(html), 'utf-8', page.path)
+      const { patches } = deliverPage(read.text, site.rules, site.around(page.path), site.findShortLink)
+      const changed = read.placements.filter(({ start, end }) => patches.some(({ from, to }) => from >= start && to <= end))
+      assert.equal(countChanged(read.placements, page, site), changed.length)
+    }),
+    { seed: 21, numRuns: 800 },
   )
 })
 
