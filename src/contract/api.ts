@@ -689,7 +689,7 @@ export const API = {
     method: 'get',
     path: '/placements/view',
     summary: 'A part of a list of links as its screen shows it, with how many there are of what',
-    needs: 'pages:read',
+    needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
     status: 200,
     query: PlacementView,
   }),

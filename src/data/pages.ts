@@ -438,12 +438,13 @@ export function tagsOf(
   )
 }
 
-/** How many links all pages, blocks and menus hold. */
-export async function countPlacements(db: Database, siteId: string): Promise<number> {
-  const [found] = await rows<{ count: string }>(
+/** How many links all pages, blocks and menus hold. @param most - it is counted no further than that */
+export async function countPlacements(db: Database, siteId: string, most: number): Promise<number> {
+  const [found] = await rows<{ count: number }>(
     db,
-    'SELECT count(*) AS count FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL',
-    [siteId],
+    `SELECT count(*)::int AS count FROM (
+       SELECT FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL LIMIT $2) some`,
+    [siteId, most],
   )
-  return Number(found?.count ?? 0)
+  return found?.count ?? 0
 }

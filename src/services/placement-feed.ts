@@ -17,7 +17,7 @@ import { KnownShortLinks } from './known-short-links.ts'
 import { learnShortLinks, readPages, storedPlacements } from './placement-lists.ts'
 
 /** What one must be allowed to read to judge links by oneself. */
-const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
+export const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
 
 /** More links than these no screen holds by itself; the server answers for them. */
 export const SCREEN_MAX = 100_000
@@ -34,7 +34,8 @@ export interface PlacementsHead {
   readonly isLarge: boolean
   readonly setup: SiteSetup
   readonly port: number
-  readonly total: number
+  /** How many follow; null for those that changed. */
+  readonly total: number | null
   /** Of all pages and files; or of those that have come or gone. */
   readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
   readonly hasAllPaths: boolean
@@ -67,45 +68,40 @@ export async function sendPlacements(
   const { siteId } = actor
   const view = await views.of(actor)
   const stamp = (await logEnds(db, siteId))[0]?.number ?? 0
-  const total = await countPlacements(db, siteId)
   const changes = after === null || after > stamp ? null : await changesAfter(db, { siteId, after, limit: FOLLOWED_MAX })
-  const head = { stamp, total, setup: view.setup, port: settings.port, isLarge: total > SCREEN_MAX }
-  if (head.isLarge)
-    return ok(lines({ ...head, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }, nothing()))
+  const head = { stamp, total: null, isLarge: false, setup: view.setup, port: settings.port }
   const short = new KnownShortLinks(db, siteId)
-  if (changes !== null && isFollowed(changes)) {
+  return ok(changes !== null && isFollowed(changes) ? await followed(changes) : await everything())
+
+  async function followed(seen: readonly Change[]): Promise<AsyncGenerator<string>> {
     const keysOf = (...capabilities: readonly Change['capability'][]): string[] => [
-      ...new Set(changes.filter(({ capability, what }) => capabilities.includes(capability) && what !== 'published').map(({ key }) => key)),
+      ...new Set(seen.filter(({ capability, what }) => capabilities.includes(capability) && what !== 'published').map(({ key }) => key)),
     ]
     const changed = keysOf('pages', 'waiting')
-    const come = [...new Set(changes.filter(hasPath).map(({ key }) => key))]
+    const come = [...new Set(seen.filter(hasPath).map(({ key }) => key))]
     const known = await pathsOf(db, siteId, come)
     // Nobody knows any more where something was that was deleted.
-    const paths = known.length < come.length ? await allPaths() : known
-    const fine = keysOf('findings').length > 0 ? [...(await listFine(db, siteId))] : null
-    const shortLinks = await namesOf(db, siteId, keysOf('short-links'))
+    const hasAllPaths = known.length < come.length
     const whole = {
       ...head,
       after,
-      paths,
-      hasAllPaths: known.length < come.length,
-      fine,
+      stamp: seen[seen.length - 1]?.number ?? stamp,
+      hasAllPaths,
+      paths: hasAllPaths ? await allPaths() : known,
+      fine: keysOf('findings').length > 0 ? [...(await listFine(db, siteId))] : null,
       changed,
-      shortLinks,
-      stamp: changes[changes.length - 1]?.number ?? stamp,
+      shortLinks: await namesOf(db, siteId, keysOf('short-links')),
     }
-    return ok(lines(whole, parts(short, view, changedPages(changed))))
+    return lines(whole, parts(short, view, changedPages(changed)))
   }
-  const whole: PlacementsHead = {
-    ...head,
-    after: null,
-    paths: await allPaths(),
-    hasAllPaths: true,
-    fine: [...(await listFine(db, siteId))],
-    changed: [],
-    shortLinks: [],
+
+  async function everything(): Promise<AsyncGenerator<string>> {
+    const total = await countPlacements(db, siteId, SCREEN_MAX + 1)
+    const none = { ...head, total, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }
+    if (total > SCREEN_MAX) return lines({ ...none, isLarge: true }, nothing())
+    const whole = { ...none, paths: await allPaths(), fine: [...(await listFine(db, siteId))] }
+    return lines(whole, parts(short, view, storedPlacements(db, siteId, true)))
   }
-  return ok(lines(whole, parts(short, view, storedPlacements(db, siteId, true))))
 
   async function allPaths() {
     return [...(await ownPaths(db, siteId))].map((path) => ({ path, isHere: true }))

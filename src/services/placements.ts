@@ -28,7 +28,7 @@ import { dropFine, putFine } from '../data/fine-findings.ts'
 import { getBlob, listPages, replacePlacements, tagsOf } from '../data/pages.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { type CsvPart, csvPart, type PlaceInList } from './placement-csv.ts'
-import { sendPlacements } from './placement-feed.ts'
+import { JUDGED_BY, sendPlacements } from './placement-feed.ts'
 import { PlacementLists } from './placement-lists.ts'
 import { shownPlacement } from './shown-placement.ts'
 
@@ -91,7 +91,8 @@ export function placementsService(context: Context, views: SiteViews) {
 
     /** A part of the list for a screen; the first part of a large one costs what every other does. */
     async view(actor: Actor, { from, count, grouped, ...filter }: PlacementView): Promise<Result<ShownPlacements, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      // Its counts name rules and partners.
+      if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
       const { list, number } = await lists.numbered(actor.siteId, await views.of(actor))
       const query = listQuery(filter)
       const { found, ...numbers } = list.ask(query)

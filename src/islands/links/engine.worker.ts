@@ -36,7 +36,7 @@ interface Head {
   readonly isLarge: boolean
   readonly setup: SiteSetup
   readonly port: number
-  readonly total: number
+  readonly total: number | null
   readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
   readonly hasAllPaths: boolean
   readonly fine: readonly (readonly [string, Fine])[] | null
@@ -112,7 +112,7 @@ async function loadAll(head: Head, lines: AsyncGenerator<string>, turn: number):
   list = made
   tell({
     type: 'started',
-    total: head.total,
+    total: head.total ?? 0,
     isLarge: head.isLarge,
     partners: Object.fromEntries(head.setup.partners.map(({ id, name }) => [id, name])),
     rules: Object.fromEntries(head.setup.rules.map(({ id, name }, i) => [id, `rule ${i + 1}: ${name}`])),
