@@ -193,6 +193,7 @@ test('bringing an older publication back says what readers lose, and is undone i
   await page.getByRole('button', { name: 'Publish this page' }).click()
   await untilLive(page, SITE, '/asked/back.html', ({ body }) => body.includes('and more'))
   await page.goto(`${studio.copy.url}/publications`)
+  await untilAwake(page)
   await page
     .getByRole('button', { name: /\d+ pages?/ })
     .filter({ has: page.locator('b') })

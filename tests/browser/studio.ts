@@ -29,13 +29,6 @@ export function aStudio(): Studio {
         ...options,
       })
       const page = await context.newPage()
-      // Whatever is pressed before a screen is awake is lost, on a busy machine for seconds.
-      const goTo = page.goto.bind(page)
-      page.goto = async (...to) => {
-        const answer = await goTo(...to)
-        await untilAwake(page)
-        return answer
-      }
       const errors: string[] = []
       page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
       page.on('pageerror', (error) => errors.push(error.message))
@@ -163,5 +156,4 @@ export async function toLinkField(page: Page): Promise<void> {
 /** Waits until the screen answers: every part of it that needs the script has it. */
 export async function untilAwake(page: Page): Promise<void> {
   await page.waitForFunction(() => document.querySelector('astro-island[ssr]') === null)
-  await page.evaluate(() => new Promise((resolve) => setTimeout(resolve))) // once what was begun then is done
 }
