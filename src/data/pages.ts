@@ -443,7 +443,7 @@ export async function countPlacements(db: Database, siteId: string, most: number
   const [found] = await rows<{ count: number }>(
     db,
     `SELECT count(*)::int AS count FROM (
-       SELECT FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL LIMIT $2) some`,
+       SELECT FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND p.removed_at IS NULL LIMIT $2) AS counted`,
     [siteId, most],
   )
   return found?.count ?? 0
