@@ -3,6 +3,9 @@ import { type Database, rows } from './database.ts'
 /** Jobs that nobody may take up again: their work is one transaction of the call that began them. */
 const BEGUN_BY_A_CALL = 1_000
 
+/** Said of a call that ended with its process, or by an error. */
+export const BROKE_OFF = 'It broke off, and nothing of it was kept.'
+
 /** Notes down that a call is at work, under an id of the caller's own. @returns false where that id is taken */
 export async function beginJob(
   db: Database,

@@ -5,6 +5,7 @@ import { z } from 'zod'
 import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
 import { type Database, rows } from '../data/database.ts'
+import { BROKE_OFF } from '../data/jobs.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropUnusedContents } from '../data/unused-contents.ts'
@@ -54,8 +55,8 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
     // What ended its process twice would end it again: it has failed, and never comes back by itself.
     await rows(
       db,
-      `UPDATE jobs SET state = 'failed', message = $3 WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
-      [SILENCE_SECONDS, BEGUN_MAX, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.'],
+      `UPDATE jobs SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 END WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
+      [SILENCE_SECONDS, BEGUN_MAX, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.', BROKE_OFF],
     )
     const left = await rows<{ id: string }>(
       db,

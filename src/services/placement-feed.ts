@@ -1,13 +1,13 @@
 import { TAG_MAX_CHARS } from '../core/content/index.ts'
 import {
-  type Fine,
   type PlacementPage,
-  type SentPlacement,
+  type PlacementsHead,
+  type PlacementsPart,
   type Placement as StoredPlacement,
   sendPlacement,
 } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { SiteGround, SiteSetup } from '../core/rules/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
 import { type Change, changesAfter, logEnds } from '../data/changes.ts'
 import { listFine } from '../data/fine-findings.ts'
 import { countPlacements, ownPaths, pathsOf } from '../data/pages.ts'
@@ -23,35 +23,6 @@ export const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-li
 export const SCREEN_MAX = 100_000
 /** After more changes a screen loads everything anew. */
 const FOLLOWED_MAX = 300
-
-/** What a screen gets first of all placements: what is needed to judge them. The placements follow in steps. */
-export interface PlacementsHead {
-  /** Newest change that is in it. */
-  readonly stamp: number
-  /** What follows is what changed after this one; null for everything. */
-  readonly after: number | null
-  /** There are so many that none follows. */
-  readonly isLarge: boolean
-  readonly setup: SiteSetup
-  readonly port: number
-  /** How many follow; null for those that changed. */
-  readonly total: number | null
-  /** Of all pages and files; or of those that have come or gone. */
-  readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
-  readonly hasAllPaths: boolean
-  /** What people marked as fine, by key; null where that has not changed. */
-  readonly fine: readonly (readonly [key: string, fine: Fine])[] | null
-  /** Pages that have changed: those that do not follow have no links any more. */
-  readonly changed: readonly string[]
-  readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string | null }[]
-}
-
-/** Placements with the pages they hang on, and where the short links lead that are new in them. */
-export interface PlacementsPart {
-  readonly pages: readonly PlacementPage[]
-  readonly rows: readonly SentPlacement[]
-  readonly shortLinks: PlacementsHead['shortLinks']
-}
 
 /**
  * All placements for a screen to judge by itself, as lines of JSON: a head, then parts.

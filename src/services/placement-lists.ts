@@ -113,8 +113,9 @@ export class PlacementLists {
   async #follow(siteId: string, before: KeptList, view: SiteGround): Promise<KeptList | null> {
     let kept = before
     if (kept.view !== view) {
-      await this.#reground(kept, view)
-      kept = { ...kept, view }
+      const isDerived = await this.#reground(kept, view)
+      // What was written down is of no use any more.
+      kept = { ...kept, view, sinceKept: isDerived ? kept.list.total : kept.sinceKept }
     }
     for (;;) {
       const changes = await changesAfter(this.#db, { siteId, after: kept.number, limit: SLICE })
@@ -126,13 +127,20 @@ export class PlacementLists {
     }
   }
 
-  /** Rules, hosts or partners are others: everything is judged again, and nothing read. */
-  async #reground({ list, short, view: before }: KeptList, view: SiteGround): Promise<void> {
+  /**
+   * Rules, hosts or partners are others: everything is judged again, and nothing read.
+   * @returns whether the rows themselves are others
+   */
+  async #reground({ list, short, view: before }: KeptList, view: SiteGround): Promise<boolean> {
     const site = withShortLinks(view, short.find)
-    if (groundOf(before) === groundOf(view)) return list.judgeBy(site)
+    if (groundOf(before) === groundOf(view)) {
+      list.judgeBy(site)
+      return false
+    }
     list.rederive(site)
     await learnShortLinks(short, view, list.rows.ofKind('short link'))
     list.judgeShortLinks()
+    return true
   }
 
   /** @returns how many pages were read */

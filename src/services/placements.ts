@@ -10,14 +10,12 @@ import type {
 } from '../contract/placements.ts'
 import { readMenuContent, readPage } from '../core/content/index.ts'
 import {
-  type DestinationGroup,
   fineKey,
   type JudgedPlacement,
   type PlacementQuery as ListQuery,
-  type PlacementAnswer,
   type PlacementList,
-  type Row,
   rowOf,
+  type ShownPlacements,
   SORTS,
   tagWith,
 } from '../core/placements/index.ts'
@@ -42,18 +40,6 @@ export function listQuery({ text, finding, destination, sort, ...facets }: Place
     sort: SORTS.find((each) => each === sort?.replace(/^-/, '')),
     isDown: sort?.startsWith('-') === true,
   }
-}
-
-/** A part of the list as a screen shows it. Numbers, groups and findings come with the first part alone. */
-export interface ShownPlacements {
-  /** Newest change that is in it: parts of one list have the same. */
-  readonly stamp: number
-  readonly total: number
-  /** Links found, or groups of them. */
-  readonly found: number
-  readonly rows: readonly Row[]
-  readonly groups: readonly DestinationGroup[] | null
-  readonly numbers: (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & { readonly links: number }) | null
 }
 
 /** Lists of large sites that are taken up at the start; others are when somebody asks. */
@@ -112,7 +98,9 @@ export function placementsService(context: Context, views: SiteViews) {
     async details(actor: Actor, { pageId, ordinal }: PlacementName): Promise<Result<PlacementDetails, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read') || !actor.can('rules:read')) return fail('forbidden')
       const list = await listFor(actor)
+      // Rows may have other numbers once somebody else was waited for.
       const i = list.rowOf(pageId, ordinal)
+      const [findings, fine] = [list.findingsAt(i), list.fineAt(i)]
       const [judged] = await withTags(db, actor.siteId, [list.judgedAt(i)])
       if (judged === undefined) return fail('not-found')
       return ok({
@@ -120,8 +108,8 @@ export function placementsService(context: Context, views: SiteViews) {
         after: tagWith(judged, judged.decision),
         explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
         tags: [...judged.facts.tags],
-        findings: [...list.findingsAt(i)],
-        fine: [...list.fineAt(i)],
+        findings: [...findings],
+        fine: [...fine],
       })
     },
 

@@ -81,15 +81,11 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       const draft = compileRules(rules)
       const list = await placements.listOf(actor.siteId, view)
       const impact = list.impact(rules)
-      const judged = impact.groups.flatMap(({ examples }) => examples.map((i) => list.judgedAt(i)))
-      const tagged = new Map((await withTags(db, actor.siteId, judged)).map((each) => [nameOf(each), each]))
-      const groups = impact.groups.map((group) => ({
-        ...group,
-        examples: group.examples.flatMap((i) => {
-          const example = list.judgedAt(i)
-          return (example === null ? undefined : tagged.get(nameOf(example))) ?? []
-        }),
-      }))
+      // Rows may have other numbers once the database was waited for.
+      const named = impact.groups.map((group) => ({ ...group, examples: group.examples.flatMap((i) => list.judgedAt(i) ?? []) }))
+      const examples = named.flatMap((group) => group.examples)
+      const tagged = new Map((await withTags(db, actor.siteId, examples)).map((each) => [nameOf(each), each]))
+      const groups = named.map((group) => ({ ...group, examples: group.examples.flatMap((each) => tagged.get(nameOf(each)) ?? []) }))
       return ok(ImpactAnswer.parse(shownImpact({ ...impact, groups }, (each) => decide(draft, each.facts))))
     },
 

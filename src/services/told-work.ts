@@ -1,5 +1,5 @@
 import { fail, type Result } from '../core/result.ts'
-import { beginJob, endJob, tellProgress } from '../data/jobs.ts'
+import { BROKE_OFF, beginJob, endJob, tellProgress } from '../data/jobs.ts'
 import type { Actor, Context } from './context.ts'
 
 const PROGRESS_MS = 250
@@ -31,7 +31,7 @@ export async function toldWork<T, F extends string>(
     await endJob(db, job, done.ok ? 'done' : isCancelled ? 'cancelled' : 'failed', null)
     return done
   } catch (error) {
-    await endJob(db, job, 'failed', 'It broke off, and nothing of it was kept.').catch(() => {}) // what went wrong before is what is told
+    await endJob(db, job, 'failed', BROKE_OFF).catch(() => {}) // what went wrong before is what is told
     throw error
   }
 }

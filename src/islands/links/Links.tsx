@@ -1,4 +1,5 @@
-import { useEffect, useState } from 'react'
+import { useEffect, useRef, useState } from 'react'
+import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
 import { FINDINGS, type PlacementQuery } from '../../core/placements/index.ts'
 import { Either } from '../../ui/Either.tsx'
@@ -67,6 +68,15 @@ function Whole({ search, canChange, canExport }: LinksProps) {
   useEffect(() => {
     if (engine !== null) engine.isHeld = isHeld
   }, [engine, isHeld])
+  const { turn } = state
+  const seenTurn = useRef(0)
+  useEffect(() => {
+    if (turn === seenTurn.current) return
+    seenTurn.current = turn
+    if (!isHeld) return
+    setChosen(NOTHING)
+    toast.info('The list has changed in the meantime. Choose again.')
+  }, [turn, isHeld])
   const selection = (): Selection => {
     if (chosen.all) return { filter: filterOf({ ...query, sort: undefined }) }
     const links = [...chosen.indexes].flatMap((i) => {
@@ -79,7 +89,11 @@ function Whole({ search, canChange, canExport }: LinksProps) {
   const byHand = state.answer?.counts.by.find(([value]) => value === 'hand')?.[1] ?? 0
   const start = async (title: string, change: BulkChangeBody): Promise<void> => {
     // What was chosen from its first to its last may hold rows that never were in sight.
-    if (!chosen.all && state.isFar) for (const index of chosen.indexes) await engine?.need(index, index + 1)
+    if (!chosen.all && state.isFar && engine !== null) {
+      for (const index of chosen.indexes) await engine.need(index, index + 1)
+      if (engine.state.turn !== turn || [...chosen.indexes].some((index) => state.rows[index] === undefined))
+        return void toast.error('The list has changed, or could not be read to its end. Choose again.')
+    }
     setBulk({ title, change, selection: selection(), links: count })
   }
   const finding = query.finding

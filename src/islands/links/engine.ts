@@ -18,6 +18,8 @@ export interface EngineState {
   readonly isLoaded: boolean
   /** Rows that are not here come when they are needed. */
   readonly isFar: boolean
+  /** Counts up when the rows of a far list have other places than before: what was chosen by its place means others. */
+  readonly turn: number
   readonly answer:
     | (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & {
         readonly found: Found
@@ -41,6 +43,7 @@ const EMPTY: EngineState = {
   total: 0,
   isLoaded: false,
   isFar: false,
+  turn: 0,
   answer: null,
   impact: null,
   details: null,

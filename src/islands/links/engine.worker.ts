@@ -3,13 +3,13 @@
  * the screen goes on answering.
  */
 import {
-  type Fine,
   PlacementList,
   type PlacementPage,
+  type PlacementsHead,
+  type PlacementsPart,
   type Row,
   readPlacement,
   rowOf,
-  type SentPlacement,
   shownImpact,
   tagWith,
 } from '../../core/placements/index.ts'
@@ -20,7 +20,6 @@ import {
   decide,
   explain,
   type Rule,
-  type SiteSetup,
   sayReason,
   unheardRules,
   withShortLinks,
@@ -28,33 +27,6 @@ import {
 import { wordsOf } from '../../ui/api.ts'
 import { askLines } from '../../ui/lines.ts'
 import type { FromEngine, ToEngine } from './messages.ts'
-
-/** What the server sends first; see the service that sends it. */
-interface Head {
-  readonly stamp: number
-  readonly after: number | null
-  readonly isLarge: boolean
-  readonly setup: SiteSetup
-  readonly port: number
-  readonly total: number | null
-  readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
-  readonly hasAllPaths: boolean
-  readonly fine: readonly (readonly [string, Fine])[] | null
-  readonly changed: readonly string[]
-  readonly shortLinks: readonly Named[]
-}
-interface Named {
-  readonly host: string
-  readonly slug: string
-  readonly destination: string | null
-}
-
-/** A stretch of the list, with where the short links lead that are new in it. */
-interface Part {
-  readonly pages: readonly PlacementPage[]
-  readonly rows: readonly SentPlacement[]
-  readonly shortLinks: readonly Named[]
-}
 
 /** Rows handed to the screen at once. */
 const SLICE = 5_000
@@ -75,10 +47,10 @@ const breathe = (): Promise<void> =>
     port2.postMessage(null)
   })
 
-const siteOf = ({ setup, port }: Pick<Head, 'setup' | 'port'>): CompiledSite =>
+const siteOf = ({ setup, port }: Pick<PlacementsHead, 'setup' | 'port'>): CompiledSite =>
   withShortLinks(compileSite(setup, port), (host, slug) => shortLinks.get(`${host} ${slug}`) ?? null)
 
-function learn(named: readonly Named[]): void {
+function learn(named: PlacementsHead['shortLinks']): void {
   for (const { host, slug, destination } of named) {
     if (destination === null) shortLinks.delete(`${host} ${slug}`)
     else shortLinks.set(`${host} ${slug}`, destination)
@@ -93,7 +65,7 @@ async function load(): Promise<void> {
     const lines = askLines(`/placements/all${stamp === null ? '' : `?after=${stamp}`}`, stop.signal)
     const { value: first } = await lines.next()
     if (turn !== loading || first === undefined) return stop.abort()
-    const head = JSON.parse(first) as Head
+    const head = JSON.parse(first) as PlacementsHead
     if (head.after !== null && head.stamp === stamp) return stop.abort()
     const isDone = await (head.after === null ? loadAll(head, lines, turn) : takeChanges(head, lines, turn))
     if (!isDone) return stop.abort()
@@ -104,7 +76,7 @@ async function load(): Promise<void> {
 }
 
 /** @returns false where something newer is being loaded */
-async function loadAll(head: Head, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
+async function loadAll(head: PlacementsHead, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
   const startedAt = performance.now()
   shortLinks.clear()
   const paths = new Set(head.paths.map(({ path }) => path))
@@ -121,7 +93,7 @@ async function loadAll(head: Head, lines: AsyncGenerator<string>, turn: number):
   for await (const line of lines) {
     if (turn !== loading) return false
     const from = made.rows.length
-    take(made, pages, JSON.parse(line) as Part)
+    take(made, pages, JSON.parse(line) as PlacementsPart)
     tellRows(made, from)
     if (lastAsk !== null && from === 0) answerList(lastAsk)
     await breathe()
@@ -131,16 +103,16 @@ async function loadAll(head: Head, lines: AsyncGenerator<string>, turn: number):
   return true
 }
 
-function take(into: PlacementList, pages: PlacementPage[], part: Part): void {
+function take(into: PlacementList, pages: PlacementPage[], part: PlacementsPart): void {
   pages.push(...part.pages)
   learn(part.shortLinks)
   into.add(part.rows.map((row) => readPlacement(pages, row)))
 }
 
 /** Puts what changed in place of what was here; what did not change is neither sent nor judged again. */
-async function takeChanges(head: Head, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
-  const parts: Part[] = []
-  for await (const line of lines) parts.push(JSON.parse(line) as Part)
+async function takeChanges(head: PlacementsHead, lines: AsyncGenerator<string>, turn: number): Promise<boolean> {
+  const parts: PlacementsPart[] = []
+  for await (const line of lines) parts.push(JSON.parse(line) as PlacementsPart)
   const known = list
   if (turn !== loading || known === null) return false
   const { generation, length: from } = known.rows

@@ -1,5 +1,5 @@
 import type { PlacementDetails } from '../../contract/placements.ts'
-import type { DestinationGroup, PlacementAnswer, PlacementQuery, Row, ShownExample } from '../../core/placements/index.ts'
+import type { DestinationGroup, PlacementQuery, Row, ShownExample, ShownPlacements } from '../../core/placements/index.ts'
 import { compileRules, type Impact, type Rule, unheardRules } from '../../core/rules/index.ts'
 import { ask, wordsOf } from '../../ui/api.ts'
 import type { EngineState } from './engine.ts'
@@ -9,15 +9,6 @@ import { filterOf } from './view.ts'
 const PART = 200
 /** Rows that can be chosen one by one: each part of them is asked for. */
 export const CHOSEN_MAX = 10_000
-
-interface Shown {
-  readonly stamp: number
-  readonly total: number
-  readonly found: number
-  readonly rows: readonly Row[]
-  readonly groups: readonly DestinationGroup[] | null
-  readonly numbers: (Pick<PlacementAnswer, 'pages' | 'counts' | 'findings'> & { readonly links: number }) | null
-}
 
 /** A list that is too long for a browser: the server finds, counts and sorts, and only what is looked at comes over. */
 export class FarList {
@@ -29,6 +20,7 @@ export class FarList {
   #rows: Row[] = []
   #groups: DestinationGroup[] | null = null
   #stamp = -1
+  #turn = 0
 
   constructor(show: (change: Partial<EngineState>) => void) {
     this.#show = show
@@ -99,7 +91,7 @@ export class FarList {
     const { query, isGrouped } = this.#asked
     const params = new URLSearchParams({ ...filterOf(query), from: String(part * PART), count: String(PART), grouped: String(isGrouped) })
     try {
-      const shown = await ask<Shown>('GET', `/placements/view?${params}`, undefined, signal)
+      const shown = await ask<ShownPlacements>('GET', `/placements/view?${params}`, undefined, signal)
       if (signal.aborted) return
       if (part === 0) this.#takeFirst(shown)
       else if (shown.stamp !== this.#stamp) return this.#begin() // the parts would not fit together
@@ -113,12 +105,14 @@ export class FarList {
     }
   }
 
-  #takeFirst({ stamp, total, found, groups, numbers }: Shown): void {
+  #takeFirst({ stamp, total, found, groups, numbers }: ShownPlacements): void {
+    const isOther = this.#stamp !== -1 && stamp !== this.#stamp
     this.#stamp = stamp
     this.#rows = []
     this.#groups = groups === null ? null : Array.from({ length: found })
     if (numbers === null) return
     this.#show({
+      ...(isOther ? { turn: ++this.#turn } : {}),
       failure: null,
       total,
       isLoaded: true,
