@@ -1,23 +1,6 @@
 import type { Transaction } from 'sequelize'
+import type { Capability, ChangeKind } from '../contract/capabilities.ts'
 import { type Database, rows } from './database.ts'
-
-/** What can change of a site. "sites" is the site itself, "findings" what people marked as fine; blocks and menus are pages. */
-export const CAPABILITIES = [
-  'pages',
-  'files',
-  'waiting',
-  'publications',
-  'short-links',
-  'rules',
-  'partners',
-  'hosts',
-  'sites',
-  'findings',
-  'bulk-changes',
-] as const
-export type Capability = (typeof CAPABILITIES)[number]
-/** "published" is told of what visitors get of a page or file, the others of what the studio shows. */
-export type ChangeKind = 'made' | 'changed' | 'removed' | 'published'
 
 /** What a site is compiled from: rules, and what tells its own addresses and its partners' from others. */
 export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'hosts', 'sites'])

@@ -1,7 +1,10 @@
 import type { Transaction } from 'sequelize'
+import { type NewContent, putContents } from './contents.ts'
 import { type Database, jsonOf, rows, storable } from './database.ts'
+import { deriveFrom } from './derived.ts'
 import type { PageRow } from './models.ts'
-import { type NewContent, PAGE_COLUMNS, replacePlacements } from './pages.ts'
+import { PAGE_COLUMNS } from './pages.ts'
+import { keepRevisions } from './revisions.ts'
 
 /** A page with the bytes of its draft. */
 export interface Draft {
@@ -62,7 +65,11 @@ export async function updateDrafts(
 ): Promise<string | null> {
   const ids = drafts.map(({ pageId }) => pageId)
   await rows(db, 'SELECT id FROM pages WHERE id = ANY($1::uuid[]) ORDER BY id FOR UPDATE', [ids], transaction)
-  await putContents(db, drafts, transaction)
+  await putContents(
+    db,
+    drafts.map(({ content }) => content),
+    transaction,
+  )
   const changed = drafts.map(({ pageId, version, content }) => ({
     id: pageId,
     version,
@@ -85,43 +92,7 @@ export async function updateDrafts(
     const done = new Set(updated.map(({ id }) => id))
     return ids.find((id) => !done.has(id)) ?? null
   }
-  await rows(
-    db,
-    `INSERT INTO page_revisions (page_id, version, hash, encoding, title, made_by, person_id)
-     SELECT id, version, draft_hash, encoding, title, $2, $3 FROM pages WHERE id = ANY($1::uuid[])`,
-    [ids, madeBy, personId],
-    transaction,
-  )
-  await replacePlacements(
-    db,
-    drafts.map(({ pageId, content }) => ({ pageId, ...content })),
-    transaction,
-  )
-  const uses = drafts.flatMap(({ pageId, content }) => content.uses.map((path) => ({ pageId, path: storable(path) })))
-  await rows(db, 'DELETE FROM file_uses WHERE page_id = ANY($1::uuid[])', [ids], transaction)
-  await rows(
-    db,
-    'INSERT INTO file_uses (page_id, path) SELECT * FROM unnest($1::uuid[], $2::text[]) ON CONFLICT DO NOTHING',
-    [uses.map(({ pageId }) => pageId), uses.map(({ path }) => path)],
-    transaction,
-  )
+  await keepRevisions(db, ids, { madeBy, personId }, transaction)
+  await deriveFrom(db, drafts, transaction)
   return null
-}
-
-async function putContents(db: Database, drafts: readonly { readonly content: NewContent }[], transaction: Transaction): Promise<void> {
-  const contents = [...new Map(drafts.map(({ content }) => [content.hash, content])).values()].sort((a, b) => (a.hash < b.hash ? -1 : 1))
-  await rows(
-    db,
-    `INSERT INTO blobs (hash, bytes, tags, written_for)
-     SELECT hash, bytes, ARRAY(SELECT jsonb_array_elements_text(tags::jsonb)), written_for
-     FROM unnest($1::text[], $2::bytea[], $3::text[], $4::uuid[]) AS x(hash, bytes, tags, written_for)
-     ON CONFLICT (hash) DO UPDATE SET created_at = now()`,
-    [
-      contents.map(({ hash }) => hash),
-      contents.map(({ bytes }) => Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)),
-      contents.map(({ tags }) => jsonOf(tags.map(storable))),
-      contents.map(({ writtenFor }) => writtenFor),
-    ],
-    transaction,
-  )
 }

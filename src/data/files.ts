@@ -1,7 +1,7 @@
 import type { Transaction } from 'sequelize'
+import { putContents } from './contents.ts'
 import { type Database, rows, storable } from './database.ts'
-import type { FileRow } from './models.ts'
-import { putBlobs } from './pages.ts'
+import type { FileRow, PageKind } from './models.ts'
 
 export interface NewFile {
   readonly siteId: string
@@ -18,7 +18,7 @@ export async function upsertFile(
   { siteId, path, mediaType, hash, bytes, personId }: NewFile,
   transaction: Transaction,
 ): Promise<string> {
-  await putBlobs(db, [{ hash, bytes }], transaction)
+  await putContents(db, [{ hash, bytes }], transaction)
   const [row] = await rows<{ id: string }>(
     db,
     `INSERT INTO files (site_id, path, media_type, bytes, draft_hash) VALUES ($1, $2, $3, $4, $5)
@@ -108,4 +108,19 @@ export async function markFileRemoved(
     transaction,
   )
   return row !== undefined
+}
+
+/** Every page, block and menu that names one of these files. */
+export function usesOfFile(
+  db: Database,
+  siteId: string,
+  spellings: readonly string[],
+  limit: number,
+): Promise<{ id: string; kind: PageKind; path: string; title: string }[]> {
+  return rows(
+    db,
+    `SELECT DISTINCT p.id, p.kind, p.path, p.title FROM file_uses u JOIN pages p ON p.id = u.page_id
+     WHERE p.site_id = $1 AND u.path = ANY($2::text[]) AND p.removed_at IS NULL ORDER BY p.path LIMIT $3`,
+    [siteId, spellings, limit],
+  )
 }

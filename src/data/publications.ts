@@ -262,8 +262,8 @@ export async function uncheckedPublications(db: Database): Promise<string[]> {
 }
 
 /** Writes down what the live site answered. */
-export async function keepCheck(db: Database, id: string, check: object): Promise<void> {
-  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, jsonOf(check)])
+export async function keepCheck(db: Database, id: string, check: object, transaction: Transaction): Promise<void> {
+  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, jsonOf(check)], transaction)
 }
 
 export interface PlanRow {

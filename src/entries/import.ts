@@ -12,7 +12,7 @@ let opened: { readonly db: ReturnType<typeof openDatabase>; readonly services: O
 export default async function carryOut({ job, kind, settings }: ImportOrder): Promise<readonly NewPage[]> {
   const log = openLog(settings.logLevel)
   if (opened === null) {
-    const db = openDatabase(settings.databaseUrl)
+    const db = openDatabase(settings.databaseUrl, { fillsTables: true })
     opened = { db, services: createServices({ db, settings, log, enqueue: async () => {} }) }
   }
   const { db, services } = opened

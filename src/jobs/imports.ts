@@ -12,10 +12,11 @@ import { ok, type Result } from '../core/result.ts'
 import { readTags, type SiteGround, setAside } from '../core/rules/index.ts'
 import { Changes } from '../data/changes.ts'
 import { contentHash } from '../data/content-hash.ts'
+import { getBlob, type NewContent } from '../data/contents.ts'
 import { dropCrawl } from '../data/crawled.ts'
 import { type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
-import { getBlob, type NewContent, setOrigin, upsertImported } from '../data/pages.ts'
+import { type ImportedPage, upsertImported } from '../data/imported-pages.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
 import { contentOf, hashOf } from '../services/content.ts'
 import type { SiteViews } from '../services/context.ts'
@@ -121,12 +122,12 @@ async function importUpload(
   const ground: Ground = { views, site, input, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
   const items: ImportItem[] = []
 
-  const each = async (store: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
+  const each = async (take: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
     for (const entry of entries) {
       await progress(items.length, entries.length)
       const judged = await judgeEntry(entry, ground)
       items.push(judged.item)
-      if (store !== null) await store(judged)
+      if (take !== null) await take(judged)
     }
     await progress(items.length, entries.length, true)
   }
@@ -134,7 +135,13 @@ async function importUpload(
   else
     await inTransaction(db, async (transaction) => {
       const changes = new Changes()
-      await each((judged) => storeJudged(db, siteId, personId, judged, transaction, changes))
+      const storing = new Storing((batch) => storeJudged(db, siteId, personId, batch, transaction, changes))
+      try {
+        await each((judged) => storing.take(judged))
+        await storing.end()
+      } finally {
+        await storing.settled() // nothing may be written any more once the transaction is over
+      }
       await changes.write(db, transaction)
     })
 
@@ -370,30 +377,75 @@ const filePath = (name: string): string => pathForName(name).replace(/\/$/, '/in
 /** Under which name it is exported again. */
 const sourceNameOf = (name: string, path: string): string => (/^https?:/.test(name) ? nameForPath(path) : name)
 
+/** Stored together at most: a statement costs more than what it carries, and what waits is held in memory. */
+const TOGETHER = 50
+const TOGETHER_BYTES = 8 * 1024 * 1024
+
+/** Stores what was judged, many at a time, while more is being judged. */
+class Storing {
+  readonly #store: (batch: readonly Judged[]) => Promise<void>
+  #batch: Judged[] = []
+  #bytes = 0
+  #underWay: Promise<void> = Promise.resolve()
+
+  constructor(store: (batch: readonly Judged[]) => Promise<void>) {
+    this.#store = store
+  }
+
+  async take(judged: Judged): Promise<void> {
+    this.#batch.push(judged)
+    this.#bytes += judged.content?.bytes.length ?? 0
+    if (this.#batch.length >= TOGETHER || this.#bytes >= TOGETHER_BYTES) await this.#begin()
+  }
+
+  /** Stores the rest. @throws what went wrong with any of it */
+  async end(): Promise<void> {
+    await this.#begin()
+    await this.#underWay
+  }
+
+  /** Waits until nothing is under way any more, whatever became of it. */
+  async settled(): Promise<void> {
+    await this.#underWay.catch(() => {})
+  }
+
+  async #begin(): Promise<void> {
+    const batch = this.#batch
+    this.#batch = []
+    this.#bytes = 0
+    await this.#underWay
+    this.#underWay = this.#store(batch)
+    this.#underWay.catch(() => {}) // whoever waits for it next is told
+  }
+}
+
 async function storeJudged(
   db: Database,
   siteId: string,
   personId: string | null,
-  { item, content }: Judged,
+  batch: readonly Judged[],
   transaction: Transaction,
   changes: Changes,
 ): Promise<void> {
-  if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) return
-  const { path, bytes, hash } = content
-  if (content.page === null) {
-    const mediaType = lookup(path) ?? 'application/octet-stream'
-    changes.add(siteId, 'files', await upsertFile(db, { siteId, path, mediaType, hash, bytes, personId }, transaction), 'changed')
-    return
+  const pages: (ImportedPage & { readonly isNew: boolean })[] = []
+  for (const { item, content } of batch) {
+    if (content === null || (item.outcome !== 'new' && item.outcome !== 'changed')) continue
+    const { name, path, bytes, hash, page, origin } = content
+    if (page === null) {
+      const mediaType = lookup(path) ?? 'application/octet-stream'
+      changes.add(siteId, 'files', await upsertFile(db, { siteId, path, mediaType, hash, bytes, personId }, transaction), 'changed')
+    } else
+      pages.push({
+        path,
+        sourceName: sourceNameOf(name, path),
+        content: page,
+        origin: origin === undefined ? null : { hash: hashOf(origin), bytes: origin },
+        isNew: item.outcome === 'new',
+      })
   }
-  const sourceName = sourceNameOf(content.name, path)
-  const id = await upsertImported(db, { siteId, path, sourceName, content: content.page, personId }, transaction)
-  changes.add(siteId, 'pages', id, item.outcome === 'new' ? 'made' : 'changed')
-  await setOrigin(
-    db,
-    id,
-    content.origin === undefined ? null : { kind: 'markdown', hash: hashOf(content.origin), bytes: content.origin },
-    transaction,
-  )
+  if (pages.length === 0) return
+  const ids = await upsertImported(db, { siteId, personId, pages }, transaction)
+  for (const [i, id] of ids.entries()) changes.add(siteId, 'pages', id, pages[i]?.isNew === true ? 'made' : 'changed')
 }
 
 /** The one folder that everything lies in, when there is one: people often pack the folder instead of what is in it. */

@@ -1,6 +1,6 @@
 import { createHmac, timingSafeEqual } from 'node:crypto'
+import { getBlob } from '../data/contents.ts'
 import { findDraftFile } from '../data/files.ts'
-import { getBlob } from '../data/pages.ts'
 import type { Actor, Context } from './context.ts'
 
 /** A page that stays open longer is loaded anew before its pictures are. */

@@ -22,19 +22,10 @@ import { isReadableMenu, joinMenu, leaveOut, type Menu, readMenu } from '../core
 import { fail, ok, type Result } from '../core/result.ts'
 import { readTags } from '../core/rules/index.ts'
 import { pageLike } from '../core/writing/index.ts'
-import {
-  findPage,
-  getBlob,
-  getContent,
-  insertPage,
-  type ListedPage,
-  listPages,
-  listRevisions,
-  markRemoved,
-  type RevisionRow,
-  updateDraft,
-} from '../data/pages.ts'
+import { getBlob, getContent } from '../data/contents.ts'
+import { findPage, insertPage, type ListedPage, listPages, markRemoved, updateDraft } from '../data/pages.ts'
 import { signPresence } from '../data/presence.ts'
+import { listRevisions, type RevisionRow } from '../data/revisions.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { givenContent, newContent, patchContent } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'

@@ -16,8 +16,9 @@ import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
+import { getBlob, getContent } from '../data/contents.ts'
+import { deriveFrom } from '../data/derived.ts'
 import type { PageKind } from '../data/models.ts'
-import { deriveFrom, getBlob, getContent } from '../data/pages.ts'
 import {
   cancelPlan,
   findUnpublished,
@@ -207,7 +208,11 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         for (const { id: pageId, hash, encoding, kind, path, title } of restored.drafts) {
           const content = await getContent(db, hash)
           if (content !== null)
-            await deriveFrom(db, pageId, newContent(content.bytes, title, { encoding, kind, path, notes: content }), transaction)
+            await deriveFrom(
+              db,
+              [{ pageId, content: newContent(content.bytes, title, { encoding, kind, path, notes: content }) }],
+              transaction,
+            )
         }
         changes.add(actor.siteId, 'publications', restored.id, 'made')
         changes.add(

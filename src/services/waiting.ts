@@ -15,7 +15,8 @@ import {
 import { fail, ok, type Result } from '../core/result.ts'
 import { factsOf, handAnswersOf, handChanges, writtenLink } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
-import { findPage, getBlob, type ListedPage } from '../data/pages.ts'
+import { getBlob } from '../data/contents.ts'
+import { findPage, type ListedPage } from '../data/pages.ts'
 import { decideWaiting, dropWaiting, flagMany, isKnownSite, listWaiting, putWaiting, waitingLately } from '../data/waiting.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 

@@ -1,0 +1,62 @@
+import type { Transaction } from 'sequelize'
+import { type NewContent, putContents } from './contents.ts'
+import { type Database, jsonOf, rows, storable } from './database.ts'
+import { deriveFrom } from './derived.ts'
+import { keepRevisions } from './revisions.ts'
+
+/** A page as an import brings it. */
+export interface ImportedPage {
+  readonly path: string
+  readonly sourceName: string
+  readonly content: NewContent
+  /** The Markdown file that it was made of; null for a page that came as HTML. */
+  readonly origin: { readonly hash: string; readonly bytes: Uint8Array } | null
+}
+
+/**
+ * Puts imported pages in their places, new or over those of the same paths, with revisions and what is derived of them.
+ * @param pages - no path twice
+ * @returns their ids, in the same order
+ */
+export async function upsertImported(
+  db: Database,
+  { siteId, personId, pages }: { siteId: string; personId: string | null; pages: readonly ImportedPage[] },
+  transaction: Transaction,
+): Promise<string[]> {
+  await putContents(
+    db,
+    pages.flatMap(({ content, origin }) => (origin === null ? [content] : [content, origin])),
+    transaction,
+  )
+  const brought = pages.map(({ path, sourceName, content, origin }) => ({
+    path,
+    source: storable(sourceName),
+    title: storable(content.title),
+    encoding: content.encoding,
+    hash: content.hash,
+    for: content.writtenFor,
+    tags: content.tags.map(storable),
+    origin: origin?.hash ?? null,
+  }))
+  const found = await rows<{ id: string; path: string }>(
+    db,
+    `INSERT INTO pages (site_id, edited_by, path, source_name, title, encoding, draft_hash, import_hash, written_for, tags, origin_kind, origin_hash)
+     SELECT $1, $2, path, source, title, encoding, hash, hash, "for", ARRAY(SELECT jsonb_array_elements_text(tags)), CASE WHEN origin IS NOT NULL THEN 'markdown' END, origin
+     FROM jsonb_to_recordset($3::jsonb) AS x(path text, source text, title text, encoding text, hash text, "for" uuid, tags jsonb, origin text)
+     ON CONFLICT (site_id, path) DO UPDATE SET edited_by = excluded.edited_by, source_name = excluded.source_name, title = excluded.title, encoding = excluded.encoding,
+       draft_hash = excluded.draft_hash, import_hash = excluded.import_hash, written_for = excluded.written_for, tags = excluded.tags,
+       origin_kind = excluded.origin_kind, origin_hash = excluded.origin_hash,
+       removed_at = NULL, draft_at = now(), updated_at = now(), version = pages.version + 1 RETURNING id, path`,
+    [siteId, personId, jsonOf(brought)],
+    transaction,
+  )
+  const idByPath = new Map(found.map(({ id, path }) => [path, id]))
+  const ids = pages.map(({ path }) => idByPath.get(path) ?? '')
+  await keepRevisions(db, ids, { madeBy: 'import', personId }, transaction)
+  await deriveFrom(
+    db,
+    pages.map(({ content }, i) => ({ pageId: ids[i] ?? '', content })),
+    transaction,
+  )
+  return ids
+}
