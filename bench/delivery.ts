@@ -41,14 +41,17 @@ export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise
     return await work({
       db,
       start,
-      startDelivery: () =>
-        start('dist/server.mjs', {
+      async startDelivery() {
+        const port = await start('dist/server.mjs', {
           MAPROPE_DATA: folder,
           MAPROPE_DATABASE_URL: databaseUrl,
           MAPROPE_SECRET: 'only for the benchmark',
           MAPROPE_ROLE: 'delivery',
           MAPROPE_LOG: 'error',
-        }),
+        })
+        await untilReady(port)
+        return port
+      },
       load(port, connections, script) {
         const file = path.join(folder, 'requests.lua')
         writeFileSync(file, script)
@@ -66,6 +69,11 @@ export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise
     await closeDatabase(db)
     await drop()
   }
+}
+
+/** A process answers before a store of a million rows is built, but only that the site is being set up. */
+async function untilReady(port: number): Promise<void> {
+  while (!(await fetch(`http://127.0.0.1:${port}/readyz`)).ok) await new Promise((resolve) => setTimeout(resolve, 250))
 }
 
 /** Starts a script of ours and waits until it says that it is ready. */

@@ -145,13 +145,17 @@ async function health(request: EdgeRequest, response: ServerResponse): Promise<v
     .end(body)
 }
 
+/** Whoever is still being answered then is cut off. Whatever is cut off in the middle of writing is put right at the next start. */
+const STOP_MAX_MS = 10_000
+
 /** Lets running answers finish, writes what is still in memory, then ends. */
 let isEnding = false
 async function end(signal: string): Promise<void> {
   if (isEnding) return
   isEnding = true
   log.info({ signal }, 'stopping')
-  setTimeout(() => process.exit(1), 10_000).unref()
+  // Not process.exit: it would wait for threads, and one that is in the middle of a write to the store never ends.
+  setTimeout(() => process.kill(process.pid, 'SIGKILL'), STOP_MAX_MS).unref()
   for (const step of endings) await step()
   await closeApart()
   await closeDatabase(db)

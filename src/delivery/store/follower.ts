@@ -105,7 +105,7 @@ export class Follower {
       await this.catchUp()
       this.#isToldAway = false
     } catch (error) {
-      if (!this.#isToldAway) this.#log.warn({ err: error }, 'delivery could not follow; it goes on from what it has')
+      if (!this.#isToldAway && !this.#isStopped) this.#log.warn({ err: error }, 'delivery could not follow; it goes on from what it has')
       this.#isToldAway = true
     }
   }
@@ -311,6 +311,7 @@ export class Follower {
     putsOf: (row: Row) => readonly Put[],
   ): Promise<void> {
     for (let after: string | null = null; ; ) {
+      if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
       const found = await read(after)
       const puts = found.flatMap((row) => withIndex(row.id, putsOf(row)))
       await this.#blobs.bring(this.#contentsIn(puts))
