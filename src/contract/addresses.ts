@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { operation } from './operation.ts'
 import { ADDRESS_KIND } from './shared.ts'
 
 /** Texts longer than this are refused unread; `repair` itself refuses addresses over 8,000 characters with its reason. */
@@ -16,3 +17,16 @@ export const RepairAnswer = z
   .object({ address: z.string(), kind: ADDRESS_KIND, repairs: z.array(Change), offers: z.array(Change) })
   .meta({ id: 'RepairedAddress' })
 export type RepairAnswer = z.infer<typeof RepairAnswer>
+
+export const addresses = {
+  repair: operation({
+    method: 'post',
+    path: '/addresses/repair',
+    summary: 'Mend a pasted address and say what was mended',
+    needs: 'addresses:read',
+    status: 200,
+    body: RepairRequest,
+    answer: RepairAnswer,
+    isQuestion: true,
+  }),
+} as const

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { operation } from './operation.ts'
 import { Page } from './pages.ts'
 import { Id, line } from './shared.ts'
 
@@ -41,3 +42,42 @@ export const BlockUses = z.object({ items: z.array(z.object({ id: Id, title: z.s
 export type BlockUses = z.infer<typeof BlockUses>
 
 export const BlockMade = z.object({ block: Block, replacedOn: z.int() })
+
+export const blocks = {
+  list: operation({
+    method: 'get',
+    path: '/blocks',
+    summary: 'Blocks that pages share; edited like pages',
+    needs: 'pages:read',
+    status: 200,
+    answer: BlockList,
+    shows: ['pages'],
+  }),
+  create: operation({
+    method: 'post',
+    path: '/blocks',
+    summary: 'Make a shared block',
+    needs: 'pages:publish',
+    status: 201,
+    body: BlockNew,
+    answer: BlockMade,
+  }),
+  put: operation({
+    method: 'post',
+    path: '/blocks/{id}/put',
+    summary: 'Put a block on all or some pages, as drafts',
+    needs: 'pages:publish',
+    status: 200,
+    body: BlockPut,
+    answer: BlockPlaced,
+  }),
+  uses: operation({
+    method: 'get',
+    path: '/blocks/{id}/uses',
+    summary: 'The pages that a block shows on',
+    needs: 'pages:read',
+    status: 200,
+    answer: BlockUses,
+    shows: ['pages'],
+  }),
+} as const

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { HINTS } from '../core/rules/index.ts'
+import { operation } from './operation.ts'
 import { PlacementFilter } from './placements.ts'
 import { Id, line } from './shared.ts'
 
@@ -91,3 +92,33 @@ export type BulkChangeList = z.infer<typeof BulkChangeList>
 export const BulkUndoQuery = z.object({ job: JobId })
 export const BulkUndone = z.object({ pages: z.int(), left: z.array(z.object({ page: z.string(), why: z.string() })) })
 export type BulkUndone = z.infer<typeof BulkUndone>
+
+export const bulkChanges = {
+  make: operation({
+    method: 'post',
+    path: '/bulk-changes',
+    summary: 'Change many links at once; with dryRun only show what would change',
+    needs: 'pages:publish',
+    status: 200,
+    body: BulkChangeNew,
+    answer: BulkReview,
+  }),
+  list: operation({
+    method: 'get',
+    path: '/bulk-changes',
+    summary: 'The newest bulk changes',
+    needs: 'pages:read',
+    status: 200,
+    answer: BulkChangeList,
+    shows: ['bulk-changes'],
+  }),
+  undo: operation({
+    method: 'post',
+    path: '/bulk-changes/{id}/undo',
+    summary: 'Take a bulk change back',
+    needs: 'pages:publish',
+    status: 200,
+    query: BulkUndoQuery,
+    answer: BulkUndone,
+  }),
+} as const

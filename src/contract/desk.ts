@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { FINDINGS } from '../core/placements/index.ts'
+import { operation } from './operation.ts'
 import { Placement } from './placements.ts'
 import { Unpublished } from './publications.ts'
 
@@ -15,3 +16,15 @@ export const Desk = z.object({
   hasRules: z.boolean(),
 })
 export type Desk = z.infer<typeof Desk>
+
+export const desk = {
+  look: operation({
+    method: 'get',
+    path: '/desk',
+    summary: 'What needs a hand today',
+    needs: 'pages:read',
+    status: 200,
+    answer: Desk,
+    shows: ['pages', 'files', 'waiting', 'publications', 'rules', 'partners', 'findings'],
+  }),
+} as const

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { operation } from './operation.ts'
 
 export const DESTINATION_KIND = z.enum(['inside page', 'section', 'file', 'short link', 'partner'])
 
@@ -23,3 +24,15 @@ export const DestinationQuery = z.object({
 export type DestinationQuery = z.infer<typeof DestinationQuery>
 export const DestinationList = z.object({ items: z.array(Destination) })
 export type DestinationList = z.infer<typeof DestinationList>
+
+export const destinations = {
+  find: operation({
+    method: 'get',
+    path: '/destinations',
+    summary: 'What words may mean as a destination, best first',
+    needs: 'pages:read',
+    status: 200,
+    query: DestinationQuery,
+    answer: DestinationList,
+  }),
+} as const

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Nothing, operation } from './operation.ts'
 import { Id, Paging, Version } from './shared.ts'
 
 /** Largest file that is uploaded one by one. */
@@ -29,3 +30,61 @@ export const FileHabit = z.strictObject({ downloads: z.boolean() })
 export type FileHabit = z.infer<typeof FileHabit>
 export const FileRemoval = z.strictObject({ version: Version, isRemoved: z.boolean(), evenIfUsed: z.boolean().default(false) })
 export type FileRemoval = z.infer<typeof FileRemoval>
+
+export const files = {
+  setHabit: operation({
+    method: 'put',
+    path: '/files/habit',
+    summary: 'Say whether new links to files let readers download or open them',
+    needs: 'pages:publish',
+    status: 200,
+    body: FileHabit,
+    answer: FileHabit,
+  }),
+  list: operation({
+    method: 'get',
+    path: '/files',
+    summary: 'Files in the order of their paths',
+    needs: 'pages:read',
+    status: 200,
+    query: FileQuery,
+    answer: FileList,
+    shows: ['files'],
+  }),
+  upload: operation({
+    method: 'post',
+    path: '/files',
+    summary: 'Upload a file (multipart: file)',
+    needs: 'pages:edit',
+    status: 201,
+    answer: SiteFile,
+    media: { body: 'multipart/form-data' },
+  }),
+  replace: operation({
+    method: 'put',
+    path: '/files/{id}',
+    summary: 'Put another file behind the same address (multipart: file)',
+    needs: 'pages:edit',
+    status: 200,
+    answer: SiteFile,
+    media: { body: 'multipart/form-data' },
+  }),
+  uses: operation({
+    method: 'get',
+    path: '/files/{id}/uses',
+    summary: 'Pages, blocks and menus that name a file',
+    needs: 'pages:read',
+    status: 200,
+    answer: FileUses,
+    shows: ['pages', 'files'],
+  }),
+  remove: operation({
+    method: 'post',
+    path: '/files/{id}/removal',
+    summary: 'Take a file away with the next publication, or take that back',
+    needs: 'pages:publish',
+    status: 200,
+    body: FileRemoval,
+    answer: z.union([SiteFile, Nothing]),
+  }),
+} as const

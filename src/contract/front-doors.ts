@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { HostName } from './hosts.ts'
+import { Nothing, operation } from './operation.ts'
 import { Id, line } from './shared.ts'
 
 export const FrontDoor = z
@@ -18,3 +19,32 @@ export const FrontDoorNew = z.strictObject({
 export type FrontDoorNew = z.infer<typeof FrontDoorNew>
 export const FrontDoorList = z.object({ items: z.array(FrontDoor) })
 export type FrontDoorList = z.infer<typeof FrontDoorList>
+
+export const frontDoors = {
+  list: operation({
+    method: 'get',
+    path: '/front-doors',
+    summary: 'Hosts that stand in front of somebody’s existing site',
+    needs: 'rules:read',
+    status: 200,
+    answer: FrontDoorList,
+    shows: ['hosts'],
+  }),
+  make: operation({
+    method: 'post',
+    path: '/front-doors',
+    summary: 'Stand in front of an existing site',
+    needs: 'hosts:edit',
+    status: 201,
+    body: FrontDoorNew,
+    answer: FrontDoor,
+  }),
+  remove: operation({
+    method: 'delete',
+    path: '/front-doors/{id}',
+    summary: 'Stand there no longer',
+    needs: 'hosts:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+} as const

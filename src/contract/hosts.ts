@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Nothing, operation } from './operation.ts'
 import { Id, line, Version } from './shared.ts'
 
 /** A name that visitors ask for: two parts or more, and no port or path. A whole address that was pasted gives its host. */
@@ -53,3 +54,58 @@ export const HostUses = z.object({
   linkPages: z.int().meta({ description: 'On how many pages those stand' }),
 })
 export type HostUses = z.infer<typeof HostUses>
+
+export const hosts = {
+  list: operation({
+    method: 'get',
+    path: '/hosts',
+    summary: 'The hosts the site answers on',
+    needs: 'hosts:read',
+    status: 200,
+    answer: HostList,
+    shows: ['hosts'],
+  }),
+  make: operation({
+    method: 'post',
+    path: '/hosts',
+    summary: 'Answer on one more host, for pages or short links',
+    needs: 'hosts:edit',
+    status: 201,
+    body: HostNew,
+    answer: Host,
+  }),
+  change: operation({
+    method: 'patch',
+    path: '/hosts/{id}',
+    summary: 'Call a host otherwise, change its prefix, or make it the main one',
+    needs: 'hosts:edit',
+    status: 200,
+    body: HostChange,
+    answer: Host,
+  }),
+  remove: operation({
+    method: 'delete',
+    path: '/hosts/{id}',
+    summary: 'Answer on a host no longer; its short links are kept with it',
+    needs: 'hosts:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+  putBack: operation({
+    method: 'post',
+    path: '/hosts/{id}/put-back',
+    summary: 'Answer again on a host that was taken away',
+    needs: 'hosts:edit',
+    status: 200,
+    answer: Host,
+  }),
+  uses: operation({
+    method: 'get',
+    path: '/hosts/{id}/uses',
+    summary: 'What stops working when a host goes or is called otherwise',
+    needs: 'hosts:read',
+    status: 200,
+    answer: HostUses,
+    shows: ['hosts'],
+  }),
+} as const

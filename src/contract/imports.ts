@@ -1,6 +1,6 @@
 import { z } from 'zod'
-import { Id } from './shared.ts'
-import { ShortLinksBulkReport } from './short-links.ts'
+import { operation } from './operation.ts'
+import { Id, JobStarted } from './shared.ts'
 
 /** Largest upload, and what it may unpack to. Told in the message that refuses more. */
 export const UPLOAD_MAX_BYTES = 300 * 1024 * 1024
@@ -83,18 +83,32 @@ export const ImportApply = z.strictObject({
 })
 export type ImportApply = z.infer<typeof ImportApply>
 
-export const Job = z
-  .object({
-    id: Id,
-    kind: z.string(),
-    state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
-    done: z.int(),
-    total: z.int(),
-    report: z.union([ImportReport, ShortLinksBulkReport]).nullable(),
-    message: z.string().nullable(),
-  })
-  .meta({ id: 'Job' })
-export type Job = z.infer<typeof Job>
-/** A job whose report is of one kind. */
-export type JobOf<Report> = Omit<Job, 'report'> & { readonly report: Report | null }
-export const JobStarted = z.object({ job: Id })
+export const imports = {
+  start: operation({
+    method: 'post',
+    path: '/imports',
+    summary: 'Bring in a site: a zip, or HTML files (multipart: file, dryRun, leaveOff)',
+    needs: 'imports:run',
+    status: 202,
+    answer: JobStarted,
+    media: { body: 'multipart/form-data' },
+  }),
+  again: operation({
+    method: 'post',
+    path: '/imports/{id}/apply',
+    summary: 'Carry out an import that was looked at in a dry run',
+    needs: 'imports:run',
+    status: 202,
+    body: ImportApply,
+    answer: JobStarted,
+  }),
+  fetch: operation({
+    method: 'post',
+    path: '/imports/fetch',
+    summary: 'Bring in a site by its sitemap, or a feed by its address; politely, and going on where it stopped',
+    needs: 'imports:run',
+    status: 202,
+    body: ImportFetch,
+    answer: JobStarted,
+  }),
+} as const

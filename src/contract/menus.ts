@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { LABEL_MAX_CHARS } from '../core/menus/index.ts'
 import { HINTS } from '../core/rules/index.ts'
 import { PartName } from './blocks.ts'
+import { operation } from './operation.ts'
 import { Page } from './pages.ts'
 import { line, Version } from './shared.ts'
 
@@ -43,3 +44,34 @@ export const MenuNew = z.strictObject({ name: PartName, title: line(120).min(1) 
 export type MenuNew = z.infer<typeof MenuNew>
 export const MenuChange = z.strictObject({ version: Version, menu: MenuBody })
 export type MenuChange = z.infer<typeof MenuChange>
+
+export const menus = {
+  list: operation({
+    method: 'get',
+    path: '/menus',
+    summary: 'Menus that pages share',
+    needs: 'pages:read',
+    status: 200,
+    answer: MenuList,
+    shows: ['pages'],
+  }),
+  create: operation({
+    method: 'post',
+    path: '/menus',
+    summary: 'Make a menu',
+    needs: 'pages:publish',
+    status: 201,
+    body: MenuNew,
+    answer: Menu,
+  }),
+  get: operation({ method: 'get', path: '/menus/{id}', summary: 'One menu', needs: 'pages:read', status: 200, answer: Menu }),
+  change: operation({
+    method: 'put',
+    path: '/menus/{id}',
+    summary: 'Put a menu on top of a version',
+    needs: 'pages:edit',
+    status: 200,
+    body: MenuChange,
+    answer: Menu,
+  }),
+} as const

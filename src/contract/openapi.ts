@@ -1,6 +1,7 @@
 import { extendZodWithOpenApi, OpenAPIRegistry, OpenApiGeneratorV31 } from '@asteasolutions/zod-to-openapi'
 import { z } from 'zod'
-import { API, type Operation } from './api.ts'
+import { OPERATIONS } from './api.ts'
+import type { Operation } from './operation.ts'
 
 extendZodWithOpenApi(z)
 
@@ -20,7 +21,7 @@ const Problem = z
 export function openApiDocument(): object {
   const registry = new OpenAPIRegistry()
   registry.registerComponent('securitySchemes', 'token', { type: 'http', scheme: 'bearer' })
-  for (const [operationId, each] of Object.entries(API)) registerOperation(registry, operationId, each)
+  for (const [operationId, each] of OPERATIONS) registerOperation(registry, operationId, each)
   return new OpenApiGeneratorV31(registry.definitions).generateDocument({
     openapi: '3.1.0',
     info: {

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { TITLE_MAX_CHARS } from '../core/markup/index.ts'
+import { Nothing, operation } from './operation.ts'
 import { Id, line, Paging, VERSION_MAX, Version } from './shared.ts'
 
 export const PageState = z.enum(['new', 'changed', 'live'])
@@ -103,3 +104,116 @@ export const PageChange = z.strictObject({
 })
 export type PageChange = z.infer<typeof PageChange>
 export type PageList = z.infer<typeof PageList>
+
+export const pages = {
+  list: operation({
+    method: 'get',
+    path: '/pages',
+    summary: 'Pages in the order of their paths',
+    needs: 'pages:read',
+    status: 200,
+    query: PageQuery,
+    answer: PageList,
+    shows: ['pages'],
+  }),
+  source: operation({
+    method: 'get',
+    path: '/pages/{id}',
+    summary: 'A page with the text of its draft',
+    needs: 'pages:read',
+    status: 200,
+    answer: PageSource,
+  }),
+  change: operation({
+    method: 'patch',
+    path: '/pages/{id}',
+    summary: 'Put patches on the draft of a page',
+    needs: 'pages:edit',
+    status: 200,
+    body: PageChange,
+    answer: PageSaved,
+  }),
+  create: operation({
+    method: 'post',
+    path: '/pages',
+    summary: 'A new page with the look of another',
+    needs: 'pages:edit',
+    status: 201,
+    body: PageNew,
+    answer: Page,
+  }),
+  remove: operation({
+    method: 'post',
+    path: '/pages/{id}/removal',
+    summary: 'Take a page, block or menu away with the next publication, or take that back',
+    needs: 'pages:publish',
+    status: 200,
+    body: PageRemoval,
+    answer: z.union([Page, Nothing]),
+  }),
+  history: operation({
+    method: 'get',
+    path: '/pages/{id}/history',
+    summary: 'Versions of a page, block or menu',
+    needs: 'pages:read',
+    status: 200,
+    answer: RevisionList,
+    shows: ['pages'],
+  }),
+  revision: operation({
+    method: 'get',
+    path: '/pages/{id}/revision',
+    summary: 'One version as text',
+    needs: 'pages:read',
+    status: 200,
+    query: RevisionQuery,
+    answer: RevisionSource,
+  }),
+  restore: operation({
+    method: 'post',
+    path: '/pages/{id}/restore',
+    summary: 'Put an older version on top',
+    needs: 'pages:edit',
+    status: 200,
+    body: PageRestore,
+    answer: Page,
+  }),
+  differed: operation({
+    method: 'post',
+    path: '/pages/{id}/differed',
+    summary: 'Say that the page editor had to mend what was written, for the log',
+    needs: 'pages:read',
+    status: 204,
+    body: WritingDiffered,
+    answer: Nothing,
+    isQuestion: true,
+  }),
+  presence: operation({
+    method: 'post',
+    path: '/pages/{id}/presence',
+    summary: 'Say that a page is open, and learn who else has it open',
+    needs: 'pages:read',
+    status: 200,
+    body: PresenceSign,
+    answer: Presence,
+    isQuestion: true,
+  }),
+  sections: operation({
+    method: 'get',
+    path: '/pages/{id}/sections',
+    summary: 'Headings of a page that links can lead to',
+    needs: 'pages:read',
+    status: 200,
+    answer: SectionList,
+    shows: ['pages'],
+  }),
+  nameSection: operation({
+    method: 'post',
+    path: '/pages/{id}/sections',
+    summary: 'Give a heading a name that links can lead to',
+    needs: 'pages:edit',
+    status: 200,
+    body: SectionNaming,
+    answer: SectionNamed,
+  }),
+} as const

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Nothing, operation } from './operation.ts'
 import { Id, line, Version } from './shared.ts'
 
 const Site = line(2_000).min(1)
@@ -16,3 +17,41 @@ export type PartnerNew = z.infer<typeof PartnerNew>
 export const PartnerChange = PartnerNew.extend({ version: Version })
 export type PartnerChange = z.infer<typeof PartnerChange>
 export const PartnerList = z.object({ items: z.array(Partner) })
+
+export const partners = {
+  list: operation({
+    method: 'get',
+    path: '/partners',
+    summary: 'Partners and the sites that belong to them',
+    needs: 'partners:read',
+    status: 200,
+    answer: PartnerList,
+    shows: ['partners'],
+  }),
+  create: operation({
+    method: 'post',
+    path: '/partners',
+    summary: 'Add a partner',
+    needs: 'partners:edit',
+    status: 201,
+    body: PartnerNew,
+    answer: Partner,
+  }),
+  change: operation({
+    method: 'put',
+    path: '/partners/{id}',
+    summary: 'Change a partner',
+    needs: 'partners:edit',
+    status: 200,
+    body: PartnerChange,
+    answer: Partner,
+  }),
+  remove: operation({
+    method: 'delete',
+    path: '/partners/{id}',
+    summary: 'Remove a partner',
+    needs: 'partners:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+} as const

@@ -1,4 +1,6 @@
 import { z } from 'zod'
+import { Nothing, operation } from './operation.ts'
+import { PERMISSIONS } from './permissions.ts'
 import { Id, line, Version } from './shared.ts'
 
 export const Email = z.string().trim().toLowerCase().max(254)
@@ -11,27 +13,6 @@ export const NewPassword = z
   .string()
   .min(PASSWORD_MIN_CHARS, `A password has ${PASSWORD_MIN_CHARS} characters or more; a few words in a row do well`)
   .max(1_000, 'That is too long for a password')
-
-/** What can be allowed. A role allows some; a token's scopes allow some of those, or all with "*". */
-export const PERMISSIONS = [
-  'addresses:read',
-  'pages:read',
-  'pages:edit',
-  'pages:publish',
-  'imports:run',
-  'exports:read',
-  'rules:read',
-  'rules:edit',
-  'short-links:read',
-  'short-links:edit',
-  'partners:read',
-  'partners:edit',
-  'hosts:read',
-  'hosts:edit',
-  'people:edit',
-  'tokens:edit',
-] as const
-export type Permission = (typeof PERMISSIONS)[number]
 
 export const Me = z
   .object({ name: z.string(), email: z.string(), role: z.enum(ROLE_NAMES), permissions: z.array(z.enum(PERMISSIONS)), site: z.string() })
@@ -74,3 +55,59 @@ export type PersonInvited = z.infer<typeof PersonInvited>
 
 /** The form behind a one-time link. */
 export const Entry = z.object({ code: z.string().max(200), password: NewPassword })
+
+export const people = {
+  me: operation({ method: 'get', path: '/me', summary: 'Who asks, and what they may do', needs: null, status: 200, answer: Me }),
+  changePassword: operation({
+    method: 'put',
+    path: '/me/password',
+    summary: 'Change one’s own password; other browsers are signed out',
+    needs: null,
+    status: 204,
+    body: PasswordChange,
+    answer: Nothing,
+  }),
+  list: operation({
+    method: 'get',
+    path: '/people',
+    summary: 'Everybody of the site',
+    needs: 'people:edit',
+    status: 200,
+    answer: PersonList,
+    shows: ['people'],
+  }),
+  add: operation({
+    method: 'post',
+    path: '/people',
+    summary: 'Add somebody, who comes in with a one-time link',
+    needs: 'people:edit',
+    status: 201,
+    body: PersonNew,
+    answer: PersonInvited,
+  }),
+  change: operation({
+    method: 'patch',
+    path: '/people/{id}',
+    summary: 'Give somebody another role or name',
+    needs: 'people:edit',
+    status: 200,
+    body: PersonChange,
+    answer: Person,
+  }),
+  end: operation({
+    method: 'delete',
+    path: '/people/{id}',
+    summary: 'End somebody: signed out everywhere, tokens revoked, name kept in the history',
+    needs: 'people:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+  link: operation({
+    method: 'post',
+    path: '/people/{id}/link',
+    summary: 'A new one-time link with which somebody chooses a password',
+    needs: 'people:edit',
+    status: 201,
+    answer: PersonInvited,
+  }),
+} as const

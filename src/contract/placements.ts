@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { FACETS, FINDINGS, SORTS } from '../core/placements/index.ts'
+import { Nothing, operation } from './operation.ts'
 import { ADDRESS_KIND, Id, Marks, Paging } from './shared.ts'
 
 export const Placement = z
@@ -66,6 +67,44 @@ export const PlacementView = PlacementFilter.extend({
 })
 export type PlacementView = z.infer<typeof PlacementView>
 
+const ShownRow = z.object({
+  pageId: Id,
+  page: z.string(),
+  title: z.string(),
+  pageKind: z.enum(['page', 'block', 'menu']),
+  ordinal: z.int(),
+  start: z.int(),
+  text: z.string(),
+  href: z.string(),
+  leads: z.string().meta({ description: 'Site it leads to, or the path of an inside page' }),
+  strand: z.enum(['vouched', 'nofollow', 'sponsored', 'ugc']),
+  end: z.enum(['new tab', 'same tab', 'file']),
+  lands: z.boolean().nullable(),
+  isShort: z.boolean(),
+  isPartner: z.boolean(),
+  state: z.string().meta({ description: 'What it is and who says so, in a few words' }),
+  isFaulty: z.boolean(),
+})
+const Counts = z.array(z.tuple([z.string(), z.int()]))
+
+/** A part of a list of links, as its screen shows it. */
+export const PlacementsShown = z.object({
+  stamp: z.int().meta({ description: 'Newest change that is in it: parts of one list have the same' }),
+  total: z.int(),
+  found: z.int().meta({ description: 'Links found, or groups of them' }),
+  rows: z.array(ShownRow),
+  groups: z.array(z.object({ destination: z.string(), links: z.int(), pages: z.int() })).nullable(),
+  numbers: z
+    .object({
+      links: z.int(),
+      pages: z.int(),
+      counts: z.object(Object.fromEntries(FACETS.map((name) => [name, Counts])) as Record<(typeof FACETS)[number], typeof Counts>),
+      findings: z.partialRecord(z.enum(FINDINGS), z.int()),
+    })
+    .nullable()
+    .meta({ description: 'Told with the first part' }),
+})
+
 /** One placement. */
 export const PlacementName = z.object({ pageId: Id, ordinal: z.coerce.number().int().min(0) })
 export type PlacementName = z.infer<typeof PlacementName>
@@ -92,3 +131,61 @@ export const FineMark = z.strictObject({
   reason: z.string().trim().min(1).max(300).nullable().meta({ description: 'null takes the mark back' }),
 })
 export type FineMark = z.infer<typeof FineMark>
+
+export const placements = {
+  list: operation({
+    method: 'get',
+    path: '/placements',
+    summary: 'Every link of every page, with what is delivered and why',
+    needs: 'pages:read',
+    status: 200,
+    query: PlacementQuery,
+    answer: PlacementList,
+  }),
+  markFine: operation({
+    method: 'post',
+    path: '/placements/fine',
+    summary: 'Say that a finding is fine as it is, until something about it changes',
+    needs: 'pages:edit',
+    status: 204,
+    body: FineMark,
+    answer: Nothing,
+  }),
+  send: operation({
+    method: 'get',
+    path: '/placements/all',
+    summary:
+      'Every placement with what is needed to judge it, or those of pages that changed since, as lines of JSON; none of a very large site',
+    needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
+    status: 200,
+    query: PlacementsSince,
+    media: { answer: 'application/x-ndjson' },
+  }),
+  view: operation({
+    method: 'get',
+    path: '/placements/view',
+    summary: 'A part of a list of links as its screen shows it, with how many there are of what',
+    needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
+    status: 200,
+    query: PlacementView,
+    answer: PlacementsShown,
+  }),
+  details: operation({
+    method: 'get',
+    path: '/placements/details',
+    summary: 'One link: its tag before and after, and who decided what',
+    needs: ['pages:read', 'rules:read'],
+    status: 200,
+    query: PlacementName,
+    answer: PlacementDetails,
+  }),
+  csv: operation({
+    method: 'get',
+    path: '/exports/links.csv',
+    summary: 'The links that a filter finds, as CSV',
+    needs: 'exports:read',
+    status: 200,
+    query: PlacementFilter,
+    media: { answer: 'text/csv' },
+  }),
+} as const

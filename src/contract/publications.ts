@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { Nothing, operation } from './operation.ts'
 import { Id, Marks } from './shared.ts'
 
 export const PublicationNew = z.union([
@@ -120,3 +121,95 @@ export const PublicationReview = z
   })
   .meta({ id: 'PublicationReview' })
 export type PublicationReview = z.infer<typeof PublicationReview>
+
+export const publications = {
+  unpublished: operation({
+    method: 'get',
+    path: '/publications/unpublished',
+    summary: 'What differs from the live site',
+    needs: 'pages:read',
+    status: 200,
+    answer: Unpublished,
+    shows: ['pages', 'files', 'publications'],
+  }),
+  review: operation({
+    method: 'post',
+    path: '/publications/review',
+    summary: 'What a publication would take along and what it would break; nothing is published',
+    needs: 'pages:publish',
+    status: 200,
+    body: PublicationNew,
+    answer: PublicationReview,
+    isQuestion: true,
+  }),
+  list: operation({
+    method: 'get',
+    path: '/publications',
+    summary: 'Publications, newest first',
+    needs: 'pages:read',
+    status: 200,
+    answer: PublicationList,
+    shows: ['publications'],
+  }),
+  create: operation({
+    method: 'post',
+    path: '/publications',
+    summary: 'Make drafts live',
+    needs: 'pages:publish',
+    status: 201,
+    body: PublicationNew,
+    answer: Publication,
+  }),
+  view: operation({
+    method: 'get',
+    path: '/publications/{id}',
+    summary: 'One publication with what it changed',
+    needs: 'pages:read',
+    status: 200,
+    answer: PublicationView,
+    shows: ['publications'],
+  }),
+  restore: operation({
+    method: 'post',
+    path: '/publications/{id}/restore',
+    summary: 'Bring the live site back to what it was after a publication',
+    needs: 'pages:publish',
+    status: 201,
+    answer: Publication,
+  }),
+  plans: operation({
+    method: 'get',
+    path: '/publications/plans',
+    summary: 'Publications planned for later',
+    needs: 'pages:read',
+    status: 200,
+    answer: PlanList,
+    shows: ['publications'],
+  }),
+  plan: operation({
+    method: 'post',
+    path: '/publications/plans',
+    summary: 'Publish later',
+    needs: 'pages:publish',
+    status: 201,
+    body: PlanNew,
+    answer: Plan,
+  }),
+  cancelPlan: operation({
+    method: 'delete',
+    path: '/publications/plans/{id}',
+    summary: 'Give up a planned publication',
+    needs: 'pages:publish',
+    status: 204,
+    answer: Nothing,
+  }),
+  difference: operation({
+    method: 'get',
+    path: '/pages/{id}/difference',
+    summary: 'How a draft differs from what is live',
+    needs: 'pages:read',
+    status: 200,
+    answer: Difference,
+    shows: ['pages'],
+  }),
+} as const

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { CONDITION_MAX_DEPTH, type Condition, EFFECTS, PART_KINDS, REFERRER_POLICIES, type Rule } from '../core/rules/index.ts'
+import { operation } from './operation.ts'
 import { ADDRESS_KIND, Id, line, Marks, VERSION_MAX, Version } from './shared.ts'
 
 /** Most rules a site can have: a list that a person can still read. */
@@ -106,6 +107,7 @@ export type ImpactAnswer = z.infer<typeof ImpactAnswer>
 
 export const RuleVersion = z.object({ version: Version, by: z.string().nullable(), at: z.iso.datetime(), rules: z.int() })
 export type RuleVersion = z.infer<typeof RuleVersion>
+export const RuleVersionList = z.object({ items: z.array(RuleVersion) })
 export const RuleVersionQuery = z.object({ version: z.coerce.number().int().positive().max(VERSION_MAX) })
 
 export const RewriteRequest = z.object({
@@ -127,3 +129,62 @@ export const RewriteAnswer = z.object({
   ),
 })
 export type RewriteAnswer = z.infer<typeof RewriteAnswer>
+
+export const rules = {
+  list: operation({
+    method: 'get',
+    path: '/rules',
+    summary: 'The rule list in force',
+    needs: 'rules:read',
+    status: 200,
+    answer: RuleList,
+    shows: ['rules'],
+  }),
+  save: operation({
+    method: 'put',
+    path: '/rules',
+    summary: 'Save a new version of the rule list',
+    needs: 'rules:edit',
+    status: 200,
+    body: RulesChange,
+    answer: RuleList,
+  }),
+  impact: operation({
+    method: 'post',
+    path: '/rules/impact',
+    summary: 'What a rule list would change, before it is saved',
+    needs: 'rules:read',
+    status: 200,
+    body: ImpactRequest,
+    answer: ImpactAnswer,
+    isQuestion: true,
+  }),
+  history: operation({
+    method: 'get',
+    path: '/rules/history',
+    summary: 'Versions of the rule list, newest first',
+    needs: 'rules:read',
+    status: 200,
+    answer: RuleVersionList,
+    shows: ['rules'],
+  }),
+  version: operation({
+    method: 'get',
+    path: '/rules/version',
+    summary: 'An earlier version of the rules',
+    needs: 'rules:read',
+    status: 200,
+    query: RuleVersionQuery,
+    answer: RuleList,
+  }),
+  rewrite: operation({
+    method: 'post',
+    path: '/rewrite',
+    summary: 'Apply the rules in force to any HTML; nothing is stored',
+    needs: 'rules:read',
+    status: 200,
+    body: RewriteRequest,
+    answer: RewriteAnswer,
+    isQuestion: true,
+  }),
+} as const

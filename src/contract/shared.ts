@@ -18,3 +18,6 @@ export const Marks = z.object({ rel: z.string().nullable(), target: z.string().n
 
 /** A text of sensible length, without white space at its ends. */
 export const line = (most: number): z.ZodString => z.string().trim().max(most)
+
+/** What a call that begins long work answers: under this id the job can be asked after. */
+export const JobStarted = z.object({ job: Id })

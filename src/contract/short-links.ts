@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { Id, line, Paging, Version } from './shared.ts'
+import { Nothing, operation } from './operation.ts'
+import { Id, JobStarted, line, Paging, Version } from './shared.ts'
 
 export const ShortLinkStatus = z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)])
 
@@ -105,3 +106,97 @@ export type NamedShortLinks = z.infer<typeof NamedShortLinks>
 /** Pages that lead to a short link, the first of them by name. */
 export const ShortLinkUses = z.object({ items: z.array(z.object({ id: Id, title: z.string(), path: z.string() })), total: z.int() })
 export type ShortLinkUses = z.infer<typeof ShortLinkUses>
+
+export const shortLinks = {
+  list: operation({
+    method: 'get',
+    path: '/short-links',
+    summary: 'Short links, newest first',
+    needs: 'short-links:read',
+    status: 200,
+    query: ShortLinkQuery,
+    answer: ShortLinkList,
+    shows: ['short-links', 'rules', 'partners', 'hosts'],
+  }),
+  create: operation({
+    method: 'post',
+    path: '/short-links',
+    summary: 'Make a short link',
+    needs: 'short-links:edit',
+    status: 201,
+    body: ShortLinkNew,
+    answer: ShortLink,
+  }),
+  bulk: operation({
+    method: 'post',
+    path: '/short-links/bulk',
+    summary: 'Many short links at once, as CSV with a header: destination, slug, and optionally host, title, status',
+    needs: 'short-links:edit',
+    status: 202,
+    query: ShortLinksBulkQuery,
+    answer: JobStarted,
+    media: { body: 'text/csv' },
+  }),
+  named: operation({
+    method: 'post',
+    path: '/short-links/named',
+    summary: 'Where short links lead that are named in addresses',
+    needs: 'short-links:read',
+    status: 200,
+    body: NamedRequest,
+    answer: NamedShortLinks,
+    isQuestion: true,
+  }),
+  suggest: operation({
+    method: 'post',
+    path: '/short-links/suggest',
+    summary: 'Mend a destination and suggest free slugs',
+    needs: 'short-links:read',
+    status: 200,
+    body: SuggestRequest,
+    answer: SuggestAnswer,
+    isQuestion: true,
+  }),
+  get: operation({
+    method: 'get',
+    path: '/short-links/{id}',
+    summary: 'One short link',
+    needs: 'short-links:read',
+    status: 200,
+    answer: ShortLink,
+  }),
+  change: operation({
+    method: 'patch',
+    path: '/short-links/{id}',
+    summary: 'Change where a short link leads',
+    needs: 'short-links:edit',
+    status: 200,
+    body: ShortLinkChange,
+    answer: ShortLink,
+  }),
+  remove: operation({
+    method: 'delete',
+    path: '/short-links/{id}',
+    summary: 'Take a short link away',
+    needs: 'short-links:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+  uses: operation({
+    method: 'get',
+    path: '/short-links/{id}/uses',
+    summary: 'The pages that lead to a short link',
+    needs: ['short-links:read', 'pages:read'],
+    status: 200,
+    answer: ShortLinkUses,
+    shows: ['pages'],
+  }),
+  putBack: operation({
+    method: 'post',
+    path: '/short-links/{id}/put-back',
+    summary: 'Bring a short link back that was taken away',
+    needs: 'short-links:edit',
+    status: 200,
+    answer: ShortLink,
+  }),
+} as const

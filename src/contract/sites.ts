@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { HostName, Prefix } from './hosts.ts'
+import { operation } from './operation.ts'
 import { Email, NewPassword, PersonName } from './people.ts'
 import { line, Version } from './shared.ts'
 
@@ -50,3 +51,24 @@ export const SetUp = z
     message: 'Pages and short links need a host each, such as s.slow-ferry.example for short links',
   })
 export type SetUp = z.infer<typeof SetUp>
+
+export const sites = {
+  get: operation({
+    method: 'get',
+    path: '/site',
+    summary: 'What the site is called and written in',
+    needs: 'hosts:read',
+    status: 200,
+    answer: Site,
+    shows: ['sites'],
+  }),
+  change: operation({
+    method: 'patch',
+    path: '/site',
+    summary: 'Call the site otherwise, or set its language or time zone',
+    needs: 'hosts:edit',
+    status: 200,
+    body: SiteChange,
+    answer: Site,
+  }),
+} as const

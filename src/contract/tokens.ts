@@ -1,5 +1,6 @@
 import { z } from 'zod'
-import { PERMISSIONS } from './people.ts'
+import { Nothing, operation } from './operation.ts'
+import { PERMISSIONS } from './permissions.ts'
 import { Id } from './shared.ts'
 
 export const TokenNew = z.strictObject({
@@ -13,3 +14,32 @@ export const TokenMade = Token.extend({ token: z.string().meta({ description: 'S
 export type TokenMade = z.infer<typeof TokenMade>
 export const TokenList = z.object({ items: z.array(Token) })
 export type TokenList = z.infer<typeof TokenList>
+
+export const tokens = {
+  list: operation({
+    method: 'get',
+    path: '/tokens',
+    summary: 'One’s own API tokens',
+    needs: 'tokens:edit',
+    status: 200,
+    answer: TokenList,
+    shows: ['tokens'],
+  }),
+  make: operation({
+    method: 'post',
+    path: '/tokens',
+    summary: 'Make an API token',
+    needs: 'tokens:edit',
+    status: 201,
+    body: TokenNew,
+    answer: TokenMade,
+  }),
+  revoke: operation({
+    method: 'delete',
+    path: '/tokens/{id}',
+    summary: 'Revoke an API token',
+    needs: 'tokens:edit',
+    status: 204,
+    answer: Nothing,
+  }),
+} as const

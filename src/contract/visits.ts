@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { operation } from './operation.ts'
 
 export const VisitRequest = z.strictObject({ address: z.string().max(8_000) })
 
@@ -20,3 +21,16 @@ export type Hop = z.infer<typeof Hop>
 /** What became of a visit to a destination, stop by stop. */
 export const Visit = z.object({ hops: z.array(Hop), lands: z.boolean(), title: z.string().nullable() }).meta({ id: 'Visit' })
 export type Visit = z.infer<typeof Visit>
+
+export const visits = {
+  visit: operation({
+    method: 'post',
+    path: '/addresses/visit',
+    summary: 'Follow a destination to where it lands, stop by stop',
+    needs: 'addresses:read',
+    status: 200,
+    body: VisitRequest,
+    answer: Visit,
+    isQuestion: true,
+  }),
+} as const

@@ -3,12 +3,13 @@ import type { PublicationCheck } from '../contract/publications.ts'
 import { partMark } from '../core/blocks/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '../core/content/index.ts'
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
+import { ok } from '../core/result.ts'
+import { getContent } from '../data/contents.ts'
 import { type Database, rows } from '../data/database.ts'
 import type { PageKind } from '../data/models.ts'
-import { getContent } from '../data/pages.ts'
 import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
 import { waitingByPage } from '../data/waiting.ts'
-import type { SiteViews } from '../services/context.ts'
+import { type SiteViews, write } from '../services/context.ts'
 import { textOf } from '../services/publications.ts'
 import { askOutside } from '../services/visits.ts'
 
@@ -49,7 +50,11 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     check.found += length - Math.min(length, problems.length)
     check.problems.push(...problems)
   }
-  await keepCheck(db, id, { ...check, problems: check.problems.slice(0, 200) })
+  await write(db, async (transaction, changes) => {
+    await keepCheck(db, id, { ...check, problems: check.problems.slice(0, 200) }, transaction)
+    changes.add(siteId, 'publications', id, 'changed')
+    return ok(null)
+  })
   if (check.problems.length > 0) log.warn({ publication: id, problems: check.problems.length }, 'the live site is not as it was published')
 
   async function pagesToAsk(): Promise<Wanted[]> {

@@ -1,7 +1,8 @@
+import type { Capability } from '../contract/capabilities.ts'
 import { CHANGES_MAX, type ChangesAnswer } from '../contract/changes.ts'
-import type { Permission } from '../contract/people.ts'
+import type { Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type Capability, changesAfter, logEnds } from '../data/changes.ts'
+import { changesAfter, logEnds } from '../data/changes.ts'
 import type { Actor, Context } from './context.ts'
 
 /** What one must be allowed to read to be told that it changed. */
@@ -17,6 +18,8 @@ const TOLD_TO: Readonly<Record<Capability, Permission>> = {
   partners: 'partners:read',
   hosts: 'hosts:read',
   sites: 'hosts:read',
+  people: 'people:edit',
+  tokens: 'tokens:edit',
 }
 
 /** What open screens follow, so that what somebody else changed appears where it is shown. */

@@ -2,16 +2,8 @@ import { randomBytes } from 'node:crypto'
 import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
 import type { Transaction } from 'sequelize'
-import {
-  type PasswordChange,
-  PERMISSIONS,
-  type Permission,
-  type PersonChange,
-  type PersonInvited,
-  type PersonList,
-  type PersonNew,
-  type Person as PersonShown,
-} from '../contract/people.ts'
+import type { PasswordChange, PersonChange, PersonInvited, PersonList, PersonNew, Person as PersonShown } from '../contract/people.ts'
+import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PersonRow, Role } from '../data/models.ts'
 import {
@@ -153,11 +145,12 @@ export function peopleService({ db }: Context) {
       // Looked at before anything is worked out: whoever guesses costs nothing.
       if ((await personOfLink(db, digest(code))) === null) return fail('link-used')
       const passwordHash = await hashPassword(password)
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const invited = await personOfLink(db, digest(code), transaction)
         const person = invited === null ? null : await Person.findByPk(invited.id, { transaction })
         if (person === null) return fail('link-used')
         await putPassword(db, person.id, passwordHash, null, transaction)
+        changes.add(person.siteId, 'people', person.id, 'changed')
         const entered = await beginSession(person, transaction)
         await writeAudit(db, entered.actor, 'people:enter', person.id, {}, transaction)
         return ok(entered)
@@ -193,9 +186,10 @@ export function peopleService({ db }: Context) {
     /** Adds somebody, who comes in with a one-time link. @param studio - origin the link starts with */
     async add(actor: Actor, wanted: PersonNew, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'email-taken'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const person = await admitPerson(db, { ...wanted, siteId: actor.siteId }, transaction)
         if (person === null) return fail('email-taken', { email: wanted.email })
+        changes.add(actor.siteId, 'people', person.id, 'made')
         await writeAudit(db, actor, 'people:add', person.id, { role: wanted.role }, transaction)
         return ok(await giveEntryLink(actor, person, studio, transaction))
       })
@@ -204,9 +198,10 @@ export function peopleService({ db }: Context) {
     /** A new one-time link, for somebody who lost the first, or a password. Until it is used the old password works. */
     async link(actor: Actor, id: string, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'not-found'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')
+        changes.add(actor.siteId, 'people', id, 'changed')
         await writeAudit(db, actor, 'people:link', id, {}, transaction)
         return ok(await giveEntryLink(actor, person, studio, transaction))
       })
@@ -218,7 +213,7 @@ export function peopleService({ db }: Context) {
       change: PersonChange,
     ): Promise<Result<PersonShown, 'forbidden' | 'not-found' | 'moved-on' | 'last-owner'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const before = await lockPerson(db, actor.siteId, id, transaction)
         if (before === null || before.endedAt !== null) return fail('not-found')
         const next = { id, version: change.version, name: change.name ?? before.name, role: change.role ?? before.role }
@@ -226,6 +221,7 @@ export function peopleService({ db }: Context) {
         if (isDemotion && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
         const changed = await updatePerson(db, next, transaction)
         if (changed === null) return fail('moved-on', { current: shown(actor, before) })
+        changes.add(actor.siteId, 'people', id, 'changed')
         await writeAudit(db, actor, 'people:edit', id, { from: before.role, to: changed.role }, transaction)
         return ok(shown(actor, changed))
       })
@@ -234,11 +230,12 @@ export function peopleService({ db }: Context) {
     /** Ends somebody: signed out everywhere, tokens revoked. What they wrote, and their name in its history, stay. */
     async end(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found' | 'last-owner'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')
         if (person.role === 'owner' && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
         await endPerson(db, id, transaction)
+        changes.add(actor.siteId, 'people', id, 'removed')
         await writeAudit(db, actor, 'people:end', id, {}, transaction)
         return ok(null)
       })

@@ -1,6 +1,6 @@
 import { Piscina } from 'piscina'
 import { type ApartFault, notWanted, programAt, withinLimits } from '../apart/index.ts'
-import { PERMISSIONS, type Permission } from '../contract/people.ts'
+import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
 import type { Result } from '../core/result.ts'
 import type { Settings } from '../environment.ts'
 import type { Actor } from './context.ts'

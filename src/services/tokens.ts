@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto'
-import { PERMISSIONS } from '../contract/people.ts'
+import { PERMISSIONS } from '../contract/permissions.ts'
 import type { TokenList, TokenMade, TokenNew } from '../contract/tokens.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
@@ -30,9 +30,10 @@ export function tokensService({ db }: Context) {
       if (scopes.includes('*') && PERMISSIONS.some((permission) => ROLE_PERMISSIONS[actor.role].has(permission) && !actor.can(permission)))
         return fail('forbidden')
       const token = `mr_${randomBytes(32).toString('base64url')}`
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const createdAt = new Date()
         const made = await Token.create({ personId: actor.personId, name, scopes, tokenHash: digest(token), createdAt }, { transaction })
+        changes.add(actor.siteId, 'tokens', made.id, 'made')
         await writeAudit(db, actor, 'tokens:create', made.id, { name, scopes }, transaction)
         return ok({ id: made.id, name, scopes, createdAt: createdAt.toISOString(), token })
       })
@@ -40,12 +41,13 @@ export function tokensService({ db }: Context) {
 
     async revoke(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('tokens:edit')) return fail('forbidden')
-      return write(db, async (transaction) => {
+      return write(db, async (transaction, changes) => {
         const [count] = await Token.update(
           { revokedAt: new Date() },
           { where: { id, personId: actor.personId, revokedAt: null }, transaction },
         )
         if (count === 0) return fail('not-found')
+        changes.add(actor.siteId, 'tokens', id, 'removed')
         await writeAudit(db, actor, 'tokens:revoke', id, {}, transaction)
         return ok(null)
       })

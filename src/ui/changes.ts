@@ -1,46 +1,23 @@
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef } from 'react'
+import { CALLS, type Call } from '../contract/calls.ts'
 import type { ChangesAnswer } from '../contract/changes.ts'
-import { ask } from './api.ts'
+import { call, onWritten } from './api.ts'
 import { queries } from './query.tsx'
 
 /** What somebody else did is seen after this at the latest. */
 const LOOK_MS = 3_000
 
-/** What shows something of a capability, by the first word of its query's key. A word with "of" shows one thing: that of the change's key. */
-const SHOWN_BY: Readonly<Record<string, readonly string[]>> = {
-  pages: [
-    'unpublished',
-    'pages',
-    'desk',
-    'menus',
-    'blocks',
-    'block uses',
-    'pages for a block',
-    'short-link uses',
-    'file uses',
-    'of history',
-    'of difference',
-  ],
-  files: ['files', 'file uses', 'unpublished', 'desk'],
-  waiting: ['waiting', 'desk'],
-  publications: ['publications', 'plans', 'unpublished', 'desk'],
-  'short-links': ['short-links', 'slug'],
-  rules: ['rule versions', 'desk'],
-  partners: ['partners', 'desk'],
-  hosts: ['hosts'],
-  findings: ['desk'],
-  'bulk-changes': ['bulk changes'],
-}
-
-/** Tells whether a query shows something that these changes concern. */
-export function isShownBy(queryKey: readonly unknown[], changes: NonNullable<ChangesAnswer['changes']>): boolean {
-  const [first, second] = queryKey
-  return changes.some(({ capability, key }) =>
-    (SHOWN_BY[capability] ?? []).some((name) =>
-      name.startsWith('of ') ? name === `of ${String(first)}` && second === key : name === first,
-    ),
-  )
+/** Tells whether an answer kept under a key shows something that these changes concern; `shows` of its operation says what it is made from. */
+export function isOutOfDate(queryKey: readonly unknown[], changes: NonNullable<ChangesAnswer['changes']>): boolean {
+  const [name, input] = queryKey as readonly [string, { readonly id?: string } | undefined]
+  const known = (CALLS as Readonly<Record<string, Call>>)[name]
+  if (known?.shows === undefined) return false
+  return changes.some(({ capability, key }) => {
+    if (!known.shows?.includes(capability)) return false
+    const isOfOne = known.path.startsWith(`/${capability}/{id}`)
+    return !isOfOne || input?.id === key
+  })
 }
 
 const listeners = new Set<() => void>()
@@ -54,19 +31,31 @@ export function onChanges(listener: () => void): () => void {
 /** Follows the log of changes while the screen is open: what is shown of something that changed is asked for anew, and nothing else. */
 export function useChanges(): void {
   const number = useRef<number | undefined>(undefined)
-  const { data } = useQuery({
-    queryKey: ['changes'],
-    queryFn: ({ signal }) =>
-      ask<ChangesAnswer>('GET', `/changes${number.current === undefined ? '' : `?after=${number.current}`}`, undefined, signal),
+  /** Something was written before anybody knew how far the log went. */
+  const isBehind = useRef(false)
+  const { data, refetch } = useQuery({
+    queryKey: ['changes.after'],
+    queryFn: ({ signal }) => call('changes.after', { query: number.current === undefined ? {} : { after: number.current } }, signal),
     refetchInterval: LOOK_MS,
     gcTime: 0,
   })
+  useEffect(
+    () =>
+      onWritten(() => {
+        isBehind.current ||= number.current === undefined
+        void refetch()
+      }),
+    [refetch],
+  )
   useEffect(() => {
     if (data === undefined) return
     number.current = data.number
-    const { changes } = data
-    if (changes === null || changes.length > 0) for (const listener of listeners) listener()
-    if (changes === null) void queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== 'changes' })
-    else if (changes.length > 0) void queries.invalidateQueries({ predicate: ({ queryKey }) => isShownBy(queryKey, changes) })
+    const changes = isBehind.current ? null : data.changes
+    isBehind.current = false
+    if (changes?.length === 0) return
+    for (const listener of listeners) listener()
+    void queries.invalidateQueries({
+      predicate: ({ queryKey }) => (changes === null ? queryKey[0] !== 'changes.after' : isOutOfDate(queryKey, changes)),
+    })
   }, [data])
 }

@@ -1,5 +1,17 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import {
+  type DefinedUseQueryResult,
+  type InfiniteData,
+  QueryClient,
+  QueryClientProvider,
+  type UseInfiniteQueryResult,
+  type UseQueryOptions,
+  type UseQueryResult,
+  useInfiniteQuery,
+  useQuery,
+} from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
+import type { OperationName } from '../contract/api.ts'
+import { type AnswerOf, call, type InputOf } from './api.ts'
 
 const options = { defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }
 
@@ -11,3 +23,49 @@ export function Queries({ children }: { children: ReactNode }) {
   const [client] = useState(() => (typeof window === 'undefined' ? new QueryClient(options) : queries))
   return <QueryClientProvider client={client}>{children}</QueryClientProvider>
 }
+
+/** What an answer is kept under. */
+export const keyOf = <N extends OperationName>(name: N, input: InputOf<N>): readonly [N, InputOf<N>] => [name, input]
+
+type AskOptions<N extends OperationName> = Omit<UseQueryOptions<AnswerOf<N>>, 'queryKey' | 'queryFn'>
+
+/** What an operation answers, kept up to date while it is shown: asked anew when the log tells of something that it shows. */
+export function useAsk<N extends OperationName>(
+  name: N,
+  input: InputOf<N>,
+  given: AskOptions<N> & { readonly initialData: AnswerOf<N> },
+): DefinedUseQueryResult<AnswerOf<N>>
+export function useAsk<N extends OperationName>(name: N, input: InputOf<N>, given?: AskOptions<N>): UseQueryResult<AnswerOf<N>>
+export function useAsk<N extends OperationName>(name: N, input: InputOf<N>, given: AskOptions<N> = {}): UseQueryResult<AnswerOf<N>> {
+  return useQuery({ ...given, queryKey: keyOf(name, input), queryFn: ({ signal }) => call(name, input, signal) })
+}
+
+/** Operations that answer a long list in stretches. */
+export type ListName = { [N in OperationName]: AnswerOf<N> extends { next: string | null } ? N : never }[OperationName]
+
+/**
+ * A long list, a stretch at a time; what was shown stays until something else is found.
+ * @param initial - its first stretch, where that came with the screen
+ * @param refreshMs - how often it is asked anew while no more than the first stretch is here
+ */
+export function useAskOn<N extends ListName>(
+  name: N,
+  input: InputOf<N>,
+  { initial, refreshMs }: { initial?: AnswerOf<N> | undefined; refreshMs?: number } = {},
+): UseInfiniteQueryResult<InfiniteData<AnswerOf<N>>> {
+  return useInfiniteQuery<AnswerOf<N>, Error, InfiniteData<AnswerOf<N>>, readonly unknown[], string | null>({
+    queryKey: keyOf(name, input),
+    queryFn: ({ signal, pageParam }) => {
+      const query = { ...('query' in input ? input.query : {}), ...(pageParam === null ? {} : { cursor: pageParam }) }
+      return call(name, { ...input, query }, signal)
+    },
+    initialPageParam: null,
+    getNextPageParam: nextOf,
+    ...(initial === undefined ? {} : { initialData: { pages: [initial], pageParams: [null] } }),
+    placeholderData: (before) => before,
+    ...(refreshMs === undefined ? {} : { refetchInterval: (query) => (query.state.data?.pages.length === 1 ? refreshMs : false) }),
+  })
+}
+
+const nextOf = (last: unknown): string | null =>
+  typeof last === 'object' && last !== null && 'next' in last && typeof last.next === 'string' ? last.next : null

@@ -1,7 +1,7 @@
 import { useMemo, useSyncExternalStore } from 'react'
 import type { NamedShortLinks } from '../contract/short-links.ts'
 import { type CompiledSite, compileSite, type ShortLinkFinder, type SiteSetup, withShortLinks } from '../core/rules/index.ts'
-import { ask, wordsOf } from './api.ts'
+import { call, wordsOf } from './api.ts'
 
 /** Asked for in one call at most; more wait for the next. */
 const AT_ONCE = 200
@@ -15,7 +15,7 @@ export class ShortLinkKnowledge {
   #isAsking = false
   #finder: ShortLinkFinder
 
-  constructor(askNamed = (links: { host: string; slug: string }[]) => ask<NamedShortLinks>('POST', '/short-links/named', { links })) {
+  constructor(askNamed = (links: { host: string; slug: string }[]) => call('short-links.named', { body: { links } })) {
     this.#ask = askNamed
     this.#finder = this.#newFinder()
   }

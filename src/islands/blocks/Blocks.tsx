@@ -1,11 +1,11 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Block, BlockList } from '../../contract/blocks.ts'
 import { partMark } from '../../core/blocks/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { NewPart } from '../../ui/NewPart.tsx'
-import { Queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
 import { PutBlock } from './PutBlock.tsx'
 
@@ -21,15 +21,11 @@ export function Blocks({ initial, canMake }: { initial: BlockList; canMake: bool
 const START = '<p>Words that every page shows.</p>\n'
 
 function List({ initial, canMake }: { initial: BlockList; canMake: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['blocks'],
-    queryFn: ({ signal }) => ask<BlockList>('GET', '/blocks', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('blocks.list', {}, { initialData: initial })
   const [isMaking, setMaking] = useState(false)
   const [placing, setPlacing] = useState<Block | null>(null)
   const make = useMutation({
-    mutationFn: (wanted: { name: string; title: string }) => ask<{ block: Block }>('POST', '/blocks', { ...wanted, source: START }),
+    mutationFn: (wanted: { name: string; title: string }) => call('blocks.create', { body: { ...wanted, source: START } }),
     onSuccess: ({ block }) => location.assign(`/pages/${block.id}`),
     onError: (error) => toast.error(wordsOf(error)),
   })

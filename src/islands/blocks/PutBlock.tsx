@@ -1,12 +1,11 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
-import type { Block, BlockPlaced, BlockPut, BlockUses } from '../../contract/blocks.ts'
-import type { PageList } from '../../contract/pages.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { Block, BlockPut } from '../../contract/blocks.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
-import { queries } from '../../ui/query.tsx'
+import { useAsk } from '../../ui/query.tsx'
 
 const PLACES: readonly BlockPut['where'][] = ['before the text', 'behind the text', 'at the end of the page']
 const pages = (count: number): string => `${count} ${count === 1 ? 'page' : 'pages'}`
@@ -16,21 +15,13 @@ export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boo
   const id = useId()
   const [where, setWhere] = useState<BlockPut['where']>('behind the text')
   const [chosen, setChosen] = useState<ReadonlySet<string> | null>(null)
-  const uses = useQuery({
-    queryKey: ['block uses', block.id],
-    queryFn: ({ signal }) => ask<BlockUses>('GET', `/blocks/${block.id}/uses`, undefined, signal),
-  })
-  const all = useQuery({
-    queryKey: ['pages for a block'],
-    queryFn: ({ signal }) => ask<PageList>('GET', '/pages?limit=200', undefined, signal),
-    enabled: canPut,
-  })
+  const uses = useAsk('blocks.uses', { id: block.id })
+  const all = useAsk('pages.list', { query: { limit: 200 } }, { enabled: canPut })
   const put = useMutation({
-    mutationFn: () => ask<BlockPlaced>('POST', `/blocks/${block.id}/put`, { pages: chosen === null ? 'all' : [...chosen], where }),
+    mutationFn: () => call('blocks.put', { id: block.id, body: { pages: chosen === null ? 'all' : [...chosen], where } }),
     onSuccess: ({ put: count, unfit }) => {
       toast.success(`Put on ${pages(count)}, as ${count === 1 ? 'a draft' : 'drafts'}.`)
       if (unfit.length > 0) toast(`Not on ${unfit.slice(0, 3).join(', ')}: there is no such place.`)
-      void queries.invalidateQueries()
       onClose()
     },
     onError: (error) => toast.error(wordsOf(error)),

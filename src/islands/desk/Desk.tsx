@@ -1,9 +1,7 @@
-import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
 import type { Desk as DeskData } from '../../contract/desk.ts'
-import { ask } from '../../ui/api.ts'
 import { PlacementRow } from '../../ui/PlacementRow.tsx'
-import { Queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
 import { FINDING_WORDS } from '../links/words.ts'
 
@@ -23,12 +21,7 @@ export function Desk(props: DeskProps) {
 }
 
 function DeskList({ initial, canEditRules, canImport }: DeskProps) {
-  const { data = initial } = useQuery({
-    queryKey: ['desk'],
-    queryFn: ({ signal }) => ask<DeskData>('GET', '/desk', undefined, signal),
-    initialData: initial,
-    refetchInterval: 60_000,
-  })
+  const { data = initial } = useAsk('desk.look', {}, { initialData: initial, refetchInterval: 60_000 })
   const { unmarked, unpublished } = data
   const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages

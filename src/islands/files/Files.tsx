@@ -1,12 +1,12 @@
-import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { Download, ExternalLink, Upload } from 'lucide-react'
 import { useRef, useState } from 'react'
 import { toast } from 'sonner'
-import { type FileHabit, type FileList, type FileUses, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
-import { ask, Refusal, wordsOf } from '../../ui/api.ts'
+import { type FileList, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
+import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Either } from '../../ui/Either.tsx'
-import { Queries, queries } from '../../ui/query.tsx'
+import { Queries, useAsk, useAskOn } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
 import { useSettled } from '../../ui/settled.ts'
 
@@ -33,22 +33,17 @@ const sayBytes = (bytes: number): string =>
 /** A picture that is not published is on no other host than this one. */
 const shownAt = ({ path }: SiteFile): string => `/pages/draft-files/mine${path}`
 
-function refresh(): void {
-  void queries.invalidateQueries({ queryKey: ['files'] })
-  void queries.invalidateQueries({ queryKey: ['unpublished'] })
-}
-
-async function send(method: 'POST' | 'PUT', path: string, file: File): Promise<SiteFile> {
+function formOf(file: File): FormData {
   const form = new FormData()
   form.set('file', file)
-  return ask<SiteFile>(method, path, form)
+  return form
 }
 
 /** What new links to files do; each link can say otherwise. */
 function Habit({ downloads }: { downloads: boolean }) {
   const [isOn, setOn] = useState(downloads)
   const save = useMutation({
-    mutationFn: (next: boolean) => ask<FileHabit>('PUT', '/files/habit', { downloads: next }),
+    mutationFn: (next: boolean) => call('files.setHabit', { body: { downloads: next } }),
     onSuccess: (now) => {
       setOn(now.downloads)
       toast.success(now.downloads ? 'New links to files let readers download them.' : 'New links to files open them in the browser.')
@@ -78,26 +73,17 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
   const field = useRef<HTMLInputElement>(null)
   const [chosen, setChosen] = useState<SiteFile | null>(null)
   const [isOver, setOver] = useState(false)
-  const { data, fetchNextPage, hasNextPage } = useInfiniteQuery({
-    queryKey: ['files', wanted],
-    queryFn: ({ pageParam, signal }) =>
-      ask<FileList>(
-        'GET',
-        `/files?search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
-        undefined,
-        signal,
-      ),
-    initialPageParam: null as string | null,
-    getNextPageParam: (last) => last.next,
-    ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
-    placeholderData: (before) => before,
-  })
+  const { data, fetchNextPage, hasNextPage } = useAskOn(
+    'files.list',
+    { query: { search: wanted } },
+    { initial: wanted === '' ? initial : undefined },
+  )
   const upload = useMutation({
     mutationFn: async (files: readonly File[]) => {
       const made: SiteFile[] = []
       for (const file of files) {
         try {
-          made.push(await send('POST', '/files', file))
+          made.push(await call('files.upload', { body: formOf(file) }))
         } catch (error) {
           toast.error(`${file.name}: ${wordsOf(error)}`)
         }
@@ -109,7 +95,6 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
         toast.success(
           `${made.length} ${made.length === 1 ? 'file is' : 'files are'} here now. Readers get ${made.length === 1 ? 'it' : 'them'} with the next publication.`,
         )
-      refresh()
     },
   })
   const items = data?.pages.flatMap((page) => page.items) ?? []
@@ -211,24 +196,19 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
 function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdit: boolean; canRemove: boolean; onClose: () => void }) {
   const field = useRef<HTMLInputElement>(null)
   const [isSure, setSure] = useState(false)
-  const { data: uses } = useQuery({
-    queryKey: ['file uses', file.id, file.version],
-    queryFn: ({ signal }) => ask<FileUses>('GET', `/files/${file.id}/uses`, undefined, signal),
-  })
+  const { data: uses } = useAsk('files.uses', { id: file.id })
   const replace = useMutation({
-    mutationFn: (other: File) => send('PUT', `/files/${file.id}`, other),
+    mutationFn: (other: File) => call('files.replace', { id: file.id, body: formOf(other) }),
     onSuccess: () => {
       toast.success('Replaced. The address is the same; readers get it with the next publication.')
-      refresh()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
   const remove = useMutation({
     mutationFn: (isRemoved: boolean) =>
-      ask<SiteFile | null>('POST', `/files/${file.id}/removal`, { version: file.version, isRemoved, evenIfUsed: isSure }),
+      call('files.remove', { id: file.id, body: { version: file.version, isRemoved, evenIfUsed: isSure } }),
     onSuccess: (_, isRemoved) => {
       toast.success(isRemoved ? 'It goes with the next publication.' : 'It stays.')
-      refresh()
       onClose()
     },
     onError: (error) => (error instanceof Refusal && error.fault === 'file-in-use' ? setSure(true) : toast.error(wordsOf(error))),

@@ -1,9 +1,8 @@
-import { useQuery } from '@tanstack/react-query'
 import { Toaster, toast } from 'sonner'
-import type { PublicationList, Unpublished } from '../../contract/publications.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { Unpublished } from '../../contract/publications.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { useChanges } from '../../ui/changes.ts'
-import { Queries, queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { type Saving, usePageAtHand, useSaving } from '../../ui/saving.ts'
 import { usePublishing } from '../publications/publishing.tsx'
 
@@ -26,11 +25,7 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
   useChanges()
   const saving = useSaving()
-  const { data, error } = useQuery({
-    queryKey: ['unpublished'],
-    queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal),
-    refetchInterval: 60_000,
-  })
+  const { data, error } = useAsk('publications.unpublished', {}, { refetchInterval: 60_000 })
   const atHand = usePageAtHand()
   const { begin, isBusy, question } = usePublishing((made) => {
     toast.success(`Published: ${countWords(made.pages, made.files)}. Readers see it now.`)
@@ -100,7 +95,7 @@ const CHECK_EVERY_MS = 1_000
 async function tellCheck(id: string): Promise<void> {
   for (let i = 0; i < CHECK_TRIES; i++) {
     await new Promise((resolve) => setTimeout(resolve, CHECK_EVERY_MS))
-    const found = await ask<PublicationList>('GET', '/publications').catch(() => null)
+    const found = await call('publications.list', {}).catch(() => null)
     const check = found?.items.find((each) => each.id === id)?.check
     if (check === null || check === undefined) continue
     if (check.problems.length > 0)
@@ -109,7 +104,6 @@ async function tellCheck(id: string): Promise<void> {
       toast.success(
         check.links === 0 ? 'The live site has it.' : `The live site has it: ${check.found} of ${check.links} changed links found.`,
       )
-    void queries.invalidateQueries({ queryKey: ['publications'] })
     return
   }
 }

@@ -1,11 +1,10 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { BulkChangeBody, BulkReview, BulkUndone, Selection } from '../../contract/bulk-changes.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { JobProgress } from '../../ui/JobProgress.tsx'
-import { queries } from '../../ui/query.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -21,13 +20,12 @@ export interface Bulk {
 export async function undoBulk(id: string, onDone: () => void): Promise<void> {
   const told = toast.loading('Taking it back…')
   try {
-    const { pages, left } = await ask<BulkUndone>('POST', `/bulk-changes/${id}/undo`)
+    const { pages, left } = await call('bulk-changes.undo', { id })
     if (left.length === 0) toast.success(`Taken back on ${pages} ${pages === 1 ? 'page' : 'pages'}.`)
     else
       toast.warning(
         `Taken back on ${pages}; left as they are: ${left.map(({ page }) => page).join(', ')}. They were edited in the same place since.`,
       )
-    void queries.invalidateQueries()
     onDone()
   } catch (error) {
     toast.error(wordsOf(error))
@@ -54,11 +52,11 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
     return { job: id }
   }
   const look = useMutation({
-    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection: bulk.selection, dryRun: true, ...nextJob() }),
+    mutationFn: () => call('bulk-changes.make', { body: { change, selection: bulk.selection, dryRun: true, ...nextJob() } }),
     onError: (error) => toast.error(wordsOf(error)),
   })
   const make = useMutation({
-    mutationFn: () => ask<BulkReview>('POST', '/bulk-changes', { change, selection, ...nextJob() }),
+    mutationFn: () => call('bulk-changes.make', { body: { change, selection, ...nextJob() } }),
     onSuccess: (made) => {
       toast.success(
         `${made.links} ${made.links === 1 ? 'link' : 'links'} changed on ${made.pages} ${made.pages === 1 ? 'page' : 'pages'}.`,
@@ -67,7 +65,6 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
           action: { label: 'Undo', onClick: () => made.id !== null && void undoBulk(made.id, onDone) },
         },
       )
-      void queries.invalidateQueries()
       onDone()
       onClose()
     },
@@ -94,7 +91,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
             look.reset()
           }}
         />
-        {isLong && (look.isPending || make.isPending) && <JobProgress key={job} id={job} of="links" />}
+        {isLong && (look.isPending || make.isPending) && <Progress key={job} id={job} />}
         {review === null ? (
           <p className="flex items-center justify-between gap-3">
             <span className="note">
@@ -301,4 +298,16 @@ function Tags({ label, value, onChange }: { label: string; value: readonly strin
     )
   }
   return <TextField label={label} value={typed} placeholder="spring, boats" onChange={read} />
+}
+
+/** How far a change of many links is; its job begins with the call that makes it. */
+function Progress({ id }: { id: string }) {
+  const { job, stop, isStopping } = useJob(id)
+  return (
+    <JobProgress
+      job={job}
+      words={({ done, total }) => `${done.toLocaleString('en')} of ${total.toLocaleString('en')} links looked at`}
+      onStop={job === undefined || isStopping ? null : stop}
+    />
+  )
 }

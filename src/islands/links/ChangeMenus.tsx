@@ -1,8 +1,7 @@
 import { Menu } from '@base-ui/react/menu'
-import { useQuery } from '@tanstack/react-query'
 import { useMemo, useState } from 'react'
-import type { BulkChangeBody, BulkChangeList } from '../../contract/bulk-changes.ts'
-import { ask } from '../../ui/api.ts'
+import type { BulkChangeBody } from '../../contract/bulk-changes.ts'
+import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { undoBulk } from './BulkDialog.tsx'
 import { changeWords } from './words.ts'
@@ -39,11 +38,7 @@ export function More({ onPick }: { onPick: (title: string, change: BulkChangeBod
 /** The newest bulk changes, each undone in one step. */
 export function Done({ canChange, onChanged }: { canChange: boolean; onChanged: () => void }) {
   const [isOpen, setOpen] = useState(false)
-  const { data } = useQuery({
-    queryKey: ['bulk changes'],
-    queryFn: ({ signal }) => ask<BulkChangeList>('GET', '/bulk-changes', undefined, signal),
-    enabled: canChange,
-  })
+  const { data } = useAsk('bulk-changes.list', {}, { enabled: canChange })
   const items = useMemo(() => data?.items ?? [], [data])
   if (items.length === 0) return null
   return (

@@ -2,9 +2,8 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Finding, Row } from '../../core/placements/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { queries } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -28,12 +27,11 @@ export function LinkDetails({
 }) {
   const mark = useMutation({
     mutationFn: ({ finding, reason }: { finding: Finding; reason: string | null }) =>
-      ask<null>('POST', '/placements/fine', { pageId: row.pageId, ordinal: row.ordinal, finding, reason }),
+      call('placements.markFine', { body: { pageId: row.pageId, ordinal: row.ordinal, finding, reason } }),
     onSuccess: (_, { reason }) => {
       toast.success(
         reason === null ? 'It is pointed out again.' : 'Marked as fine. It comes back when its words, destination or marks change.',
       )
-      void queries.invalidateQueries({ queryKey: ['desk'] })
       onMarked()
     },
     onError: (error) => toast.error(wordsOf(error)),

@@ -2,6 +2,7 @@ import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
 import { FINDINGS, type PlacementQuery } from '../../core/placements/index.ts'
+import { addressOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
@@ -148,7 +149,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
             {canExport && (
               <a
                 className="button"
-                href={`/api/v1/exports/links.csv?${new URLSearchParams(filterOf({ ...query, sort: undefined }))}`}
+                href={addressOf('placements.csv', { query: filterOf({ ...query, sort: undefined }) })}
                 download="links.csv"
               >
                 Save as CSV

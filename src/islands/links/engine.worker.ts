@@ -24,8 +24,7 @@ import {
   unheardRules,
   withShortLinks,
 } from '../../core/rules/index.ts'
-import { wordsOf } from '../../ui/api.ts'
-import { askLines } from '../../ui/lines.ts'
+import { callLines, wordsOf } from '../../ui/api.ts'
 import type { FromEngine, ToEngine } from './messages.ts'
 
 /** Rows handed to the screen at once. */
@@ -62,7 +61,7 @@ async function load(): Promise<void> {
   const turn = ++loading
   const stop = new AbortController()
   try {
-    const lines = askLines(`/placements/all${stamp === null ? '' : `?after=${stamp}`}`, stop.signal)
+    const lines = callLines('placements.send', { query: stamp === null ? {} : { after: stamp } }, stop.signal)
     const { value: first } = await lines.next()
     if (turn !== loading || first === undefined) return stop.abort()
     const head = JSON.parse(first) as PlacementsHead

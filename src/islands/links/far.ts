@@ -1,7 +1,6 @@
-import type { PlacementDetails } from '../../contract/placements.ts'
-import type { DestinationGroup, PlacementQuery, Row, ShownExample, ShownPlacements } from '../../core/placements/index.ts'
-import { compileRules, type Impact, type Rule, unheardRules } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { DestinationGroup, PlacementQuery, Row, ShownPlacements } from '../../core/placements/index.ts'
+import { compileRules, type Rule, unheardRules } from '../../core/rules/index.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import type { EngineState } from './engine.ts'
 import { filterOf } from './view.ts'
 
@@ -56,7 +55,7 @@ export class FarList {
     try {
       // One that is still being written may have no name yet.
       const named = rules.map((rule) => (rule.name.trim() === '' ? { ...rule, name: 'New rule' } : rule))
-      const impact = await ask<Impact<ShownExample>>('POST', '/rules/impact', { rules: named }, signal)
+      const impact = await call('rules.impact', { body: { rules: named } }, signal)
       this.#show({ impact: { impact, unheard: unheardRules(compileRules(rules)), ms: performance.now() - startedAt, of: key } })
     } catch (error) {
       if (!signal.aborted) this.#show({ failure: wordsOf(error) })
@@ -67,7 +66,7 @@ export class FarList {
     const row = this.#rows[index]
     if (row === undefined) return
     try {
-      const details = await ask<PlacementDetails>('GET', `/placements/details?pageId=${row.pageId}&ordinal=${row.ordinal}`)
+      const details = await call('placements.details', { query: { pageId: row.pageId, ordinal: row.ordinal } })
       this.#show({ details: { index, details } })
     } catch (error) {
       this.#show({ failure: wordsOf(error) })
@@ -89,9 +88,12 @@ export class FarList {
     const { signal } = this.#stop
     if (this.#asked === null) return
     const { query, isGrouped } = this.#asked
-    const params = new URLSearchParams({ ...filterOf(query), from: String(part * PART), count: String(PART), grouped: String(isGrouped) })
     try {
-      const shown = await ask<ShownPlacements>('GET', `/placements/view?${params}`, undefined, signal)
+      const shown = await call(
+        'placements.view',
+        { query: { ...filterOf(query), from: part * PART, count: PART, grouped: isGrouped ? 'true' : 'false' } },
+        signal,
+      )
       if (signal.aborted) return
       if (part === 0) this.#takeFirst(shown)
       else if (shown.stamp !== this.#stamp) return this.#begin() // the parts would not fit together

@@ -26,7 +26,7 @@ import {
   setLandings,
 } from '../../core/menus/index.ts'
 import type { SiteSetup } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { useSite } from '../../ui/short-links.ts'
 import { EntryPanel } from './EntryPanel.tsx'
@@ -69,7 +69,7 @@ function BrokenMenu({ menu, canEdit }: { menu: Menu; canEdit: boolean }) {
         <MenuHistory
           menu={menu}
           onRestore={(_body, revision) =>
-            void ask('POST', `/pages/${menu.id}/restore`, { version: menu.version, revision }).then(
+            void call('pages.restore', { id: menu.id, body: { version: menu.version, revision } }).then(
               () => location.reload(),
               (error: unknown) => toast.error(wordsOf(error)),
             )

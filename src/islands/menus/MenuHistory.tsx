@@ -2,9 +2,9 @@ import { useMutation } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Menu, MenuBody } from '../../contract/menus.ts'
-import type { Revision, RevisionSource } from '../../contract/pages.ts'
+import type { Revision } from '../../contract/pages.ts'
 import { flatMenu, readMenu } from '../../core/menus/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { DEPTH_PX } from './MenuRow.tsx'
@@ -22,13 +22,13 @@ export function MenuHistory({
   const [items, setItems] = useState<readonly Revision[] | null>(null)
   const [shown, setShown] = useState<{ version: number; body: MenuBody } | null>(null)
   useEffect(() => {
-    ask<{ items: Revision[] }>('GET', `/pages/${menu.id}/history`).then(
+    call('pages.history', { id: menu.id }).then(
       (answer) => setItems(answer.items),
       (error: unknown) => toast.error(wordsOf(error)),
     )
   }, [menu.id])
   const look = useMutation({
-    mutationFn: (version: number) => ask<RevisionSource>('GET', `/pages/${menu.id}/revision?version=${version}`),
+    mutationFn: (version: number) => call('pages.revision', { id: menu.id, query: { version } }),
     onSuccess: ({ version, source }) => setShown({ version, body: readMenu(source) as MenuBody }),
     onError: (error) => toast.error(wordsOf(error)),
   })

@@ -1,12 +1,12 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Menu, MenuList } from '../../contract/menus.ts'
+import type { MenuList } from '../../contract/menus.ts'
 import { partMark } from '../../core/blocks/index.ts'
 import { flatMenu } from '../../core/menus/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { NewPart } from '../../ui/NewPart.tsx'
-import { Queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
 
 /** The menus that pages share. */
@@ -19,14 +19,10 @@ export function Menus({ initial, canMake }: { initial: MenuList; canMake: boolea
 }
 
 function List({ initial, canMake }: { initial: MenuList; canMake: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['menus'],
-    queryFn: ({ signal }) => ask<MenuList>('GET', '/menus', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('menus.list', {}, { initialData: initial })
   const [isMaking, setMaking] = useState(false)
   const make = useMutation({
-    mutationFn: (wanted: { name: string; title: string }) => ask<Menu>('POST', '/menus', wanted),
+    mutationFn: (wanted: { name: string; title: string }) => call('menus.create', { body: wanted }),
     onSuccess: (menu) => location.assign(`/menus/${menu.id}`),
     onError: (error) => toast.error(wordsOf(error)),
   })

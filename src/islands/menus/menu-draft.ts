@@ -1,8 +1,7 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Menu, MenuBody } from '../../contract/menus.ts'
-import { ask, isAway, Refusal, wordsOf } from '../../ui/api.ts'
-import { queries } from '../../ui/query.tsx'
+import { call, isAway, Refusal, wordsOf } from '../../ui/api.ts'
 import { tellSaving } from '../../ui/saving.ts'
 
 const SAVE_AFTER_MS = 500
@@ -23,13 +22,12 @@ export function useMenuDraft(initial: Menu) {
     if (wanted === saved.current) return
     tellSaving({ state: 'saving' })
     try {
-      const made = await ask<Menu>('PUT', `/menus/${initial.id}`, { version: version.current, menu: wanted })
+      const made = await call('menus.change', { id: initial.id, body: { version: version.current, menu: wanted } })
       version.current = made.version
       saved.current = wanted
       if (newest.current === wanted) {
         localStorage.removeItem(key)
         tellSaving({ state: 'saved', at: Date.now() })
-        void queries.invalidateQueries({ queryKey: ['unpublished'] })
       } else void save()
     } catch (error) {
       if (isAway(error)) {

@@ -1,16 +1,16 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { ImportApply, ImportReport, JobOf } from '../../contract/imports.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { ImportApply, ImportReport } from '../../contract/imports.ts'
+import { isImportReport } from '../../contract/jobs.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { queries } from '../../ui/query.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { filesDropped, packFiles } from './pack.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 300
-const POLL_MS = 300
 
 /** Choose or drop a site, look at what would happen, then bring it in. */
 export function BringIn({ onClose }: { onClose: () => void }) {
@@ -20,35 +20,24 @@ export function BringIn({ onClose }: { onClose: () => void }) {
       const form = new FormData()
       form.set('file', await packFiles(files))
       form.set('dryRun', 'true')
-      return ask<{ job: string }>('POST', '/imports', form)
+      return call('imports.start', { body: form })
     },
     onSuccess: ({ job }) => setJobId(job),
   })
   const fetchSite = useMutation({
-    mutationFn: (address: string) => ask<{ job: string }>('POST', '/imports/fetch', { address, dryRun: true }),
+    mutationFn: (address: string) => call('imports.fetch', { body: { address, dryRun: true } }),
     onSuccess: ({ job }) => setJobId(job),
   })
   const again = useMutation({
-    mutationFn: (wanted: ImportApply) => ask<{ job: string }>('POST', `/imports/${jobId ?? ''}/apply`, wanted),
+    mutationFn: (wanted: ImportApply) => call('imports.again', { id: jobId ?? '', body: wanted }),
     onSuccess: ({ job }) => setJobId(job),
   })
-  const cancel = useMutation({ mutationFn: () => ask<JobOf<ImportReport>>('DELETE', `/jobs/${jobId ?? ''}`) })
-  const { data: job, error } = useQuery({
-    queryKey: ['job', jobId],
-    queryFn: ({ signal }) => ask<JobOf<ImportReport>>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
-    enabled: jobId !== null,
-    refetchInterval: (query) =>
-      query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false,
-  })
-  const isOver = job?.state === 'done' && job.report !== null && !job.report.isDryRun
+  const { job, error, isRunning, stop, isStopping } = useJob(jobId)
+  const report = job?.state === 'done' && isImportReport(job.report) ? job.report : null
   const close = (): void => {
-    if (isOver) {
-      void queries.invalidateQueries()
-      toast.success('The pages are here, as drafts. Publish them when you have looked.')
-    }
+    if (report?.isDryRun === false) toast.success('The pages are here, as drafts. Publish them when you have looked.')
     onClose()
   }
-  const isRunning = job?.state === 'waiting' || job?.state === 'running' || (jobId !== null && job === undefined)
   const problem = start.error ?? fetchSite.error ?? again.error ?? error
   return (
     <Dialog title="Bring in a site" isOpen onClose={close} isWide>
@@ -64,14 +53,13 @@ export function BringIn({ onClose }: { onClose: () => void }) {
         </>
       )}
       {isRunning && (
-        <div className="grid gap-3 py-6">
-          <p role="status">{job === undefined || job.total === 0 ? 'Unpacking…' : `Looked at ${job.done} of ${job.total} files`}</p>
-          <progress className="h-3 w-full accent-[var(--sea)]" max={job?.total || 1} value={job?.done ?? 0} aria-label="Progress" />
-          <p className="flex justify-end">
-            <button type="button" className="button" disabled={cancel.isPending} onClick={() => cancel.mutate()}>
-              Cancel
-            </button>
-          </p>
+        <div className="py-6">
+          <JobProgress
+            job={job}
+            words={({ done, total }) => `Looked at ${done} of ${total} files`}
+            beginning="Unpacking…"
+            onStop={isStopping ? null : stop}
+          />
         </div>
       )}
       {(job?.state === 'failed' || job?.state === 'cancelled') && (
@@ -96,9 +84,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
           </p>
         </div>
       )}
-      {job?.state === 'done' && job.report !== null && (
-        <Report report={job.report} isBusy={again.isPending} onApply={(wanted) => again.mutate(wanted)} onClose={close} />
-      )}
+      {report !== null && <Report report={report} isBusy={again.isPending} onApply={(wanted) => again.mutate(wanted)} onClose={close} />}
     </Dialog>
   )
 }

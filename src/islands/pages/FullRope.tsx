@@ -1,8 +1,8 @@
-import { useQuery } from '@tanstack/react-query'
 import type { ReactNode } from 'react'
-import type { Hop, Visit } from '../../contract/visits.ts'
+import type { Hop } from '../../contract/visits.ts'
 import { type CompiledSite, type Decision, type LinkFacts, opensNewTab, relTokens, type Strand, strandOf } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { wordsOf } from '../../ui/api.ts'
+import { useAsk } from '../../ui/query.tsx'
 
 /** How long what a visit found counts as fresh. */
 const FRESH_MS = 5 * 60_000
@@ -10,13 +10,7 @@ const FRESH_MS = 5 * 60_000
 /** Follows a destination stop by stop; asked once for each address while it is fresh. */
 export function useVisit(address: string | null) {
   const isWeb = address !== null && /^https?:/.test(address)
-  return useQuery({
-    queryKey: ['visit', address],
-    queryFn: ({ signal }) => ask<Visit>('POST', '/addresses/visit', { address }, signal),
-    enabled: isWeb,
-    staleTime: FRESH_MS,
-    retry: false,
-  })
+  return useAsk('visits.visit', { body: { address: address ?? '' } }, { enabled: isWeb, staleTime: FRESH_MS, retry: false })
 }
 
 /** The rope of one link, full size: every stop it is sent through, top to bottom, with its address, status and time. */

@@ -1,10 +1,10 @@
-import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Page, Revision, RevisionSource } from '../../contract/pages.ts'
+import type { Page } from '../../contract/pages.ts'
 import { differenceOf } from '../../core/markup/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { Comparison } from './Comparison.tsx'
 import type { PageDraft } from './draft.ts'
@@ -32,19 +32,14 @@ export function History({
   version: number | null
   onClose: () => void
 }) {
-  const { data, error } = useQuery({
-    queryKey: ['history', page.id],
-    queryFn: ({ signal }) => ask<{ items: Revision[] }>('GET', `/pages/${page.id}/history`, undefined, signal),
-    staleTime: 0,
-  })
+  const { data, error } = useAsk('pages.history', { id: page.id }, { staleTime: 0 })
   const [chosen, setChosen] = useState<number | null>(null)
   const version = chosen ?? data?.items.find((each) => each.isLive)?.version ?? data?.items[0]?.version ?? null
-  const { data: source } = useQuery({
-    queryKey: ['revision', page.id, version],
-    queryFn: ({ signal }) => ask<RevisionSource>('GET', `/pages/${page.id}/revision?version=${version}`, undefined, signal),
-    enabled: version !== null,
-    staleTime: Number.POSITIVE_INFINITY,
-  })
+  const { data: source } = useAsk(
+    'pages.revision',
+    { id: page.id, query: { version } },
+    { enabled: version !== null, staleTime: Number.POSITIVE_INFINITY },
+  )
   const now = draft.state.text
   const restore = (): void => {
     const change = source === undefined ? null : differenceOf(now, source.source)

@@ -1,12 +1,12 @@
 import { useQuery } from '@tanstack/react-query'
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { Destination, DestinationList } from '../../contract/destinations.ts'
+import type { Destination } from '../../contract/destinations.ts'
 import { PROBLEMS } from '../../contract/problems.ts'
 import { type RepairedAddress, repair, type Surroundings } from '../../core/address/index.ts'
 import { carriesAccount, partnerLink } from '../../core/partners/index.ts'
 import type { CompiledSite } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 
@@ -47,8 +47,7 @@ const KINDS: Readonly<Record<Destination['kind'], string>> = {
 
 const search = (words: string, path: string) => ({
   queryKey: ['destinations', words, path],
-  queryFn: ({ signal }: { signal: AbortSignal }) =>
-    ask<DestinationList>('GET', `/destinations?text=${encodeURIComponent(words)}&page=${encodeURIComponent(path)}`, undefined, signal),
+  queryFn: ({ signal }: { signal: AbortSignal }) => call('destinations.find', { query: { text: words, page: path } }, signal),
 })
 
 /**
@@ -256,10 +255,11 @@ function offerPartnerLink(destination: string | null, site: CompiledSite, path: 
 }
 
 /** Gives a heading without a name one, and answers the address that leads to it. */
-async function nameOf(item: Destination, path: string): Promise<string | null> {
+async function nameOf({ pageId, start, address }: Destination, path: string): Promise<string | null> {
+  if (pageId === null || start === null) return null
   try {
-    const { id } = await ask<{ id: string }>('POST', `/pages/${item.pageId}/sections`, { start: item.start })
-    return `${item.address === '' || item.address === path ? '' : item.address}#${encodeURIComponent(id)}`
+    const { id } = await call('pages.nameSection', { id: pageId, body: { start } })
+    return `${address === '' || address === path ? '' : address}#${encodeURIComponent(id)}`
   } catch (error) {
     toast.error(wordsOf(error))
     return null

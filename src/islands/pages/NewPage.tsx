@@ -3,7 +3,7 @@ import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Page } from '../../contract/pages.ts'
 import { TITLE_MAX_CHARS } from '../../core/markup/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -25,7 +25,7 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
   const ending = pages.some((page) => page.path.endsWith('.html')) ? '.html' : ''
   const wanted = path ?? (title === '' ? '' : pathFor(title) + ending)
   const make = useMutation({
-    mutationFn: () => ask<Page>('POST', '/pages', { title, path: wanted, joinsMenus, ...(like === '' ? {} : { like }) }),
+    mutationFn: () => call('pages.create', { body: { title, path: wanted, joinsMenus, ...(like === '' ? {} : { like }) } }),
     onSuccess: (page) => location.assign(`/pages/${page.id}`),
     onError: (error) => toast.error(wordsOf(error)),
   })

@@ -1,14 +1,13 @@
-import { useQuery } from '@tanstack/react-query'
 import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
 import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
 import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
-import { Queries, queries } from '../../ui/query.tsx'
-import { type Saving, tellPageAtHand, tellSaving } from '../../ui/saving.ts'
+import { Queries, useAsk } from '../../ui/query.tsx'
+import { tellPageAtHand, tellSaving } from '../../ui/saving.ts'
 import { useSite } from '../../ui/short-links.ts'
 import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
@@ -63,13 +62,11 @@ export function PageEditor(props: PageEditorProps) {
 }
 
 function LoadedEditor(props: PageEditorProps) {
-  const { data, error } = useQuery({
-    queryKey: ['page', props.page.id],
-    queryFn: ({ signal }) => ask<PageSource>('GET', `/pages/${props.page.id}`, undefined, signal),
-    staleTime: Number.POSITIVE_INFINITY,
-    gcTime: 0,
-    refetchOnWindowFocus: false,
-  })
+  const { data, error } = useAsk(
+    'pages.source',
+    { id: props.page.id },
+    { staleTime: Number.POSITIVE_INFINITY, gcTime: 0, refetchOnWindowFocus: false },
+  )
   if (error !== null)
     return (
       <p role="alert" className="p-8 text-red">
@@ -78,12 +75,6 @@ function LoadedEditor(props: PageEditorProps) {
     )
   if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
   return <Editor key={data.id} {...props} source={data} />
-}
-
-/** The ledge shows how saving goes; once it is saved, what differs from the live site may differ anew. */
-function onSaving(saving: Saving): void {
-  tellSaving(saving)
-  if (saving.state === 'saved') void queries.invalidateQueries({ queryKey: ['unpublished'] })
 }
 
 /** Beyond this a page is opened as source; built as a page it would be slow to write on. */
@@ -101,7 +92,7 @@ function useDraft(source: PageSource) {
           return () => clearTimeout(timer)
         },
         now: Date.now,
-        onSaving,
+        onSaving: tellSaving,
         onSaved: (page) => setWaiting((before) => (before.join(' ') === page.waiting.join(' ') ? before : page.waiting)),
       }),
   )

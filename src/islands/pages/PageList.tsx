@@ -1,8 +1,8 @@
-import { useInfiniteQuery } from '@tanstack/react-query'
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState } from 'react'
 import type { PageList as PageListData } from '../../contract/pages.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { wordsOf } from '../../ui/api.ts'
+import { useAskOn } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 
 const ROW_PX = 46
@@ -13,20 +13,11 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
   const [search, setSearch] = useState('')
   const wanted = useSettled(search.trim(), 200)
   const place = useRef<HTMLDivElement>(null)
-  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useInfiniteQuery({
-    queryKey: ['pages', wanted],
-    queryFn: ({ pageParam, signal }) =>
-      ask<PageListData>(
-        'GET',
-        `/pages?limit=${PAGES_AT_ONCE}&search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
-        undefined,
-        signal,
-      ),
-    initialPageParam: null as string | null,
-    getNextPageParam: (last) => last.next,
-    ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
-    placeholderData: (before) => before,
-  })
+  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useAskOn(
+    'pages.list',
+    { query: { limit: PAGES_AT_ONCE, search: wanted } },
+    { initial: wanted === '' ? initial : undefined },
+  )
   const items = data?.pages.flatMap((page) => page.items) ?? []
   const total = data?.pages[0]?.total ?? 0
   const rows = useVirtualizer({

@@ -2,7 +2,7 @@ import { useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { SiteFile } from '../../contract/files.ts'
 import { type AttributeChanges, type Picture, scanPictures, tagPatches, unwrapLink, valueNamed } from '../../core/markup/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { answersOn, type Choice, changeLink, makeLink } from './choice.ts'
 import { FullRope } from './FullRope.tsx'
 import { LinkField } from './LinkField.tsx'
@@ -23,7 +23,7 @@ export async function upload(file: File): Promise<SiteFile | null> {
   const form = new FormData()
   form.set('file', file)
   try {
-    return await ask<SiteFile>('POST', '/files', form)
+    return await call('files.upload', { body: form })
   } catch (error) {
     toast.error(wordsOf(error))
     return null

@@ -1,7 +1,6 @@
-import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import type { Presence } from '../../contract/pages.ts'
-import { ask, tellLeaving } from '../../ui/api.ts'
+import { tellLeaving } from '../../ui/api.ts'
+import { useAsk } from '../../ui/query.tsx'
 
 const SIGN_MS = 8_000
 
@@ -19,15 +18,13 @@ function tabName(): string {
 /** Who else has this page open. Signs for this tab, and takes the sign off when it closes. */
 export function PresenceLine({ pageId }: { pageId: string }) {
   const [tab] = useState(tabName)
-  const { data } = useQuery({
-    queryKey: ['presence', pageId, tab],
-    queryFn: () => ask<Presence>('POST', `/pages/${pageId}/presence`, { tab }),
-    refetchInterval: SIGN_MS,
-    refetchIntervalInBackground: true,
-    retry: false,
-  })
+  const { data } = useAsk(
+    'pages.presence',
+    { id: pageId, body: { tab } },
+    { refetchInterval: SIGN_MS, refetchIntervalInBackground: true, retry: false },
+  )
   useEffect(() => {
-    const leave = (): void => tellLeaving(`/pages/${pageId}/presence`, { tab, isLeaving: true })
+    const leave = (): void => tellLeaving('pages.presence', { id: pageId, body: { tab, isLeaving: true } })
     addEventListener('pagehide', leave)
     return () => removeEventListener('pagehide', leave)
   }, [pageId, tab])

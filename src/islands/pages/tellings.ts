@@ -1,12 +1,12 @@
 import { toast } from 'sonner'
-import type { PageList } from '../../contract/pages.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 
 /** What belongs to a shared part is changed there, for all pages at once. */
 export function tellPart(part: string): void {
-  const [kind = '', name = ''] = part.split(' ')
+  const [first, name = ''] = part.split(' ')
+  const kind = first === 'menu' ? 'menu' : 'block'
   const open = async (): Promise<void> => {
-    const { items } = await ask<PageList>('GET', `/pages?kind=${kind}&path=${encodeURIComponent(`${kind}:${name}`)}`)
+    const { items } = await call('pages.list', { query: { kind, path: `${kind}:${name}` } })
     const [found] = items
     if (found !== undefined) location.assign(kind === 'menu' ? `/menus/${found.id}` : `/pages/${found.id}`)
   }
@@ -31,7 +31,7 @@ export function tellClosedPart(name: string, open: () => void): void {
 }
 
 /** For the log: what was written and what was shown were not the same. Where words were lost the person is told. */
-export function tellDiffered(pageId: string, how: string): void {
+export function tellDiffered(pageId: string, how: 'written anew' | 'typed again' | 'taken back'): void {
   if (how === 'taken back') toast.error('That could not be written into this page, and was taken back. The source view can say it.')
-  void ask('POST', `/pages/${pageId}/differed`, { how }).catch(() => {})
+  void call('pages.differed', { id: pageId, body: { how } }).catch(() => {})
 }

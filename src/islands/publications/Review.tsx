@@ -1,21 +1,12 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
-import type {
-  Difference,
-  Plan,
-  PlanList,
-  Publication,
-  PublicationList,
-  PublicationNew,
-  PublicationView,
-  Unpublished,
-} from '../../contract/publications.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import type { PlanList, Publication, PublicationList, PublicationNew, Unpublished } from '../../contract/publications.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
-import { Queries, queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { Comparison } from '../pages/Comparison.tsx'
 import { usePublishing } from './publishing.tsx'
@@ -36,14 +27,8 @@ export function Review(props: ReviewProps) {
   )
 }
 
-const refresh = (): void => void queries.invalidateQueries()
-
 function Whole({ initial, past, plans, canPublish }: ReviewProps) {
-  const { data } = useQuery({
-    queryKey: ['unpublished'],
-    queryFn: ({ signal }) => ask<Unpublished>('GET', '/publications/unpublished', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('publications.unpublished', {}, { initialData: initial })
   const [left, setLeft] = useState<ReadonlySet<string>>(new Set())
   const [chosenId, setChosenId] = useState<string | null>(null)
   const [isPlanning, setPlanning] = useState(false)
@@ -146,10 +131,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
 }
 
 function OneDifference({ page }: { page: Unpublished['pages'][number] }) {
-  const { data, error } = useQuery({
-    queryKey: ['difference', page.id, page.at],
-    queryFn: ({ signal }) => ask<Difference>('GET', `/pages/${page.id}/difference`, undefined, signal),
-  })
+  const { data, error } = useAsk('publications.difference', { id: page.id })
   return (
     <section className="sheet grid content-start gap-4 px-4 py-3.5" aria-label={`Changes of ${page.title}`}>
       <p className="flex flex-wrap items-baseline gap-3">
@@ -188,10 +170,9 @@ function PlanDialog({
   const what: PublicationNew = chosen === null ? { all: true } : { pages: [...chosen] }
   const [at, setAt] = useState('')
   const plan = useMutation({
-    mutationFn: () => ask<Plan>('POST', '/publications/plans', { at: new Date(at).toISOString(), what }),
+    mutationFn: () => call('publications.plan', { body: { at: new Date(at).toISOString(), what } }),
     onSuccess: () => {
       toast.success('Planned. It publishes by itself.')
-      refresh()
       onClose()
     },
     onError: (error) => toast.error(wordsOf(error)),
@@ -232,15 +213,9 @@ function PlanDialog({
 }
 
 function Plans({ plans, canPublish }: { plans: PlanList; canPublish: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['plans'],
-    queryFn: ({ signal }) => ask<PlanList>('GET', '/publications/plans', undefined, signal),
-    initialData: plans,
-    refetchInterval: 10_000,
-  })
+  const { data } = useAsk('publications.plans', {}, { initialData: plans, refetchInterval: 10_000 })
   const cancel = useMutation({
-    mutationFn: (id: string) => ask<null>('DELETE', `/publications/plans/${id}`),
-    onSuccess: refresh,
+    mutationFn: (id: string) => call('publications.cancelPlan', { id }),
     onError: (error) => toast.error(wordsOf(error)),
   })
   if (data.items.length === 0) return null
@@ -272,12 +247,11 @@ function Plans({ plans, canPublish }: { plans: PlanList; canPublish: boolean }) 
 }
 
 function Past({ past, canPublish }: { past: PublicationList; canPublish: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['publications'],
-    queryFn: ({ signal }) => ask<PublicationList>('GET', '/publications', undefined, signal),
-    initialData: past,
-    refetchInterval: (query) => (query.state.data?.items[0]?.check === null ? 1_500 : 30_000),
-  })
+  const { data } = useAsk(
+    'publications.list',
+    {},
+    { initialData: past, refetchInterval: (query) => (query.state.data?.items[0]?.check === null ? 1_500 : 30_000) },
+  )
   const [open, setOpen] = useState<Publication | null>(null)
   return (
     <section>
@@ -336,27 +310,22 @@ function OnePublication({
   canPublish: boolean
   onClose: () => void
 }) {
-  const { data, error } = useQuery({
-    queryKey: ['publication', publication.id],
-    queryFn: ({ signal }) => ask<PublicationView>('GET', `/publications/${publication.id}`, undefined, signal),
-  })
+  const { data, error } = useAsk('publications.view', { id: publication.id })
   const restore = useMutation({
-    mutationFn: () => ask<Publication>('POST', `/publications/${publication.id}/restore`),
+    mutationFn: () => call('publications.restore', { id: publication.id }),
     onSuccess: ({ number }) => {
       toast.success(`The live site is as it was after number ${publication.number}. That is publication ${number}.`, {
         duration: 20_000,
         ...(newest === null ? {} : { action: { label: 'Undo', onClick: () => undo.mutate() } }),
       })
-      refresh()
       onClose()
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })
   const undo = useMutation({
-    mutationFn: () => ask<Publication>('POST', `/publications/${newest?.id}/restore`),
+    mutationFn: () => call('publications.restore', { id: newest?.id ?? '' }),
     onSuccess: () => {
       toast.success('The live site is as it was before.')
-      refresh()
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })

@@ -1,9 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
-import type { Publication, PublicationNew, PublicationReview } from '../../contract/publications.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
-import { queries } from '../../ui/query.tsx'
+import type { Publication, PublicationNew } from '../../contract/publications.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { settled } from '../../ui/saving.ts'
 import { type Asked, needsAnswer, ReviewDialog } from './ReviewDialog.tsx'
 
@@ -19,10 +18,9 @@ export function usePublishing(onPublished: (made: Publication) => void): {
 } {
   const [asked, setAsked] = useState<Asked | null>(null)
   const publish = useMutation({
-    mutationFn: (wanted: PublicationNew) => ask<Publication>('POST', '/publications', wanted),
+    mutationFn: (wanted: PublicationNew) => call('publications.create', { body: wanted }),
     onSuccess: (made) => {
       setAsked(null)
-      void queries.invalidateQueries()
       onPublished(made)
     },
     onError: (problem) => toast.error(wordsOf(problem)),
@@ -30,7 +28,7 @@ export function usePublishing(onPublished: (made: Publication) => void): {
   const look = useMutation({
     mutationFn: async (wanted: PublicationNew) => {
       await settled()
-      return { wanted, review: await ask<PublicationReview>('POST', '/publications/review', wanted) }
+      return { wanted, review: await call('publications.review', { body: wanted }) }
     },
     onSuccess: (found) => {
       if (needsAnswer(found.review)) setAsked(found)

@@ -1,19 +1,14 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
-import type { PlacementList } from '../../contract/placements.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { queries } from '../../ui/query.tsx'
+import { useAsk } from '../../ui/query.tsx'
 
 /** Who pays for visitors, and which sites are theirs: what "partners' sites" means in a rule. */
 export function Partners({ initial, canEdit }: { initial: readonly Partner[]; canEdit: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['partners'],
-    queryFn: ({ signal }) => ask<{ items: Partner[] }>('GET', '/partners', undefined, signal),
-    initialData: { items: [...initial] },
-  })
+  const { data } = useAsk('partners.list', {}, { initialData: { items: [...initial] } })
   const [edited, setEdited] = useState<Partner | 'new' | null>(null)
   return (
     <section className="mt-4" id="partners">
@@ -42,7 +37,7 @@ export function Partners({ initial, canEdit }: { initial: readonly Partner[]; ca
 }
 
 /** How many paid links do not say that they are. */
-const countUnmarked = async (): Promise<number> => (await ask<PlacementList>('GET', '/placements?finding=unmarked&limit=1')).total
+const countUnmarked = async (): Promise<number> => (await call('placements.list', { query: { finding: 'unmarked', limit: 1 } })).total
 
 function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose: () => void }) {
   const id = useId()
@@ -50,15 +45,14 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
   const [sites, setSites] = useState(partner?.sites.join('\n') ?? '')
   const done = (words: string): void => {
     toast.success(words)
-    void queries.invalidateQueries()
     onClose()
   }
   const body = { name, sites: sites.split(/[\s,]+/).filter((site) => site !== '') }
   const save = useMutation({
     mutationFn: async () => {
       const before = await countUnmarked()
-      if (partner === null) await ask<Partner>('POST', '/partners', body)
-      else await ask<Partner>('PUT', `/partners/${partner.id}`, { ...body, version: partner.version })
+      if (partner === null) await call('partners.create', { body })
+      else await call('partners.change', { id: partner.id, body: { ...body, version: partner.version } })
       return (await countUnmarked()) - before
     },
     onSuccess: (more) => {
@@ -71,7 +65,7 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
     },
   })
   const remove = useMutation({
-    mutationFn: () => ask<null>('DELETE', `/partners/${partner?.id ?? ''}`),
+    mutationFn: () => call('partners.remove', { id: partner?.id ?? '' }),
     onSuccess: () => done(`${name} is no partner any more.`),
   })
   const error = save.error ?? remove.error

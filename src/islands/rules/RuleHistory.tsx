@@ -1,9 +1,8 @@
-import { useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
-import type { RuleVersion } from '../../contract/rules.ts'
 import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 
 interface List {
@@ -30,10 +29,7 @@ export function RuleHistory({
   onRestore: (rules: readonly Rule[]) => void
   onClose: () => void
 }) {
-  const { data, error } = useQuery({
-    queryKey: ['rule versions', now.version],
-    queryFn: ({ signal }) => ask<{ items: RuleVersion[] }>('GET', '/rules/history', undefined, signal),
-  })
+  const { data, error } = useAsk('rules.history', {})
   const [chosen, setChosen] = useState<number | null>(null)
   const [against, setAgainst] = useState<number>(now.version)
   const items = data?.items ?? []
@@ -113,12 +109,8 @@ export function RuleHistory({
 }
 
 function useVersion(version: number | null): List | undefined {
-  return useQuery({
-    queryKey: ['rule version', version],
-    queryFn: ({ signal }) => ask<List>('GET', `/rules/version?version=${version}`, undefined, signal),
-    enabled: version !== null && version > 0,
-    staleTime: Number.POSITIVE_INFINITY,
-  }).data
+  return useAsk('rules.version', { query: { version } }, { enabled: version !== null && version > 0, staleTime: Number.POSITIVE_INFINITY })
+    .data
 }
 
 /** Sentences that are gone, new or in both, in the order of the newer list with the gone ones where they stood. */

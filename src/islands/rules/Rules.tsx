@@ -19,8 +19,8 @@ import {
   testsOf,
   type Unheard,
 } from '../../core/rules/index.ts'
-import { ask, Refusal, wordsOf } from '../../ui/api.ts'
-import { Queries, queries } from '../../ui/query.tsx'
+import { call, Refusal, wordsOf } from '../../ui/api.ts'
+import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
@@ -123,9 +123,11 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   const unheard = state.impact?.unheard ?? []
   const save = useMutation({
     mutationFn: () =>
-      ask<{ version: number; rules: Rule[] }>('PUT', '/rules', {
-        version: saved.version,
-        rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
+      call('rules.save', {
+        body: {
+          version: saved.version,
+          rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
+        },
       }),
     onSuccess: (now) => {
       const before = saved
@@ -139,17 +141,15 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
         duration: 20_000,
         action: { label: 'Undo', onClick: () => back.mutate({ version: now.version, rules: before.rules }) },
       })
-      void queries.invalidateQueries()
     },
   })
   const back = useMutation({
-    mutationFn: (list: { version: number; rules: readonly Rule[] }) => ask<{ version: number; rules: Rule[] }>('PUT', '/rules', list),
+    mutationFn: (list: { version: number; rules: readonly Rule[] }) => call('rules.save', { body: { ...list, rules: [...list.rules] } }),
     onSuccess: (now) => {
       setSaved(now)
       setRules(now.rules, now.version)
       engine?.refresh()
       toast.success('The rules are as they were.')
-      void queries.invalidateQueries()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })

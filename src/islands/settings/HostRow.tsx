@@ -1,13 +1,12 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Host, HostUses } from '../../contract/hosts.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
-import { queries } from '../../ui/query.tsx'
+import { call, wordsOf } from '../../ui/api.ts'
+import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
-export const refreshHosts = (): void => void queries.invalidateQueries({ queryKey: ['hosts'] })
 const UNDO_MS = 20_000
 
 /** One name the site answers on; before it goes or is called otherwise, what that breaks is told. */
@@ -59,9 +58,8 @@ export function HostRow({ host, canEdit }: { host: Host; canEdit: boolean }) {
 function useChange(host: Host, onDone: () => void) {
   return useMutation({
     mutationFn: (to: { host?: string; prefix?: string; isMain?: true }) =>
-      ask<Host>('PATCH', `/hosts/${host.id}`, { version: host.version, ...to }),
+      call('hosts.change', { id: host.id, body: { version: host.version, ...to } }),
     onSuccess: (now) => {
-      refreshHosts()
       onDone()
       toast.success(
         now.isMain && !host.isMain ? `New links begin with ${now.host} from now on.` : `${now.host} is answered here from now on.`,
@@ -69,7 +67,6 @@ function useChange(host: Host, onDone: () => void) {
     },
     onError: (error) => {
       toast.error(wordsOf(error))
-      refreshHosts()
     },
   })
 }
@@ -107,22 +104,20 @@ function ChangeHost({ host, change, onClose }: { host: Host; change: ReturnType<
 
 function RemoveHost({ host, onClose }: { host: Host; onClose: () => void }) {
   const putBack = useMutation({
-    mutationFn: () => ask<Host>('POST', `/hosts/${host.id}/put-back`),
+    mutationFn: () => call('hosts.putBack', { id: host.id }),
     onSuccess: (back) => {
       toast.success(`${back.host} is answered here again.`)
-      refreshHosts()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
   const remove = useMutation({
-    mutationFn: () => ask<null>('DELETE', `/hosts/${host.id}`),
+    mutationFn: () => call('hosts.remove', { id: host.id }),
     onSuccess: () => {
       toast.success(`${host.host} is no longer answered here.`, {
         duration: UNDO_MS,
         action: { label: 'Undo', onClick: () => putBack.mutate() },
       })
       onClose()
-      refreshHosts()
     },
   })
   return (
@@ -151,10 +146,7 @@ type Change = 'gone' | 'renamed' | 'prefixed'
 
 /** What stops working, in sentences. */
 function Broken({ host, how }: { host: Host; how: Change }) {
-  const { data, error } = useQuery({
-    queryKey: ['hosts', host.id, 'uses'],
-    queryFn: ({ signal }) => ask<HostUses>('GET', `/hosts/${host.id}/uses`, undefined, signal),
-  })
+  const { data, error } = useAsk('hosts.uses', { id: host.id })
   return (
     <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
       {data === undefined && <p>{error === null ? 'Looking at what stands on it…' : wordsOf(error)}</p>}

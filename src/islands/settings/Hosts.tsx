@@ -1,8 +1,6 @@
-import { useQuery } from '@tanstack/react-query'
 import type { Host, HostList } from '../../contract/hosts.ts'
 import type { Site } from '../../contract/sites.ts'
-import { ask } from '../../ui/api.ts'
-import { Queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { HostRow } from './HostRow.tsx'
 import { NewDoor, NewHost } from './NewHost.tsx'
 import { SiteForm } from './SiteForm.tsx'
@@ -49,11 +47,7 @@ const GROUPS: readonly { kind: Host['kind']; id: string; title: string; lead: st
 ]
 
 function HostsView({ site, initial, canEdit, languages, zones }: HostsProps) {
-  const { data } = useQuery({
-    queryKey: ['hosts'],
-    queryFn: ({ signal }) => ask<HostList>('GET', '/hosts', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('hosts.list', {}, { initialData: initial })
   return (
     <div className="mx-auto grid max-w-[860px] gap-7 px-5 py-7 max-md:px-3">
       <h1 className="text-[26px]">Site and hosts</h1>

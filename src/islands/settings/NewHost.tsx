@@ -1,18 +1,16 @@
 import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
-import { refreshHosts } from './HostRow.tsx'
 
 /** One more name for pages or short links. */
 export function NewHost({ kind }: { kind: 'site' | 'short' }) {
   const [host, setHost] = useState('')
   const [prefix, setPrefix] = useState('go')
   const make = useMake(
-    '/hosts',
-    () => ({ kind, host, ...(kind === 'short' ? { prefix } : {}) }),
+    () => call('hosts.make', { body: { kind, host, ...(kind === 'short' ? { prefix } : {}) } }),
     () => setHost(''),
   )
   useUnsaved(host.trim() !== '')
@@ -36,8 +34,7 @@ export function NewDoor() {
   const [host, setHost] = useState('')
   const [origin, setOrigin] = useState('')
   const make = useMake(
-    '/front-doors',
-    () => ({ host, origin }),
+    () => call('front-doors.make', { body: { host, origin } }),
     () => {
       setHost('')
       setOrigin('')
@@ -66,13 +63,12 @@ export function NewDoor() {
   )
 }
 
-function useMake(path: string, body: () => object, onMade: () => void) {
+function useMake(make: () => Promise<{ host: string }>, onMade: () => void) {
   return useMutation({
-    mutationFn: () => ask<{ host: string }>('POST', path, body()),
+    mutationFn: make,
     onSuccess: ({ host }) => {
       toast.success(`${host} is answered here from now on.`)
       onMade()
-      refreshHosts()
     },
   })
 }

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { PASSWORD_MIN_CHARS } from '../../contract/people.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -19,7 +19,7 @@ function PasswordForm({ email }: { email: string }) {
   const [current, setCurrent] = useState('')
   const [password, setPassword] = useState('')
   const change = useMutation({
-    mutationFn: () => ask<null>('PUT', '/me/password', { current, password }),
+    mutationFn: () => call('people.changePassword', { body: { current, password } }),
     onSuccess: () => {
       setCurrent('')
       setPassword('')

@@ -1,9 +1,9 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Person, type PersonInvited, type PersonList, ROLE_NAMES } from '../../contract/people.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
-import { Queries, queries } from '../../ui/query.tsx'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
@@ -23,14 +23,8 @@ const ROLE_WORDS: Readonly<Record<Role, string>> = {
   editor: 'writes, links, publishes, sets rules',
   contributor: 'writes; outside links wait for an editor',
 }
-const refresh = (): void => void queries.invalidateQueries({ queryKey: ['people'] })
-
 function PeopleView({ initial }: { initial: PersonList }) {
-  const { data } = useQuery({
-    queryKey: ['people'],
-    queryFn: ({ signal }) => ask<PersonList>('GET', '/people', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('people.list', {}, { initialData: initial })
   const [invited, setInvited] = useState<PersonInvited | null>(null)
   return (
     <div className="mx-auto grid max-w-[860px] gap-5 px-5 py-7 max-md:px-3">
@@ -58,38 +52,33 @@ function PersonRow({ person, onLink }: { person: Person; onLink: (invited: Perso
   const [isAsking, setAsking] = useState(false)
   const onError = (error: unknown): void => {
     toast.error(wordsOf(error))
-    refresh()
   }
   const change = useMutation({
-    mutationFn: (role: Role) => ask<Person>('PATCH', `/people/${person.id}`, { version: person.version, role }),
+    mutationFn: (role: Role) => call('people.change', { id: person.id, body: { version: person.version, role } }),
     onSuccess: (now) => {
       toast.success(`${now.name} is ${now.role === 'contributor' ? 'a' : 'an'} ${now.role} now.`)
-      refresh()
     },
     onError,
   })
   const link = useMutation({
-    mutationFn: () => ask<PersonInvited>('POST', `/people/${person.id}/link`),
+    mutationFn: () => call('people.link', { id: person.id }),
     onSuccess: (invited) => {
       onLink(invited)
-      refresh()
     },
     onError,
   })
   const admit = useMutation({
-    mutationFn: () => ask<PersonInvited>('POST', '/people', { name: person.name, email: person.email, role: person.role }),
+    mutationFn: () => call('people.add', { body: { name: person.name, email: person.email, role: person.role } }),
     onSuccess: (invited) => {
       onLink(invited)
-      refresh()
     },
     onError,
   })
   const end = useMutation({
-    mutationFn: () => ask<null>('DELETE', `/people/${person.id}`),
+    mutationFn: () => call('people.end', { id: person.id }),
     onSuccess: () => {
       toast.success(`${person.name} can no longer sign in.`)
       setAsking(false)
-      refresh()
     },
     onError,
   })
@@ -157,12 +146,11 @@ function NewPerson({ onAdded }: { onAdded: (invited: PersonInvited) => void }) {
   const [role, setRole] = useState<Role>('editor')
   useUnsaved(name.trim() !== '' || email.trim() !== '')
   const add = useMutation({
-    mutationFn: () => ask<PersonInvited>('POST', '/people', { name, email, role }),
+    mutationFn: () => call('people.add', { body: { name, email, role } }),
     onSuccess: (invited) => {
       onAdded(invited)
       setName('')
       setEmail('')
-      refresh()
     },
   })
   return (

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Site } from '../../contract/sites.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -26,7 +26,7 @@ export function SiteForm({
   const isChanged = name !== saved.name || language !== saved.language || timeZone !== saved.timeZone
   useUnsaved(isChanged)
   const save = useMutation({
-    mutationFn: () => ask<Site>('PATCH', '/site', { version: saved.version, name, language, timeZone }),
+    mutationFn: () => call('sites.change', { body: { version: saved.version, name, language, timeZone } }),
     onSuccess: (now) => {
       setSaved(now)
       setLanguage(now.language)

@@ -1,10 +1,10 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Permission } from '../../contract/people.ts'
+import type { Permission } from '../../contract/permissions.ts'
 import type { TokenList, TokenMade } from '../../contract/tokens.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
-import { Queries, queries } from '../../ui/query.tsx'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
@@ -36,20 +36,13 @@ const SCOPE_WORDS: Readonly<Record<Permission, string>> = {
   'people:edit': 'add and end people',
   'tokens:edit': 'make tokens',
 }
-const refresh = (): void => void queries.invalidateQueries({ queryKey: ['tokens'] })
-
 function TokensView({ initial, mine }: { initial: TokenList; mine: readonly Permission[] }) {
-  const { data } = useQuery({
-    queryKey: ['tokens'],
-    queryFn: ({ signal }) => ask<TokenList>('GET', '/tokens', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('tokens.list', {}, { initialData: initial })
   const [made, setMade] = useState<TokenMade | null>(null)
   const revoke = useMutation({
-    mutationFn: (id: string) => ask<null>('DELETE', `/tokens/${id}`),
+    mutationFn: (id: string) => call('tokens.revoke', { id }),
     onSuccess: () => {
       toast.success('It no longer works.')
-      refresh()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
@@ -97,12 +90,11 @@ function NewToken({ mine, onMade }: { mine: readonly Permission[]; onMade: (made
   const [scopes, setScopes] = useState<readonly Permission[]>([])
   useUnsaved(name.trim() !== '' || scopes.length > 0)
   const make = useMutation({
-    mutationFn: () => ask<TokenMade>('POST', '/tokens', { name, scopes }),
+    mutationFn: () => call('tokens.make', { body: { name, scopes: [...scopes] } }),
     onSuccess: (made) => {
       onMade(made)
       setName('')
       setScopes([])
-      refresh()
     },
   })
   const toggle = (scope: Permission): void =>

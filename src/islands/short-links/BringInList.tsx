@@ -1,15 +1,12 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
-import type { JobOf } from '../../contract/imports.ts'
+import { isListReport } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
-import { ask, sendText, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { queries } from '../../ui/query.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
 
-type ListJob = JobOf<ShortLinksBulkReport>
-
-const POLL_MS = 400
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 200
 const EXAMPLE = 'destination,slug,title\nhttps://tides.example/tables/2027,tides,Tide tables'
@@ -20,26 +17,18 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   const [jobId, setJobId] = useState<string | null>(null)
   const send = useMutation({
     mutationFn: ({ of, dryRun }: { of: Blob; dryRun: boolean }) =>
-      sendText<{ job: string }>('POST', `/short-links/bulk?dryRun=${dryRun ? 1 : 0}`, of, 'text/csv'),
+      call('short-links.bulk', { query: { dryRun: dryRun ? '1' : '0' }, body: of }),
     onSuccess: ({ job }) => setJobId(job),
   })
-  const cancel = useMutation({ mutationFn: () => ask<ListJob>('DELETE', `/jobs/${jobId ?? ''}`) })
-  const { data: job, error } = useQuery({
-    queryKey: ['job', jobId],
-    queryFn: ({ signal }) => ask<ListJob>('GET', `/jobs/${jobId ?? ''}`, undefined, signal),
-    enabled: jobId !== null,
-    refetchInterval: (query) =>
-      query.state.data === undefined || ['waiting', 'running'].includes(query.state.data.state) ? POLL_MS : false,
-  })
-  const isRunning = send.isPending || job?.state === 'waiting' || job?.state === 'running' || (jobId !== null && job === undefined)
-  const report = job?.state === 'done' ? job.report : null
+  const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
+  const isRunning = send.isPending || isBeingDone
+  const report = job?.state === 'done' && isListReport(job.report) ? job.report : null
   const look = (of: Blob): void => {
     setList(of)
     send.mutate({ of, dryRun: true })
   }
   const close = (): void => {
     if (report?.isDryRun === false) {
-      void queries.invalidateQueries({ queryKey: ['short-links'] })
       toast.success(`${counted(report.new + report.changed, 'short link')} of your list answer now.`)
     }
     onClose()
@@ -54,16 +43,13 @@ export function BringInList({ onClose }: { onClose: () => void }) {
       )}
       {jobId === null && !send.isPending && <Choose onList={look} />}
       {isRunning && (
-        <div className="grid gap-3 py-6">
-          <p role="status">
-            {job === undefined || job.total === 0 ? 'Sending…' : `${counted(job.done, 'row')} of about ${job.total.toLocaleString('en')}`}
-          </p>
-          <progress className="h-3 w-full accent-[var(--sea)]" max={job?.total || 1} value={job?.done ?? 0} aria-label="Progress" />
-          <p className="flex justify-end">
-            <button type="button" className="button" disabled={jobId === null || cancel.isPending} onClick={() => cancel.mutate()}>
-              Stop
-            </button>
-          </p>
+        <div className="py-6">
+          <JobProgress
+            job={job}
+            words={({ done, total }) => `${counted(done, 'row')} of about ${total.toLocaleString('en')}`}
+            beginning="Sending…"
+            onStop={jobId === null || isStopping ? null : stop}
+          />
         </div>
       )}
       {(job?.state === 'failed' || job?.state === 'cancelled') && (

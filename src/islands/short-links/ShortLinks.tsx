@@ -1,14 +1,14 @@
-import { useInfiniteQuery, useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { Copy, Pencil, Trash2 } from 'lucide-react'
 import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { z } from 'zod'
 import { PROBLEMS } from '../../contract/problems.ts'
-import type { ShortLink, ShortLinkList, ShortLinkUses, SuggestAnswer } from '../../contract/short-links.ts'
+import type { ShortLink, ShortLinkList } from '../../contract/short-links.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { Queries, queries } from '../../ui/query.tsx'
+import { Queries, useAsk, useAskOn } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
@@ -44,22 +44,12 @@ const countWords = (total: number, isSearch: boolean): string =>
 function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksProps) {
   const [search, setSearch] = useState('')
   const wanted = useSettled(search, 200)
-  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useInfiniteQuery({
-    queryKey: ['short-links', wanted],
-    queryFn: ({ signal, pageParam }) =>
-      ask<ShortLinkList>(
-        'GET',
-        `/short-links?limit=${PAGE_ROWS}&search=${encodeURIComponent(wanted)}${pageParam === null ? '' : `&cursor=${pageParam}`}`,
-        undefined,
-        signal,
-      ),
-    initialPageParam: null as string | null,
-    getNextPageParam: (last) => last.next,
-    ...(wanted === '' ? { initialData: { pages: [initial], pageParams: [null] } } : {}),
-    placeholderData: (before) => before,
+  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useAskOn(
+    'short-links.list',
+    { query: { limit: PAGE_ROWS, search: wanted } },
     // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
-    refetchInterval: (query) => (query.state.data?.pages.length === 1 ? CLICKS_EVERY_MS : false),
-  })
+    { initial: wanted === '' ? initial : undefined, refreshMs: CLICKS_EVERY_MS },
+  )
   const links = data?.pages.flatMap(({ items }) => items)
   const total = data?.pages[0]?.total
   const [edited, setEdited] = useState<ShortLink | null>(null)
@@ -232,20 +222,17 @@ function PasteBar() {
   const destination = useSettled(pasted.trim(), 250)
   const settledTitle = useSettled(title.trim(), 250)
   const ids = { address: useId(), title: useId(), slug: useId(), fault: useId() }
-  const { data, error } = useQuery({
-    queryKey: ['suggest', destination, settledTitle],
-    queryFn: ({ signal }) => ask<SuggestAnswer>('POST', '/short-links/suggest', { destination, title: settledTitle }, signal),
-    enabled: destination !== '',
-    retry: false,
-    placeholderData: (before) => before,
-  })
+  const { data, error } = useAsk(
+    'short-links.suggest',
+    { body: { destination, title: settledTitle } },
+    { enabled: destination !== '', retry: false, placeholderData: (before) => before },
+  )
   const create = useMutation({
     mutationFn: (chosen: string) =>
-      ask<ShortLink>('POST', '/short-links', { destination: data?.destination ?? destination, title: title.trim(), slug: chosen }),
+      call('short-links.create', { body: { destination: data?.destination ?? destination, title: title.trim(), slug: chosen } }),
     onSuccess: (link) => {
       setMade(link)
       setForm(NO_LINK)
-      void queries.invalidateQueries({ queryKey: ['short-links'] })
     },
   })
   useUnsaved(pasted.trim() !== '')
@@ -375,11 +362,11 @@ function PasteBar() {
 function useSlugTold(slug: string): string | null {
   const wanted = useSettled(slug, 200)
   const fault = slug === '' ? null : slugFault(slug)
-  const { data } = useQuery({
-    queryKey: ['slug', wanted],
-    queryFn: ({ signal }) => ask<ShortLinkList>('GET', `/short-links?limit=1&slug=${encodeURIComponent(wanted)}`, undefined, signal),
-    enabled: wanted !== '' && slugFault(wanted) === null,
-  })
+  const { data } = useAsk(
+    'short-links.list',
+    { query: { limit: 1, slug: wanted } },
+    { enabled: wanted !== '' && slugFault(wanted) === null },
+  )
   if (fault !== null) return PROBLEMS[fault][1]
   const [taken] = data?.items ?? []
   return taken === undefined || wanted !== slug
@@ -408,37 +395,28 @@ function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void 
   const [title, setTitle] = useState(link.title)
   const [isSure, setSure] = useState(false)
   const ids = { destination: useId(), title: useId() }
-  const done = (): void => {
-    void queries.invalidateQueries({ queryKey: ['short-links'] })
-    onClose()
-  }
   const change = useMutation({
-    mutationFn: () => ask<ShortLink>('PATCH', `/short-links/${link.id}`, { version: link.version, destination, title }),
+    mutationFn: () => call('short-links.change', { id: link.id, body: { version: link.version, destination, title } }),
     onSuccess: (now) => {
       toast.success(`${now.slug} leads to ${now.destination} now.`)
-      done()
+      onClose()
     },
   })
   const remove = useMutation({
-    mutationFn: () => ask<null>('DELETE', `/short-links/${link.id}`),
+    mutationFn: () => call('short-links.remove', { id: link.id }),
     onSuccess: () => {
       toast.success(`${link.slug} is taken away.`, { duration: 20_000, action: { label: 'Undo', onClick: () => putBack.mutate() } })
-      done()
+      onClose()
     },
   })
   const putBack = useMutation({
-    mutationFn: () => ask<ShortLink>('POST', `/short-links/${link.id}/put-back`),
+    mutationFn: () => call('short-links.putBack', { id: link.id }),
     onSuccess: ({ slug }) => {
       toast.success(`${slug} is back, with its clicks.`)
-      void queries.invalidateQueries({ queryKey: ['short-links'] })
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })
-  const uses = useQuery({
-    queryKey: ['short-link uses', link.id],
-    queryFn: ({ signal }) => ask<ShortLinkUses>('GET', `/short-links/${link.id}/uses`, undefined, signal),
-    enabled: isSure,
-  })
+  const uses = useAsk('short-links.uses', { id: link.id }, { enabled: isSure })
   const error = change.error ?? remove.error
   return (
     <Dialog title={`Change “${link.slug}”`} isOpen onClose={onClose}>

@@ -1,8 +1,8 @@
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useMutation } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import type { WaitingLink, WaitingList } from '../../contract/waiting.ts'
-import { ask, wordsOf } from '../../ui/api.ts'
-import { Queries, queries } from '../../ui/query.tsx'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 
 /** Contributors' new outside links, each in its sentence, until an editor has looked at it. */
@@ -17,16 +17,11 @@ export function Waiting({ initial, canDecide }: { initial: WaitingList; canDecid
 const FLAGS = { many: 'one of five or more at once', 'new site': 'nobody has linked to this site before' } as const
 
 function List({ initial, canDecide }: { initial: WaitingList; canDecide: boolean }) {
-  const { data } = useQuery({
-    queryKey: ['waiting'],
-    queryFn: ({ signal }) => ask<WaitingList>('GET', '/waiting', undefined, signal),
-    initialData: initial,
-  })
+  const { data } = useAsk('waiting.list', {}, { initialData: initial })
   const decide = useMutation({
-    mutationFn: ({ id, accept }: { id: string; accept: boolean }) => ask<unknown>('POST', `/waiting/${id}`, { accept }),
+    mutationFn: ({ id, accept }: { id: string; accept: boolean }) => call('waiting.decide', { id, body: { accept } }),
     onSuccess: (_, { accept }) => {
       toast.success(accept ? 'Accepted. From now on the rules decide for it.' : 'Refused. The link is taken off; the words stay.')
-      void queries.invalidateQueries()
     },
     onError: (error) => toast.error(wordsOf(error)),
   })

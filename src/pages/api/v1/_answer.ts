@@ -1,12 +1,21 @@
 import type { APIContext, APIRoute } from 'astro'
 import type { z } from 'zod'
-import type { Operation } from '../../../contract/api.ts'
 import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
+import type { Operation } from '../../../contract/operation.ts'
 import { isFault, problemOf } from '../../../contract/problems.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
 
 type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
+
+/** What is answered is written out and no more: lists that may not be changed do as well. */
+type Readable<T> = T extends readonly (infer Each)[]
+  ? readonly Readable<Each>[]
+  : T extends object
+    ? { readonly [K in keyof T]: Readable<T[K]> }
+    : T
+/** What an endpoint must hand over: what the contract says, or, where that is not JSON, a response of its own. */
+type Answered<O extends Operation> = O extends { answer: infer A extends z.ZodType } ? Readable<z.input<A>> : Response
 
 interface Call<O extends Operation> {
   readonly actor: Actor
@@ -27,7 +36,7 @@ export function problem(fault: string, detail: FaultDetail = {}, id?: string): R
 }
 
 /** An endpoint: parses by the contract, calls one service, answers. */
-export function answer<O extends Operation>(operation: O, call: (call: Call<O>) => Promise<Result<unknown>>): APIRoute {
+export function answer<O extends Operation>(operation: O, call: (call: Call<O>) => Promise<Result<Answered<O>>>): APIRoute {
   return async (context) => {
     const { actor, services } = context.locals
     if (actor === null) return problem('not-signed-in')
@@ -50,8 +59,9 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
         request: context.request,
       })
       if (!result.ok) return problem(result.fault, result.detail)
-      if (result.value instanceof Response) return result.value
-      return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(result.value, { status: operation.status })
+      const value: unknown = result.value
+      if (value instanceof Response) return value
+      return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(value, { status: operation.status })
     })
   }
 }

@@ -1,4 +1,4 @@
-import { API } from '../../../contract/api.ts'
+import { changes } from '../../../contract/changes.ts'
 import { answer } from './_answer.ts'
 
-export const GET = answer(API.changes, ({ actor, services, query }) => services.changes.after(actor, query.after))
+export const GET = answer(changes.after, ({ actor, services, query }) => services.changes.after(actor, query.after))

@@ -1,4 +1,4 @@
-import { API } from '../../../contract/api.ts'
+import { desk } from '../../../contract/desk.ts'
 import { answer } from './_answer.ts'
 
-export const GET = answer(API.desk, ({ actor, services }) => services.desk.look(actor))
+export const GET = answer(desk.look, ({ actor, services }) => services.desk.look(actor))

@@ -1,4 +1,4 @@
-import { API } from '../../../contract/api.ts'
+import { destinations } from '../../../contract/destinations.ts'
 import { answer } from './_answer.ts'
 
-export const GET = answer(API.findDestinations, ({ actor, services, query }) => services.destinations.find(actor, query))
+export const GET = answer(destinations.find, ({ actor, services, query }) => services.destinations.find(actor, query))

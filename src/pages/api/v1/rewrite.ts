@@ -1,4 +1,4 @@
-import { API } from '../../../contract/api.ts'
+import { rules } from '../../../contract/rules.ts'
 import { answer } from './_answer.ts'
 
-export const POST = answer(API.rewrite, ({ actor, services, body }) => services.rules.rewrite(actor, body))
+export const POST = answer(rules.rewrite, ({ actor, services, body }) => services.rules.rewrite(actor, body))

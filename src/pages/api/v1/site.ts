@@ -1,5 +1,5 @@
-import { API } from '../../../contract/api.ts'
+import { sites } from '../../../contract/sites.ts'
 import { answer } from './_answer.ts'
 
-export const GET = answer(API.site, ({ actor, services }) => services.sites.get(actor))
-export const PATCH = answer(API.changeSite, ({ actor, services, body }) => services.sites.change(actor, body))
+export const GET = answer(sites.get, ({ actor, services }) => services.sites.get(actor))
+export const PATCH = answer(sites.change, ({ actor, services, body }) => services.sites.change(actor, body))

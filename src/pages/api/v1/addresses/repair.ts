@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { addresses } from '../../../../contract/addresses.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.repairAddress, ({ actor, services, body }) => services.addresses.repair(actor, body))
+export const POST = answer(addresses.repair, ({ actor, services, body }) => services.addresses.repair(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { visits } from '../../../../contract/visits.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.visit, ({ actor, services, body }) => services.visits.visit(actor, body.address))
+export const POST = answer(visits.visit, ({ actor, services, body }) => services.visits.visit(actor, body.address))

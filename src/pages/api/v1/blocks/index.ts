@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { blocks } from '../../../../contract/blocks.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listBlocks, ({ actor, services }) => services.blocks.list(actor))
-export const POST = answer(API.createBlock, ({ actor, services, body }) => services.blocks.create(actor, body))
+export const GET = answer(blocks.list, ({ actor, services }) => services.blocks.list(actor))
+export const POST = answer(blocks.create, ({ actor, services, body }) => services.blocks.create(actor, body))

@@ -1,9 +1,9 @@
 import { Readable } from 'node:stream'
-import { API } from '../../../../contract/api.ts'
+import { placements } from '../../../../contract/placements.ts'
 import { ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.exportPlacements, async ({ actor, services, query }) => {
+export const GET = answer(placements.csv, async ({ actor, services, query }) => {
   const first = await services.placements.csv(actor, query, null)
   if (!first.ok) return first
   // A part at a time, as the reader takes it: a file of any length is never held as a whole.

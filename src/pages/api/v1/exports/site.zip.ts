@@ -1,8 +1,8 @@
-import { API } from '../../../../contract/api.ts'
+import { siteExports } from '../../../../contract/exports.ts'
 import { ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.exportSite, async ({ actor, services, query }) => {
+export const GET = answer(siteExports.siteZip, async ({ actor, services, query }) => {
   const zip = await services.exports.siteZip(actor, query.of)
   return zip.ok
     ? ok(

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { files } from '../../../../contract/files.ts'
 import { answer } from '../_answer.ts'
 
-export const PUT = answer(API.setFileHabit, ({ actor, services, body }) => services.files.setHabit(actor, body))
+export const PUT = answer(files.setHabit, ({ actor, services, body }) => services.files.setHabit(actor, body))

@@ -1,8 +1,8 @@
-import { API } from '../../../../contract/api.ts'
+import { files } from '../../../../contract/files.ts'
 import { answer, uploaded } from '../_answer.ts'
 
-export const GET = answer(API.listFiles, ({ actor, services, query }) => services.files.list(actor, query))
-export const POST = answer(API.uploadFile, async ({ actor, services, request }) => {
+export const GET = answer(files.list, ({ actor, services, query }) => services.files.list(actor, query))
+export const POST = answer(files.upload, async ({ actor, services, request }) => {
   const file = await uploaded(request)
   return file.ok ? services.files.upload(actor, file.value) : file
 })

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { frontDoors } from '../../../../contract/front-doors.ts'
 import { answer } from '../_answer.ts'
 
-export const DELETE = answer(API.removeFrontDoor, ({ actor, services, id }) => services.frontDoors.remove(actor, id))
+export const DELETE = answer(frontDoors.remove, ({ actor, services, id }) => services.frontDoors.remove(actor, id))

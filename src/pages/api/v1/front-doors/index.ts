@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { frontDoors } from '../../../../contract/front-doors.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listFrontDoors, ({ actor, services }) => services.frontDoors.list(actor))
-export const POST = answer(API.makeFrontDoor, ({ actor, services, body }) => services.frontDoors.make(actor, body))
+export const GET = answer(frontDoors.list, ({ actor, services }) => services.frontDoors.list(actor))
+export const POST = answer(frontDoors.make, ({ actor, services, body }) => services.frontDoors.make(actor, body))

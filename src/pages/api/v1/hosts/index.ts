@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { hosts } from '../../../../contract/hosts.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listHosts, ({ actor, services }) => services.hosts.list(actor))
-export const POST = answer(API.makeHost, ({ actor, services, body }) => services.hosts.make(actor, body))
+export const GET = answer(hosts.list, ({ actor, services }) => services.hosts.list(actor))
+export const POST = answer(hosts.make, ({ actor, services, body }) => services.hosts.make(actor, body))

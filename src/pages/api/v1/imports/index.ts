@@ -1,12 +1,11 @@
-import { API } from '../../../../contract/api.ts'
-import { UPLOAD_MAX_BYTES } from '../../../../contract/imports.ts'
+import { imports, UPLOAD_MAX_BYTES } from '../../../../contract/imports.ts'
 import { fail, ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
 /** What the multipart wrapping may add to the file itself. */
 const WRAPPING_BYTES = 64 * 1024
 
-export const POST = answer(API.startImport, async ({ actor, services, request }) => {
+export const POST = answer(imports.start, async ({ actor, services, request }) => {
   if (Number(request.headers.get('content-length') ?? 0) > UPLOAD_MAX_BYTES + WRAPPING_BYTES) return fail('upload-too-large')
   const form = await request.formData().catch(() => null)
   const file = form?.get('file')

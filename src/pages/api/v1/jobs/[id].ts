@@ -1,6 +1,6 @@
-import { API } from '../../../../contract/api.ts'
+import { jobs } from '../../../../contract/jobs.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.getJob, ({ actor, services, id }) => services.jobs.get(actor, id))
+export const GET = answer(jobs.get, ({ actor, services, id }) => services.jobs.get(actor, id))
 
-export const DELETE = answer(API.cancelJob, ({ actor, services, id }) => services.jobs.cancel(actor, id))
+export const DELETE = answer(jobs.cancel, ({ actor, services, id }) => services.jobs.cancel(actor, id))

@@ -1,9 +1,9 @@
-import { API } from '../../../../contract/api.ts'
-import { PERMISSIONS } from '../../../../contract/people.ts'
+import { people } from '../../../../contract/people.ts'
+import { PERMISSIONS } from '../../../../contract/permissions.ts'
 import { ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.me, async ({ actor, services }) => {
+export const GET = answer(people.me, async ({ actor, services }) => {
   const view = await services.views.of(actor)
   return ok({
     name: actor.name,

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { people } from '../../../../contract/people.ts'
 import { answer } from '../_answer.ts'
 
-export const PUT = answer(API.changePassword, ({ actor, services, body }) => services.people.changePassword(actor, body))
+export const PUT = answer(people.changePassword, ({ actor, services, body }) => services.people.changePassword(actor, body))

@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { menus } from '../../../../contract/menus.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listMenus, ({ actor, services }) => services.menus.list(actor))
-export const POST = answer(API.createMenu, ({ actor, services, body }) => services.menus.create(actor, body))
+export const GET = answer(menus.list, ({ actor, services }) => services.menus.list(actor))
+export const POST = answer(menus.create, ({ actor, services, body }) => services.menus.create(actor, body))

@@ -1,6 +1,6 @@
-import { API } from '../../../../contract/api.ts'
+import { pages } from '../../../../contract/pages.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.pageSource, ({ actor, services, id }) => services.pages.source(actor, id))
+export const GET = answer(pages.source, ({ actor, services, id }) => services.pages.source(actor, id))
 
-export const PATCH = answer(API.changePage, ({ actor, services, id, body }) => services.pages.change(actor, id, body))
+export const PATCH = answer(pages.change, ({ actor, services, id, body }) => services.pages.change(actor, id, body))

@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { pages } from '../../../../contract/pages.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listPages, ({ actor, services, query }) => services.pages.list(actor, query))
-export const POST = answer(API.createPage, ({ actor, services, body }) => services.pages.create(actor, body))
+export const GET = answer(pages.list, ({ actor, services, query }) => services.pages.list(actor, query))
+export const POST = answer(pages.create, ({ actor, services, body }) => services.pages.create(actor, body))

@@ -1,6 +1,6 @@
-import { API } from '../../../../contract/api.ts'
+import { partners } from '../../../../contract/partners.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listPartners, ({ actor, services }) => services.partners.list(actor))
+export const GET = answer(partners.list, ({ actor, services }) => services.partners.list(actor))
 
-export const POST = answer(API.createPartner, ({ actor, services, body }) => services.partners.create(actor, body))
+export const POST = answer(partners.create, ({ actor, services, body }) => services.partners.create(actor, body))

@@ -1,7 +1,7 @@
-import { API } from '../../../../contract/api.ts'
+import { people } from '../../../../contract/people.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listPeople, ({ actor, services }) => services.people.list(actor))
-export const POST = answer(API.addPerson, ({ actor, services, body, request }) =>
+export const GET = answer(people.list, ({ actor, services }) => services.people.list(actor))
+export const POST = answer(people.add, ({ actor, services, body, request }) =>
   services.people.add(actor, body, new URL(request.url).origin),
 )

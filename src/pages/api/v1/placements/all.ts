@@ -1,13 +1,13 @@
 import { Readable } from 'node:stream'
 import { createGzip } from 'node:zlib'
-import { API } from '../../../../contract/api.ts'
+import { placements } from '../../../../contract/placements.ts'
 import { ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
 /** A hundred thousand placements are ten megabytes, and hardly one when pressed; the fastest level keeps the first rows quick. */
 const GZIP_LEVEL = 1
 
-export const GET = answer(API.sendPlacements, async ({ actor, services, query, request }) => {
+export const GET = answer(placements.send, async ({ actor, services, query, request }) => {
   const sent = await services.placements.send(actor, query.after ?? null)
   if (!sent.ok) return sent
   const lines = Readable.from(sent.value)

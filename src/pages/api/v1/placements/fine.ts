@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { placements } from '../../../../contract/placements.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.markFine, ({ actor, services, body }) => services.placements.markFine(actor, body))
+export const POST = answer(placements.markFine, ({ actor, services, body }) => services.placements.markFine(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { placements } from '../../../../contract/placements.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listPlacements, ({ actor, services, query }) => services.placements.list(actor, query))
+export const GET = answer(placements.list, ({ actor, services, query }) => services.placements.list(actor, query))

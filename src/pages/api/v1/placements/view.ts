@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { placements } from '../../../../contract/placements.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.viewPlacements, ({ actor, services, query }) => services.placements.view(actor, query))
+export const GET = answer(placements.view, ({ actor, services, query }) => services.placements.view(actor, query))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { publications } from '../../../../contract/publications.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.viewPublication, ({ actor, services, id }) => services.publications.view(actor, id))
+export const GET = answer(publications.view, ({ actor, services, id }) => services.publications.view(actor, id))

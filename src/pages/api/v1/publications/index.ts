@@ -1,6 +1,6 @@
-import { API } from '../../../../contract/api.ts'
+import { publications } from '../../../../contract/publications.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listPublications, ({ actor, services }) => services.publications.list(actor))
+export const GET = answer(publications.list, ({ actor, services }) => services.publications.list(actor))
 
-export const POST = answer(API.publish, ({ actor, services, body }) => services.publications.create(actor, body))
+export const POST = answer(publications.create, ({ actor, services, body }) => services.publications.create(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { publications } from '../../../../contract/publications.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.reviewPublication, ({ actor, services, body }) => services.publications.review(actor, body))
+export const POST = answer(publications.review, ({ actor, services, body }) => services.publications.review(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { publications } from '../../../../contract/publications.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.unpublished, ({ actor, services }) => services.publications.unpublished(actor))
+export const GET = answer(publications.unpublished, ({ actor, services }) => services.publications.unpublished(actor))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { rules } from '../../../../contract/rules.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.rulesHistory, ({ actor, services }) => services.rules.history(actor))
+export const GET = answer(rules.history, ({ actor, services }) => services.rules.history(actor))

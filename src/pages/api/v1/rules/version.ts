@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { rules } from '../../../../contract/rules.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.ruleVersion, ({ actor, services, query }) => services.rules.version(actor, query.version))
+export const GET = answer(rules.version, ({ actor, services, query }) => services.rules.version(actor, query.version))

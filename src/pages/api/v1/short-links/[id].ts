@@ -1,8 +1,8 @@
-import { API } from '../../../../contract/api.ts'
+import { shortLinks } from '../../../../contract/short-links.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.getShortLink, ({ actor, services, id }) => services.shortLinks.get(actor, id))
+export const GET = answer(shortLinks.get, ({ actor, services, id }) => services.shortLinks.get(actor, id))
 
-export const PATCH = answer(API.changeShortLink, ({ actor, services, id, body }) => services.shortLinks.change(actor, id, body))
+export const PATCH = answer(shortLinks.change, ({ actor, services, id, body }) => services.shortLinks.change(actor, id, body))
 
-export const DELETE = answer(API.removeShortLink, ({ actor, services, id }) => services.shortLinks.remove(actor, id))
+export const DELETE = answer(shortLinks.remove, ({ actor, services, id }) => services.shortLinks.remove(actor, id))

@@ -1,8 +1,8 @@
-import { API } from '../../../../contract/api.ts'
+import { shortLinks } from '../../../../contract/short-links.ts'
 import { ok } from '../../../../core/result.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.bulkShortLinks, async ({ actor, services, query, request }) => {
+export const POST = answer(shortLinks.bulk, async ({ actor, services, query, request }) => {
   const started = await services.shortLinkLists.start(actor, new Uint8Array(await request.arrayBuffer()), query.dryRun)
   return started.ok ? ok({ job: started.value }) : started
 })

@@ -1,6 +1,6 @@
-import { API } from '../../../../contract/api.ts'
+import { shortLinks } from '../../../../contract/short-links.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listShortLinks, ({ actor, services, query }) => services.shortLinks.list(actor, query))
+export const GET = answer(shortLinks.list, ({ actor, services, query }) => services.shortLinks.list(actor, query))
 
-export const POST = answer(API.createShortLink, ({ actor, services, body }) => services.shortLinks.create(actor, body))
+export const POST = answer(shortLinks.create, ({ actor, services, body }) => services.shortLinks.create(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { shortLinks } from '../../../../contract/short-links.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.namedShortLinks, ({ actor, services, body }) => services.shortLinks.named(actor, body.links))
+export const POST = answer(shortLinks.named, ({ actor, services, body }) => services.shortLinks.named(actor, body.links))

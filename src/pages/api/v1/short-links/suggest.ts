@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { shortLinks } from '../../../../contract/short-links.ts'
 import { answer } from '../_answer.ts'
 
-export const POST = answer(API.suggestSlugs, ({ actor, services, body }) => services.shortLinks.suggest(actor, body))
+export const POST = answer(shortLinks.suggest, ({ actor, services, body }) => services.shortLinks.suggest(actor, body))

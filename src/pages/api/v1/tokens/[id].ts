@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { tokens } from '../../../../contract/tokens.ts'
 import { answer } from '../_answer.ts'
 
-export const DELETE = answer(API.revokeToken, ({ actor, services, id }) => services.tokens.revoke(actor, id))
+export const DELETE = answer(tokens.revoke, ({ actor, services, id }) => services.tokens.revoke(actor, id))

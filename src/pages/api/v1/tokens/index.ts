@@ -1,5 +1,5 @@
-import { API } from '../../../../contract/api.ts'
+import { tokens } from '../../../../contract/tokens.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listTokens, ({ actor, services }) => services.tokens.list(actor))
-export const POST = answer(API.makeToken, ({ actor, services, body }) => services.tokens.make(actor, body))
+export const GET = answer(tokens.list, ({ actor, services }) => services.tokens.list(actor))
+export const POST = answer(tokens.make, ({ actor, services, body }) => services.tokens.make(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../contract/api.ts'
+import { waiting } from '../../../../contract/waiting.ts'
 import { answer } from '../_answer.ts'
 
-export const GET = answer(API.listWaiting, ({ actor, services }) => services.waiting.list(actor))
+export const GET = answer(waiting.list, ({ actor, services }) => services.waiting.list(actor))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { blocks } from '../../../../../contract/blocks.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.putBlock, ({ actor, services, id, body }) => services.blocks.put(actor, id, body))
+export const POST = answer(blocks.put, ({ actor, services, id, body }) => services.blocks.put(actor, id, body))

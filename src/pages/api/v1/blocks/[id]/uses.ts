@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { blocks } from '../../../../../contract/blocks.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.blockUses, ({ actor, services, id }) => services.blocks.uses(actor, id))
+export const GET = answer(blocks.uses, ({ actor, services, id }) => services.blocks.uses(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { bulkChanges } from '../../../../../contract/bulk-changes.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.undoBulkChange, ({ actor, services, id, query }) => services.bulkChanges.undo(actor, id, query.job))
+export const POST = answer(bulkChanges.undo, ({ actor, services, id, query }) => services.bulkChanges.undo(actor, id, query.job))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { files } from '../../../../../contract/files.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.removeFile, ({ actor, services, id, body }) => services.files.remove(actor, id, body))
+export const POST = answer(files.remove, ({ actor, services, id, body }) => services.files.remove(actor, id, body))

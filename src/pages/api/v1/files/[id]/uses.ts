@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { files } from '../../../../../contract/files.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.fileUses, ({ actor, services, id }) => services.files.uses(actor, id))
+export const GET = answer(files.uses, ({ actor, services, id }) => services.files.uses(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { hosts } from '../../../../../contract/hosts.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.putHostBack, ({ actor, services, id }) => services.hosts.putBack(actor, id))
+export const POST = answer(hosts.putBack, ({ actor, services, id }) => services.hosts.putBack(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { hosts } from '../../../../../contract/hosts.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.hostUses, ({ actor, services, id }) => services.hosts.uses(actor, id))
+export const GET = answer(hosts.uses, ({ actor, services, id }) => services.hosts.uses(actor, id))

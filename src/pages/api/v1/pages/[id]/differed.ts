@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.tellDiffered, ({ actor, services, id, body }) => services.pages.differed(actor, id, body.how))
+export const POST = answer(pages.differed, ({ actor, services, id, body }) => services.pages.differed(actor, id, body.how))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.pageHistory, ({ actor, services, id }) => services.pages.history(actor, id))
+export const GET = answer(pages.history, ({ actor, services, id }) => services.pages.history(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.signPresence, ({ actor, services, id, body }) => services.pages.presence(actor, id, body))
+export const POST = answer(pages.presence, ({ actor, services, id, body }) => services.pages.presence(actor, id, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.removePage, ({ actor, services, id, body }) => services.pages.remove(actor, id, body))
+export const POST = answer(pages.remove, ({ actor, services, id, body }) => services.pages.remove(actor, id, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.restorePage, ({ actor, services, id, body }) => services.pages.restore(actor, id, body))
+export const POST = answer(pages.restore, ({ actor, services, id, body }) => services.pages.restore(actor, id, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.pageRevision, ({ actor, services, id, query }) => services.pages.revision(actor, id, query.version))
+export const GET = answer(pages.revision, ({ actor, services, id, query }) => services.pages.revision(actor, id, query.version))

@@ -1,5 +1,5 @@
-import { API } from '../../../../../contract/api.ts'
+import { pages } from '../../../../../contract/pages.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.pageSections, ({ actor, services, id }) => services.pages.sections(actor, id))
-export const POST = answer(API.nameSection, ({ actor, services, id, body }) => services.pages.nameSection(actor, id, body.start))
+export const GET = answer(pages.sections, ({ actor, services, id }) => services.pages.sections(actor, id))
+export const POST = answer(pages.nameSection, ({ actor, services, id, body }) => services.pages.nameSection(actor, id, body.start))

@@ -1,6 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { people } from '../../../../../contract/people.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.linkPerson, ({ actor, services, id, request }) =>
-  services.people.link(actor, id, new URL(request.url).origin),
-)
+export const POST = answer(people.link, ({ actor, services, id, request }) => services.people.link(actor, id, new URL(request.url).origin))

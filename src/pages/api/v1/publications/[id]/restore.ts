@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { publications } from '../../../../../contract/publications.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.restorePublication, ({ actor, services, id }) => services.publications.restore(actor, id))
+export const POST = answer(publications.restore, ({ actor, services, id }) => services.publications.restore(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { publications } from '../../../../../contract/publications.ts'
 import { answer } from '../../_answer.ts'
 
-export const DELETE = answer(API.cancelPlan, ({ actor, services, id }) => services.publications.cancelPlan(actor, id))
+export const DELETE = answer(publications.cancelPlan, ({ actor, services, id }) => services.publications.cancelPlan(actor, id))

@@ -1,5 +1,5 @@
-import { API } from '../../../../../contract/api.ts'
+import { publications } from '../../../../../contract/publications.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.listPlans, ({ actor, services }) => services.publications.plans(actor))
-export const POST = answer(API.planPublication, ({ actor, services, body }) => services.publications.plan(actor, body))
+export const GET = answer(publications.plans, ({ actor, services }) => services.publications.plans(actor))
+export const POST = answer(publications.plan, ({ actor, services, body }) => services.publications.plan(actor, body))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { shortLinks } from '../../../../../contract/short-links.ts'
 import { answer } from '../../_answer.ts'
 
-export const POST = answer(API.putBackShortLink, ({ actor, services, id }) => services.shortLinks.putBack(actor, id))
+export const POST = answer(shortLinks.putBack, ({ actor, services, id }) => services.shortLinks.putBack(actor, id))

@@ -1,4 +1,4 @@
-import { API } from '../../../../../contract/api.ts'
+import { shortLinks } from '../../../../../contract/short-links.ts'
 import { answer } from '../../_answer.ts'
 
-export const GET = answer(API.shortLinkUses, ({ actor, services, id }) => services.shortLinks.uses(actor, id))
+export const GET = answer(shortLinks.uses, ({ actor, services, id }) => services.shortLinks.uses(actor, id))

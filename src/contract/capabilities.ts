@@ -1,0 +1,24 @@
+/**
+ * What the log of changes tells of a site. "sites" is the site itself, "findings" what people marked as fine; blocks and menus are
+ * pages.
+ */
+export const CAPABILITIES = [
+  'pages',
+  'files',
+  'waiting',
+  'publications',
+  'short-links',
+  'rules',
+  'partners',
+  'hosts',
+  'sites',
+  'findings',
+  'bulk-changes',
+  'people',
+  'tokens',
+] as const
+export type Capability = (typeof CAPABILITIES)[number]
+
+/** "published" is told of what visitors get of a page or file, the others of what the studio shows. */
+export const CHANGE_KINDS = ['made', 'changed', 'removed', 'published'] as const
+export type ChangeKind = (typeof CHANGE_KINDS)[number]

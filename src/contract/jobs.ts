@@ -1,0 +1,40 @@
+import { z } from 'zod'
+import { ImportReport } from './imports.ts'
+import { operation } from './operation.ts'
+import { Id } from './shared.ts'
+import { ShortLinksBulkReport } from './short-links.ts'
+
+export const Job = z
+  .object({
+    id: Id,
+    kind: z.string(),
+    state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
+    done: z.int(),
+    total: z.int(),
+    report: z.union([ImportReport, ShortLinksBulkReport]).nullable(),
+    message: z.string().nullable(),
+  })
+  .meta({ id: 'Job' })
+export type Job = z.infer<typeof Job>
+/** Tells the reports of an import and of a list of short links apart: each has a field of its own. */
+export const isImportReport = (report: Job['report']): report is ImportReport => report !== null && 'asksFront' in report
+export const isListReport = (report: Job['report']): report is ShortLinksBulkReport => report !== null && 'moreItems' in report
+
+export const jobs = {
+  get: operation({
+    method: 'get',
+    path: '/jobs/{id}',
+    summary: 'How far a job is, and its report',
+    needs: 'pages:read',
+    status: 200,
+    answer: Job,
+  }),
+  cancel: operation({
+    method: 'delete',
+    path: '/jobs/{id}',
+    summary: 'Stop a job; nothing it did stays',
+    needs: 'imports:run',
+    status: 200,
+    answer: Job,
+  }),
+} as const

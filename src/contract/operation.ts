@@ -1,0 +1,31 @@
+import { z } from 'zod'
+import type { Capability } from './capabilities.ts'
+import type { Permission } from './permissions.ts'
+
+/** One call of the API: what it takes, what it answers. Endpoints parse by it, screens call it by its name, and the OpenAPI document is made from it. */
+export interface Operation<B extends z.ZodType = z.ZodType, Q extends z.ZodType = z.ZodType, A extends z.ZodType = z.ZodType> {
+  readonly method: 'get' | 'post' | 'put' | 'patch' | 'delete'
+  /** Below /api/v1; the parameter, if there is one, as {id}. */
+  readonly path: string
+  readonly summary: string
+  /** What the caller must be allowed; null for whoever is signed in. Services look again, at what they hand out. */
+  readonly needs: Permission | readonly Permission[] | null
+  readonly status: 200 | 201 | 202 | 204
+  readonly body?: B
+  readonly query?: Q
+  readonly answer?: A
+  /** When the answer or the body is not JSON. */
+  readonly media?: { readonly body?: string; readonly answer?: string }
+  /**
+   * What the answer is made from: it is out of date when the log tells of a change to it. Of the capability that its path begins
+   * with, an operation on one thing shows that thing alone.
+   */
+  readonly shows?: readonly Capability[]
+  /** Changes nothing that a screen shows, although it is no GET. */
+  readonly isQuestion?: true
+}
+
+/** Holds an operation to its shape, and keeps what it says of itself. */
+export const operation = <const O extends Operation>(o: O): O => o
+/** The answer of an operation that has none. */
+export const Nothing = z.null()

@@ -1,0 +1,55 @@
+import { useMutation } from '@tanstack/react-query'
+import type { Job } from '../contract/jobs.ts'
+import { call } from './api.ts'
+import { useAsk } from './query.tsx'
+
+const POLL_MS = 400
+
+/** A job that is followed to its end. @param id - null until it is begun */
+export function useJob(id: string | null) {
+  const { data: job, error } = useAsk(
+    'jobs.get',
+    { id: id ?? '' },
+    {
+      enabled: id !== null,
+      retry: false,
+      refetchInterval: ({ state }) => (state.data === undefined || isUnderWay(state.data) ? POLL_MS : false),
+    },
+  )
+  const stop = useMutation({ mutationFn: () => call('jobs.cancel', { id: id ?? '' }) })
+  return {
+    job,
+    error,
+    isRunning: id !== null && (job === undefined || isUnderWay(job)),
+    stop: () => stop.mutate(),
+    isStopping: !stop.isIdle,
+  }
+}
+
+const isUnderWay = ({ state }: Job): boolean => state === 'waiting' || state === 'running'
+
+/** How far a job is, and a way to stop it. @param words - what is said of its progress; before it has begun `beginning` */
+export function JobProgress({
+  job,
+  words,
+  beginning = 'Beginning…',
+  onStop,
+}: {
+  job: Job | undefined
+  words: (job: Job) => string
+  beginning?: string
+  /** Null where it cannot be stopped now. */
+  onStop: (() => void) | null
+}) {
+  return (
+    <div className="grid gap-2">
+      <p role="status">{job === undefined || job.total === 0 ? beginning : words(job)}</p>
+      <div className="flex items-center gap-3">
+        <progress className="h-3 flex-1 accent-[var(--sea)]" max={job?.total || 1} value={job?.done ?? 0} aria-label="Progress" />
+        <button type="button" className="button" disabled={onStop === null} onClick={() => onStop?.()}>
+          Stop
+        </button>
+      </div>
+    </div>
+  )
+}
