@@ -1,3 +1,4 @@
+import pg from 'pg'
 import type { Transaction } from 'sequelize'
 import type { Capability, ChangeKind } from '../contract/capabilities.ts'
 import { type Database, rows } from './database.ts'
@@ -114,4 +115,46 @@ export async function pruneChanges(db: Database, olderThanHours: number): Promis
      UPDATE change_counters c SET pruned_to = greatest(c.pruned_to, last.number) FROM last WHERE last.site_id = c.site_id`,
     [olderThanHours],
   )
+}
+
+/** A connection on which changes are heard, and whose owner alone writes what is kept of them. */
+export interface Followed {
+  /** Settled when the connection is gone. */
+  readonly lost: Promise<void>
+  end(): Promise<void>
+}
+
+/** A lock of PostgreSQL is named by a number and this one. */
+const FOLLOWER_LOCK = 7_062_402
+
+/**
+ * Hears of changes, for whoever keeps a copy of what they are about: of several processes that keep the same one, the first.
+ * @param copy - what is kept, by its name
+ * @param onChange - told at each change, and not what changed: that is in the log
+ * @returns null while another process follows
+ */
+export async function followChanges(url: string, copy: string, onChange: () => void): Promise<Followed | null> {
+  const client = new pg.Client({ connectionString: url, keepAlive: true })
+  const lost = new Promise<void>((resolve) => {
+    client.on('error', () => resolve())
+    client.on('end', () => resolve())
+  })
+  const end = (): Promise<void> => client.end().catch(() => {})
+  try {
+    await client.connect()
+    const { rows: got } = await client.query<{ isMine: boolean }>(
+      `SELECT pg_try_advisory_lock(hashtextextended($1, ${FOLLOWER_LOCK})) AS "isMine"`,
+      [copy],
+    )
+    if (got[0]?.isMine !== true) {
+      await end()
+      return null
+    }
+    client.on('notification', onChange)
+    await client.query(`LISTEN ${CHANGES_CHANNEL}`)
+    return { lost, end }
+  } catch (error) {
+    await end()
+    throw error
+  }
 }

@@ -4,6 +4,8 @@ import { Umzug } from 'umzug'
 import { MIGRATIONS } from './migrations/index.ts'
 import { defineModels, type Models } from './models.ts'
 
+export type { Transaction } from 'sequelize'
+
 /** An open connection pool with the models that live on it. */
 export interface Database {
   readonly sequelize: Sequelize
@@ -84,6 +86,11 @@ export function rows<Row extends object>(
   transaction?: Transaction,
 ): Promise<Row[]> {
   return db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...(transaction === undefined ? {} : { transaction }) })
+}
+
+/** Settles when the database answers. */
+export async function isThere(db: Database): Promise<void> {
+  await rows(db, 'SELECT 1')
 }
 
 /** Everything in `work` happens, or nothing. */

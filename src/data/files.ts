@@ -124,3 +124,14 @@ export function usesOfFile(
     [siteId, spellings, limit],
   )
 }
+
+/** What is kept at a path: the hash of a file's draft, "" for a page; null where the path is free. */
+export async function hashAt(db: Database, siteId: string, path: string): Promise<string | null> {
+  const [taken] = await rows<{ hash: string }>(
+    db,
+    `SELECT draft_hash AS hash FROM files WHERE site_id = $1 AND path = $2 AND (removed_at IS NULL OR live_hash IS NOT NULL)
+     UNION ALL SELECT '' FROM pages WHERE site_id = $1 AND path = $2`,
+    [siteId, path],
+  )
+  return taken?.hash ?? null
+}

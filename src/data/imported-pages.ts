@@ -1,4 +1,5 @@
 import type { Transaction } from 'sequelize'
+import type { PageNotes } from '../core/content/index.ts'
 import { type NewContent, putContents } from './contents.ts'
 import { type Database, jsonOf, rows, storable } from './database.ts'
 import { deriveFrom } from './derived.ts'
@@ -59,4 +60,33 @@ export async function upsertImported(
     transaction,
   )
   return ids
+}
+
+/** What an import compares with what it brings. */
+export interface BroughtPage extends PageNotes {
+  readonly path: string
+  readonly hash: string
+  /** Of the last version that an import brought. */
+  readonly importHash: string | null
+  readonly originHash: string | null
+}
+
+/** The pages of a site, as an import compares them. */
+export function broughtPages(db: Database, siteId: string): Promise<BroughtPage[]> {
+  return rows<BroughtPage>(
+    db,
+    `SELECT path, draft_hash AS hash, import_hash AS "importHash", origin_hash AS "originHash", tags, written_for AS "writtenFor"
+     FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
+    [siteId],
+  )
+}
+
+/** The front page of a site, or where it has none its first page by path; null where it has no page. */
+export async function frontPageOf(db: Database, siteId: string): Promise<{ path: string; hash: string; encoding: string } | null> {
+  const [page] = await rows<{ path: string; hash: string; encoding: string }>(
+    db,
+    `SELECT path, draft_hash AS hash, encoding FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path <> '/', path LIMIT 1`,
+    [siteId],
+  )
+  return page ?? null
 }

@@ -1,4 +1,6 @@
-import { type Database, rows } from './database.ts'
+import type { Transaction } from 'sequelize'
+import { type Database, inTransaction, jsonOf, rows } from './database.ts'
+import type { JobRow } from './models.ts'
 
 /** Jobs that nobody may take up again: their work is one transaction of the call that began them. */
 const BEGUN_BY_A_CALL = 1_000
@@ -20,17 +22,133 @@ export async function beginJob(
   return made.length > 0
 }
 
-/** Tells how far a job is. @returns whether somebody asked it to stop */
-export async function tellProgress(db: Database, id: string, done: number): Promise<boolean> {
+/** Tells how far a job is. @param total - left out where it stays as it is. @returns whether somebody asked it to stop */
+export async function tellProgress(db: Database, id: string, done: number, total?: number): Promise<boolean> {
   const [job] = await rows<{ asked: boolean }>(
     db,
-    'UPDATE jobs SET done = $2, updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked',
-    [id, done],
+    'UPDATE jobs SET done = $2, total = coalesce($3, total), updated_at = now() WHERE id = $1 RETURNING is_cancel_asked AS asked',
+    [id, done, total ?? null],
   )
   return job?.asked === true
 }
 
-/** @param message - why it failed; null for one that is done, or was stopped */
-export async function endJob(db: Database, id: string, state: 'done' | 'failed' | 'cancelled', message: string | null): Promise<void> {
-  await rows(db, 'UPDATE jobs SET state = $2, message = $3, updated_at = now() WHERE id = $1', [id, state, message])
+const COLUMNS = `id, site_id AS "siteId", kind, state, input, done, total, report, message, person_id AS "personId", is_cancel_asked AS "isCancelAsked"`
+
+/** Notes work down that waits for the job floor. @returns its id */
+export async function insertJob(
+  db: Database,
+  { siteId, kind, input, personId }: Pick<JobRow, 'siteId' | 'kind' | 'input' | 'personId'>,
+  transaction: Transaction,
+): Promise<string> {
+  const [job] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO jobs (site_id, kind, state, input, person_id) VALUES ($1, $2, 'waiting', $3::jsonb, $4) RETURNING id`,
+    [siteId, kind, jsonOf(input), personId],
+    transaction,
+  )
+  return job?.id ?? ''
+}
+
+/** @returns null when the site has no such job */
+export async function findJob(db: Database, siteId: string, id: string): Promise<JobRow | null> {
+  const [job] = await rows<JobRow>(db, `SELECT ${COLUMNS} FROM jobs WHERE site_id = $1 AND id = $2`, [siteId, id])
+  return job ?? null
+}
+
+/** Asks a job to stop: one that waits stops at once. @returns null when it is over already */
+export async function askToCancel(db: Database, id: string): Promise<JobRow | null> {
+  const [job] = await rows<JobRow>(
+    db,
+    `UPDATE jobs SET is_cancel_asked = true, state = CASE state WHEN 'waiting' THEN 'cancelled' ELSE state END
+     WHERE id = $1 AND state IN ('waiting', 'running', 'cancelled') RETURNING ${COLUMNS}`,
+    [id],
+  )
+  return job ?? null
+}
+
+/** A running job writes its progress several times a second; silence this long means that whoever was at it is gone. */
+export const SILENCE_SECONDS = 30
+
+/** Takes a job up. @returns null when it was cancelled before it began, somebody else has it, or another one of its site is at work */
+export function claimJob(db: Database, id: string): Promise<Pick<JobRow, 'siteId' | 'input' | 'personId'> | null> {
+  return inTransaction(db, async (transaction) => {
+    await rows(db, 'SELECT s.id FROM sites s JOIN jobs j ON j.site_id = s.id WHERE j.id = $1 FOR UPDATE OF s', [id], transaction)
+    const [claimed] = await rows<Pick<JobRow, 'siteId' | 'input' | 'personId'>>(
+      db,
+      `UPDATE jobs j SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' AND NOT EXISTS (
+         SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.id <> j.id AND o.state = 'running' AND o.updated_at > now() - make_interval(secs => $2))
+       RETURNING site_id AS "siteId", input, person_id AS "personId"`,
+      [id, SILENCE_SECONDS],
+      transaction,
+    )
+    return claimed ?? null
+  })
+}
+
+/** What a job that waits is about; null where it no longer waits. */
+export async function waitingJob(
+  db: Database,
+  id: string,
+): Promise<{ siteId: string; personId: string | null; kind: string; isFetch: boolean } | null> {
+  const [job] = await rows<{ siteId: string; personId: string | null; kind: string; isFetch: boolean }>(
+    db,
+    `SELECT site_id AS "siteId", person_id AS "personId", kind, input ? 'address' AS "isFetch" FROM jobs WHERE id = $1 AND state = 'waiting'`,
+    [id],
+  )
+  return job ?? null
+}
+
+/** The oldest job that waits of each site that has none at work. */
+export async function jobsToTakeUp(db: Database): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND created_at < now() - interval '2 seconds'
+       AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running') ORDER BY site_id, created_at`,
+  )
+  return found.map(({ id }) => id)
+}
+
+/**
+ * Looks after jobs whose process is gone: they wait again, and one that ended its process twice has failed, since it would again.
+ * @param begunMax - how often a job may be begun
+ * @returns those that wait again
+ */
+export async function rescueJobs(db: Database, begunMax: number): Promise<string[]> {
+  await rows(
+    db,
+    `UPDATE jobs SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 END
+     WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
+    [SILENCE_SECONDS, begunMax, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.', BROKE_OFF],
+  )
+  const left = await rows<{ id: string }>(
+    db,
+    `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
+    [SILENCE_SECONDS],
+  )
+  return left.map(({ id }) => id)
+}
+
+/** Whether somebody asked a job to stop. */
+export async function isCancelAsked(db: Database, id: string): Promise<boolean> {
+  return (await rows(db, 'SELECT 1 FROM jobs WHERE id = $1 AND is_cancel_asked', [id])).length > 0
+}
+
+/** Gives jobs back that were at work, as if they had not been begun. */
+export async function giveBack(db: Database, ids: readonly string[]): Promise<void> {
+  await rows(db, `UPDATE jobs SET state = 'waiting', begun = greatest(0, begun - 1) WHERE id = ANY($1::uuid[]) AND state = 'running'`, [
+    ids,
+  ])
+}
+
+/** Writes down what became of a job that was at work. @param report - what it tells; left out where it stays as it is */
+export async function closeJob(
+  db: Database,
+  id: string,
+  { state, message = null, report }: { state: 'done' | 'failed' | 'cancelled'; message?: string | null; report?: object },
+): Promise<void> {
+  await rows(
+    db,
+    `UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now() WHERE id = $1 AND state = 'running'`,
+    [id, state, message, report === undefined ? null : jsonOf(report)],
+  )
 }

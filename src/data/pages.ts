@@ -143,3 +143,53 @@ export async function markRemoved(
   )
   return row === undefined ? null : false
 }
+
+/** How many pages a site has, without blocks and menus. */
+export async function countPages(db: Database, siteId: string): Promise<number> {
+  const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
+    siteId,
+  ])
+  return count?.pages ?? 0
+}
+
+/** The titles of all pages, by path. */
+export function titlesByPath(db: Database, siteId: string): Promise<{ path: string; title: string }[]> {
+  return rows(db, `SELECT path, title FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`, [siteId])
+}
+
+/** The content of a page's draft, as it is kept. @returns null when there is no such page */
+export async function draftName(db: Database, id: string): Promise<{ hash: string; encoding: string } | null> {
+  const [row] = await rows<{ hash: string; encoding: string }>(db, 'SELECT draft_hash AS hash, encoding FROM pages WHERE id = $1', [id])
+  return row ?? null
+}
+
+/** The id of the page at a path, gone ones too. */
+export async function pageIdAt(db: Database, siteId: string, path: string, transaction?: Transaction): Promise<string | null> {
+  const [page] = await rows<{ id: string }>(db, 'SELECT id FROM pages WHERE site_id = $1 AND path = $2', [siteId, path], transaction)
+  return page?.id ?? null
+}
+
+/** Drafts whose bytes hold a text somewhere, by path: whether it means anything there is for the caller to say. */
+export function draftsHolding(
+  db: Database,
+  siteId: string,
+  text: string,
+): Promise<{ id: string; title: string; path: string; bytes: Buffer; encoding: string }[]> {
+  return rows(
+    db,
+    `SELECT p.id, p.title, p.path, b.bytes, p.encoding FROM pages p JOIN blobs b ON b.hash = p.draft_hash
+     WHERE p.site_id = $1 AND p.removed_at IS NULL AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path`,
+    [siteId, text],
+  )
+}
+
+/** Paths of live pages whose bytes hold a text somewhere. */
+export async function livePathsHolding(db: Database, siteId: string, text: string, limit: number): Promise<string[]> {
+  const found = await rows<{ path: string }>(
+    db,
+    `SELECT p.path FROM pages p JOIN blobs b ON b.hash = p.live_hash
+     WHERE p.site_id = $1 AND p.kind = 'page' AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path LIMIT $3`,
+    [siteId, text, limit],
+  )
+  return found.map(({ path }) => path)
+}

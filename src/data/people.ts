@@ -118,3 +118,34 @@ export async function putPassword(
   await rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [personId], transaction)
   await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2::uuid', [personId, keep], transaction)
 }
+
+/** Somebody who has not ended, with the hash of their password. @param who - by id, or by mail address in lower case */
+export async function findPerson(
+  db: Database,
+  who: { readonly id: string } | { readonly email: string },
+  transaction?: Transaction,
+): Promise<PersonRow | null> {
+  const [person] = await rows<PersonRow>(
+    db,
+    `SELECT id, site_id AS "siteId", email, name, role, password_hash AS "passwordHash", ended_at AS "endedAt", version
+     FROM people WHERE ${'id' in who ? 'id' : 'email'} = $1 AND ended_at IS NULL`,
+    ['id' in who ? who.id : who.email],
+    transaction,
+  )
+  return person ?? null
+}
+
+/** The first owner of a site, who can sign in at once. @returns null when that mail address is somebody's */
+export async function insertOwner(
+  db: Database,
+  owner: { readonly siteId: string; readonly email: string; readonly name: string; readonly passwordHash: string },
+  transaction: Transaction,
+): Promise<PersonRow | null> {
+  const [made] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO people (site_id, email, name, role, password_hash) VALUES ($1, $2, $3, 'owner', $4) ON CONFLICT DO NOTHING RETURNING id`,
+    [owner.siteId, owner.email, owner.name, owner.passwordHash],
+    transaction,
+  )
+  return made === undefined ? null : findPerson(db, made, transaction)
+}

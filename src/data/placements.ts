@@ -104,3 +104,14 @@ export async function countPlacements(db: Database, siteId: string, most: number
   )
   return found?.count ?? 0
 }
+
+/** Sites with pages whose placements lack what a migration asks for. @param all - every site that has pages */
+export async function sitesToRebuild(db: Database, all: boolean): Promise<string[]> {
+  const found = await rows<{ siteId: string }>(
+    db,
+    `SELECT DISTINCT p.site_id AS "siteId" FROM pages p LEFT JOIN placements l ON l.page_id = p.id
+     WHERE p.words IS NULL OR (l.page_id IS NOT NULL AND l.paragraph IS NULL) OR $1`,
+    [all],
+  )
+  return found.map(({ siteId }) => siteId)
+}

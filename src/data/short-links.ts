@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
 import type { ShortLinkRow } from './models.ts'
@@ -339,3 +340,32 @@ export async function updateShortLinks(
   )
   return new Set(changed.map(({ id }) => id))
 }
+
+/** What a version of a short link says. */
+export type ShortLinkVersion = Readonly<Pick<ShortLinkRow, 'destination' | 'title' | 'status'>>
+
+/** Adds a short link with its first version; its slug is taken by {@link takeSlug}. @returns its id */
+export async function insertShortLink(
+  { models }: Database,
+  link: ShortLinkVersion & { readonly siteId: string; readonly hostId: string; readonly slug: string; readonly personId: string },
+  transaction: Transaction,
+): Promise<string> {
+  const { personId, ...said } = link
+  const { id } = await models.ShortLink.create({ id: randomUUID(), ...said, createdAt: new Date() }, { transaction })
+  await models.ShortLinkChange.create({ shortLinkId: id, version: 1, ...versionOf(link), personId }, { transaction })
+  return id
+}
+
+/** Puts a version on top of `version`. @returns false when that is not the newest */
+export async function updateShortLink(
+  { models }: Database,
+  { siteId, id, version, personId, ...link }: ShortLinkVersion & { siteId: string; id: string; version: number; personId: string },
+  transaction: Transaction,
+): Promise<boolean> {
+  const next = { ...versionOf(link), version: version + 1 }
+  const [count] = await models.ShortLink.update(next, { where: { id, siteId, version }, transaction })
+  if (count > 0) await models.ShortLinkChange.create({ shortLinkId: id, ...next, personId }, { transaction })
+  return count > 0
+}
+
+const versionOf = ({ destination, title, status }: ShortLinkVersion): ShortLinkVersion => ({ destination, title, status })

@@ -1,7 +1,7 @@
 import type { Transaction } from 'sequelize'
-import { RuleList } from '../contract/rules.ts'
 import type { SiteSetup } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
+import { newestRules } from './rules.ts'
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
@@ -24,12 +24,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     [siteId],
     transaction,
   )
-  const [rules] = await rows<{ list: unknown }>(
-    db,
-    'SELECT list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1',
-    [siteId],
-    transaction,
-  )
+  const { rules } = await newestRules(db, siteId, transaction)
   return {
     siteId,
     name: site.name,
@@ -38,7 +33,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     downloadsFiles: site.downloadsFiles,
     hosts,
     partners,
-    rules: RuleList.shape.rules.parse(rules?.list ?? []),
+    rules,
   }
 }
 
@@ -97,4 +92,30 @@ export async function updateSite(db: Database, siteId: string, next: SiteFacts, 
     transaction,
   )
   return site ?? null
+}
+
+/** Whether the owner allows that addresses in private networks are asked from here. */
+export async function mayVisitPrivate(db: Database, siteId: string): Promise<boolean> {
+  const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [siteId])
+  return site?.allowed === true
+}
+
+/** Sets what new links to files do. */
+export async function putFileHabit(db: Database, siteId: string, downloads: boolean, transaction: Transaction): Promise<void> {
+  await rows(db, 'UPDATE sites SET downloads_files = $2 WHERE id = $1', [siteId, downloads], transaction)
+}
+
+/** A site for real use. @returns its id */
+export async function insertSite(
+  db: Database,
+  { name, language, timeZone }: { name: string; language: string; timeZone: string },
+  transaction: Transaction,
+): Promise<string> {
+  const [site] = await rows<{ id: string }>(
+    db,
+    'INSERT INTO sites (name, language, time_zone, may_visit_private) VALUES ($1, $2, $3, false) RETURNING id',
+    [name, language, timeZone],
+    transaction,
+  )
+  return site?.id ?? ''
 }

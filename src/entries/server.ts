@@ -3,7 +3,7 @@ import type { ServerResponse } from 'node:http'
 import path from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { closeApart } from '../apart/index.ts'
-import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { closeDatabase, isThere, migrate, openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import { DeliveredPages } from '../delivery/delivered-pages.ts'
@@ -116,7 +116,7 @@ function isHealth(url: string | undefined): boolean {
 }
 
 async function databaseReasons(): Promise<string[]> {
-  return rows(db, 'SELECT 1').then(
+  return isThere(db).then(
     () => [],
     () => ['the database does not answer'],
   )

@@ -7,8 +7,9 @@ import { rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { seedDemo } from '../../demo/seed.ts'
 import { originOf } from '../core/rules/index.ts'
-import { closeDatabase, migrate, openDatabase, rows } from '../data/database.ts'
+import { closeDatabase, migrate, openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
+import { sitesToRebuild } from '../data/placements.ts'
 import { inUseAs, putSetUpCode } from '../data/sites.ts'
 import { readSettings } from '../environment.ts'
 import { createServices } from '../services/index.ts'
@@ -40,12 +41,7 @@ if (!isForRealUse && !isRebuild && use === 'empty') {
   writeFileSync(path.join(settings.dataFolder, 'demo-token'), `${token}\n`, { mode: 0o600 })
 }
 // What is derived from pages is derived anew where a migration asks for more of it; also by hand: npm run rebuild.
-const stale = await rows<{ siteId: string }>(
-  db,
-  `SELECT DISTINCT p.site_id AS "siteId" FROM pages p LEFT JOIN placements l ON l.page_id = p.id WHERE p.words IS NULL OR (l.page_id IS NOT NULL AND l.paragraph IS NULL) OR $1`,
-  [isRebuild],
-)
-for (const { siteId } of stale) {
+for (const siteId of await sitesToRebuild(db, isRebuild)) {
   const services = createServices({ db, settings, log, enqueue: async () => {} })
   const pages = await services.placements.rebuild(siteId)
   if (isRebuild) console.log(`The links of ${pages} pages, blocks and menus were read anew.`)

@@ -2,7 +2,8 @@ import type { Logger } from 'pino'
 import { Piscina } from 'piscina'
 import { isOutOfMemory, programAt } from '../apart/index.ts'
 import { PROBLEMS } from '../contract/problems.ts'
-import { type Database, rows } from '../data/database.ts'
+import type { Database } from '../data/database.ts'
+import { closeJob, giveBack, isCancelAsked, waitingJob } from '../data/jobs.ts'
 import type { Settings } from '../environment.ts'
 import type { JoinMenus, NewPage } from './imports.ts'
 
@@ -51,12 +52,8 @@ export class ImportThreads {
   }
 
   async carryOut(job: string, join: JoinMenus): Promise<void> {
-    const [known] = await rows<{ siteId: string; personId: string | null; kind: string; isFetch: boolean }>(
-      this.#db,
-      `SELECT site_id AS "siteId", person_id AS "personId", kind, input ? 'address' AS "isFetch" FROM jobs WHERE id = $1 AND state = 'waiting'`,
-      [job],
-    )
-    if (known === undefined || this.#running.has(job)) return
+    const known = await waitingJob(this.#db, job)
+    if (known === null || this.#running.has(job)) return
     const cancel = new AbortController()
     const deadline = AbortSignal.timeout(known.isFetch ? FETCH_MS : UPLOAD_MS)
     this.#running.set(job, cancel)
@@ -88,8 +85,7 @@ export class ImportThreads {
   #watch(job: string, cancel: AbortController): NodeJS.Timeout {
     let askedAt: number | null = null
     return setInterval(async () => {
-      const [asked] = await rows(this.#db, 'SELECT 1 AS asked FROM jobs WHERE id = $1 AND is_cancel_asked', [job]).catch(() => [])
-      if (asked === undefined) return
+      if (!(await isCancelAsked(this.#db, job).catch(() => false))) return
       askedAt ??= Date.now()
       if (Date.now() - askedAt > CANCEL_GRACE_MS) cancel.abort()
     }, LOOK_MS)
@@ -106,11 +102,7 @@ export class ImportThreads {
         : isTooLarge
           ? `${PROBLEMS['work-too-large'][1]} Nothing was changed.`
           : 'Something went wrong on our side. Nothing was changed.'
-    await rows(this.#db, `UPDATE jobs SET state = $2, message = $3, updated_at = now() WHERE id = $1 AND state = 'running'`, [
-      job,
-      isCancelled ? 'cancelled' : 'failed',
-      message,
-    ])
+    await closeJob(this.#db, job, { state: isCancelled ? 'cancelled' : 'failed', message })
   }
 
   /** Ends the threads. What they were at waits for the next start, and is not held against it. */
@@ -118,11 +110,6 @@ export class ImportThreads {
     this.#isClosing = true
     const jobs = [...this.#running.keys()]
     await this.#pool?.destroy()
-    if (jobs.length > 0)
-      await rows(
-        this.#db,
-        `UPDATE jobs SET state = 'waiting', begun = greatest(0, begun - 1) WHERE id = ANY($1::uuid[]) AND state = 'running'`,
-        [jobs],
-      ).catch(() => {})
+    if (jobs.length > 0) await giveBack(this.#db, jobs).catch(() => {})
   }
 }

@@ -1,6 +1,5 @@
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
-import type { Transaction } from 'sequelize'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
 import { PROBLEMS } from '../contract/problems.ts'
@@ -14,15 +13,17 @@ import { Changes } from '../data/changes.ts'
 import { contentHash } from '../data/content-hash.ts'
 import { getBlob, type NewContent } from '../data/contents.ts'
 import { dropCrawl } from '../data/crawled.ts'
-import { type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
+import { type Database, inTransaction, type Transaction } from '../data/database.ts'
 import { fileHashes, upsertFile } from '../data/files.ts'
-import { type ImportedPage, upsertImported } from '../data/imported-pages.ts'
+import { broughtPages, frontPageOf, type ImportedPage, upsertImported } from '../data/imported-pages.ts'
+import { claimJob, closeJob } from '../data/jobs.ts'
+import { mayVisitPrivate } from '../data/sites.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
 import { contentOf, hashOf } from '../services/content.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive, sizeFault, unpackGzip } from './archive.ts'
-import { Cancelled, claim, type Progress, progressWriter } from './claim.ts'
 import { crawl } from './crawl.ts'
+import { Cancelled, type Progress, progressWriter } from './progress.ts'
 
 /** One Markdown file has this long: the largest that people write takes a few hundredths of it. */
 const MARKDOWN_MS = 10_000
@@ -54,39 +55,24 @@ interface Judged {
 
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
 export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
-  const { Job } = db.models
-  const claimed = await claim(db, jobId)
+  const claimed = await claimJob(db, jobId)
   if (claimed === null) return
   const input = ImportInput.parse(claimed.input)
   try {
-    const site = await views.of({ siteId: claimed.site_id })
-    const report = await importUpload(db, { jobId, views, site, personId: claimed.person_id, input })
-    await Job.update(
-      {
-        state: 'done',
-        report: JSON.parse(jsonOf(report)) as unknown,
-      },
-      { where: { id: jobId } },
-    )
-    if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.site_id, claimed.person_id, newPages(report))
+    const site = await views.of(claimed)
+    const report = await importUpload(db, { jobId, views, site, personId: claimed.personId, input })
+    await closeJob(db, jobId, { state: 'done', report })
+    if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.siteId, claimed.personId, newPages(report))
     if (!input.dryRun) await (input.address === undefined ? dropUpload(db, input.upload) : dropCrawl(db, input.upload))
   } catch (error) {
     if (error instanceof Cancelled) {
-      await Job.update(
-        {
-          state: 'cancelled',
-          message:
-            input.address === undefined
-              ? 'Stopped before anything was changed.'
-              : 'Stopped. What was fetched is kept; it can go on from there.',
-        },
-        { where: { id: jobId } },
-      )
-      return
+      const message =
+        input.address === undefined ? 'Stopped before anything was changed.' : 'Stopped. What was fetched is kept; it can go on from there.'
+      return closeJob(db, jobId, { state: 'cancelled', message })
     }
     const told = error instanceof ImportFailure ? error.message : 'Something went wrong on our side. Nothing was changed.'
     if (!(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
-    await Job.update({ state: 'failed', message: told }, { where: { id: jobId } })
+    await closeJob(db, jobId, { state: 'failed', message: told })
   }
 }
 
@@ -161,8 +147,12 @@ async function importUpload(
 /** What there is to bring in: of an upload, or fetched from where it stands. */
 async function entriesOf(db: Database, siteId: string, input: ImportInput, progress: Progress): Promise<readonly ArchiveEntry[]> {
   if (input.address !== undefined) {
-    const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [siteId])
-    const fetched = await crawl(db, { crawl: input.upload, address: input.address, mayVisitPrivate: site?.allowed === true, progress })
+    const fetched = await crawl(db, {
+      crawl: input.upload,
+      address: input.address,
+      mayVisitPrivate: await mayVisitPrivate(db, siteId),
+      progress,
+    })
     if (!fetched.ok) throw new ImportFailure(String(fetched.detail.why))
     return fetched.value
   }
@@ -179,25 +169,14 @@ interface Model {
   readonly path: string
 }
 async function frontPage(db: Database, siteId: string): Promise<Model> {
-  const [page] = await rows<{ path: string; hash: string; encoding: string }>(
-    db,
-    `SELECT path, draft_hash AS hash, encoding FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path <> '/', path LIMIT 1`,
-    [siteId],
-  )
-  const bytes = page === undefined ? null : await getBlob(db, page.hash)
-  return page === undefined || bytes === null
-    ? { source: null, path: '/' }
-    : { source: decodeSource(bytes, page.encoding), path: page.path }
+  const page = await frontPageOf(db, siteId)
+  const bytes = page === null ? null : await getBlob(db, page.hash)
+  return page === null || bytes === null ? { source: null, path: '/' } : { source: decodeSource(bytes, page.encoding), path: page.path }
 }
 
 async function readKept(db: Database, siteId: string): Promise<Kept> {
-  const pages = await rows<{ path: string; hash: string; importHash: string | null; originHash: string | null } & PageNotes>(
-    db,
-    `SELECT path, draft_hash AS hash, import_hash AS "importHash", origin_hash AS "originHash", tags, written_for AS "writtenFor" FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
-    [siteId],
-  )
   return {
-    pages: new Map(pages.map((page) => [page.path, page])),
+    pages: new Map((await broughtPages(db, siteId)).map((page) => [page.path, page])),
     files: new Map((await fileHashes(db, siteId)).map(({ path, hash }) => [path, hash])),
   }
 }

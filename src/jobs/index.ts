@@ -4,8 +4,8 @@ import type { Logger } from 'pino'
 import { z } from 'zod'
 import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
-import { type Database, rows } from '../data/database.ts'
-import { BROKE_OFF } from '../data/jobs.ts'
+import type { Database } from '../data/database.ts'
+import { jobsToTakeUp, rescueJobs } from '../data/jobs.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropUnusedContents } from '../data/unused-contents.ts'
@@ -13,7 +13,6 @@ import { dropOldUploads } from '../data/uploads.ts'
 import type { Settings } from '../environment.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
-import { SILENCE_SECONDS } from './claim.ts'
 import { IMPORTS_AT_ONCE, ImportThreads } from './import-threads.ts'
 import type { JoinMenus } from './imports.ts'
 import { carryOutPlans } from './plans.ts'
@@ -52,29 +51,13 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   const enqueue = async (queue: string, data: object): Promise<void> =>
     void (await boss.send(queue, data, { retryLimit: queue === CHECKS ? 2 : 0 }))
   const rescue = async (): Promise<void> => {
-    // What ended its process twice would end it again: it has failed, and never comes back by itself.
-    await rows(
-      db,
-      `UPDATE jobs SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 END WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
-      [SILENCE_SECONDS, BEGUN_MAX, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.', BROKE_OFF],
-    )
-    const left = await rows<{ id: string }>(
-      db,
-      `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
-      [SILENCE_SECONDS],
-    )
-    for (const { id } of left) await enqueue(IMPORTS, { job: id })
+    for (const job of await rescueJobs(db, BEGUN_MAX)) await enqueue(IMPORTS, { job })
     await takeUpWaiting()
   }
   /** Imports that had to wait for another one of their site, or for a process. One that is asked for twice is begun once. */
   const takeUpWaiting = async (): Promise<void> => {
     if (threads.isFull) return
-    const waiting = await rows<{ id: string }>(
-      db,
-      `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND created_at < now() - interval '2 seconds'
-         AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running') ORDER BY site_id, created_at`,
-    )
-    for (const { id } of waiting) await enqueue(IMPORTS, { job: id })
+    for (const job of await jobsToTakeUp(db)) await enqueue(IMPORTS, { job })
   }
   return {
     enqueue,

@@ -5,8 +5,9 @@ import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '.
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
 import { ok } from '../core/result.ts'
 import { getContent } from '../data/contents.ts'
-import { type Database, rows } from '../data/database.ts'
+import type { Database } from '../data/database.ts'
 import type { PageKind } from '../data/models.ts'
+import { livePathsHolding, pageIdAt } from '../data/pages.ts'
 import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { type SiteViews, write } from '../services/context.ts'
@@ -42,7 +43,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
   const view = await views.of({ siteId })
   const waiting = await waitingByPage(db, siteId)
   const check: PublicationCheck = { pages: 0, links: 0, found: 0, problems: [] }
-  for (const wanted of await pagesToAsk()) {
+  for (const wanted of await pagesToAsk(siteId)) {
     check.pages++
     const problems = await untilRight(wanted)
     const { length } = wanted.isCounted ? wanted.changed : []
@@ -57,7 +58,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
   })
   if (check.problems.length > 0) log.warn({ publication: id, problems: check.problems.length }, 'the live site is not as it was published')
 
-  async function pagesToAsk(): Promise<Wanted[]> {
+  async function pagesToAsk(siteId: string): Promise<Wanted[]> {
     const items = await publicationItems(db, id, 100_000)
     const parts = items.filter(({ kind }) => kind === 'block' || kind === 'menu')
     const wanted: Wanted[] = []
@@ -78,8 +79,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     }
     for (const { kind, path, fromHash, toHash, fromEncoding, encoding } of items) {
       if (kind !== 'page' || wanted.length >= PAGES_MAX) continue
-      const [page] = await rows<{ id: string }>(db, 'SELECT id FROM pages WHERE site_id = $1 AND path = $2', [siteId, path])
-      const of = { kind, path, pageId: page?.id ?? '' }
+      const of = { kind, path, pageId: (await pageIdAt(db, siteId, path)) ?? '' }
       const changed = toHash === null ? [] : linkChanges(await linksOf(of, fromHash, fromEncoding), await linksOf(of, toHash, encoding))
       wanted.push({ path, changed, isGone: toHash === null, isCounted: true })
     }
@@ -88,14 +88,9 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
       const part = { kind: partKind, path: partPath }
       const changed = linkChanges(await linksOf(part, fromHash, fromEncoding), await linksOf(part, toHash, encoding))
       const [kind = '', name = ''] = partPath.split(':')
-      const holding = await rows<{ path: string }>(
-        db,
-        `SELECT p.path FROM pages p JOIN blobs b ON b.hash = p.live_hash
-         WHERE p.site_id = $1 AND p.kind = 'page' AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path LIMIT $3`,
-        [siteId, partMark(kind === 'menu' ? 'menu' : 'block', name), PART_PAGES_MAX],
-      )
-      const others = holding.filter((page) => !wanted.some(({ path }) => path === page.path))
-      for (const [index, { path }] of others.entries()) wanted.push({ path, changed, isGone: false, isCounted: index === 0 })
+      const holding = await livePathsHolding(db, siteId, partMark(kind === 'menu' ? 'menu' : 'block', name), PART_PAGES_MAX)
+      const others = holding.filter((each) => !wanted.some(({ path }) => path === each))
+      for (const [index, path] of others.entries()) wanted.push({ path, changed, isGone: false, isCounted: index === 0 })
     }
     return wanted
   }

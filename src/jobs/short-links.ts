@@ -3,10 +3,11 @@ import { parse } from 'csv-parse'
 import type { Logger } from 'pino'
 import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '../contract/short-links.ts'
 import { listRowOf, readListHeader } from '../core/exchange/index.ts'
-import { type Database, jsonOf } from '../data/database.ts'
+import type { Database } from '../data/database.ts'
+import { claimJob, closeJob } from '../data/jobs.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
-import { Cancelled, claim, progressWriter } from './claim.ts'
+import { Cancelled, progressWriter } from './progress.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
 const STEP = 1_000
@@ -18,8 +19,7 @@ class ListFailure extends Error {}
 
 /** Goes through a list of short links, a stretch at a time. What was carried out stays when it is stopped: begun again, it is found to be there. */
 export async function runShortLinks(db: Database, lists: OwnServices['shortLinkLists'], jobId: string, log: Logger): Promise<void> {
-  const { Job } = db.models
-  const claimed = await claim(db, jobId)
+  const claimed = await claimJob(db, jobId)
   if (claimed === null) return
   const input = ShortLinksBulkInput.parse(claimed.input)
   const report: Mutable<ShortLinksBulkReport> = { isDryRun: input.dryRun, new: 0, changed: 0, same: 0, refused: 0, items: [], moreItems: 0 }
@@ -28,9 +28,9 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
     if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
     await goThrough(bytes, report, {
       progress: progressWriter(db, jobId),
-      take: (rows, seen) => lists.take({ siteId: claimed.site_id, personId: claimed.person_id }, rows, { dryRun: input.dryRun, seen }),
+      take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen }),
     })
-    await Job.update({ state: 'done', report: JSON.parse(jsonOf(report)) as unknown }, { where: { id: jobId } })
+    await closeJob(db, jobId, { state: 'done', report })
     await dropUpload(db, input.upload)
   } catch (error) {
     const isCancelled = error instanceof Cancelled
@@ -41,10 +41,7 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
         : `${there.toLocaleString('en')} short links were brought in until then, and stay.`
     if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of short links broke off')
     const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
-    await Job.update(
-      { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report: JSON.parse(jsonOf(report)) as unknown },
-      { where: { id: jobId } },
-    )
+    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
   }
 }
 

@@ -4,8 +4,7 @@ import { NO_NOTES } from '../core/content/index.ts'
 import { decodeSource, type Patch } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { getBlob } from '../data/contents.ts'
-import { rows } from '../data/database.ts'
-import { findPage, insertPage, type ListedPage, listPages } from '../data/pages.ts'
+import { draftsHolding, findPage, insertPage, type ListedPage, listPages } from '../data/pages.ts'
 import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { type pagesService, shownPageRow } from './pages.ts'
@@ -30,12 +29,7 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
 
   /** Pages and blocks that really show a block: those that only hold its mark in a script or an attribute do not. */
   const usesOf = async (siteId: string, name: string): Promise<{ id: string; title: string; path: string }[]> => {
-    const found = await rows<{ id: string; title: string; path: string; bytes: Buffer; encoding: string }>(
-      db,
-      `SELECT p.id, p.title, p.path, b.bytes, p.encoding FROM pages p JOIN blobs b ON b.hash = p.draft_hash
-       WHERE p.site_id = $1 AND p.removed_at IS NULL AND position(convert_to($2, 'UTF8') IN b.bytes) > 0 ORDER BY p.path`,
-      [siteId, `block: ${name}`],
-    )
+    const found = await draftsHolding(db, siteId, `block: ${name}`)
     return found
       .filter(({ bytes, encoding }) => shows(decodeSource(bytes, encoding), name))
       .map(({ id, title, path }) => ({ id, title, path }))

@@ -7,10 +7,10 @@ import { type ChangedLink, changeEntries, changeLinks, destinationOf, type Place
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { type BulkPage, bulkChangePages, insertBulkChange, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
-import { rows } from '../data/database.ts'
 import { readBlobs } from '../data/delivered.ts'
 import { type Draft, readDrafts, updateDrafts } from '../data/drafts.ts'
 import type { PageRow } from '../data/models.ts'
+import { titlesByPath } from '../data/pages.ts'
 import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { listQuery, type placementsService } from './placements.ts'
@@ -74,12 +74,7 @@ export function bulkChangesService(
   async function titlesOf(actor: Actor, { origin }: SiteGround, destinations: ReadonlySet<string>): Promise<ReadonlyMap<string, string>> {
     const titles = new Map<string, string>()
     if (destinations.size === 0) return titles
-    const own = await rows<{ path: string; title: string }>(
-      db,
-      `SELECT path, title FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`,
-      [actor.siteId],
-    )
-    for (const { path, title } of own) titles.set(normalise(path, origin) ?? path, title)
+    for (const { path, title } of await titlesByPath(db, actor.siteId)) titles.set(normalise(path, origin) ?? path, title)
     const outside = [...destinations].filter((each) => !titles.has(each) && /^https?:/.test(each)).slice(0, TITLES_MAX)
     await Promise.all(
       outside.map(async (destination) => {

@@ -1,13 +1,13 @@
 import type { Logger } from 'pino'
-import type { Transaction } from 'sequelize'
 import { z } from 'zod'
 import type { DoneWith, SentSite } from '../apart/index.ts'
 import type { Permission } from '../contract/permissions.ts'
 import type { PartFinder } from '../core/blocks/index.ts'
 import { ok, type Result } from '../core/result.ts'
 import { type CompiledSite, compileSite, type SiteGround, withShortLinks } from '../core/rules/index.ts'
+import { insertAudit } from '../data/audit.ts'
 import { Changes, logEnds } from '../data/changes.ts'
-import { type Database, inTransaction, jsonOf, rows } from '../data/database.ts'
+import { type Database, inTransaction, type Transaction } from '../data/database.ts'
 import type { Role } from '../data/models.ts'
 import { readParts } from '../data/parts.ts'
 import { readSiteSetup } from '../data/sites.ts'
@@ -96,21 +96,14 @@ export class SiteViews {
 }
 
 /** Writes down who did what. Details must hold no secret. */
-export async function writeAudit(
+export const writeAudit = (
   db: Database,
   actor: Actor,
   action: string,
   subject: string | null,
   detail: object,
   transaction: Transaction,
-): Promise<void> {
-  await rows(
-    db,
-    'INSERT INTO audit (site_id, person_id, token_id, action, subject, detail) VALUES ($1, $2, $3, $4, $5, $6::jsonb)',
-    [actor.siteId, actor.personId, actor.tokenId, action, subject, jsonOf(detail)],
-    transaction,
-  )
-}
+): Promise<void> => insertAudit(db, actor, { action, subject, detail }, transaction)
 
 /** A transaction that takes its writes back when its answer is a refusal, and logs what changed when it is not. */
 export async function write<R extends { ok: boolean }>(

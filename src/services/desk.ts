@@ -2,7 +2,7 @@ import type { Desk } from '../contract/desk.ts'
 import type { Finding } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { rows } from '../data/database.ts'
+import { countPages } from '../data/pages.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { placementsService } from './placements.ts'
@@ -28,14 +28,11 @@ export function deskService(
       const judged = list.judgedAt(i)
       return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
     })
-    const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
-      actor.siteId,
-    ])
     return {
       unmarked: { total: findings.unmarked ?? 0, pages, examples },
       findings: Object.entries(all.findings).map(([finding, links]) => ({ finding: finding as Finding, links })),
       links: list.total,
-      pages: count?.pages ?? 0,
+      pages: await countPages(db, actor.siteId),
     }
   }
 

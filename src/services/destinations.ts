@@ -7,7 +7,8 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import { getBlob } from '../data/contents.ts'
-import { rows } from '../data/database.ts'
+import { addressesOn, listDestinations } from '../data/destinations.ts'
+import { draftName } from '../data/pages.ts'
 import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
@@ -80,14 +81,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
     const ids = isWhole ? null : changes.flatMap(({ capability, key }) => (capability === 'pages' || capability === 'files' ? [key] : []))
     shelf.number = isWhole ? number : (changes[changes.length - 1]?.number ?? number)
     if (ids?.length === 0) return
-    const changed = await rows<{ id: string; kind: Entry['kind']; path: string; title: string; at: Date; isGone: boolean }>(
-      db,
-      `SELECT id, 'inside page' AS kind, path, title, draft_at AS at, removed_at IS NOT NULL AS "isGone" FROM pages
-         WHERE site_id = $1 AND kind = 'page' AND ($2::uuid[] IS NULL OR id = ANY($2::uuid[]))
-       UNION ALL SELECT id, 'file', path, path, updated_at, removed_at IS NOT NULL FROM files
-         WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2::uuid[]))`,
-      [siteId, ids],
-    )
+    const changed = await listDestinations(db, siteId, ids)
     // A page that was never live is gone altogether when it is removed.
     const found = new Set(changed.map(({ id }) => id))
     for (const id of ids ?? shelf.entries.keys()) {
@@ -189,9 +183,9 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
     const query = wordsOf(words)
     const found: Destination[] = []
     for (const { id, path, title } of pages) {
-      const [row] = await rows<{ hash: string; encoding: string }>(db, 'SELECT draft_hash AS hash, encoding FROM pages WHERE id = $1', [id])
-      const bytes = row === undefined ? null : await getBlob(db, row.hash)
-      if (row === undefined || bytes === null) continue
+      const row = await draftName(db, id)
+      const bytes = row === null ? null : await getBlob(db, row.hash)
+      if (row === null || bytes === null) continue
       for (const heading of scanHeadings(decodeSource(bytes, row.encoding))) {
         const there = wordsOf(heading.text)
         if (!query.every((word) => there.some((each) => each.startsWith(word)))) continue
@@ -213,12 +207,8 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
   async function placesOf(siteId: string, sites: readonly string[]): Promise<string[]> {
     const found: string[] = []
     for (const site of sites.slice(0, 3)) {
-      const used = await rows<{ href: string }>(
-        db,
-        `SELECT l.href FROM placements l JOIN pages p ON p.id = l.page_id WHERE p.site_id = $1 AND l.href ~* $2 GROUP BY l.href ORDER BY count(*) DESC LIMIT 3`,
-        [siteId, `^https?://([^/?#]*[.])?${site.replace(/[^a-z0-9-]/gi, '[$&]')}([:/?#]|$)`],
-      )
-      const plain = used.map(({ href }) => bareOf(href)).filter((each) => each !== null)
+      const used = await addressesOn(db, siteId, site, 3)
+      const plain = used.map(bareOf).filter((each) => each !== null)
       found.push(...(plain.length > 0 ? plain : [`https://${site}/`]))
     }
     return [...new Set(found)]

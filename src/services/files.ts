@@ -5,8 +5,9 @@ import type { FileHabit, FileQuery, FileRemoval, SiteFile } from '../contract/fi
 import { ONE_FILE_MAX_BYTES } from '../contract/files.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { rows } from '../data/database.ts'
-import { type ListedFile, markFileRemoved, searchFiles, upsertFile, usesOfFile } from '../data/files.ts'
+import { hashAt, type ListedFile, markFileRemoved, searchFiles, upsertFile, usesOfFile } from '../data/files.ts'
+import { pageIdAt } from '../data/pages.ts'
+import { putFileHabit } from '../data/sites.ts'
 import { hashOf } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 
@@ -84,8 +85,7 @@ export function filesService({ db }: Context, views: SiteViews) {
     const fault = await contentFault(path, bytes)
     if (fault !== null) return fault
     const saved = await write(db, async (transaction, changes) => {
-      const [page] = await rows(db, 'SELECT 1 FROM pages WHERE site_id = $1 AND path = $2', [actor.siteId, path], transaction)
-      if (page !== undefined) return fail('path-taken', { path })
+      if ((await pageIdAt(db, actor.siteId, path, transaction)) !== null) return fail('path-taken', { path })
       const mediaType = lookup(path) ?? 'application/octet-stream'
       const id = await upsertFile(
         db,
@@ -132,12 +132,8 @@ export function filesService({ db }: Context, views: SiteViews) {
       const [stem, ending] = [clean.replace(/\.[^.]*$/, ''), /\.[^.]*$/.exec(clean)?.[0] ?? '']
       for (let n = 1; ; n++) {
         const path = pathForName(`files/${n === 1 ? clean : `${stem}-${n}${ending}`}`)
-        const [taken] = await rows<{ hash: string }>(
-          db,
-          `SELECT draft_hash AS hash FROM files WHERE site_id = $1 AND path = $2 AND (removed_at IS NULL OR live_hash IS NOT NULL) UNION ALL SELECT '' FROM pages WHERE site_id = $1 AND path = $2`,
-          [actor.siteId, path],
-        )
-        if (taken === undefined || taken.hash === hashOf(bytes)) return put(actor, path, bytes, {})
+        const taken = await hashAt(db, actor.siteId, path)
+        if (taken === null || taken === hashOf(bytes)) return put(actor, path, bytes, {})
       }
     },
 
@@ -156,7 +152,7 @@ export function filesService({ db }: Context, views: SiteViews) {
     async setHabit(actor: Actor, habit: FileHabit): Promise<Result<FileHabit, 'forbidden'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
-        await rows(db, 'UPDATE sites SET downloads_files = $2 WHERE id = $1', [actor.siteId, habit.downloads], transaction)
+        await putFileHabit(db, actor.siteId, habit.downloads, transaction)
         changes.add(actor.siteId, 'sites', actor.siteId, 'changed')
         await writeAudit(db, actor, 'files:habit', null, habit, transaction)
         return ok(habit)

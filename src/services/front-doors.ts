@@ -2,9 +2,9 @@ import type { FrontDoor, FrontDoorNew } from '../contract/front-doors.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
-import { rows } from '../data/database.ts'
 import { insertHost, listHosts, withdrawHost } from '../data/hosts.ts'
 import { isPrivateAddress } from '../data/network.ts'
+import { mayVisitPrivate } from '../data/sites.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 
 export function frontDoorsService({ db, settings }: Context) {
@@ -29,10 +29,9 @@ export function frontDoorsService({ db, settings }: Context) {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       const url = parseUrl(origin)
-      const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [actor.siteId])
       const isLocal =
         url !== null && (url.hostname === 'localhost' || url.hostname.endsWith('.localhost') || isPrivateAddress(url.hostname))
-      if (url === null || (isLocal && site?.allowed !== true)) return fail('origin-out-of-bounds')
+      if (url === null || (isLocal && !(await mayVisitPrivate(db, actor.siteId)))) return fail('origin-out-of-bounds')
       if (opensOntoItself(host, url, settings.port)) return fail('origin-out-of-bounds')
       return write(db, async (transaction, changes) => {
         const made = await insertHost(db, { siteId: actor.siteId, host, kind: 'door', prefix: '', origin: url.origin }, transaction)

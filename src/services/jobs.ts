@@ -5,6 +5,7 @@ import { Job as JobShape } from '../contract/jobs.ts'
 import type { Permission } from '../contract/permissions.ts'
 import type { ShortLinksBulkInput } from '../contract/short-links.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { askToCancel, findJob, insertJob } from '../data/jobs.ts'
 import type { JobRow } from '../data/models.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 
@@ -18,59 +19,49 @@ const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =
   JobShape.parse({ id, kind, state, done, total, report, message })
 
 export function jobsService({ db, enqueue }: Context) {
-  const { Job } = db.models
+  /** Notes work down and sends it to the job floor. */
+  const start = async (
+    actor: Actor,
+    { kind, input, action, detail }: { kind: string; input: object; action: string; detail: object },
+  ): Promise<Result<string, 'forbidden'>> => {
+    const saved = await write(db, async (transaction) => {
+      const job = await insertJob(db, { siteId: actor.siteId, kind, input, personId: actor.personId }, transaction)
+      await writeAudit(db, actor, action, job, detail, transaction)
+      return ok(job)
+    })
+    await enqueue(IMPORT_QUEUE, { job: saved.value })
+    return saved
+  }
   return {
     async get(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
-      const row = await Job.findOne({ where: { id, siteId: actor.siteId } })
+      const row = await findJob(db, actor.siteId, id)
       if (row?.kind === 'short-links' && !actor.can('short-links:read')) return fail('forbidden')
-      return row === null ? fail('not-found') : ok(shown(row.get({ plain: true })))
+      return row === null ? fail('not-found') : ok(shown(row))
     },
 
     /** Notes a list of short links down and sends it to the job floor. */
     async startShortLinks(actor: Actor, input: z.infer<typeof ShortLinksBulkInput>): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
-      const saved = await write(db, async (transaction) => {
-        const job = await Job.create(
-          { siteId: actor.siteId, kind: 'short-links', state: 'waiting', input, personId: actor.personId },
-          { transaction },
-        )
-        await writeAudit(db, actor, 'short-links:bulk', job.id, { dryRun: input.dryRun }, transaction)
-        return ok(job.id)
-      })
-      await enqueue(IMPORT_QUEUE, { job: saved.value })
-      return saved
+      return start(actor, { kind: 'short-links', input, action: 'short-links:bulk', detail: { dryRun: input.dryRun } })
     },
 
     /** Notes an import down and sends it to the job floor. */
     async startImport(actor: Actor, input: ImportInput): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
-      const saved = await write(db, async (transaction) => {
-        const job = await Job.create(
-          { siteId: actor.siteId, kind: 'import', state: 'waiting', input, personId: actor.personId },
-          { transaction },
-        )
-        await writeAudit(db, actor, 'imports:run', job.id, { name: input.name, dryRun: input.dryRun }, transaction)
-        return ok(job.id)
-      })
-      await enqueue(IMPORT_QUEUE, { job: saved.value })
-      return saved
+      return start(actor, { kind: 'import', input, action: 'imports:run', detail: { name: input.name, dryRun: input.dryRun } })
     },
 
     /** What an import was asked to do; null when it is none of the actor's. */
-    async input(actor: Actor, id: string): Promise<JobRow | null> {
-      return (await Job.findOne({ where: { id, siteId: actor.siteId } }))?.get({ plain: true }) ?? null
-    },
+    input: (actor: Actor, id: string): Promise<JobRow | null> => findJob(db, actor.siteId, id),
 
     /** Asks a job to stop. One that has not begun stops at once; a running one before its next file, with nothing done. */
     async cancel(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found' | 'job-not-ready'>> {
-      const row = await Job.findOne({ where: { id, siteId: actor.siteId } })
+      const row = await findJob(db, actor.siteId, id)
       if (!actor.can(STOPPED_BY[row?.kind ?? ''] ?? 'imports:run')) return fail('forbidden')
       if (row === null) return fail('not-found')
-      await Job.update({ state: 'cancelled' }, { where: { id, state: 'waiting' } })
-      const [asked] = await Job.update({ isCancelAsked: true }, { where: { id, state: ['running', 'cancelled'] } })
-      if (asked === 0) return fail('job-not-ready', { state: row.state })
-      return ok(shown((await row.reload()).get({ plain: true })))
+      const asked = await askToCancel(db, id)
+      return asked === null ? fail('job-not-ready', { state: row.state }) : ok(shown(asked))
     },
   }
 }

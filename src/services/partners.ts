@@ -1,9 +1,9 @@
-import { UniqueConstraintError } from 'sequelize'
 import type { Partner, PartnerChange, PartnerNew } from '../contract/partners.ts'
 import { parseUrl, siteOfHost } from '../core/address/index.ts'
 import { type TemplateFault, templateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { PartnerRow } from '../data/models.ts'
+import { insertPartner, listPartners, NameTaken, removePartner, updatePartner } from '../data/partners.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 
 type PartnerFault = TemplateFault | 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
@@ -29,7 +29,6 @@ function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable
 }
 
 export function partnersService({ db }: Context) {
-  const { Partner } = db.models
   const save = async (
     actor: Actor,
     change: PartnerNew,
@@ -50,7 +49,7 @@ export function partnersService({ db }: Context) {
         return ok(shown(row))
       })
     } catch (error) {
-      if (error instanceof UniqueConstraintError) return fail('name-taken', { name: change.name })
+      if (error instanceof NameTaken) return fail('name-taken', { name: change.name })
       throw error
     }
   }
@@ -58,41 +57,36 @@ export function partnersService({ db }: Context) {
   return {
     async list(actor: Actor): Promise<Result<{ items: Partner[] }, 'forbidden'>> {
       if (!actor.can('partners:read')) return fail('forbidden')
-      const found = await Partner.findAll({ where: { siteId: actor.siteId }, order: ['name'] })
-      return ok({ items: found.map((row) => shown(row.get({ plain: true }))) })
+      return ok({ items: (await listPartners(db, actor.siteId)).map(shown) })
     },
 
     create(actor: Actor, change: PartnerNew): Promise<Result<Partner, PartnerFault>> {
-      return save(actor, change, 'partners:create', async (sites, transaction) =>
-        (
-          await Partner.create(
-            { siteId: actor.siteId, name: change.name, sites, linkTemplate: change.template ?? '', account: change.account ?? '' },
-            { transaction },
-          )
-        ).get({ plain: true }),
-      )
+      return save(actor, change, 'partners:create', (sites, transaction) => {
+        const { name, template = '', account = '' } = change
+        return insertPartner(db, { siteId: actor.siteId, name, sites, linkTemplate: template, account }, transaction)
+      })
     },
 
     change(actor: Actor, id: string, change: PartnerChange): Promise<Result<Partner, PartnerFault>> {
-      return save(actor, change, 'partners:edit', async (sites, transaction) => {
-        const [, [row]] = await Partner.update(
+      return save(actor, change, 'partners:edit', (sites, transaction) =>
+        updatePartner(
+          db,
+          { id, siteId: actor.siteId, version: change.version },
           {
             name: change.name,
             sites,
             ...(change.template === undefined ? {} : { linkTemplate: change.template }),
             ...(change.account === undefined ? {} : { account: change.account }),
-            version: change.version + 1,
           },
-          { where: { id, siteId: actor.siteId, version: change.version }, returning: true, transaction },
-        )
-        return row?.get({ plain: true }) ?? null
-      })
+          transaction,
+        ),
+      )
     },
 
     async remove(actor: Actor, id: string): Promise<Result<null, PartnerFault>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
-        if ((await Partner.destroy({ where: { id, siteId: actor.siteId }, transaction })) === 0) return fail('not-found')
+        if (!(await removePartner(db, actor.siteId, id, transaction))) return fail('not-found')
         changes.add(actor.siteId, 'partners', id, 'removed')
         await writeAudit(db, actor, 'partners:delete', id, {}, transaction)
         return ok(null)

@@ -1,14 +1,15 @@
 import { randomBytes } from 'node:crypto'
 import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
-import type { Transaction } from 'sequelize'
 import type { PasswordChange, PersonChange, PersonInvited, PersonList, PersonNew, Person as PersonShown } from '../contract/people.ts'
 import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import type { Transaction } from '../data/database.ts'
 import type { PersonRow, Role } from '../data/models.ts'
 import {
   admitPerson,
   endPerson,
+  findPerson,
   type ListedPerson,
   listPeople,
   lockPerson,
@@ -18,6 +19,7 @@ import {
   putPassword,
   updatePerson,
 } from '../data/people.ts'
+import { endSession, insertSession, sessionOf } from '../data/sessions.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { digest, hashPassword } from './secrets.ts'
 
@@ -68,7 +70,6 @@ interface Entered {
 
 /** People, their passwords and their sessions. */
 export function peopleService({ db }: Context) {
-  const { Person, Session } = db.models
   const byAccount = new RateLimiterMemory({ points: TRIES_PER_ACCOUNT, duration: TRIES_WINDOW_SECONDS })
   const byPlace = new RateLimiterMemory({ points: TRIES_PER_PLACE, duration: TRIES_WINDOW_SECONDS })
   // Checked when nobody has that address, so that the time taken does not tell.
@@ -89,11 +90,9 @@ export function peopleService({ db }: Context) {
   }
   const beginSession = async (person: PersonRow, transaction: Transaction): Promise<Entered> => {
     const token = randomBytes(32).toString('base64url')
-    const session = await Session.create(
-      { personId: person.id, tokenHash: digest(token), expiresAt: new Date(Date.now() + SESSION_MS) },
-      { transaction },
-    )
-    return { token, actor: actorFor(person, { sessionId: session.id }) }
+    const expiresAt = new Date(Date.now() + SESSION_MS)
+    const sessionId = await insertSession(db, { personId: person.id, tokenHash: digest(token), expiresAt }, transaction)
+    return { token, actor: actorFor(person, { sessionId }) }
   }
   const giveEntryLink = async (actor: Actor, person: ListedPerson, studio: string, transaction: Transaction): Promise<PersonInvited> => {
     const code = randomBytes(32).toString('base64url')
@@ -108,7 +107,7 @@ export function peopleService({ db }: Context) {
       const account = `${email.toLowerCase()} ${place}`
       const counted = await countTry(account, place)
       if (!counted.ok) return counted
-      const person = await Person.findOne({ where: { email: email.toLowerCase(), endedAt: null } })
+      const person = await findPerson(db, { email: email.toLowerCase() })
       const isRight = await verify(person?.passwordHash ?? (await nobody), password)
       if (person?.passwordHash == null || !isRight) return fail('wrong-password')
       await forgetTry(account, place)
@@ -121,20 +120,20 @@ export function peopleService({ db }: Context) {
 
     /** Who a session cookie belongs to; null when it has ended. */
     async resume(token: string): Promise<Actor | null> {
-      const session = await Session.findOne({ where: { tokenHash: digest(token) } })
-      if (session === null || session.expiresAt.getTime() < Date.now()) return null
-      const person = await Person.findOne({ where: { id: session.personId, endedAt: null } })
+      const session = await sessionOf(db, digest(token))
+      if (session === null) return null
+      const person = await findPerson(db, { id: session.personId })
       return person === null ? null : actorFor(person, { sessionId: session.id })
     },
 
     /** Somebody with the rights they have now; null when they are gone. */
     async actorOf(personId: string): Promise<Actor | null> {
-      const person = await Person.findOne({ where: { id: personId, endedAt: null } })
+      const person = await findPerson(db, { id: personId })
       return person === null ? null : actorFor(person)
     },
 
     async signOut(token: string): Promise<void> {
-      await Session.destroy({ where: { tokenHash: digest(token) } })
+      await endSession(db, digest(token))
     },
 
     /** Whom a one-time link lets in; null when it was used, or is over. */
@@ -147,7 +146,7 @@ export function peopleService({ db }: Context) {
       const passwordHash = await hashPassword(password)
       return write(db, async (transaction, changes) => {
         const invited = await personOfLink(db, digest(code), transaction)
-        const person = invited === null ? null : await Person.findByPk(invited.id, { transaction })
+        const person = invited === null ? null : await findPerson(db, { id: invited.id }, transaction)
         if (person === null) return fail('link-used')
         await putPassword(db, person.id, passwordHash, null, transaction)
         changes.add(person.siteId, 'people', person.id, 'changed')
@@ -167,7 +166,7 @@ export function peopleService({ db }: Context) {
       const account = `password of ${actor.personId}`
       const counted = await countTry(account, account)
       if (!counted.ok) return counted
-      const person = await Person.findByPk(actor.personId)
+      const person = await findPerson(db, { id: actor.personId })
       if (person?.passwordHash == null || !(await verify(person.passwordHash, current))) return fail('password-not-yours')
       await forgetTry(account, account)
       const passwordHash = await hashPassword(password)

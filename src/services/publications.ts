@@ -1,4 +1,3 @@
-import type { Transaction } from 'sequelize'
 import type {
   Difference,
   LinkChange,
@@ -17,6 +16,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
 import { getBlob, getContent } from '../data/contents.ts'
+import type { Transaction } from '../data/database.ts'
 import { deriveFrom } from '../data/derived.ts'
 import type { PageKind } from '../data/models.ts'
 import {

@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
 import type {
   NamedShortLinks,
@@ -20,6 +19,7 @@ import {
   countedSince,
   countShortLinks,
   destinationsOf,
+  insertShortLink,
   keepCount,
   keptCount,
   type ListedShortLink,
@@ -28,6 +28,7 @@ import {
   returnShortLink,
   type ShortLinkName,
   takeSlug,
+  updateShortLink,
   withdrawShortLink,
 } from '../data/short-links.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
@@ -97,7 +98,6 @@ class ShortLinkCounts {
 }
 
 export function shortLinksService({ db, settings }: Context, views: SiteViews) {
-  const { ShortLink, ShortLinkChange } = db.models
   const counts = new ShortLinkCounts(db)
   const stemOf = ({ host, prefix }: { host: string; prefix: string }): string =>
     `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
@@ -190,17 +190,13 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (fault !== null) return fail(fault, { slug })
       const status = wanted.status ?? DEFAULT_STATUS
       const saved = await write(db, async (transaction, changes) => {
-        const id = randomUUID()
-        await ShortLink.create(
-          { id, siteId: actor.siteId, hostId: short.id, slug, destination, title, status, createdAt: new Date() },
-          { transaction },
-        )
+        const { siteId, personId } = actor
+        const id = await insertShortLink(db, { siteId, hostId: short.id, slug, destination, title, status, personId }, transaction)
         if (!(await takeSlug(db, { hostId: short.id, slug, shortLinkId: id }, transaction)))
           return fail('slug-taken', {
             slug,
             leadsTo: (await destinationsOf(db, actor.siteId, [{ host: short.host, slug }]))[0]?.destination ?? null,
           })
-        await ShortLinkChange.create({ shortLinkId: id, version: 1, destination, title, status, personId: actor.personId }, { transaction })
         changes.add(actor.siteId, 'short-links', id, 'made')
         await writeAudit(db, actor, 'short-links:create', id, { slug, destination }, transaction)
         return ok(id)
@@ -222,12 +218,11 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
         destination: mended?.value.address ?? before.destination,
         title: change.title ?? before.title,
         status: change.status ?? before.status,
-        version: change.version + 1,
       }
       const saved = await write(db, async (transaction, changes) => {
-        const [count] = await ShortLink.update(next, { where: { id, siteId: actor.siteId, version: change.version }, transaction })
-        if (count === 0) return fail('moved-on', { current: before })
-        await ShortLinkChange.create({ shortLinkId: id, ...next, personId: actor.personId }, { transaction })
+        const { siteId, personId } = actor
+        if (!(await updateShortLink(db, { siteId, id, version: change.version, personId, ...next }, transaction)))
+          return fail('moved-on', { current: before })
         changes.add(actor.siteId, 'short-links', id, 'changed')
         await writeAudit(db, actor, 'short-links:edit', id, { from: before.destination, to: next.destination }, transaction)
         return ok(null)

@@ -1,8 +1,8 @@
-import { randomUUID } from 'node:crypto'
 import type { SetUp, Site, SiteChange } from '../contract/sites.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { insertHost } from '../data/hosts.ts'
-import { inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
+import { insertOwner } from '../data/people.ts'
+import { insertSite, inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor } from './people.ts'
 import { digest, hashPassword } from './secrets.ts'
@@ -11,7 +11,6 @@ type SetUpFault = 'set-up-done' | 'host-taken' | 'host-is-studio' | 'email-taken
 
 /** What a site is called and written in, and how an empty installation becomes one. */
 export function sitesService({ db, settings }: Context) {
-  const { Site: SiteTable, Person } = db.models
   return {
     /** Whether nobody owns this installation yet. */
     isNew: async (): Promise<boolean> => (await inUseAs(db)) === 'waiting',
@@ -26,9 +25,8 @@ export function sitesService({ db, settings }: Context) {
       const passwordHash = await hashPassword(wanted.password)
       return write(db, async (transaction, changes) => {
         if (!(await takeSetUpCode(db, digest(code), transaction))) return fail('set-up-done')
-        const siteId = randomUUID()
-        const { name, language, timeZone } = wanted
-        await SiteTable.create({ id: siteId, name, language, timeZone, mayVisitPrivate: false }, { transaction })
+        const { name } = wanted
+        const siteId = await insertSite(db, wanted, transaction)
         const hosts = [{ host: wanted.host, kind: 'site' as const, prefix: '' }]
         for (const { host, kind, prefix } of [
           ...hosts,
@@ -36,10 +34,8 @@ export function sitesService({ db, settings }: Context) {
         ])
           if ((await insertHost(db, { siteId, host, kind, prefix, origin: null }, transaction)) === null)
             return fail('host-taken', { host })
-        const owner = await Person.create(
-          { id: randomUUID(), siteId, email: wanted.email, name: wanted.ownerName, role: 'owner', passwordHash },
-          { transaction },
-        )
+        const owner = await insertOwner(db, { siteId, email: wanted.email, name: wanted.ownerName, passwordHash }, transaction)
+        if (owner === null) return fail('email-taken', { email: wanted.email })
         changes.add(siteId, 'sites', siteId, 'made')
         await writeAudit(db, actorFor(owner), 'sites:set-up', siteId, { name, host: wanted.host }, transaction)
         return ok(null)

@@ -2,27 +2,30 @@ import { randomBytes } from 'node:crypto'
 import { PERMISSIONS } from '../contract/permissions.ts'
 import type { TokenList, TokenMade, TokenNew } from '../contract/tokens.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { findPerson } from '../data/people.ts'
+import { insertToken, listTokens, revokeToken, tokenOf } from '../data/tokens.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor, ROLE_PERMISSIONS } from './people.ts'
 import { digest } from './secrets.ts'
 
 /** API tokens: each speaks for the person who made it, within its scopes. */
 export function tokensService({ db }: Context) {
-  const { Person, Token } = db.models
   return {
     /** Whom a bearer token speaks for; null when it is unknown, was revoked, or its person has ended. */
     async bearer(token: string): Promise<Actor | null> {
-      const found = await Token.findOne({ where: { tokenHash: digest(token), revokedAt: null } })
+      const found = await tokenOf(db, digest(token))
       if (found === null) return null
-      const person = await Person.findOne({ where: { id: found.personId, endedAt: null } })
+      const person = await findPerson(db, { id: found.personId })
       return person === null ? null : actorFor(person, { tokenId: found.id }, found.scopes)
     },
 
     /** One's own tokens that still work, newest first. */
     async list(actor: Actor): Promise<Result<TokenList, 'forbidden'>> {
       if (!actor.can('tokens:edit')) return fail('forbidden')
-      const found = await Token.findAll({ where: { personId: actor.personId, revokedAt: null }, order: [['createdAt', 'DESC']] })
-      return ok({ items: found.map(({ id, name, scopes, createdAt }) => ({ id, name, scopes, createdAt: createdAt.toISOString() })) })
+      const found = await listTokens(db, actor.personId)
+      return ok({
+        items: found.map(({ id, name, scopes, createdAt }) => ({ id, name, scopes, createdAt: new Date(createdAt).toISOString() })),
+      })
     },
 
     async make(actor: Actor, { name, scopes }: TokenNew): Promise<Result<TokenMade, 'forbidden'>> {
@@ -31,22 +34,17 @@ export function tokensService({ db }: Context) {
         return fail('forbidden')
       const token = `mr_${randomBytes(32).toString('base64url')}`
       return write(db, async (transaction, changes) => {
-        const createdAt = new Date()
-        const made = await Token.create({ personId: actor.personId, name, scopes, tokenHash: digest(token), createdAt }, { transaction })
+        const made = await insertToken(db, { personId: actor.personId, name, scopes, tokenHash: digest(token) }, transaction)
         changes.add(actor.siteId, 'tokens', made.id, 'made')
         await writeAudit(db, actor, 'tokens:create', made.id, { name, scopes }, transaction)
-        return ok({ id: made.id, name, scopes, createdAt: createdAt.toISOString(), token })
+        return ok({ id: made.id, name, scopes, createdAt: new Date(made.createdAt).toISOString(), token })
       })
     },
 
     async revoke(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       if (!actor.can('tokens:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
-        const [count] = await Token.update(
-          { revokedAt: new Date() },
-          { where: { id, personId: actor.personId, revokedAt: null }, transaction },
-        )
-        if (count === 0) return fail('not-found')
+        if (!(await revokeToken(db, actor.personId, id, transaction))) return fail('not-found')
         changes.add(actor.siteId, 'tokens', id, 'removed')
         await writeAudit(db, actor, 'tokens:revoke', id, {}, transaction)
         return ok(null)

@@ -1,5 +1,5 @@
 import { fail, type Result } from '../core/result.ts'
-import { BROKE_OFF, beginJob, endJob, tellProgress } from '../data/jobs.ts'
+import { BROKE_OFF, beginJob, closeJob, tellProgress } from '../data/jobs.ts'
 import type { Actor, Context } from './context.ts'
 
 const PROGRESS_MS = 250
@@ -28,10 +28,10 @@ export async function toldWork<T, F extends string>(
       return tellProgress(db, job, count)
     })
     const isCancelled = !done.ok && done.fault === 'cancelled'
-    await endJob(db, job, done.ok ? 'done' : isCancelled ? 'cancelled' : 'failed', null)
+    await closeJob(db, job, { state: done.ok ? 'done' : isCancelled ? 'cancelled' : 'failed' })
     return done
   } catch (error) {
-    await endJob(db, job, 'failed', BROKE_OFF).catch(() => {}) // what went wrong before is what is told
+    await closeJob(db, job, { state: 'failed', message: BROKE_OFF }).catch(() => {}) // what went wrong before is what is told
     throw error
   }
 }

@@ -6,10 +6,10 @@ import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type CompiledShortLink, compileShortLink, matchShortLink } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { rows } from '../data/database.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/paths.ts'
 import { destinationsOf } from '../data/short-links.ts'
+import { mayVisitPrivate } from '../data/sites.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 
 /** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
@@ -110,9 +110,8 @@ export function visitsService({ db }: Context, views: SiteViews) {
       const mended = repair(typed, view.around('/'))
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
       if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
-      const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [actor.siteId])
       const places: OwnPlaces = { hasPath: (path) => hasPath(actor.siteId, path), shortLinkAt: (url) => shortLinkAt(view, url) }
-      return ok(await follow(start, view, site?.allowed === true, places))
+      return ok(await follow(start, view, await mayVisitPrivate(db, actor.siteId), places))
     },
   }
 

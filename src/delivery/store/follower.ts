@@ -1,8 +1,6 @@
-import pg from 'pg'
 import type { Logger } from 'pino'
-import type { Transaction } from 'sequelize'
-import { CHANGES_CHANNEL, type Change, changesAfter, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
-import type { Database } from '../../data/database.ts'
+import { type Change, changesAfter, type Followed, followChanges, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
+import type { Database, Transaction } from '../../data/database.ts'
 import {
   asOfNow,
   type DeliveredFile,
@@ -41,7 +39,7 @@ export class Follower {
   readonly #blobs: BlobKeeper
   readonly #onBuilt: () => void
   #open: { name: string; store: Store } | null = null
-  #client: pg.Client | null = null
+  #followed: Followed | null = null
   #working: Promise<void> | null = null
   #isAskedAgain = false
   #isStopped = false
@@ -62,30 +60,18 @@ export class Follower {
   async run(): Promise<void> {
     this.#timer = setInterval(() => void this.#lookAgain(), LOOK_MS)
     while (!this.#isStopped) {
-      const client = new pg.Client({ connectionString: this.#db.url, keepAlive: true })
-      const lost = new Promise<void>((resolve) => {
-        client.on('error', () => resolve())
-        client.on('end', () => resolve())
-      })
       try {
-        await client.connect()
-        const { rows: got } = await client.query<{ isMine: boolean }>(
-          'SELECT pg_try_advisory_lock(hashtextextended($1, 7062402)) AS "isMine"',
-          [this.#places.id],
-        )
-        if (got[0]?.isMine === true) {
-          client.on('notification', () => void this.#lookAgain())
-          await client.query(`LISTEN ${CHANGES_CHANNEL}`)
-          this.#client = client
+        this.#followed = await followChanges(this.#db.url, this.#places.id, () => void this.#lookAgain())
+        if (this.#followed !== null) {
           await this.#lookAgain()
-          await lost
+          await this.#followed.lost
         }
       } catch {
         if (!this.#isToldAway) this.#log.warn('the database does not answer; delivery goes on from its store')
         this.#isToldAway = true
       }
-      this.#client = null
-      await client.end().catch(() => {})
+      await this.#followed?.end()
+      this.#followed = null
       await this.#close() // whoever writes next must find nobody else at it
       if (!this.#isStopped) await new Promise((resolve) => setTimeout(resolve, RECONNECT_MS))
     }
@@ -95,12 +81,12 @@ export class Follower {
     this.#isStopped = true
     clearInterval(this.#timer)
     await this.#working?.catch(() => {})
-    await this.#client?.end().catch(() => {})
+    await this.#followed?.end()
     await this.#close()
   }
 
   async #lookAgain(): Promise<void> {
-    if (this.#client === null) return
+    if (this.#followed === null) return
     try {
       await this.catchUp()
       this.#isToldAway = false
