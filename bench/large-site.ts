@@ -1,11 +1,11 @@
 import pino from 'pino'
 import { closeDatabase, inTransaction, migrate, openDatabase, rows } from '../src/data/database.ts'
 import { updateDrafts } from '../src/data/drafts.ts'
-import { readSettings } from '../src/environment.ts'
 import { newContent } from '../src/services/content.ts'
 import { type Actor, createServices, type OwnServices, ServiceThreads } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
 import type { WithThreads } from '../src/services/threads.ts'
+import { readSettings } from '../src/settings/index.ts'
 import { makeOwn } from './own.ts'
 
 type Carried = WithThreads<OwnServices>

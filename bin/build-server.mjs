@@ -25,7 +25,7 @@ await build({
 })
 
 await build({
-  entryPoints: { frame: 'src/islands/pages/frame/index.ts' },
+  entryPoints: { frame: 'src/islands/editor/frame/index.ts' },
   outdir: 'dist',
   bundle: true,
   platform: 'browser',

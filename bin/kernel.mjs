@@ -1,10 +1,10 @@
-// npm run kernel: compiles src/core/markup/kernel/source/scan.ts to WebAssembly, written down as text so that every bundle can hold it.
+// npm run kernel: compiles src/core/markup/stream/kernel/source/scan.ts to WebAssembly, written down as text so that every bundle can hold it.
 import { writeFileSync } from 'node:fs'
 import path from 'node:path'
 import asc from 'assemblyscript/asc'
 
-const source = 'src/core/markup/kernel/source/scan.ts'
-const target = 'src/core/markup/kernel/compiled.ts'
+const source = 'src/core/markup/stream/kernel/source/scan.ts'
+const target = 'src/core/markup/stream/kernel/compiled.ts'
 
 /** @returns the compiled kernel, the same bytes for the same source and compiler */
 export async function compileKernel(projectFolder) {

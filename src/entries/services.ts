@@ -3,9 +3,9 @@ import { workerData } from 'node:worker_threads'
 import type { Result } from '../core/result.ts'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
-import type { Settings } from '../environment.ts'
 import { type JobQueue, openJobQueue } from '../jobs/index.ts'
 import { type Actor, arrived, createServices, type ServiceOrder } from '../services/index.ts'
+import type { Settings } from '../settings/index.ts'
 
 const settings = workerData as Settings
 const db = openDatabase(settings.databaseUrl)

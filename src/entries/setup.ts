@@ -11,9 +11,9 @@ import { closeDatabase, migrate, openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import { sitesToRebuild } from '../data/placements.ts'
 import { inUseAs, putSetUpCode } from '../data/sites.ts'
-import { readSettings } from '../environment.ts'
 import { createServices } from '../services/index.ts'
 import { digest } from '../services/secrets.ts'
+import { readSettings } from '../settings/index.ts'
 
 const settings = readSettings(process.env)
 const log = openLog('warn')

@@ -4,7 +4,7 @@ import { isOutOfMemory, programAt } from '../apart/index.ts'
 import { PROBLEMS } from '../contract/problems.ts'
 import type { Database } from '../data/database.ts'
 import { closeJob, giveBack, isCancelAsked, waitingJob } from '../data/jobs.ts'
-import type { Settings } from '../environment.ts'
+import type { Settings } from '../settings/index.ts'
 import type { JoinMenus, NewPage } from './imports.ts'
 
 /** What a thread is told. */

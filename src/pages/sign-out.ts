@@ -1,5 +1,5 @@
 import type { APIRoute } from 'astro'
-import { sessionCookie } from '../session.ts'
+import { sessionCookie } from './_session.ts'
 
 export const POST: APIRoute = async ({ cookies, locals, redirect, url }) => {
   const { name, options } = sessionCookie(url)

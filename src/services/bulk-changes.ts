@@ -1,5 +1,12 @@
-import type { BulkChange, BulkChangeBody, BulkChangeNew, BulkItem, BulkReview, BulkUndone } from '../contract/bulk-changes.ts'
-import { BulkChangeBody as BulkChangeShape } from '../contract/bulk-changes.ts'
+import {
+  type BulkChange,
+  type BulkChangeBody,
+  type BulkChangeNew,
+  BulkChangeBody as BulkChangeShape,
+  type BulkItem,
+  type BulkReview,
+  type BulkUndone,
+} from '../contract/bulk-changes.ts'
 import { normalise } from '../core/address/index.ts'
 import { applyPatches, decodeSource, differenceOf, patchBytes, rebasePatches, writableIn } from '../core/markup/index.ts'
 import { readMenu } from '../core/menus/index.ts'

@@ -11,7 +11,7 @@ import { type Database, inTransaction, type Transaction } from '../data/database
 import type { Role } from '../data/models.ts'
 import { readParts } from '../data/parts.ts'
 import { readSiteSetup } from '../data/sites.ts'
-import type { Settings } from '../environment.ts'
+import type { Settings } from '../settings/index.ts'
 import { KnownShortLinks } from './known-short-links.ts'
 
 /** What every service stands on. */

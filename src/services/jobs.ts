@@ -1,7 +1,6 @@
 import type { z } from 'zod'
 import type { ImportInput } from '../contract/imports.ts'
-import type { Job } from '../contract/jobs.ts'
-import { Job as JobShape } from '../contract/jobs.ts'
+import { type Job, Job as JobShape } from '../contract/jobs.ts'
 import type { Permission } from '../contract/permissions.ts'
 import type { ShortLinksBulkInput } from '../contract/short-links.ts'
 import { fail, ok, type Result } from '../core/result.ts'

@@ -1,5 +1,10 @@
-import type { ListKnowledge, PlacementPage, Placement as StoredPlacement } from '../core/placements/index.ts'
-import { Judge, PlacementList } from '../core/placements/index.ts'
+import {
+  Judge,
+  type ListKnowledge,
+  PlacementList,
+  type PlacementPage,
+  type Placement as StoredPlacement,
+} from '../core/placements/index.ts'
 import { type SiteGround, withShortLinks } from '../core/rules/index.ts'
 import { type Change, changesAfter, logEnds } from '../data/changes.ts'
 import type { Database } from '../data/database.ts'

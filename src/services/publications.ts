@@ -1,15 +1,15 @@
-import type {
-  Difference,
-  LinkChange,
-  Plan,
-  PlanNew,
-  Publication,
-  PublicationNew,
-  PublicationReview,
-  PublicationView,
-  Unpublished,
+import {
+  type Difference,
+  type LinkChange,
+  type Plan,
+  type PlanNew,
+  type Publication,
+  PublicationCheck,
+  type PublicationNew,
+  type PublicationReview,
+  type PublicationView,
+  type Unpublished,
 } from '../contract/publications.ts'
-import { PublicationCheck } from '../contract/publications.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'

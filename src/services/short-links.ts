@@ -1,14 +1,14 @@
 import { z } from 'zod'
-import type {
-  NamedShortLinks,
-  ShortLink,
-  ShortLinkChange,
-  ShortLinkNew,
-  ShortLinkQuery,
-  ShortLinkUses,
-  SuggestAnswer,
+import {
+  type NamedShortLinks,
+  type ShortLink,
+  type ShortLinkChange,
+  type ShortLinkNew,
+  type ShortLinkQuery,
+  ShortLink as ShortLinkShape,
+  type ShortLinkUses,
+  type SuggestAnswer,
 } from '../contract/short-links.ts'
-import { ShortLink as ShortLinkShape } from '../contract/short-links.ts'
 import type { AddressFault } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { decide, factsOf, originOf, relTokens, type SiteGround, strandOf } from '../core/rules/index.ts'

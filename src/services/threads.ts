@@ -2,9 +2,9 @@ import { Piscina } from 'piscina'
 import { type ApartFault, notWanted, programAt, withinLimits } from '../apart/index.ts'
 import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
 import type { Result } from '../core/result.ts'
-import type { Settings } from '../environment.ts'
+import type { Settings } from '../settings/index.ts'
+import type { OwnServices } from './all.ts'
 import type { Actor } from './context.ts'
-import type { OwnServices } from './index.ts'
 
 /** What a look at a whole site may take, and what a change of it may. */
 const LOOK = { deadlineMs: 60_000, isLook: true } as const

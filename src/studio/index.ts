@@ -6,8 +6,8 @@ import { pathToFileURL } from 'node:url'
 import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
 import { whileWanted } from '../apart/index.ts'
-import type { Settings } from '../environment.ts'
 import type { Services } from '../services/index.ts'
+import type { Settings } from '../settings/index.ts'
 
 /** What a screen or endpoint finds in `Astro.locals` besides the actor. */
 export interface StudioLocals {

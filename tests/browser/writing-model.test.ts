@@ -69,7 +69,7 @@ before(async () => {
     })
     return outputFiles[0]?.text ?? ''
   }
-  scripts = { harness: await bundle('tests/browser/model/harness.tsx'), frame: await bundle('src/islands/pages/frame/index.ts') }
+  scripts = { harness: await bundle('tests/browser/model/harness.tsx'), frame: await bundle('src/islands/editor/frame/index.ts') }
 })
 
 /** The editor over one page, and the same source as any browser shows it. */

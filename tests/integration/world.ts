@@ -10,11 +10,11 @@ import { ImportReport } from '../../src/contract/imports.ts'
 import type { Result } from '../../src/core/result.ts'
 import { closeDatabase, type Database, migrate, openDatabase } from '../../src/data/database.ts'
 import type { Role } from '../../src/data/models.ts'
-import { readSettings, type Settings } from '../../src/environment.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
 import { actorFor } from '../../src/services/people.ts'
 import { hashPassword } from '../../src/services/secrets.ts'
+import { readSettings, type Settings } from '../../src/settings/index.ts'
 
 /** A database of its own, with one empty site and one person of each role. */
 export interface World {

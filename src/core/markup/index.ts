@@ -1,33 +1,76 @@
-export { type Attribute, attributeNamed, attributeValue, escapeAttribute, readAttributes, valueNamed } from './attributes.ts'
-export { type EditFault, linkAt, linkPicture, setLink, unwrapLink, wrapLink } from './edit.ts'
-export { type ElementSpan, firstElement } from './elements.ts'
 export {
+  applyPatches,
   decodeSource,
+  differenceOf,
   type EncodingSource,
+  invertPatches,
+  isApplicable,
+  type Patch,
   type PatchOrder,
+  type PatchSet,
   patchBytes,
   patchSource,
+  rebasePatches,
   type SniffedEncoding,
   sniffEncoding,
   writableIn,
-} from './encoding.ts'
-export { LINK_TEXT_MAX_CHARS, type LinkTag, linkText, type PageLinks, scanLinks } from './links.ts'
-export { looksLikeHtml, pageTitle, TITLE_MAX_CHARS } from './page.ts'
-export { applyPatches, differenceOf, invertPatches, isApplicable, type Patch, type PatchSet, rebasePatches } from './patch.ts'
-export { type Picture, scanPictures } from './pictures.ts'
-export { type LinkRewriter, type NotedText, PageReader, type QuickAnswer, type StreamedTag } from './reading.ts'
+} from './bytes/index.ts'
 export {
   type AttributeChanges,
   addedAttribute,
+  type EditFault,
+  type FoundWords,
+  findWords,
   inOrder,
+  LINK_TEXT_MAX_CHARS,
+  type LinkTag,
+  linkAt,
+  linkPicture,
+  linkText,
+  looksLikeHtml,
+  namedAddresses,
+  type PageLinks,
+  type Picture,
+  pageTitle,
   type Rewritten,
   rewriteLinks,
+  scanLinks,
+  scanPictures,
+  setLink,
+  shownPage,
+  shownPlaces,
+  sourceOffset,
+  TITLE_MAX_CHARS,
   tagPatches,
+  unwrapLink,
   type WrittenValue,
+  wrapLink,
   writtenValue,
-} from './rewrite.ts'
-export { Form, type LinkNote, NO_NUMBER, NOT_NUMBERED, scanner } from './scanner.ts'
-export { type FoundWords, findWords, shownPage, shownPlaces, sourceOffset } from './shown.ts'
-export { MarkupStream, type StreamOptions, TAG_HOLD_BYTES } from './stream.ts'
-export { type TagSink, walkTags } from './tokenizer.ts'
-export { namedAddresses } from './uses.ts'
+} from './links/index.ts'
+export {
+  Form,
+  type LinkNote,
+  type LinkRewriter,
+  MarkupStream,
+  NO_NUMBER,
+  NOT_NUMBERED,
+  type NotedText,
+  PageReader,
+  type QuickAnswer,
+  type StreamedTag,
+  type StreamOptions,
+  scanner,
+  TAG_HOLD_BYTES,
+} from './stream/index.ts'
+export {
+  type Attribute,
+  attributeNamed,
+  attributeValue,
+  type ElementSpan,
+  escapeAttribute,
+  firstElement,
+  readAttributes,
+  type TagSink,
+  valueNamed,
+  walkTags,
+} from './tags/index.ts'

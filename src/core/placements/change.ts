@@ -30,8 +30,7 @@ import {
   withToken,
   writtenLink,
 } from '../rules/index.ts'
-import type { PlacementPage } from './set.ts'
-import { partOfPage } from './set.ts'
+import { type PlacementPage, partOfPage } from './set.ts'
 
 /** One change, made to many links at once. */
 export type BulkChange =

@@ -1,5 +1,5 @@
 import type { AddressKind } from '../address/index.ts'
-import type { LinkFacts } from './facts.ts'
+import type { LinkFacts, PartKind } from './facts.ts'
 
 /** One question about a link, or about where it stands. */
 export type Test =
@@ -21,9 +21,6 @@ export type Test =
   | { readonly is: 'tag'; readonly of: readonly string[] }
   /** On a page that is written for a partner. */
   | { readonly is: 'sponsored page' }
-
-export const PART_KINDS = ['page', 'block', 'menu'] as const
-export type PartKind = (typeof PART_KINDS)[number]
 
 /** Tests combined. `all` of nothing is every link, `any` of nothing is none. */
 export type Condition = { readonly all: readonly Condition[] } | { readonly any: readonly Condition[] } | { readonly not: Condition } | Test

@@ -1,5 +1,4 @@
-import type { Attribute } from '../markup/index.ts'
-import { type AttributeChanges, valueNamed } from '../markup/index.ts'
+import { type Attribute, type AttributeChanges, valueNamed } from '../markup/index.ts'
 import { ANSWERS, type Answer, BY_HAND, type LinkFacts, TAGS } from './facts.ts'
 import { type Hint, hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
 import type { CompiledRule, Effect, Effects } from './rule.ts'

@@ -10,7 +10,6 @@ import {
   siteOfHost,
 } from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
-import type { PartKind } from './condition.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 
 /**
@@ -30,6 +29,9 @@ export function readTags(text: string | null): readonly string[] {
 
 export const ANSWERS = ['hints', 'opens'] as const
 export type Answer = (typeof ANSWERS)[number]
+
+export const PART_KINDS = ['page', 'block', 'menu'] as const
+export type PartKind = (typeof PART_KINDS)[number]
 
 /** What a rule can know about one link. */
 export interface LinkFacts {

@@ -1,4 +1,5 @@
-import type { Condition, PartKind, Test } from './condition.ts'
+import type { Condition, Test } from './condition.ts'
+import type { PartKind } from './facts.ts'
 import { type Hint, hintsOf, type RelTokens } from './rel.ts'
 import type { Rule } from './rule.ts'
 

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { FACETS, type Facet, type PlacementQuery } from '../../core/placements/index.ts'
-import type { EngineState } from './engine.ts'
+import type { EngineState } from './state.ts'
 import { FACET_WORDS, valueWords } from './words.ts'
 
 /** Values of a facet shown before somebody asks for all. */

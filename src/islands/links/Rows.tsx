@@ -5,8 +5,9 @@ import { toast } from 'sonner'
 import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
-import type { Engine, EngineState, Found } from './engine.ts'
+import type { Engine } from './engine.ts'
 import { CHOSEN_MAX } from './far.ts'
+import type { EngineState, Found } from './state.ts'
 import { SORT_WORDS } from './words.ts'
 
 const ROW_PX = 50

@@ -1,7 +1,7 @@
 import type { DestinationGroup, PlacementQuery, Row, ShownPlacements } from '../../core/placements/index.ts'
 import { compileRules, type Rule, unheardRules } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
-import type { EngineState } from './engine.ts'
+import type { EngineState } from './state.ts'
 import { filterOf } from './view.ts'
 
 /** Rows that are asked for at once. */

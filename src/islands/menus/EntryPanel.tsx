@@ -3,9 +3,9 @@ import { type FlatEntry, LABEL_MAX_CHARS } from '../../core/menus/index.ts'
 import type { CompiledSite, HandAnswers } from '../../core/rules/index.ts'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import { prospect } from '../pages/choice.ts'
-import { LinkField } from '../pages/LinkField.tsx'
-import { Questions } from '../pages/Questions.tsx'
+import { prospect } from '../editor/choice.ts'
+import { LinkField } from '../editor/link/LinkField.tsx'
+import { Questions } from '../editor/link/Questions.tsx'
 
 /** One entry: its label, where it leads, how it opens, and what search engines are told. */
 export function EntryPanel({

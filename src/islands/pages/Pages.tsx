@@ -2,7 +2,7 @@ import { Download, FilePlus, FolderInput } from 'lucide-react'
 import { useState } from 'react'
 import type { PageList as PageListData } from '../../contract/pages.ts'
 import { Queries } from '../../ui/query.tsx'
-import { BringIn } from './BringIn.tsx'
+import { BringIn } from '../imports/BringIn.tsx'
 import { NewPage } from './NewPage.tsx'
 import { PageList } from './PageList.tsx'
 

@@ -8,7 +8,7 @@ import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
-import { Comparison } from '../pages/Comparison.tsx'
+import { Comparison } from '../editor/Comparison.tsx'
 import { usePublishing } from './publishing.tsx'
 
 interface ReviewProps {

@@ -1,9 +1,9 @@
 import { createRoot } from 'react-dom/client'
 import type { PageSource } from '../../../src/contract/pages.ts'
 import { scanLinks, setLink, unwrapLink, wrapLink } from '../../../src/core/markup/index.ts'
-import { PageDraft } from '../../../src/islands/pages/draft.ts'
-import { Frame } from '../../../src/islands/pages/Frame.tsx'
-import type { Stretch } from '../../../src/islands/pages/frame/messages.ts'
+import { PageDraft } from '../../../src/islands/editor/draft.ts'
+import { Frame } from '../../../src/islands/editor/Frame.tsx'
+import type { Stretch } from '../../../src/islands/editor/frame/messages.ts'
 
 /** The page editor's own frame and draft, without a server behind them: what the model test drives. */
 export interface Model {

@@ -3,9 +3,9 @@ import path from 'node:path'
 import { test } from 'node:test'
 import fc from 'fast-check'
 import { compileKernel } from '../../../bin/kernel.mjs'
-import { readAttributes } from '../../../src/core/markup/attributes.ts'
-import { SCAN_KERNEL } from '../../../src/core/markup/kernel/index.ts'
-import { Form, LinkNote, Mode, NO_NUMBER, NOT_NUMBERED, Stop, scanner, startOfReading } from '../../../src/core/markup/scanner.ts'
+import { Form, LinkNote, Mode, NO_NUMBER, NOT_NUMBERED, Stop, scanner, startOfReading } from '../../../src/core/markup/stream/index.ts'
+import { SCAN_KERNEL } from '../../../src/core/markup/stream/kernel/index.ts'
+import { readAttributes } from '../../../src/core/markup/tags/index.ts'
 import { AWKWARD, awkwardPages } from './awkward.ts'
 
 const bytesOf = (text: string): Uint8Array => new TextEncoder().encode(text)

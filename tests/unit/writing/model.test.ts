@@ -3,8 +3,8 @@ import { test } from 'node:test'
 import { EditorState, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { applyPatches } from '../../../src/core/markup/index.ts'
 import { placeOf, positionOf, readPiece, readWriting, sourceOfPage, type WritingPage, writingOf } from '../../../src/core/writing/index.ts'
-import { actFor, backspace, enter } from '../../../src/islands/pages/frame/commands.ts'
-import { partedLines } from '../../../src/islands/pages/frame/parting.ts'
+import { actFor, backspace, enter } from '../../../src/islands/editor/frame/commands.ts'
+import { partedLines } from '../../../src/islands/editor/frame/parting.ts'
 import { numbersFrom } from './numbers.ts'
 
 const PAGE = `<body>

@@ -1,0 +1,431 @@
+import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
+import { toast } from 'sonner'
+import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
+import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
+import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
+import { wordsOf } from '../../ui/api.ts'
+import { Either } from '../../ui/Either.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
+import { tellPageAtHand, tellSaving } from '../../ui/saving.ts'
+import { useSite } from '../../ui/short-links.ts'
+import { PageList } from '../pages/PageList.tsx'
+import { useAnalysis } from './analysis.ts'
+import { saveDraft } from './api.ts'
+import { BlockFields } from './BlockFields.tsx'
+import { Conflict } from './Conflict.tsx'
+import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
+import { PageDraft } from './draft.ts'
+import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
+import type { Standing, Stretch } from './frame/messages.ts'
+import type { Parts } from './frame/things.ts'
+import { History } from './History.tsx'
+import { panelKeyOf, useChoiceKept } from './kept-choice.ts'
+import { readDestination } from './link/LinkField.tsx'
+import { LinkPanel } from './link/LinkPanel.tsx'
+import { upload } from './link/PicturePanel.tsx'
+import { applyTo, showLinkAt } from './link/panel.tsx'
+import { mendPiece } from './link/pasted.ts'
+import { PresenceLine } from './Presence.tsx'
+import { Preview } from './Preview.tsx'
+import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
+import { WritingBar } from './WritingBar.tsx'
+
+const SourceEditor = lazy(() => import('./SourceEditor.tsx'))
+
+interface PageEditorProps {
+  page: Page
+  list: PageListData
+  setup: SiteSetup
+  /** Path on the studio's host from which the site's files are shown. */
+  files: string
+  parts: Parts
+  port: number
+  canEdit: boolean
+  /** Outside links that this person makes wait for an editor. */
+  waits: boolean
+  chosenLink: number | null
+}
+
+/** A page, or a block that pages share, as readers see it: written on, linked, compared, looked at on a phone. */
+export function PageEditor(props: PageEditorProps) {
+  return (
+    <Queries>
+      <div className="flex h-full max-lg:h-auto max-lg:flex-col">
+        <aside className="flex w-[232px] shrink-0 flex-col border-r max-lg:hidden" aria-label="Pages">
+          <PageList initial={props.list} chosen={props.page.id} isNarrow />
+        </aside>
+        <LoadedEditor {...props} />
+      </div>
+    </Queries>
+  )
+}
+
+function LoadedEditor(props: PageEditorProps) {
+  const { data, error } = useAsk(
+    'pages.source',
+    { id: props.page.id },
+    { staleTime: Number.POSITIVE_INFINITY, gcTime: 0, refetchOnWindowFocus: false },
+  )
+  if (error !== null)
+    return (
+      <p role="alert" className="p-8 text-red">
+        {wordsOf(error)}
+      </p>
+    )
+  if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
+  return <Editor key={data.id} {...props} source={data} />
+}
+
+/** Beyond this a page is opened as source; built as a page it would be slow to write on. */
+const VISUAL_MAX_CHARS = 3_000_000
+
+function useDraft(source: PageSource) {
+  const [waiting, setWaiting] = useState<readonly string[]>(source.waiting)
+  const [draft] = useState(
+    () =>
+      new PageDraft(source, {
+        save: saveDraft,
+        storage: localStorage,
+        later: (work, ms) => {
+          const timer = setTimeout(work, ms)
+          return () => clearTimeout(timer)
+        },
+        now: Date.now,
+        onSaving: tellSaving,
+        onSaved: (page) => setWaiting((before) => (before.join(' ') === page.waiting.join(' ') ? before : page.waiting)),
+      }),
+  )
+  return { draft, waiting }
+}
+
+/** A part of the draft's state; a key typed that leaves it as it is draws nothing anew. */
+function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T): T {
+  return useSyncExternalStore(draft.subscribe, () => of(draft.state))
+}
+
+function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink }: PageEditorProps & { source: PageSource }) {
+  const { draft, waiting } = useDraft(source)
+  useEffect(() => draft.meet(source), [draft, source])
+  useEffect(() => {
+    tellPageAtHand({ id: source.id, title: source.title })
+    return () => tellPageAtHand(null)
+  }, [source.id, source.title])
+  const canUndo = useDraftState(draft, (state) => state.canUndo)
+  const canRedo = useDraftState(draft, (state) => state.canRedo)
+  const theirs = useDraftState(draft, (state) => state.theirs)
+  const news = useDraftState(draft, (state) => state.news)
+  const site = useSite(setup, port)
+  const analysis = useAnalysis(draft, site, source.path, waiting)
+  const [mode, setMode] = useState<'page' | 'source'>(source.source.length > VISUAL_MAX_CHARS ? 'source' : 'page')
+  const [isClosed, setClosed] = useState(false)
+  const [selected, setSelected] = useState<Selected>({ from: 0, to: 0, words: '' })
+  /** Chosen in the panel; holds until something is selected in the page. */
+  const [explicit, setExplicit] = useState<Choice | null>(chosenLink === null ? null : { kind: 'link', start: chosenLink })
+  const [typed, setTyped] = useState({ text: '', at: 0 })
+  const [moving, setMoving] = useState<DeliveredLink | null>(null)
+  const [standing, setStanding] = useState<Standing | null>(null)
+  const [pointed, setPointed] = useState<Stretch | null>(null)
+  const [open, setOpen] = useState<'history' | 'preview' | null>(null)
+  const frame = useRef<FrameHandle>(null)
+  const pictureField = useRef<HTMLInputElement>(null)
+  const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
+  const choice = explicit ?? derived
+  useChoiceKept(draft, setExplicit, setSelected)
+
+  useEffect(() => {
+    if (news !== null) toast(news)
+  }, [news])
+  /** The field for the destination; where no words are chosen, the one for words: nothing typed next may go into the page. */
+  const focusField = useCallback(
+    () =>
+      (
+        document.querySelector<HTMLInputElement>('[data-link-field]') ?? document.querySelector<HTMLInputElement>('[data-words-field]')
+      )?.focus(),
+    [],
+  )
+  const point = (at: Stretch): void => {
+    if (mode === 'page') frame.current?.point(at)
+    else setPointed({ ...at })
+  }
+  const onSelect = useCallback((next: Selected, isEcho = false): void => {
+    setSelected((before) => (before.from === next.from && before.to === next.to && before.words === next.words ? before : next))
+    if (!isEcho) setExplicit(null)
+  }, [])
+  /** What was chosen may be gone; the caret tells what is meant now. */
+  const turnBack = (way: 'undo' | 'redo'): void => {
+    setExplicit(null)
+    draft[way]()
+  }
+  const onKey = (key: 'link' | 'undo' | 'redo' | 'leave'): void => {
+    if (key === 'link') focusField()
+    else if (key === 'leave') document.querySelector<HTMLElement>('[data-panel]')?.focus()
+    else if (canEdit) turnBack(key)
+  }
+  /** An address that was pasted or dropped onto words, or onto a picture, links them at once. */
+  const onAddress = (text: string): void => {
+    const { destination, repaired, refusal } = readDestination(text, site.around(source.path))
+    const onto = choiceAt(analysis, selected)
+    if (!canEdit) return
+    if (destination === null || (onto.kind !== 'words' && onto.kind !== 'picture')) {
+      toast.error(refusal ?? 'Select the words to link first.')
+      setTyped(({ at }) => ({ text: text.trim(), at: at + 1 }))
+      return
+    }
+    if (!applyTo(draft, analysis, makeLink(analysis.text, onto, destination, {}))) return
+    const mends = repaired?.repairs.map(({ what }) => what) ?? []
+    toast.success(mends.length === 0 ? 'Linked.' : `Linked. ${mends.join('. ')}.`)
+    if (onto.kind === 'words') showLinkAt({ draft, onChoose: setExplicit, onPoint: point }, onto.from)
+  }
+  const onFiles = async (files: readonly File[]): Promise<void> => {
+    for (const file of files) {
+      const made = canEdit ? await upload(file) : null
+      if (made === null) continue
+      const name = file.name.replace(/\.[^.]*$/, '')
+      if (made.mediaType.startsWith('image/'))
+        frame.current?.run({ name: 'insert', html: `<img src="${made.path}" alt="">`, where: 'here' })
+      else
+        frame.current?.run({
+          name: 'insert',
+          html: `<a href="${made.path}"${setup.downloadsFiles === true ? ' download=""' : ''} data-by-hand="">${name.replaceAll('&', '&amp;').replaceAll('<', '&lt;')}</a>`,
+          where: 'here',
+        })
+    }
+  }
+  const insertButton = (): void => {
+    const { text } = draft.state
+    const classes = scanLinks(text).links.map(({ attributes }) => valueNamed(text, attributes, 'class') ?? '')
+    const known = escapeAttribute(classes.find((each) => /\b(?:button|btn|cta)\b/i.test(each)) ?? 'button')
+    frame.current?.run({
+      name: 'insert',
+      html: `<p><a class="${known}" data-by-hand="">Words of the button</a></p>`,
+      where: 'after',
+      chooses: true,
+    })
+  }
+  const newest = useRef(onKey)
+  newest.current = onKey
+  useEffect(() => {
+    const onWindowKey = (event: KeyboardEvent): void => {
+      if (!(event.ctrlKey || event.metaKey)) return
+      const key = event.key.toLowerCase()
+      const writes = event.target instanceof Element && event.target.closest('input,textarea,select,[contenteditable]') !== null
+      if (key === 'k') focusField()
+      else if (writes) return
+      else if (key === 'z') newest.current(event.shiftKey ? 'redo' : 'undo')
+      else if (key === 'y') newest.current('redo')
+      else return
+      event.preventDefault()
+    }
+    addEventListener('keydown', onWindowKey)
+    return () => removeEventListener('keydown', onWindowKey)
+  }, [focusField])
+  const panelKey = panelKeyOf(choice, analysis, typed.at)
+  /** Escape empties the panel, and the page has the focus again. */
+  const leavePanel = (event: React.KeyboardEvent): void => {
+    if (event.key !== 'Escape' || event.defaultPrevented) return
+    event.preventDefault()
+    setMoving(null)
+    setExplicit({ kind: 'nothing' })
+    if (mode === 'page') frame.current?.point(selected.to > 0 ? { from: selected.to, to: selected.to } : selected, true)
+  }
+  const isPage = source.kind === 'page'
+  return (
+    <>
+      <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh] max-lg:flex-none max-md:p-2" aria-label="The page">
+        <header className="flex flex-wrap items-center gap-x-2 gap-y-1 pb-2">
+          <h1 className="min-w-0 truncate text-[20px]">{source.title}</h1>
+          {isPage ? (
+            <a className="address truncate text-ink-soft" title={source.path} href={source.address} target="_blank" rel="noopener">
+              <span className="max-[1500px]:hidden">{source.path} </span>
+              <ExternalLink size={13} aria-hidden="true" className="inline" />
+              <span className="sr-only">(live page, opens a new tab)</span>
+            </a>
+          ) : (
+            <span className="note">shared block, {source.path.slice('block:'.length)}</span>
+          )}
+          {source.cameAs === 'markdown' && (
+            <span className="note" title="It was brought in as Markdown, so it is taken out as Markdown, with what changed here.">
+              goes out as .md
+            </span>
+          )}
+          <PresenceLine pageId={source.id} />
+          <span className="flex-1" />
+          {canEdit && (
+            <span className="flex">
+              <Quick label="Undo (Ctrl+Z)" isOff={!canUndo} onClick={() => turnBack('undo')}>
+                <Undo2 size={17} aria-hidden="true" />
+              </Quick>
+              <Quick label="Redo (Ctrl+Y)" isOff={!canRedo} onClick={() => turnBack('redo')}>
+                <Redo2 size={17} aria-hidden="true" />
+              </Quick>
+            </span>
+          )}
+          <Quick label="History" onClick={() => setOpen('history')}>
+            <HistoryIcon size={17} aria-hidden="true" />
+          </Quick>
+          <Quick label="Preview" onClick={() => setOpen('preview')}>
+            <MonitorSmartphone size={17} aria-hidden="true" />
+          </Quick>
+          <Either
+            label="Show"
+            value={mode}
+            options={[
+              ['page', 'Page'],
+              ['source', 'Source'],
+            ]}
+            onChange={setMode}
+          />
+        </header>
+        {theirs !== null && (
+          <Conflict theirs={theirs} mine={draft.state.text} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />
+        )}
+        {isClosed && mode === 'page' && (
+          <p role="status" className="sheet mb-2 px-3 py-2 text-[14px]">
+            This page’s markup is put together in a way that cannot be written on here. Its links can be chosen and changed beside it, and
+            all of it in the source.
+          </p>
+        )}
+        <div className="sheet flex flex-wrap items-center gap-1.5 rounded-b-none border-b-0 px-1.5 py-1 max-xl:gap-y-1">
+          {mode === 'page' && canEdit && (
+            <WritingBar
+              standing={standing}
+              onCommand={(command) => frame.current?.run(command)}
+              onPicture={() => pictureField.current?.click()}
+              onButton={insertButton}
+            />
+          )}
+          <span className="flex-1" />
+          {canEdit && (
+            <button
+              type="button"
+              className="button !min-h-8 !px-2.5 !py-0.5"
+              title="Link (Ctrl K)"
+              disabled={choice.kind === 'nothing'}
+              onMouseDown={(event) => event.preventDefault()}
+              onClick={focusField}
+            >
+              <Link2 size={16} aria-hidden="true" />
+              Link <kbd className="max-[1400px]:hidden">Ctrl K</kbd>
+            </button>
+          )}
+        </div>
+        <input
+          ref={pictureField}
+          type="file"
+          accept="image/*"
+          className="hidden"
+          aria-label="A picture from this computer"
+          onChange={(event) => void onFiles([...(event.target.files ?? [])])}
+        />
+        {mode === 'page' ? (
+          <Frame
+            handle={frame}
+            title={source.title}
+            draft={draft}
+            analysis={analysis}
+            choice={choice}
+            address={source.address}
+            files={files}
+            parts={parts}
+            canEdit={canEdit}
+            select={selected.from > 0 ? selected : null}
+            onSelect={onSelect}
+            onStanding={setStanding}
+            onLinkIn={(thing, ordinal) => {
+              const start = linkInThing(draft.state.text, thing, ordinal)
+              if (start !== null) setExplicit({ kind: 'link', start })
+            }}
+            onPictureIn={(thing, ordinal) => {
+              const picture = scanPictures(draft.state.text).filter(({ start }) => start >= thing)[ordinal]
+              if (picture !== undefined) setExplicit({ kind: 'picture', start: picture.start })
+            }}
+            onPart={tellPart}
+            onClosedPart={tellClosedPart}
+            onDiffered={(how) => tellDiffered(source.id, how)}
+            onKey={onKey}
+            onAddress={onAddress}
+            onPiece={(html) => mendPiece(html, site.around(source.path))}
+            onFiles={(files) => void onFiles(files)}
+            onClosed={() => setClosed(true)}
+          />
+        ) : (
+          <Suspense fallback={<p className="p-8 text-ink-soft">Opening the source…</p>}>
+            <SourceEditor draft={draft} canEdit={canEdit} select={selected} pointed={pointed} onSelect={onSelect} onKey={onKey} />
+          </Suspense>
+        )}
+      </section>
+      <aside
+        className="w-[340px] shrink-0 overflow-y-auto border-l px-5 py-4 outline-none max-lg:w-full max-lg:border-t max-lg:border-l-0"
+        aria-label="The chosen link"
+        data-panel
+        tabIndex={-1}
+        onKeyDown={leavePanel}
+      >
+        {source.kind === 'block' && choice.kind === 'nothing' && <BlockFields draft={draft} canEdit={canEdit} />}
+        <LinkPanel
+          key={panelKey}
+          choice={choice}
+          analysis={analysis}
+          draft={draft}
+          path={source.path}
+          site={site}
+          canEdit={canEdit}
+          waits={waits}
+          typed={typed.text}
+          moving={moving}
+          onMove={setMoving}
+          onChoose={setExplicit}
+          onPoint={point}
+        />
+      </aside>
+      {open === 'history' && (
+        <History
+          page={source}
+          version={draft.state.text === source.source ? source.version : null}
+          draft={draft}
+          onClose={() => setOpen(null)}
+        />
+      )}
+      {open === 'preview' && (
+        <Preview
+          text={draft.state.text}
+          notes={draft.state.notes}
+          path={source.path}
+          address={source.address}
+          site={site}
+          parts={parts}
+          waiting={waiting}
+          files={files}
+          onClose={() => setOpen(null)}
+        />
+      )}
+    </>
+  )
+}
+
+function Quick({
+  label,
+  isOff = false,
+  onClick,
+  children,
+}: {
+  label: string
+  isOff?: boolean
+  onClick: () => void
+  children: React.ReactNode
+}) {
+  return (
+    <button
+      type="button"
+      className="button button-plain !px-2"
+      aria-label={label}
+      title={label}
+      aria-disabled={isOff}
+      onMouseDown={(event) => event.preventDefault()}
+      onClick={() => !isOff && onClick()}
+    >
+      {children}
+    </button>
+  )
+}

@@ -1,0 +1,70 @@
+import { addressesService } from './addresses.ts'
+import { blocksService } from './blocks.ts'
+import { bulkChangesService } from './bulk-changes.ts'
+import { changesService } from './changes.ts'
+import { type Context, SiteViews } from './context.ts'
+import { deskService } from './desk.ts'
+import { destinationsService } from './destinations.ts'
+import { draftFilesService } from './draft-files.ts'
+import { exportsService } from './exports.ts'
+import { filesService } from './files.ts'
+import { frontDoorsService } from './front-doors.ts'
+import { hostsService } from './hosts.ts'
+import { importsService } from './imports.ts'
+import { jobsService } from './jobs.ts'
+import { menusService } from './menus.ts'
+import { pagesService } from './pages.ts'
+import { partnersService } from './partners.ts'
+import { peopleService } from './people.ts'
+import { placementsService } from './placements.ts'
+import { publicationsService } from './publications.ts'
+import { rulesService } from './rules.ts'
+import { shortLinkListsService } from './short-link-lists.ts'
+import { shortLinksService } from './short-links.ts'
+import { sitesService } from './sites.ts'
+import { tokensService } from './tokens.ts'
+import { visitsService } from './visits.ts'
+import { waitingService } from './waiting.ts'
+
+/** Builds every service once a process. Screens and endpoints get them through `locals.services`, see ServiceThreads. */
+export function createServices(context: Context) {
+  const views = new SiteViews(context)
+  const placements = placementsService(context, views)
+  const publications = publicationsService(context, views)
+  const waiting = waitingService(context, views)
+  const pages = pagesService(context, views, waiting)
+  const jobs = jobsService(context)
+  const visits = visitsService(context, views)
+  return {
+    views,
+    changes: changesService(context),
+    sites: sitesService(context),
+    hosts: hostsService(context),
+    people: peopleService(context),
+    tokens: tokensService(context),
+    addresses: addressesService(views),
+    pages,
+    blocks: blocksService(context, views, pages),
+    menus: menusService(context, views, pages),
+    files: filesService(context, views),
+    draftFiles: draftFilesService(context),
+    destinations: destinationsService(context, views),
+    visits,
+    waiting,
+    placements,
+    bulkChanges: bulkChangesService(context, views, placements, visits),
+    rules: rulesService(context, views, placements),
+    partners: partnersService(context),
+    shortLinks: shortLinksService(context, views),
+    shortLinkLists: shortLinkListsService(context, views, jobs),
+    publications,
+    jobs,
+    imports: importsService(context, jobs),
+    frontDoors: frontDoorsService(context),
+    exports: exportsService(context, views),
+    desk: deskService(context, views, placements, publications),
+  }
+}
+
+/** Services that do all their work where they are called. */
+export type OwnServices = ReturnType<typeof createServices>

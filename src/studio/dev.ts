@@ -1,0 +1,23 @@
+import { randomUUID } from 'node:crypto'
+import { openDatabase } from '../data/database.ts'
+import { openLog } from '../data/log.ts'
+import { openJobQueue } from '../jobs/index.ts'
+import { createServices } from '../services/index.ts'
+import { readSettings } from '../settings/index.ts'
+import type { StudioLocals } from './index.ts'
+
+let ready: Promise<Omit<StudioLocals, 'requestId'>> | null = null
+
+/** Development only: under Astro's own server nobody hands the services over, so they are made here, once. */
+export async function devLocals(): Promise<StudioLocals> {
+  ready ??= open()
+  return { ...(await ready), requestId: randomUUID() }
+}
+
+async function open(): Promise<Omit<StudioLocals, 'requestId'>> {
+  const settings = readSettings(process.env)
+  const log = openLog(settings.logLevel)
+  const db = openDatabase(settings.databaseUrl)
+  const queue = await openJobQueue(db, false, log, settings)
+  return { services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
+}
