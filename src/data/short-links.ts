@@ -25,7 +25,9 @@ export interface ShortLinkFilter {
 
 const LISTED = `l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.version, l.created_at AS "createdAt", l.slug, h.host, h.prefix,
   to_char(l.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') AS "madeAt"`
-const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.removed_at IS NULL'
+
+export const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.removed_at IS NULL'
+
 /** Found short links are counted up to here; beyond it only "more than" is known. */
 export const COUNTED_MAX = 10_000
 
@@ -135,21 +137,6 @@ export function searchShortLinks(
   )
 }
 
-/** Takes a slug for a short link. @returns false when somebody else has it */
-export async function takeSlug(
-  db: Database,
-  slug: { hostId: string; slug: string; shortLinkId: string },
-  transaction: Transaction,
-): Promise<boolean> {
-  const taken = await rows(
-    db,
-    'INSERT INTO short_link_slugs (host_id, slug, short_link_id) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING slug',
-    [slug.hostId, slug.slug, slug.shortLinkId],
-    transaction,
-  )
-  return taken.length === 1
-}
-
 /** Takes a short link away: it keeps its history, and its slugs are free. The main one stands first. */
 export async function withdrawShortLink(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
   const gone = await rows<{ slug: string }>(
@@ -205,140 +192,6 @@ export async function pagesLeadingTo(
     [siteId, hrefs, limit],
   )
   return { items: items.map(({ id, title, path }) => ({ id, title, path })), total: items[0]?.total ?? 0 }
-}
-
-/** A short link as it is named in an address. The slug is in lower case. */
-export interface ShortLinkName {
-  readonly host: string
-  readonly slug: string
-}
-
-/** How some short links are named, those that were withdrawn too, and where they lead now: null for nowhere. */
-export function namesOf(db: Database, siteId: string, ids: readonly string[]): Promise<(ShortLinkName & { destination: string | null })[]> {
-  return rows(
-    db,
-    `SELECT h.host, s.slug, l.destination FROM short_links l JOIN short_link_slugs s ON s.short_link_id = l.id JOIN hosts h ON h.id = s.host_id
-     WHERE l.site_id = $1 AND l.id = ANY($2::uuid[])
-     UNION ALL SELECT h.host, gone.slug, NULL FROM short_links l CROSS JOIN LATERAL unnest(l.removed_slugs) AS gone (slug) JOIN hosts h ON h.id = l.host_id
-     WHERE l.site_id = $1 AND l.id = ANY($2::uuid[]) AND NOT EXISTS (SELECT FROM short_link_slugs s WHERE s.host_id = l.host_id AND s.slug = gone.slug)`,
-    [siteId, ids],
-  )
-}
-
-/** Where short links lead; those that there are not are left out. */
-export function destinationsOf(
-  db: Database,
-  siteId: string,
-  names: readonly ShortLinkName[],
-): Promise<(ShortLinkName & { id: string; destination: string; status: ShortLinkRow['status'] })[]> {
-  if (names.length === 0) return Promise.resolve([])
-  return rows(
-    db,
-    `SELECT h.host, s.slug, l.id, l.destination, l.status FROM unnest($2::text[], $3::text[]) AS named (host, slug)
-     JOIN hosts h ON h.host = named.host AND h.site_id = $1 AND h.removed_at IS NULL
-     JOIN short_link_slugs s ON s.host_id = h.id AND s.slug = named.slug JOIN short_links l ON l.id = s.short_link_id`,
-    [siteId, names.map(({ host }) => host), names.map(({ slug }) => slug)],
-  )
-}
-
-/** Which of these slugs somebody has on a host. */
-export async function takenSlugs(db: Database, hostId: string, slugs: readonly string[]): Promise<Set<string>> {
-  const found = await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1 AND slug = ANY($2::text[])', [
-    hostId,
-    slugs,
-  ])
-  return new Set(found.map(({ slug }) => slug))
-}
-
-/** A slug that is in use, and what it leads to. */
-export interface TakenSlug extends Pick<ShortLinkRow, 'id' | 'hostId' | 'destination' | 'title' | 'status' | 'version'> {
-  /** As it was asked for: a further slug of a link counts as well as its main one. */
-  readonly asked: string
-}
-
-/** Which of these slugs are in use. */
-export function slugsInUse(
-  db: Database,
-  slugs: readonly { readonly hostId: string; readonly slug: string }[],
-  transaction?: Transaction,
-): Promise<TakenSlug[]> {
-  return rows(
-    db,
-    `SELECT s.slug AS asked, s.host_id AS "hostId", l.id, l.destination, l.title, l.status, l.version
-     FROM unnest($1::uuid[], $2::text[]) AS named (host_id, slug) JOIN short_link_slugs s ON s.host_id = named.host_id AND s.slug = named.slug
-     JOIN short_links l ON l.id = s.short_link_id`,
-    [slugs.map(({ hostId }) => hostId), slugs.map(({ slug }) => slug)],
-    transaction,
-  )
-}
-
-/** A short link to be made in a list. */
-export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status'>
-
-/** Makes short links, each with its first entry of history. @returns the ids of those whose slug nobody took meanwhile */
-export async function insertShortLinks(
-  db: Database,
-  { siteId, personId, links }: { siteId: string; personId: string | null; links: readonly NewShortLink[] },
-  transaction: Transaction,
-): Promise<Set<string>> {
-  const made = await rows<{ id: string }>(
-    db,
-    `WITH wanted AS (SELECT * FROM unnest($3::uuid[], $4::uuid[], $5::text[], $6::text[], $7::text[], $8::int[]) AS w (id, host_id, slug, destination, title, status)),
-       taken AS (INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM wanted ON CONFLICT DO NOTHING RETURNING short_link_id),
-       made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status)
-         SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status FROM wanted w JOIN taken ON taken.short_link_id = w.id
-         RETURNING id, destination, title, status)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
-       SELECT id, 1, destination, title, status, $2 FROM made RETURNING short_link_id AS id`,
-    [
-      siteId,
-      personId,
-      links.map(({ id }) => id),
-      links.map(({ hostId }) => hostId),
-      links.map(({ slug }) => slug),
-      links.map(({ destination }) => destination),
-      links.map(({ title }) => title),
-      links.map(({ status }) => status),
-    ],
-    transaction,
-  )
-  return new Set(made.map(({ id }) => id))
-}
-
-/** Changes where short links lead, each on top of the version that was seen. @returns the ids of those that were still of it */
-export async function updateShortLinks(
-  db: Database,
-  {
-    siteId,
-    personId,
-    links,
-  }: {
-    siteId: string
-    personId: string | null
-    links: readonly Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status'>[]
-  },
-  transaction: Transaction,
-): Promise<Set<string>> {
-  const changed = await rows<{ id: string }>(
-    db,
-    `WITH changed AS (
-       UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, version = l.version + 1, updated_at = now()
-       FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[]) AS w (id, version, destination, title, status)
-       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
-       SELECT id, version, destination, title, status, $2 FROM changed RETURNING short_link_id AS id`,
-    [
-      siteId,
-      personId,
-      links.map(({ id }) => id),
-      links.map(({ version }) => version),
-      links.map(({ destination }) => destination),
-      links.map(({ title }) => title),
-      links.map(({ status }) => status),
-    ],
-    transaction,
-  )
-  return new Set(changed.map(({ id }) => id))
 }
 
 /** What a version of a short link says. */

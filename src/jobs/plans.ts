@@ -1,6 +1,6 @@
 import type { Logger } from 'pino'
 import type { Database } from '../data/database.ts'
-import { claimPlan, tellPlan } from '../data/publications.ts'
+import { claimPlan, tellPlan } from '../data/plans.ts'
 import type { Services } from '../services/index.ts'
 
 /** Publishes what was planned for now, in the name of the person who planned it, with that person's rights of today. */

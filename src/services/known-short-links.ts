@@ -1,6 +1,6 @@
 import type { ShortLinkFinder } from '../core/rules/index.ts'
 import type { Database } from '../data/database.ts'
-import { destinationsOf, type ShortLinkName } from '../data/short-links.ts'
+import { destinationsOf, type ShortLinkName } from '../data/short-link-slugs.ts'
 
 /** A short link and where it leads, as threads are told of it. */
 export interface NamedDestination extends ShortLinkName {

@@ -19,24 +19,17 @@ import { getBlob, getContent } from '../data/contents.ts'
 import type { Transaction } from '../data/database.ts'
 import { deriveFrom } from '../data/derived.ts'
 import type { PageKind } from '../data/models.ts'
+import { cancelPlan, insertPlan, listPlans, type PlanRow } from '../data/plans.ts'
 import {
-  cancelPlan,
-  findUnpublished,
-  insertPlan,
   type ListedPublication,
-  listPlans,
   listPublications,
-  type PlanRow,
   publicationItems,
   publish,
   publishedBy,
   restorePublication,
-  type UnpublishedPage,
-  unpublishedFilePaths,
-  unpublishedFiles,
-  unpublishedPages,
 } from '../data/publications.ts'
 import { pagesLeadingTo } from '../data/short-links.ts'
+import { findUnpublished, type UnpublishedPage, unpublishedFilePaths, unpublishedFiles, unpublishedPages } from '../data/unpublished.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'

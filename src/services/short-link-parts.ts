@@ -3,7 +3,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround, SiteSetup } from '../core/rules/index.ts'
 import { type SlugSuggestion, suggestSlugs } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
-import { takenSlugs } from '../data/short-links.ts'
+import { takenSlugs } from '../data/short-link-slugs.ts'
 
 /** Slugs that are free on a host, best first. Those that are thought of are looked up, never all that there are. */
 export async function freeSlugs(db: Database, hostId: string, destination: string, title: string): Promise<SlugSuggestion[]> {

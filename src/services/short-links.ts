@@ -15,10 +15,10 @@ import { decide, factsOf, originOf, relTokens, type SiteGround, strandOf } from 
 import { type SlugFault, slugFault } from '../core/slugs/index.ts'
 import { logEnds } from '../data/changes.ts'
 import type { Database } from '../data/database.ts'
+import { destinationsOf, type ShortLinkName, takeSlug } from '../data/short-link-slugs.ts'
 import {
   countedSince,
   countShortLinks,
-  destinationsOf,
   insertShortLink,
   keepCount,
   keptCount,
@@ -26,8 +26,6 @@ import {
   listShortLinks,
   pagesLeadingTo,
   returnShortLink,
-  type ShortLinkName,
-  takeSlug,
   updateShortLink,
   withdrawShortLink,
 } from '../data/short-links.ts'

@@ -8,7 +8,7 @@ import { type CompiledShortLink, compileShortLink, matchShortLink } from '../cor
 import type { SiteGround } from '../core/rules/index.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/paths.ts'
-import { destinationsOf } from '../data/short-links.ts'
+import { destinationsOf } from '../data/short-link-slugs.ts'
 import { mayVisitPrivate } from '../data/sites.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 

@@ -1,7 +1,8 @@
 import type { Mark, Node } from '@tiptap/pm/model'
 import { parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5'
 import { scanLinks } from '../markup/index.ts'
-import { isBlockElement, WRAPS } from './read.ts'
+import { WRAPS } from './nodes.ts'
+import { isBlockElement } from './read.ts'
 import { schema } from './schema.ts'
 import { isUnseen, isVerbatim, openOf, sourceOf } from './source.ts'
 

@@ -1,9 +1,9 @@
-import type { Mark, Node } from '@tiptap/pm/model'
-import { parse, parseFragment, type DefaultTreeAdapterTypes as Tree } from 'parse5'
-import { walkTags } from '../markup/index.ts'
-import { shownText } from './ink.ts'
+import type { Node } from '@tiptap/pm/model'
+import { parse, parseFragment } from 'parse5'
+import { Leaves } from './leaves.ts'
+import { type Child, DEPTH_MAX, type Element, isBlank, isElement, isText, type Range, rangeOf, tagsOf, WRAPS, words } from './nodes.ts'
 import { schema } from './schema.ts'
-import { isUnseen, keepLeafPlaces, keepRaw, keepSource, sourceOf } from './source.ts'
+import { keepLeafPlaces, keepSource, sourceOf } from './source.ts'
 
 /** A page taken apart for writing: `head`, what is written on, `foot`; put together they are the page's source. */
 export interface WritingPage {
@@ -12,34 +12,19 @@ export interface WritingPage {
   readonly foot: string
 }
 
-const words = (list: string): ReadonlySet<string> => new Set(list.split(' '))
 /** Elements that hold blocks, or words where they hold no block. */
 const BOXES = words(
   'div section article main header footer aside nav figure details center hgroup address search dl fieldset blockquote dd dt a ins del',
 )
+
 /** Elements that hold words alone. */
 const LINES = words('p h1 h2 h3 h4 h5 h6 figcaption summary dt dd caption legend')
-export const WRAPS = words(
-  'a abbr acronym b bdi bdo big cite code data del dfn em font i ins kbd label mark nobr q s samp small span strike strong sub sup time tt u var',
-)
+
 /** Elements that show nothing: among words they do not make a box of the line. */
 const UNSEEN = words('script style template noscript')
+
 /** Elements that mean something in their own parent alone. */
 const PARTS = words('li tr td th thead tbody tfoot caption')
-/** Blocks deeper than this are kept and not written on; browsers stop at 512. */
-const DEPTH_MAX = 60
-
-type Element = Tree.Element
-type Child = Tree.ChildNode
-
-interface Range {
-  readonly from: number
-  readonly to: number
-}
-
-const isElement = (node: Child): node is Element => 'tagName' in node
-const isText = (node: Child): node is Tree.TextNode => node.nodeName === '#text'
-const isBlank = (text: string): boolean => !/[^\t\n\f\r ]/.test(text)
 
 /** Tells whether an element is shown as a block of its own rather than among words. */
 export function isBlockElement(node: Child): boolean {
@@ -290,158 +275,3 @@ const hasWords = (node: Child): boolean =>
 /** Words, pictures and what goes around words: what a person writes in a line. */
 const isInk = (node: Child): boolean =>
   isText(node) ? !isBlank(node.value) : isElement(node) && (node.tagName === 'img' || node.tagName === 'br' || WRAPS.has(node.tagName))
-
-/** Where a node stands; for an element that HTML puts in by itself, where its content stands. Null for nothing at all. */
-function rangeOf(node: Child): Range | null {
-  const place = node.sourceCodeLocation
-  if (place !== undefined && place !== null) return { from: place.startOffset, to: place.endOffset }
-  if (!isElement(node)) return null
-  const inner = node.childNodes.map(rangeOf).filter((range) => range !== null)
-  return inner.length === 0 ? null : { from: Math.min(...inner.map(({ from }) => from)), to: Math.max(...inner.map(({ to }) => to)) }
-}
-
-/** An element's tags as written, "" for those left out; null when what it spans begins or ends otherwise. */
-function tagsOf(element: Element, { from, to }: Range, html: string): { open: string; close: string } | null {
-  const place = element.sourceCodeLocation
-  if (place === undefined || place === null) return { open: '', close: '' }
-  if (!('startTag' in place) || place.startTag === undefined) return null
-  const { startTag, endTag } = place
-  if (startTag.startOffset !== from) return null
-  if (endTag === undefined) return { open: html.slice(from, startTag.endOffset), close: '' }
-  return endTag.endOffset === to ? { open: html.slice(from, startTag.endOffset), close: html.slice(endTag.startOffset, to) } : null
-}
-
-/** Gathers the words and pictures of a line. */
-class Leaves {
-  readonly #html: string
-  readonly #start: number
-  readonly #verbatim: boolean
-  readonly #leaves: { node: Node; place: number; end: number; raw: string | null }[] = []
-  #endsInSpace = true
-  #turns = new Map<string, number>()
-
-  constructor(html: string, start: number, verbatim: boolean) {
-    this.#html = html
-    this.#start = start
-    this.#verbatim = verbatim
-  }
-
-  take(children: readonly Child[], marks: readonly Mark[], within: Range, depth: number): void {
-    for (const child of children) {
-      const place = rangeOf(child)
-      if (place === null) continue
-      const from = Math.max(place.from, within.from)
-      const to = Math.min(place.to, within.to)
-      if (to < from || (to === from && isText(child))) continue
-      if (isText(child)) this.#text(this.#html.slice(from, to), from, marks)
-      else if (isElement(child)) this.#element(child, marks, { from, to }, depth)
-      else this.#bit('comment', { from, to }, marks)
-    }
-  }
-
-  /** A run of text. Tags that the parser passed over may stand in it (an end tag of nothing): they are kept and not shown. */
-  #text(raw: string, from: number, marks: readonly Mark[]): void {
-    if (!raw.includes('<')) return this.#run(raw, from, marks)
-    let at = 0
-    const strayUpTo = (end: number): void => {
-      if (end > at) this.#bit('stray', { from: from + at, to: from + end }, marks)
-      at = end
-    }
-    walkTags(raw, {
-      text: (start, end) => {
-        strayUpTo(start)
-        this.#run(raw.slice(start, end), from + start, marks)
-        at = end
-      },
-    })
-    strayUpTo(raw.length)
-  }
-
-  #run(raw: string, from: number, marks: readonly Mark[]): void {
-    const shown = shownText(raw, this.#endsInSpace, this.#verbatim)
-    if (shown === '') return
-    this.#endsInSpace = !this.#verbatim && shown.endsWith(' ')
-    this.#leaves.push({ node: schema.text(shown, marks), place: from - this.#start, end: from + raw.length - this.#start, raw })
-  }
-
-  #element(element: Element, marks: readonly Mark[], range: Range, depth: number): void {
-    const { tagName: name } = element
-    if (name === 'br') {
-      this.#endsInSpace = true
-      return this.#leaf(schema.nodes.br.create({ raw: this.#html.slice(range.from, range.to) }, null, marks), range)
-    }
-    if (name === 'img') {
-      this.#endsInSpace = false
-      return this.#leaf(schema.nodes.image.create({ raw: this.#html.slice(range.from, range.to) }, null, marks), range)
-    }
-    const tags = tagsOf(element, range, this.#html)
-    const isWhole = tags !== null && tags.open !== '' && tags.close.includes('</')
-    if (!isWhole || !WRAPS.has(name) || depth > DEPTH_MAX) return this.#bit(name, range, marks)
-    if (!hasInk(element)) {
-      if (!isBlankWithin(element)) return this.#bit(name, range, marks)
-      if (this.#endsInSpace || !holdsText(element)) return this.#bit('blank', range, marks)
-    }
-    const key = `${marks.length} ${tags.open}`
-    const turn = this.#turns.get(key) ?? 0
-    this.#turns.set(key, 1 - turn)
-    const mark = schema.mark('wrap', { name, open: tags.open, close: tags.close, turn })
-    const inside = { from: range.from + tags.open.length, to: range.to - tags.close.length }
-    this.take(element.childNodes, [...marks, mark], inside, depth + 1)
-  }
-
-  #bit(name: string, range: Range, marks: readonly Mark[]): void {
-    const raw = this.#html.slice(range.from, range.to)
-    if (raw === '') return
-    if (!isUnseen(name)) this.#endsInSpace = false
-    this.#leaf(schema.nodes.bit.create({ name, raw }, null, marks), range)
-  }
-
-  #leaf(node: Node, { from, to }: Range): void {
-    this.#leaves.push({ node, place: from - this.#start, end: to - this.#start, raw: null })
-  }
-
-  /** The leaves in order, texts that cannot be told apart put together; a space at the end of a line is not shown. */
-  done(): { nodes: Node[]; places: number[] } {
-    const last = this.#leaves[this.#leaves.length - 1]
-    if (last?.node.isText === true && !this.#verbatim && last.node.text?.endsWith(' ') === true) {
-      const cut = last.node.text.slice(0, -1)
-      if (cut !== '') last.node = schema.text(cut, last.node.marks)
-      else if (last.node.marks.length === 0) this.#leaves.pop() // with a mark it is kept: a link may hang on a space
-    }
-    const nodes: Node[] = []
-    const places: number[] = []
-    let joined: { raw: string } | null = null
-    for (const { node, place, raw } of this.#leaves) {
-      const before = nodes[nodes.length - 1]
-      if (before !== undefined && joined !== null && raw !== null && node.isText && before.sameMarkup(node)) {
-        const both: Node = schema.text((before.text ?? '') + (node.text ?? ''), node.marks)
-        joined.raw += raw
-        nodes[nodes.length - 1] = both
-        keepRaw(both, joined.raw, this.#verbatim)
-        continue
-      }
-      nodes.push(node)
-      places.push(place)
-      joined = raw === null ? null : { raw }
-      if (raw !== null) keepRaw(node, raw, this.#verbatim)
-    }
-    return { nodes, places }
-  }
-}
-
-/** Tells whether an element holds nothing but spaces, notes and further formatting. */
-const isBlankWithin = (element: Element): boolean =>
-  element.childNodes.every((child) =>
-    isElement(child) ? WRAPS.has(child.tagName) && isBlankWithin(child) : !isText(child) || isBlank(child.value),
-  )
-
-/** Tells whether an element has any text, be it a space alone, or a picture. */
-const holdsText = (element: Element): boolean =>
-  hasInk(element) || element.childNodes.some((child) => isText(child) || (isElement(child) && holdsText(child)))
-
-/** Tells whether an element shows words or pictures; one that does not (an anchor, an icon) is kept as it is. */
-function hasInk(element: Element): boolean {
-  return element.childNodes.some((child) =>
-    isText(child) ? !isBlank(child.value) : isElement(child) && (child.tagName === 'img' || hasInk(child)),
-  )
-}

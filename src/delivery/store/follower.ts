@@ -1,32 +1,23 @@
 import type { Logger } from 'pino'
 import { type Change, changesAfter, type Followed, followChanges, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
-import {
-  asOfNow,
-  type DeliveredFile,
-  type DeliveredPage,
-  type DeliveredShortLink,
-  deliveredFiles,
-  deliveredPages,
-  deliveredShortLinks,
-  deliveredWaiting,
-} from '../../data/delivered.ts'
-import { partKey } from '../../data/parts.ts'
+import { asOfNow, deliveredFiles, deliveredPages, deliveredShortLinks, deliveredWaiting } from '../../data/delivered.ts'
 import { readSiteSetup } from '../../data/sites.ts'
 import { BlobKeeper } from './blobs.ts'
-import { FORMAT, KEYS, startingWith, writeShortLink } from './format.ts'
+import { FORMAT, KEYS, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
+import { filePuts, type Put, pagePuts, replacing, shortLinkPuts, withIndex } from './puts.ts'
 
 /** Rows read at once. */
 const STEP = 2_000
+
 /** After more changes than these a store is built anew, which costs no more. */
 const FOLLOWED_MAX = 100_000
+
 /** The log is looked at even when nothing was announced: a lost connection must not go unnoticed. */
 const LOOK_MS = 5_000
-const RECONNECT_MS = 1_000
 
-/** What is to stand behind a key from now on; null for nothing. */
-type Put = readonly [key: string, value: string | null]
+const RECONNECT_MS = 1_000
 
 /**
  * Keeps a machine's delivery store the same as the database: reads what comes after its own number in each site's log, and
@@ -311,42 +302,4 @@ export class Follower {
 
 function* stretches(ids: readonly string[]): Generator<string[]> {
   for (let from = 0; from < ids.length; from += STEP) yield ids.slice(from, from + STEP)
-}
-
-function shortLinkPuts(link: DeliveredShortLink | null): Put[] {
-  const line = link === null ? null : writeShortLink(link)
-  return link === null || line === null ? [] : link.slugs.map(({ hostId, slug }): Put => [KEYS.shortLink(hostId, slug), line])
-}
-
-function pagePuts(siteId: string, page: DeliveredPage | null): Put[] {
-  if (page === null || page.hash === null) return []
-  const { id, kind, path, hash, encoding, tags, writtenFor, html } = page
-  if (kind !== 'page') return [[KEYS.part(siteId, partKey(path)), html ?? '']]
-  const key = KEYS.page(siteId, path)
-  return [
-    [key, JSON.stringify({ id, path, hash, encoding, tags, writtenFor })],
-    [KEYS.use(hash, key), ''],
-  ]
-}
-
-function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
-  if (file === null || file.hash === null) return []
-  const { path, hash, mediaType, bytes } = file
-  const key = KEYS.file(siteId, path)
-  return [
-    [key, JSON.stringify({ hash, mediaType, bytes })],
-    [KEYS.use(hash, key), ''],
-  ]
-}
-
-/** What stands for a row, with the list of it, by which it is found again when the row has changed. */
-const withIndex = (id: string, puts: readonly Put[]): Put[] =>
-  puts.length === 0 ? [] : [...puts, [KEYS.of(id), JSON.stringify(puts.map(([key]) => key))]]
-
-/** What stands for a row from now on in place of what stood for it before. */
-function replacing(store: Store, id: string, puts: readonly Put[]): Put[] {
-  const before = JSON.parse(store.get(KEYS.of(id)) ?? '[]') as string[]
-  const now = new Set(puts.map(([key]) => key))
-  const gone = before.filter((key) => !now.has(key)).map((key): Put => [key, null])
-  return [...gone, ...(puts.length === 0 && before.length > 0 ? [[KEYS.of(id), null] as const] : withIndex(id, puts))]
 }

@@ -28,6 +28,7 @@ import { applyTo, showLinkAt } from './link/panel.tsx'
 import { mendPiece } from './link/pasted.ts'
 import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
+import { Quick } from './Quick.tsx'
 import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
 import { WritingBar } from './WritingBar.tsx'
 
@@ -401,31 +402,5 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
         />
       )}
     </>
-  )
-}
-
-function Quick({
-  label,
-  isOff = false,
-  onClick,
-  children,
-}: {
-  label: string
-  isOff?: boolean
-  onClick: () => void
-  children: React.ReactNode
-}) {
-  return (
-    <button
-      type="button"
-      className="button button-plain !px-2"
-      aria-label={label}
-      title={label}
-      aria-disabled={isOff}
-      onMouseDown={(event) => event.preventDefault()}
-      onClick={() => !isOff && onClick()}
-    >
-      {children}
-    </button>
   )
 }

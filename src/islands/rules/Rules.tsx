@@ -1,31 +1,21 @@
-import { Toolbar } from '@base-ui/react/toolbar'
 import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
-import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable'
-import { CSS } from '@dnd-kit/utilities'
+import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { useMutation } from '@tanstack/react-query'
-import { Copy, GripVertical, History as HistoryIcon, Plus, ToggleLeft, ToggleRight, Trash2 } from 'lucide-react'
+import { History as HistoryIcon, Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
-import { z } from 'zod'
 import type { Partner } from '../../contract/partners.ts'
-import { RuleBody } from '../../contract/rules.ts'
-import {
-  type Conflict,
-  type Rule,
-  type RuleShare,
-  STARTING_SETS,
-  sayWhat,
-  sayWhich,
-  testsOf,
-  type Unheard,
-} from '../../core/rules/index.ts'
-import { call, Refusal, wordsOf } from '../../ui/api.ts'
+import { type Rule, sayWhat, sayWhich, testsOf } from '../../core/rules/index.ts'
+import { call, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
 import { Partners } from '../partners/Partners.tsx'
+import { Beginnings, SaveProblem } from './Beginnings.tsx'
+import { emptyRule, isFinished, type KeptRules, marksAllPartners, nameFor, partnersRule, readKept, warningsFor } from './draft.ts'
 import { ImpactPane } from './ImpactPane.tsx'
+import { OneRule } from './OneRule.tsx'
 import { RuleForm } from './RuleForm.tsx'
 import { RuleHistory } from './RuleHistory.tsx'
 
@@ -44,39 +34,6 @@ export function Rules(props: RulesProps) {
       <RulesView {...props} />
     </Queries>
   )
-}
-
-function emptyRule(): Rule {
-  return { id: crypto.randomUUID(), name: '', isOn: true, isBinding: false, when: { all: [{ is: 'kind', of: ['outside'] }] }, what: {} }
-}
-
-function partnersRule(): Rule {
-  return {
-    ...emptyRule(),
-    name: 'Partners’ sites are paid',
-    when: { all: [{ is: 'partner' }] },
-    what: { hints: ['sponsored', 'nofollow'] },
-  }
-}
-
-/** Tells whether a rule marks every partner's links as paid, whatever else it says. */
-const marksAllPartners = (rule: Rule): boolean =>
-  'all' in rule.when &&
-  rule.when.all.length === 1 &&
-  testsOf(rule.when).some((test) => test.is === 'partner' && test.of === undefined) &&
-  rule.what.hints?.includes('sponsored') === true
-
-/** A rule that says something, of links that can be told apart. */
-const isFinished = (rule: Rule): boolean => sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
-
-interface KeptRules {
-  readonly version: number
-  readonly rules: readonly Rule[]
-}
-/** Rules that were kept in the tab count only on the version they were made on. */
-function readKept(found: unknown, version: number): KeptRules | null {
-  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody) }).safeParse(found)
-  return read.success ? read.data : null
 }
 
 function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
@@ -304,189 +261,3 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     </div>
   )
 }
-
-/** What is odd about a rule, in plain words. */
-function warningsFor(
-  rule: Rule,
-  number: number,
-  unheard: readonly Unheard[],
-  conflicts: readonly Conflict[],
-  share: RuleShare | undefined,
-): readonly string[] {
-  if (!rule.isOn) return []
-  const words: string[] = []
-  const covered = unheard.find(({ id }) => id === rule.id)
-  if (covered?.isAll === true) words.push(`It can never speak: rule ${covered.effects[0]?.by} has said all of it for all of its links.`)
-  else if (covered !== undefined) words.push(`Part of it is never heard: rule ${covered.effects[0]?.by} has said it for all of its links.`)
-  else if (share !== undefined && share.means === 0) words.push('No link of this site is like that today.')
-  for (const conflict of conflicts.filter(({ unheard: other }) => other === number).slice(0, 2))
-    words.push(`Rule ${conflict.heard} says otherwise of ${conflict.links} of its links, and is heard first.`)
-  return words
-}
-
-function OneRule({
-  rule,
-  number,
-  sentence,
-  isOpen,
-  canEdit,
-  warnings,
-  onOpen,
-  onMove,
-  onCopy,
-  onSwitch,
-  onRemove,
-  children,
-}: {
-  rule: Rule
-  number: number
-  sentence: string
-  isOpen: boolean
-  canEdit: boolean
-  warnings: readonly string[]
-  onOpen: () => void
-  onMove: (by: number) => void
-  onCopy: () => void
-  onSwitch: () => void
-  onRemove: () => void
-  children: React.ReactNode
-}) {
-  const { attributes, listeners, setNodeRef, transform, transition, isDragging } = useSortable({ id: rule.id })
-  const onKey = (event: React.KeyboardEvent): void => {
-    if (!canEdit || !event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return
-    event.preventDefault()
-    onMove(event.key === 'ArrowUp' ? -1 : 1)
-  }
-  return (
-    <li
-      ref={setNodeRef}
-      className={`sheet relative ${rule.isOn ? '' : 'opacity-70'} ${isDragging ? 'z-10' : ''}`}
-      style={{ transform: CSS.Translate.toString(transform), transition }}
-    >
-      <div className="flex items-start gap-2.5 py-3 pr-3 pl-1.5">
-        {canEdit ? (
-          <button
-            type="button"
-            className="mt-1 cursor-grab px-0.5 text-ink-soft"
-            aria-label={`Move rule ${number}`}
-            title="Drag, or Alt and the arrow keys"
-            {...attributes}
-            {...listeners}
-            data-rule-grip={rule.id}
-            onKeyDown={(event) => {
-              if (event.altKey) onKey(event)
-              else listeners?.onKeyDown?.(event)
-            }}
-          >
-            <GripVertical size={16} aria-hidden="true" />
-          </button>
-        ) : (
-          <span className="w-2" />
-        )}
-        <span
-          className="mt-0.5 grid size-7 shrink-0 place-items-center rounded-full border-2 font-display text-[14px]"
-          style={{ borderColor: 'var(--rope)' }}
-        >
-          {number}
-        </span>
-        <button
-          type="button"
-          className="min-w-0 flex-1 text-left"
-          aria-expanded={isOpen}
-          data-rule={rule.id}
-          onClick={onOpen}
-          onKeyDown={onKey}
-        >
-          <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
-          <span className="block text-ink-soft [overflow-wrap:anywhere]">
-            {sentence}
-            {rule.isBinding && ' Binding: also over what was set by hand.'}
-            {!rule.isOn && ' Off.'}
-          </span>
-          {warnings.map((words) => (
-            <span key={words} className="mt-0.5 block text-[13.5px] text-rope-text">
-              {words}
-            </span>
-          ))}
-        </button>
-        {canEdit && (
-          <Toolbar.Root className="flex shrink-0" aria-label={`Rule ${number}`}>
-            <IconButton label={rule.isOn ? `Switch rule ${number} off` : `Switch rule ${number} on`} onClick={onSwitch}>
-              {rule.isOn ? <ToggleRight size={18} aria-hidden="true" /> : <ToggleLeft size={18} aria-hidden="true" />}
-            </IconButton>
-            <IconButton label={`Copy rule ${number}`} onClick={onCopy}>
-              <Copy size={15} aria-hidden="true" />
-            </IconButton>
-            <IconButton label={`Take rule ${number} away`} onClick={onRemove}>
-              <Trash2 size={16} aria-hidden="true" />
-            </IconButton>
-          </Toolbar.Root>
-        )}
-      </div>
-      {isOpen && children}
-    </li>
-  )
-}
-
-/** Where to begin on a site without rules. */
-function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => void }) {
-  return (
-    <section aria-label="Where to begin">
-      <p className="mb-3 text-ink-soft">
-        No rules yet: links are delivered as they were written. Begin with one of these, look at what it would change, and save it, or say
-        the first sentence yourself.
-      </p>
-      <div className="grid grid-cols-3 gap-3 max-md:grid-cols-1">
-        {STARTING_SETS.map((set) => (
-          <button
-            key={set.name}
-            type="button"
-            className="sheet grid content-start gap-1 px-4 py-3 text-left hover:bg-sun"
-            onClick={() => onTake(set.rules.map((rule) => ({ ...rule, id: crypto.randomUUID() })))}
-          >
-            <b className="font-display text-[17px] capitalize">{set.name}</b>
-            <span className="text-[14px] text-ink-soft">{set.what}</span>
-          </button>
-        ))}
-      </div>
-    </section>
-  )
-}
-
-/** Two people changed the rules: both lists stay, and the second one decides with open eyes. */
-function SaveProblem({ error, onTakeTheirs }: { error: Error; onTakeTheirs: (theirs: { version: number; rules: Rule[] }) => void }) {
-  const current =
-    error instanceof Refusal && error.fault === 'moved-on'
-      ? (error.facts.current as { version: number; rules: Rule[] } | undefined)
-      : undefined
-  return (
-    <div role="alert" className="text-red">
-      <p>{wordsOf(error)}</p>
-      {current !== undefined && (
-        <button type="button" className="button mt-2" onClick={() => onTakeTheirs(current)}>
-          Compare mine with theirs
-        </button>
-      )}
-    </div>
-  )
-}
-
-function IconButton({
-  label,
-  isOff = false,
-  onClick,
-  children,
-}: {
-  label: string
-  isOff?: boolean
-  onClick: () => void
-  children: React.ReactNode
-}) {
-  return (
-    <Toolbar.Button className="button button-plain !px-2" aria-label={label} title={label} disabled={isOff} onClick={onClick}>
-      {children}
-    </Toolbar.Button>
-  )
-}
-
-const nameFor = (rule: Rule, nameOf: (id: string) => string): string => `${sayWhich(rule, nameOf)} ${sayWhat(rule)}`.slice(0, 120)

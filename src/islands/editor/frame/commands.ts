@@ -1,9 +1,11 @@
 import { chainCommands, deleteSelection, exitCode, joinBackward, newlineInCode, selectNodeBackward } from '@tiptap/pm/commands'
-import { Fragment, type Node, type ResolvedPos, Slice } from '@tiptap/pm/model'
+import { Fragment, type Node, Slice } from '@tiptap/pm/model'
 import { liftListItem, sinkListItem } from '@tiptap/pm/schema-list'
 import { type Command as Act, type EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { canSplit } from '@tiptap/pm/transform'
-import { piecesOf, readPiece, renamed, schema, wrapOf } from '../../../core/writing/index.ts'
+import { piecesOf, readPiece, schema } from '../../../core/writing/index.ts'
+import { list, movable, move, quote, unlist, wrap } from './arranging.ts'
+import { block, meaning, paragraph, withoutId } from './meaning.ts'
 import type { Command, Standing } from './messages.ts'
 import { BARE, depthOf, ITEM, LINE, leadFor, need } from './places.ts'
 import { columns, inTable, row, takeRow, toCell } from './tables.ts'
@@ -11,13 +13,6 @@ import { columns, inTable, row, takeRow, toCell } from './tables.ts'
 const { nodes } = schema
 /** Lines that a new line may follow as one of the same kind; in others Enter makes a line break. */
 const SPLITTING = /^(?:p|h[1-6]|div|dt|dd|address)$/
-const same: Readonly<Record<string, string>> = { b: 'strong', i: 'em', strike: 's', del: 's' }
-/** Two spellings of one meaning are one button. */
-const meaning = (name: string): string => same[name] ?? name
-
-const withoutId = (open: string): string => open.replace(/\s+id\s*=\s*(?:"[^"]*"|'[^']*'|[^\s>]+)/i, '')
-
-const paragraph = (lead: string, content: Fragment | Node | null = null): Node => LINE.create({ lead }, content)
 
 /** Enter. */
 export const enter: Act = chainCommands(newlineInCode, leaveList, splitItem, splitLine)
@@ -112,6 +107,7 @@ export const breakLine: Act = chainCommands(exitCodeless, (state, dispatch) => {
   dispatch?.(state.tr.replaceSelectionWith(need(nodes.br).create()).scrollIntoView())
   return true
 })
+
 function exitCodeless(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
   return state.selection.$from.parent.type.spec.code === true && exitCode(state, dispatch)
 }
@@ -130,6 +126,7 @@ export const backspace: Act = chainCommands(
 )
 
 export const tab: Act = (state, dispatch) => sinkListItem(ITEM)(state, dispatch) || toCell(state, 1, dispatch)
+
 export const backTab: Act = (state, dispatch) => liftNested(state, dispatch) || toCell(state, -1, dispatch)
 
 function liftNested(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
@@ -138,168 +135,6 @@ function liftNested(state: EditorState, dispatch?: (tr: Transaction) => void): b
   if (depth === null || $from.node(depth - 2)?.type !== ITEM) return false
   return liftListItem(ITEM)(state, dispatch)
 }
-
-/** Gives every line of the selection another element. */
-const block =
-  (name: string): Act =>
-  (state, dispatch) => {
-    const { tr } = state
-    let isChanged = false
-    state.doc.nodesBetween(state.selection.from, state.selection.to, (node, position) => {
-      if (node.type !== LINE && node.type !== nodes.verbatim && node.type !== BARE) return true
-      const type = name === 'pre' ? need(nodes.verbatim) : LINE
-      const attrs = node.type === BARE ? { ...LINE.create({ lead: node.attrs.lead }).attrs } : node.attrs
-      if (node.type === type && node.attrs.name === name) return false
-      tr.setNodeMarkup(tr.mapping.map(position), type, renamed(attrs, name))
-      isChanged = true
-      return false
-    })
-    if (isChanged) dispatch?.(tr.scrollIntoView())
-    return isChanged
-  }
-
-/** Puts an inline element around the selected words, or takes it off where all of them have it. */
-const wrap =
-  (name: string): Act =>
-  (state, dispatch) => {
-    const { from, to, empty, $from } = state.selection
-    const wanted = meaning(name)
-    const has = (node: Node): boolean => node.marks.some((mark) => meaning(String(mark.attrs.name)) === wanted)
-    if (empty) {
-      const marks = state.storedMarks ?? $from.marks()
-      const kept = marks.filter((mark) => meaning(String(mark.attrs.name)) !== wanted)
-      dispatch?.(state.tr.setStoredMarks(kept.length < marks.length ? kept : [...marks, wrapOf(wanted)]))
-      return true
-    }
-    let isAll = true
-    state.doc.nodesBetween(from, to, (node) => {
-      if (node.isText && !has(node)) isAll = false
-    })
-    const { tr } = state
-    if (!isAll) tr.addMark(from, to, wrapOf(wanted))
-    else
-      state.doc.nodesBetween(from, to, (node, position) => {
-        for (const mark of node.marks)
-          if (meaning(String(mark.attrs.name)) === wanted)
-            tr.removeMark(Math.max(from, position), Math.min(to, position + node.nodeSize), mark)
-      })
-    dispatch?.(tr)
-    return true
-  }
-
-/** Makes a list of the selected lines, changes its kind, or makes lines of it again. */
-const list =
-  (name: 'ul' | 'ol'): Act =>
-  (state, dispatch) => {
-    const { $from, $to } = state.selection
-    const inside = depthOf($from, (node) => node.type === nodes.list)
-    if (inside !== null) {
-      const node = $from.node(inside)
-      if (node.attrs.name === name) return unlist(state, dispatch)
-      dispatch?.(state.tr.setNodeMarkup($from.before(inside), null, renamed(node.attrs, name)))
-      return true
-    }
-    const range = $from.blockRange($to)
-    if (range === null) return false
-    const lines = range.parent.children.slice(range.startIndex, range.endIndex)
-    if (!lines.every((line) => line.inlineContent)) return false
-    const [first] = lines
-    const lead = String(first?.attrs.lead ?? '')
-    const inner = lead === '' ? '\n' : `${lead}  `
-    const items = lines.map((line) => ITEM.create({ lead: inner }, BARE.create(null, line.content)))
-    const made = need(nodes.list).create({ name, lead, open: `<${name}>`, close: `${lead === '' ? '\n' : lead}</${name}>` }, items)
-    replaceBlocks(state, range.start, range.end, [made], dispatch)
-    return true
-  }
-
-function unlist(state: EditorState, dispatch?: (tr: Transaction) => void): boolean {
-  const { $from } = state.selection
-  const depth = depthOf($from, (node) => node.type === nodes.list)
-  if (depth === null) return false
-  const node = $from.node(depth)
-  const lead = leadFor($from, depth)
-  const lines = node.children.flatMap((item) =>
-    item.type === ITEM ? item.children.map((child) => (child.type === BARE ? paragraph(lead, child.content) : child)) : [item],
-  )
-  replaceBlocks(state, $from.before(depth), $from.after(depth), lines, dispatch)
-  return true
-}
-
-/** Replaces blocks and keeps the caret in the words it was in. */
-function replaceBlocks(state: EditorState, from: number, to: number, made: readonly Node[], dispatch?: (tr: Transaction) => void): void {
-  if (dispatch === undefined) return
-  const before = state.doc.textBetween(from, state.selection.from, '').length
-  const tr = state.tr.replaceWith(from, to, made)
-  let left = before
-  let caret: number | null = null
-  const end = tr.mapping.map(to)
-  tr.doc.nodesBetween(from, end, (node, position) => {
-    if (!node.isText || caret !== null) return
-    if (left <= node.nodeSize) caret = position + left
-    left -= node.nodeSize
-  })
-  const at = caret ?? from + 1
-  dispatch(tr.setSelection(Selection.near(tr.doc.resolve(Math.min(at, tr.doc.content.size)))).scrollIntoView())
-}
-
-const quote: Act = (state, dispatch) => {
-  const { $from, $to } = state.selection
-  const inside = depthOf($from, (node) => node.type === nodes.quote)
-  if (inside !== null) {
-    replaceBlocks(state, $from.before(inside), $from.after(inside), $from.node(inside).children, dispatch)
-    return true
-  }
-  const range = $from.blockRange($to)
-  if (range === null || !range.parent.type.validContent(Fragment.from(need(nodes.quote).create()))) return false
-  const blocks = range.parent.children.slice(range.startIndex, range.endIndex)
-  const lead = String(blocks[0]?.attrs.lead ?? '')
-  const inner = blocks.map((each) =>
-    each.type === BARE ? paragraph(`${lead}  `, each.content) : each.type.create({ ...each.attrs, lead: `${lead}  ` }, each.content),
-  )
-  replaceBlocks(state, range.start, range.end, [need(nodes.quote).create({ lead, close: `${lead}</blockquote>` }, inner)], dispatch)
-  return true
-}
-
-/** The block that moves as a whole: a chosen thing, an item or row, else the outermost block within its box. */
-function movable(state: EditorState): { from: number; to: number; $at: ResolvedPos; depth: number } | null {
-  const { selection } = state
-  if (selection instanceof NodeSelection && selection.node.isBlock) {
-    return { from: selection.from, to: selection.to, $at: selection.$from, depth: selection.$from.depth + 1 }
-  }
-  const { $from } = selection
-  const depth = depthOf($from, (node) => node.type === ITEM || node.type === nodes.row) ?? depthOf($from, (node) => node.inlineContent)
-  return depth === null ? null : { from: $from.before(depth), to: $from.after(depth), $at: $from, depth }
-}
-
-const move =
-  (step: 1 | -1): Act =>
-  (state, dispatch) => {
-    const found = movable(state)
-    if (found === null) return false
-    const { $at, depth, from, to } = found
-    const parent = $at.node(depth - 1)
-    const index = $at.index(depth - 1)
-    const other = parent.maybeChild(index + step)
-    const mine = parent.child(index)
-    if (other === null || other === undefined) return true
-    // The white space belongs to the place, not to the block.
-    const swapped = (node: Node, lead: unknown): Node => node.type.create({ ...node.attrs, lead }, node.content, node.marks)
-    const up = swapped(step === 1 ? other : mine, (step === 1 ? mine : other).attrs.lead)
-    const down = swapped(step === 1 ? mine : other, (step === 1 ? other : mine).attrs.lead)
-    const start = step === 1 ? from : from - other.nodeSize
-    const tr = state.tr.replaceWith(start, step === 1 ? to + other.nodeSize : to, [up, down])
-    const shift = step * other.nodeSize
-    const { selection } = state
-    /** What is selected may reach beyond the block that moves. */
-    const inside = (at: number): number => Math.max(from, Math.min(to, at)) + shift
-    tr.setSelection(
-      selection instanceof NodeSelection
-        ? NodeSelection.create(tr.doc, selection.from + shift)
-        : TextSelection.between(tr.doc.resolve(inside(selection.anchor)), tr.doc.resolve(inside(selection.head))),
-    )
-    dispatch?.(tr.scrollIntoView())
-    return true
-  }
 
 const remove: Act = (state, dispatch) => {
   const found = movable(state)

@@ -1,13 +1,7 @@
-import { baseKeymap } from '@tiptap/pm/commands'
-import { gapCursor } from '@tiptap/pm/gapcursor'
-import { keymap } from '@tiptap/pm/keymap'
-import type { Fragment, Node } from '@tiptap/pm/model'
-import { EditorState, NodeSelection, Plugin, PluginKey, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
+import { EditorState, NodeSelection, Selection, TextSelection, type Transaction } from '@tiptap/pm/state'
 import { Decoration, DecorationSet, EditorView } from '@tiptap/pm/view'
-import { differenceOf, type Patch } from '../../../core/markup/index.ts'
+import type { Patch } from '../../../core/markup/index.ts'
 import {
-  type Difference,
-  leadOf,
   placeOf,
   positionOf,
   readWriting,
@@ -17,19 +11,17 @@ import {
   type WritingPage,
   writingDifference,
   writingOf,
-  writtenAnew,
 } from '../../../core/writing/index.ts'
-import { actFor, backspace, backTab, breakLine, enter, standingOf, tab } from './commands.ts'
-import { dropMark } from './drop-mark.ts'
+import { actFor, standingOf } from './commands.ts'
 import type { Command, DrawnLink, FromFrame, Spot, Stretch } from './messages.ts'
-import { partedLines } from './parting.ts'
 import { cleanPiece } from './paste.ts'
-import { endKeys, firstWords, ON_PURPOSE, openPart, surroundings } from './surroundings.ts'
+import { drawing, plugins } from './plugins.ts'
+import { firstWords, ON_PURPOSE, openPart, surroundings } from './surroundings.ts'
 import { imageView, type Parts, thingView } from './things.ts'
+import { anew, isOneAddress, moved, sourceOfSlice, typedAgain } from './written.ts'
 
 /** A change that came from the studio: it is not told back. */
 const FROM_STUDIO = 'from studio'
-const drawing = new PluginKey<DecorationSet>('drawing')
 
 /** The page being written on: an editor over its body, which tells every change as a patch of the source. */
 export class Writer {
@@ -365,100 +357,4 @@ function typeBeside(view: EditorView, text: string): boolean {
     view.dispatch(tr.setSelection(TextSelection.create(tr.doc, selection.to + 1 + text.length)).scrollIntoView())
   }
   return true
-}
-
-/** The blocks that differ, without memory of where their words came from; the caret stays. */
-function anew(state: EditorState, { from, nodes }: Difference): EditorState {
-  const tr = state.tr.replaceWith(from, from + nodes.reduce((sum, node) => sum + node.nodeSize, 0), writtenAnew(nodes))
-  const { anchor, head } = state.selection
-  if (tr.doc.content.size === state.doc.content.size && !(state.selection instanceof NodeSelection))
-    tr.setSelection(TextSelection.between(tr.doc.resolve(anchor), tr.doc.resolve(head)))
-  return state.apply(tr)
-}
-
-/** The page as it was before, with the words that came in where the caret was. */
-function typedAgain(before: EditorState, state: EditorState): EditorState {
-  const textOf = (doc: Node): string => doc.textBetween(0, doc.content.size, '\n', ' ')
-  const typed = differenceOf(textOf(before.doc), textOf(state.doc))?.insert.replace(/\s+/g, ' ') ?? ''
-  const { selection } = before
-  return typed === '' || !selection.$from.parent.inlineContent ? before : before.apply(before.tr.insertText(typed, selection.to))
-}
-
-const isOneAddress = (text: string): boolean => /^(?:[a-z][a-z0-9+.-]*:|\/|#|www\.)\S+$/i.test(text) && !/^javascript:/i.test(text)
-
-function sourceOfSlice(content: Fragment): string {
-  const parts: string[] = []
-  content.forEach(
-    (node) => void parts.push(node.isInline ? sourceOf(schema.nodes.bare?.create(null, node) ?? node) : leadOf(node) + sourceOf(node)),
-  )
-  return parts.join('')
-}
-
-/** Where a stretch stands after the text changed elsewhere. */
-function moved(was: string, text: string, { from, to }: Stretch): Stretch {
-  const change = differenceOf(was, text)
-  if (change === null) return { from, to }
-  const shift = change.insert.length - (change.to - change.from)
-  const place = (at: number): number =>
-    at <= change.from ? at : at >= change.to ? at + shift : Math.min(at, change.from + change.insert.length)
-  return { from: place(from), to: place(to) }
-}
-
-function plugins(tell: (message: FromFrame) => void): Plugin[] {
-  const say = (key: 'link' | 'undo' | 'redo' | 'leave') => (): boolean => {
-    tell({ type: 'key', key })
-    return true
-  }
-  const wrap = (element: string) => actFor({ name: 'wrap', element })
-  const line = (element: string) => actFor({ name: 'block', element })
-  return [
-    keymap({
-      'Mod-k': say('link'),
-      'Mod-z': say('undo'),
-      'Mod-y': say('redo'),
-      'Shift-Mod-z': say('redo'),
-      Escape: say('leave'),
-      'Mod-b': wrap('strong'),
-      'Mod-i': wrap('em'),
-      'Mod-Alt-0': line('p'),
-      'Mod-Alt-1': line('h1'),
-      'Mod-Alt-2': line('h2'),
-      'Mod-Alt-3': line('h3'),
-      'Alt-ArrowUp': actFor({ name: 'up' }),
-      'Alt-ArrowDown': actFor({ name: 'down' }),
-      Enter: enter,
-      'Shift-Enter': breakLine,
-      Backspace: backspace,
-      Tab: tab,
-      'Shift-Tab': backTab,
-    }),
-    endKeys(),
-    keymap(baseKeymap),
-    dropMark(),
-    gapCursor(),
-    notLengthened(),
-    partedLines(),
-    new Plugin<DecorationSet>({
-      key: drawing,
-      state: {
-        init: () => DecorationSet.empty,
-        apply: (tr, drawn) => (tr.getMeta(drawing) as DecorationSet | undefined) ?? drawn.map(tr.mapping, tr.doc),
-      },
-      props: { decorations: (state) => drawing.getState(state) },
-    }),
-  ]
-}
-
-/** What is typed behind a link does not become part of it. */
-function notLengthened(): Plugin {
-  return new Plugin({
-    appendTransaction(_transactions, before, state) {
-      const { $from, empty } = state.selection
-      if (!empty || state.storedMarks !== null || (state.selection.eq(before.selection) && state.doc === before.doc)) return null
-      const left = $from.nodeBefore?.marks.filter((mark) => mark.attrs.name === 'a') ?? []
-      const isEnd = left.length > 0 && !left.some((mark) => $from.nodeAfter?.marks.some((other) => other.eq(mark)) === true)
-      if (!isEnd || $from.parentOffset === 0) return null
-      return state.tr.setStoredMarks($from.marks().filter((mark) => mark.attrs.name !== 'a'))
-    },
-  })
 }

@@ -1,0 +1,72 @@
+import type { Transaction } from 'sequelize'
+import { type Database, rows } from './database.ts'
+import type { ShortLinkRow } from './models.ts'
+
+/** A short link to be made in a list. */
+export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status'>
+
+/** Makes short links, each with its first entry of history. @returns the ids of those whose slug nobody took meanwhile */
+export async function insertShortLinks(
+  db: Database,
+  { siteId, personId, links }: { siteId: string; personId: string | null; links: readonly NewShortLink[] },
+  transaction: Transaction,
+): Promise<Set<string>> {
+  const made = await rows<{ id: string }>(
+    db,
+    `WITH wanted AS (SELECT * FROM unnest($3::uuid[], $4::uuid[], $5::text[], $6::text[], $7::text[], $8::int[]) AS w (id, host_id, slug, destination, title, status)),
+       taken AS (INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM wanted ON CONFLICT DO NOTHING RETURNING short_link_id),
+       made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status)
+         SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status FROM wanted w JOIN taken ON taken.short_link_id = w.id
+         RETURNING id, destination, title, status)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
+       SELECT id, 1, destination, title, status, $2 FROM made RETURNING short_link_id AS id`,
+    [
+      siteId,
+      personId,
+      links.map(({ id }) => id),
+      links.map(({ hostId }) => hostId),
+      links.map(({ slug }) => slug),
+      links.map(({ destination }) => destination),
+      links.map(({ title }) => title),
+      links.map(({ status }) => status),
+    ],
+    transaction,
+  )
+  return new Set(made.map(({ id }) => id))
+}
+
+/** Changes where short links lead, each on top of the version that was seen. @returns the ids of those that were still of it */
+export async function updateShortLinks(
+  db: Database,
+  {
+    siteId,
+    personId,
+    links,
+  }: {
+    siteId: string
+    personId: string | null
+    links: readonly Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status'>[]
+  },
+  transaction: Transaction,
+): Promise<Set<string>> {
+  const changed = await rows<{ id: string }>(
+    db,
+    `WITH changed AS (
+       UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, version = l.version + 1, updated_at = now()
+       FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[]) AS w (id, version, destination, title, status)
+       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
+       SELECT id, version, destination, title, status, $2 FROM changed RETURNING short_link_id AS id`,
+    [
+      siteId,
+      personId,
+      links.map(({ id }) => id),
+      links.map(({ version }) => version),
+      links.map(({ destination }) => destination),
+      links.map(({ title }) => title),
+      links.map(({ status }) => status),
+    ],
+    transaction,
+  )
+  return new Set(changed.map(({ id }) => id))
+}

@@ -1,0 +1,45 @@
+import type { DeliveredFile, DeliveredPage, DeliveredShortLink } from '../../data/delivered.ts'
+import { partKey } from '../../data/parts.ts'
+import { KEYS, writeShortLink } from './format.ts'
+import type { Store } from './places.ts'
+
+/** What is to stand behind a key from now on; null for nothing. */
+export type Put = readonly [key: string, value: string | null]
+
+export function shortLinkPuts(link: DeliveredShortLink | null): Put[] {
+  const line = link === null ? null : writeShortLink(link)
+  return link === null || line === null ? [] : link.slugs.map(({ hostId, slug }): Put => [KEYS.shortLink(hostId, slug), line])
+}
+
+export function pagePuts(siteId: string, page: DeliveredPage | null): Put[] {
+  if (page === null || page.hash === null) return []
+  const { id, kind, path, hash, encoding, tags, writtenFor, html } = page
+  if (kind !== 'page') return [[KEYS.part(siteId, partKey(path)), html ?? '']]
+  const key = KEYS.page(siteId, path)
+  return [
+    [key, JSON.stringify({ id, path, hash, encoding, tags, writtenFor })],
+    [KEYS.use(hash, key), ''],
+  ]
+}
+
+export function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
+  if (file === null || file.hash === null) return []
+  const { path, hash, mediaType, bytes } = file
+  const key = KEYS.file(siteId, path)
+  return [
+    [key, JSON.stringify({ hash, mediaType, bytes })],
+    [KEYS.use(hash, key), ''],
+  ]
+}
+
+/** What stands for a row, with the list of it, by which it is found again when the row has changed. */
+export const withIndex = (id: string, puts: readonly Put[]): Put[] =>
+  puts.length === 0 ? [] : [...puts, [KEYS.of(id), JSON.stringify(puts.map(([key]) => key))]]
+
+/** What stands for a row from now on in place of what stood for it before. */
+export function replacing(store: Store, id: string, puts: readonly Put[]): Put[] {
+  const before = JSON.parse(store.get(KEYS.of(id)) ?? '[]') as string[]
+  const now = new Set(puts.map(([key]) => key))
+  const gone = before.filter((key) => !now.has(key)).map((key): Put => [key, null])
+  return [...gone, ...(puts.length === 0 && before.length > 0 ? [[KEYS.of(id), null] as const] : withIndex(id, puts))]
+}

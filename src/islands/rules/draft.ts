@@ -1,0 +1,59 @@
+import { z } from 'zod'
+import { RuleBody } from '../../contract/rules.ts'
+import { type Conflict, type Rule, type RuleShare, sayWhat, sayWhich, testsOf, type Unheard } from '../../core/rules/index.ts'
+
+export function emptyRule(): Rule {
+  return { id: crypto.randomUUID(), name: '', isOn: true, isBinding: false, when: { all: [{ is: 'kind', of: ['outside'] }] }, what: {} }
+}
+
+export function partnersRule(): Rule {
+  return {
+    ...emptyRule(),
+    name: 'Partners’ sites are paid',
+    when: { all: [{ is: 'partner' }] },
+    what: { hints: ['sponsored', 'nofollow'] },
+  }
+}
+
+/** Tells whether a rule marks every partner's links as paid, whatever else it says. */
+export const marksAllPartners = (rule: Rule): boolean =>
+  'all' in rule.when &&
+  rule.when.all.length === 1 &&
+  testsOf(rule.when).some((test) => test.is === 'partner' && test.of === undefined) &&
+  rule.what.hints?.includes('sponsored') === true
+
+/** A rule that says something, of links that can be told apart. */
+export const isFinished = (rule: Rule): boolean =>
+  sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
+
+export interface KeptRules {
+  readonly version: number
+  readonly rules: readonly Rule[]
+}
+
+/** Rules that were kept in the tab count only on the version they were made on. */
+export function readKept(found: unknown, version: number): KeptRules | null {
+  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody) }).safeParse(found)
+  return read.success ? read.data : null
+}
+
+/** What is odd about a rule, in plain words. */
+export function warningsFor(
+  rule: Rule,
+  number: number,
+  unheard: readonly Unheard[],
+  conflicts: readonly Conflict[],
+  share: RuleShare | undefined,
+): readonly string[] {
+  if (!rule.isOn) return []
+  const words: string[] = []
+  const covered = unheard.find(({ id }) => id === rule.id)
+  if (covered?.isAll === true) words.push(`It can never speak: rule ${covered.effects[0]?.by} has said all of it for all of its links.`)
+  else if (covered !== undefined) words.push(`Part of it is never heard: rule ${covered.effects[0]?.by} has said it for all of its links.`)
+  else if (share !== undefined && share.means === 0) words.push('No link of this site is like that today.')
+  for (const conflict of conflicts.filter(({ unheard: other }) => other === number).slice(0, 2))
+    words.push(`Rule ${conflict.heard} says otherwise of ${conflict.links} of its links, and is heard first.`)
+  return words
+}
+
+export const nameFor = (rule: Rule, nameOf: (id: string) => string): string => `${sayWhich(rule, nameOf)} ${sayWhat(rule)}`.slice(0, 120)

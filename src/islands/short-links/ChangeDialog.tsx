@@ -1,0 +1,116 @@
+import { useMutation } from '@tanstack/react-query'
+import { Trash2 } from 'lucide-react'
+import { useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { ShortLink } from '../../contract/short-links.ts'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { useAsk } from '../../ui/query.tsx'
+
+export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void }) {
+  const [destination, setDestination] = useState(link.destination)
+  const [title, setTitle] = useState(link.title)
+  const [isSure, setSure] = useState(false)
+  const ids = { destination: useId(), title: useId() }
+  const change = useMutation({
+    mutationFn: () => call('short-links.change', { id: link.id, body: { version: link.version, destination, title } }),
+    onSuccess: (now) => {
+      toast.success(`${now.slug} leads to ${now.destination} now.`)
+      onClose()
+    },
+  })
+  const remove = useMutation({
+    mutationFn: () => call('short-links.remove', { id: link.id }),
+    onSuccess: () => {
+      toast.success(`${link.slug} is taken away.`, { duration: 20_000, action: { label: 'Undo', onClick: () => putBack.mutate() } })
+      onClose()
+    },
+  })
+  const putBack = useMutation({
+    mutationFn: () => call('short-links.putBack', { id: link.id }),
+    onSuccess: ({ slug }) => {
+      toast.success(`${slug} is back, with its clicks.`)
+    },
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const uses = useAsk('short-links.uses', { id: link.id }, { enabled: isSure })
+  const error = change.error ?? remove.error
+  return (
+    <Dialog title={`Change “${link.slug}”`} isOpen onClose={onClose}>
+      <form
+        className="grid gap-4"
+        onSubmit={(event) => {
+          event.preventDefault()
+          change.mutate()
+        }}
+      >
+        <p className="note">The short link stays the same wherever it was printed or posted; only where it leads changes.</p>
+        <div>
+          <label className="field-label" htmlFor={ids.destination}>
+            Leads to
+          </label>
+          <input
+            id={ids.destination}
+            className="field address"
+            value={destination}
+            spellCheck={false}
+            onChange={(event) => setDestination(event.target.value)}
+          />
+        </div>
+        <div>
+          <label className="field-label" htmlFor={ids.title}>
+            What it is
+          </label>
+          <input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} />
+        </div>
+        {error !== null && (
+          <p role="alert" className="text-red">
+            {wordsOf(error)}
+          </p>
+        )}
+        {isSure && (
+          <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
+            {uses.data === undefined ? (
+              <p>{uses.error === null ? 'Looking for pages that lead to it…' : wordsOf(uses.error)}</p>
+            ) : uses.data.total === 0 ? (
+              <p>No page of yours leads to it. Where it was printed, mailed or posted, people find nothing.</p>
+            ) : (
+              <>
+                <p>
+                  {uses.data.total} {uses.data.total === 1 ? 'page leads' : 'pages lead'} to it; their readers would find nothing:
+                </p>
+                <ul>
+                  {uses.data.items.map((page) => (
+                    <li key={page.id} className="truncate">
+                      <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+                    </li>
+                  ))}
+                </ul>
+              </>
+            )}
+          </div>
+        )}
+        <div className="flex flex-wrap items-center justify-between gap-3">
+          {isSure ? (
+            <button
+              type="button"
+              className="button !border-[var(--red)] text-red"
+              disabled={remove.isPending || uses.isPending}
+              onClick={() => remove.mutate()}
+            >
+              Yes, people who follow it find nothing
+            </button>
+          ) : (
+            <button type="button" className="button button-plain text-red" onClick={() => setSure(true)}>
+              <Trash2 size={16} aria-hidden="true" />
+              Take it away
+            </button>
+          )}
+          <button type="submit" className="button button-main" disabled={change.isPending}>
+            Save
+          </button>
+        </div>
+      </form>
+    </Dialog>
+  )
+}
