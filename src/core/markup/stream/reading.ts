@@ -1,8 +1,7 @@
 import { decodeSource, isSingleByte, type PatchSet } from '../bytes/index.ts'
 import type { WrittenValue } from '../links/index.ts'
 import { Content, isRawElement, Nesting, readAttributes, valueNamed } from '../tags/index.ts'
-import { Form, Mode, Stop } from './index.ts'
-import { LinkNote, type ReadingState, scanner, startOfReading } from './scanner.ts'
+import { Form, LinkNote, Mode, type ReadingState, Stop, scanner, startOfReading } from './scanner.ts'
 
 /** A link's start tag as a stream meets it. */
 export interface StreamedTag {

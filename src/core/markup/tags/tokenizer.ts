@@ -1,6 +1,5 @@
 import { type Attribute, isSpace, readTag, type TagEnd } from './attributes.ts'
-import { Content } from './index.ts'
-import { count, isRawElement, Nesting } from './nesting.ts'
+import { Content, count, isRawElement, Nesting } from './nesting.ts'
 
 /** Receives what a walk over a page meets, in source order. Offsets are UTF-16 code units; ends are exclusive. */
 export interface TagSink {
