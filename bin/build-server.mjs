@@ -1,5 +1,8 @@
 // Bundles the process entries with esbuild; npm packages stay outside and are loaded from node_modules. The script of the
 // frame that shows pages is bundled for the browser, as one file that needs no other.
+import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import path from 'node:path'
+import zlib from 'node:zlib'
 import { build } from 'esbuild'
 
 await build({
@@ -24,9 +27,14 @@ await build({
   logLevel: 'warning',
 })
 
+const assets = 'dist/client/_astro'
+mkdirSync(assets, { recursive: true })
+const isFrame = (name) => /^frame\.[\w-]+\.js/.test(name)
+for (const name of readdirSync(assets).filter(isFrame)) rmSync(path.join(assets, name))
 await build({
   entryPoints: { frame: 'src/islands/editor/frame/index.ts' },
-  outdir: 'dist',
+  outdir: assets,
+  entryNames: '[name].[hash]',
   bundle: true,
   platform: 'browser',
   format: 'iife',
@@ -34,3 +42,12 @@ await build({
   minify: true,
   logLevel: 'warning',
 })
+
+// Packed once, here, so that nobody waits for it.
+for (const name of readdirSync(assets)) {
+  if (!/\.(?:js|css|svg)$/.test(name)) continue
+  const file = path.join(assets, name)
+  const bytes = readFileSync(file)
+  writeFileSync(`${file}.gz`, zlib.gzipSync(bytes, { level: 9 }))
+  writeFileSync(`${file}.br`, zlib.brotliCompressSync(bytes))
+}

@@ -15,3 +15,8 @@ export async function insertAudit(
     transaction,
   )
 }
+
+/** Takes away what was written down long ago. */
+export async function dropOldAudit(db: Database, olderThanDays: number): Promise<void> {
+  await rows(db, 'DELETE FROM audit WHERE at < now() - make_interval(days => $1)', [olderThanDays])
+}

@@ -62,10 +62,11 @@ export async function migrate(db: Database): Promise<void> {
           db.sequelize.transaction(async (transaction) => {
             await db.sequelize.query(migration.up, { transaction })
             if ('after' in migration) await migration.after((sql, bind) => rows(db, sql, bind, transaction))
+            await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [migration.name], transaction })
           }),
       })),
       storage: {
-        logMigration: async ({ name }) => void (await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name] })),
+        logMigration: async () => {}, // written down in the migration's own transaction: done and noted, or neither
         unlogMigration: async ({ name }) => void (await db.sequelize.query('DELETE FROM migrations WHERE name = $1', { bind: [name] })),
         executed: async () => (await rows<{ name: string }>(db, 'SELECT name FROM migrations ORDER BY name')).map(({ name }) => name),
       },
@@ -86,6 +87,12 @@ export function rows<Row extends object>(
   transaction?: Transaction,
 ): Promise<Row[]> {
   return db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...(transaction === undefined ? {} : { transaction }) })
+}
+
+/** How many connections for queries are in use, and how many wait for one. */
+export function poolState({ sequelize }: Database): { readonly used: number; readonly waiting: number } {
+  const { pool } = sequelize.connectionManager as unknown as { pool?: { using?: number; waiting?: number } }
+  return { used: pool?.using ?? 0, waiting: pool?.waiting ?? 0 }
 }
 
 /** Settles when the database answers. */

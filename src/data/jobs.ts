@@ -152,3 +152,15 @@ export async function closeJob(
     [id, state, message, report === undefined ? null : jsonOf(report)],
   )
 }
+
+/** Takes away what became of jobs long ago. A job that is not over stays, however old it is. */
+export async function dropOldJobs(db: Database, olderThanDays: number): Promise<void> {
+  await rows(db, `DELETE FROM jobs WHERE state IN ('done', 'failed', 'cancelled') AND updated_at < now() - make_interval(days => $1)`, [
+    olderThanDays,
+  ])
+}
+
+/** How many jobs are in each state. */
+export function countJobs(db: Database): Promise<{ state: JobRow['state']; jobs: number }[]> {
+  return rows(db, 'SELECT state, count(*)::int AS jobs FROM jobs GROUP BY state')
+}

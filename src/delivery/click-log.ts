@@ -44,6 +44,11 @@ export class ClickLog {
     return !this.#isFailing
   }
 
+  /** Clicks held in memory because the disk takes none. */
+  get held(): number {
+    return this.#held.length
+  }
+
   /** @param line - one COPY text line without its line end. @param answer - called once the line is in the file */
   append(line: string, answer: () => void): void {
     this.#lines.push(line)

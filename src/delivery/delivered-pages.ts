@@ -1,5 +1,7 @@
 import { createHash } from 'node:crypto'
 import { readFile } from 'node:fs/promises'
+import { promisify } from 'node:util'
+import zlib from 'node:zlib'
 import type { Logger } from 'pino'
 import { deliverBytes } from '../core/content/index.ts'
 import { room } from './room.ts'
@@ -7,6 +9,10 @@ import type { DeliveryStore, HostEntry, Reads, StoredPage, StoreView } from './s
 
 /** Bytes of rewritten pages kept ready; those that nobody has asked for the longest go first. */
 const KEPT_MAX_BYTES = 64 * 1024 * 1024
+
+const gzip = promisify(zlib.gzip)
+/** A page is packed once and sent often. */
+const GZIP_LEVEL = 6
 
 interface Delivered {
   readonly bytes: Buffer
@@ -25,6 +31,8 @@ export class DeliveredPages {
   readonly #store: DeliveryStore
   readonly #log: Logger
   readonly #kept = new Map<string, Kept>()
+  /** Goes with the page that it was made of. */
+  readonly #packed = new WeakMap<Buffer, Promise<Delivered>>()
   #bytes = 0
 
   constructor(store: DeliveryStore, log: Logger) {
@@ -59,6 +67,19 @@ export class DeliveredPages {
     const etag = `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"`
     const made = { bytes, etag, reads, compiledAt: entry.compiledAt, checkedAt: generation }
     this.#keep(key, made)
+    return made
+  }
+
+  /**
+   * The same page packed, in a thread of Node's own. Another form has another entity tag (RFC 9110 §8.8.3.3).
+   * @param page - as it was delivered; the packed form is kept as long as it is
+   */
+  packed(page: Delivered): Promise<Delivered> {
+    const known = this.#packed.get(page.bytes)
+    if (known !== undefined) return known
+    const made = gzip(page.bytes, { level: GZIP_LEVEL }).then((bytes) => ({ bytes, etag: page.etag.replace(/"$/, '-gz"') }))
+    this.#packed.set(page.bytes, made)
+    made.catch(() => this.#packed.delete(page.bytes))
     return made
   }
 

@@ -1,7 +1,8 @@
 import { createReadStream } from 'node:fs'
-import type { IncomingMessage, ServerResponse } from 'node:http'
+import type { ServerResponse } from 'node:http'
 import { normalise } from '../core/address/index.ts'
 import { matchShortLink } from '../core/routing/index.ts'
+import type { EdgeRequest } from '../edge/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
 import { say } from './say.ts'
@@ -14,7 +15,7 @@ const HELD_MS = 30_000
  * Answers a request for a public host. It sees the store as of one moment, whatever comes meanwhile (invariant 2).
  * @returns false where the host is none of ours, and nothing was answered
  */
-export function respond(delivery: Delivery, host: string, request: IncomingMessage, response: ServerResponse): boolean {
+export function respond(delivery: Delivery, host: string, request: EdgeRequest, response: ServerResponse): boolean {
   const view = delivery.store.begin()
   const entry = view?.host(host) ?? null
   if (view === null || entry === null) {
@@ -29,9 +30,9 @@ export function respond(delivery: Delivery, host: string, request: IncomingMessa
       shortLink(delivery, view, entry, path, request, response)
     } catch (error) {
       // A store that cannot be read must end no process: it is built anew.
-      delivery.log.error({ err: error, path }, 'a short link could not be answered')
+      delivery.log.error({ err: error, path, requestId: request.id }, 'a short link could not be answered')
       delivery.store.reportDamage()
-      if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
+      if (!response.headersSent) sayBroken(request, response)
     } finally {
       view.done()
     }
@@ -47,12 +48,18 @@ export function respond(delivery: Delivery, host: string, request: IncomingMessa
     say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
   else
     content(delivery, view, entry, path, url.slice(path.length), request, response).catch((error: unknown) => {
-      delivery.log.error({ err: error, path }, 'a page could not be delivered')
+      delivery.log.error({ err: error, path, requestId: request.id }, 'a page could not be delivered')
       if (isMissing(error)) delivery.store.reportDamage()
-      if (!response.headersSent) say(response, 500, 'Something went wrong here. Please try again in a moment.', request.method)
+      if (!response.headersSent) sayBroken(request, response)
       else response.destroy()
     })
   return true
+}
+
+/** With the number by which the log tells what it was. */
+function sayBroken(request: EdgeRequest, response: ServerResponse): void {
+  const sentence = `Something went wrong here. Please try again in a moment. Its number is ${request.id}.`
+  say(response, 500, sentence, request.method, { 'X-Request-Id': request.id })
 }
 
 function shortLink(
@@ -60,7 +67,7 @@ function shortLink(
   view: StoreView,
   entry: HostEntry,
   path: string,
-  request: IncomingMessage,
+  request: EdgeRequest,
   response: ServerResponse,
 ): void {
   const { method } = request
@@ -87,7 +94,7 @@ async function content(
   entry: HostEntry,
   path: string,
   query: string,
-  request: IncomingMessage,
+  request: EdgeRequest,
   response: ServerResponse,
 ): Promise<void> {
   const place = locate(view, entry, path)
@@ -97,14 +104,31 @@ async function content(
     return
   }
   if ('page' in place) {
-    const { bytes, etag } = await delivery.pages.deliver(view, entry, place.page)
-    const headers = { 'Content-Type': `text/html; charset=${place.page.encoding}`, ETag: etag, 'Cache-Control': 'no-cache' }
+    const delivered = await delivery.pages.deliver(view, entry, place.page)
+    const isPacked = takesGzip(request) && delivered.bytes.length >= PACKED_MIN_BYTES
+    const { bytes, etag } = isPacked ? await delivery.pages.packed(delivered) : delivered
+    const headers = {
+      'Content-Type': `text/html; charset=${place.page.encoding}`,
+      ETag: etag,
+      'Cache-Control': 'no-cache',
+      Vary: 'Accept-Encoding',
+      ...(isPacked ? { 'Content-Encoding': 'gzip' } : {}),
+    }
     if (isFresh(request, etag)) return void response.writeHead(304, headers).end()
     response.writeHead(200, { ...headers, 'Content-Length': bytes.length })
     response.end(request.method === 'HEAD' ? undefined : bytes)
     return
   }
   sendFile(delivery, place.file, request, response)
+}
+
+/** Below this a page is hardly shorter when it is packed. */
+const PACKED_MIN_BYTES = 1_024
+
+/** Whether a visitor takes a packed answer: named, and not with the weight nought (RFC 9110 §12.5.3). */
+function takesGzip({ headers }: EdgeRequest): boolean {
+  const accepted = headers['accept-encoding']
+  return accepted !== undefined && /(?:^|[,\s])gzip\s*(?:$|[,;])/i.test(accepted) && !/gzip\s*;\s*q=0(?:\.0*)?\s*(?:$|,)/i.test(accepted)
 }
 
 type Place = { page: StoredPage } | { file: StoredFile } | { moved: string }
@@ -133,7 +157,7 @@ const pathnameOf = (address: string): string => (address.startsWith('/') ? addre
 
 const isMissing = (error: unknown): boolean => error instanceof Error && 'code' in error && error.code === 'ENOENT'
 
-function isFresh(request: IncomingMessage, etag: string): boolean {
+function isFresh(request: EdgeRequest, etag: string): boolean {
   const known = request.headers['if-none-match']
   return known !== undefined && (known === '*' || known.split(',').some((each) => each.trim().replace(/^W\//, '') === etag))
 }
@@ -141,7 +165,7 @@ function isFresh(request: IncomingMessage, etag: string): boolean {
 function sendFile(
   { store, log }: Delivery,
   file: { hash: string; mediaType: string; bytes: number },
-  request: IncomingMessage,
+  request: EdgeRequest,
   response: ServerResponse,
 ): void {
   const etag = `"${file.hash.slice(0, 24)}"`

@@ -3,12 +3,16 @@ import type { Duplex } from 'node:stream'
 import type { Logger } from 'pino'
 import { EdgeRequest } from './request.ts'
 
+export { drain } from './drain.ts'
+export { Metrics, mayRead } from './metrics.ts'
 export { EdgeRequest } from './request.ts'
 
 /** A head has this long to come. */
 const HEAD_MS = 30_000
 /** A whole request, upload and all, has this long. */
 const REQUEST_MS = 15 * 60 * 1000
+/** A connection that nothing comes on is kept this long: longer than proxies keep theirs, so that none is closed just as it is used again. */
+const KEPT_MS = 75_000
 /** Within each stretch of this length a body must bring this much, or be all there: two thousand slow ones hold nothing for long. */
 const STRETCH_MS = 15_000
 const STRETCH_BYTES = 4 * 1024
@@ -25,7 +29,7 @@ export interface EdgeOptions {
 export function openEdge({ log, answer, onUpgrade, stretchMs = STRETCH_MS }: EdgeOptions): Server<typeof EdgeRequest> {
   const coming = new Map<EdgeRequest, { response: ServerResponse; bytes: number }>()
   const server = createServer(
-    { IncomingMessage: EdgeRequest, headersTimeout: HEAD_MS, requestTimeout: REQUEST_MS },
+    { IncomingMessage: EdgeRequest, headersTimeout: HEAD_MS, requestTimeout: REQUEST_MS, keepAliveTimeout: KEPT_MS },
     (request, response) => {
       if (hasBody(request)) {
         coming.set(request, { response, bytes: 0 })

@@ -1,4 +1,9 @@
+import { randomBytes } from 'node:crypto'
 import { IncomingMessage } from 'node:http'
+
+/** Tells this process's requests from those of any other. */
+const PROCESS_ID = randomBytes(6).toString('base64url')
+let numbered = 0
 
 /**
  * A request as it comes in from outside, before anybody has read it: its body is counted byte by byte, whatever its
@@ -7,6 +12,7 @@ import { IncomingMessage } from 'node:http'
 export class EdgeRequest extends IncomingMessage {
   /** Bytes of the body that have come. */
   bytes = 0
+  #id: string | null = null
   #maxBytes = Number.POSITIVE_INFINITY
   #onExceeded: (() => void) | null = null
   #isExceeded = false
@@ -22,6 +28,12 @@ export class EdgeRequest extends IncomingMessage {
   }
   set upgrade(found: boolean | null) {
     this.asksForUpgrade = found
+  }
+
+  /** By which the request is found in the logs of all processes that it goes through; made when somebody asks for it. */
+  get id(): string {
+    this.#id ??= `${PROCESS_ID}-${(++numbered).toString(36)}`
+    return this.#id
   }
 
   /** Whether more of the body is to come. */

@@ -12,6 +12,7 @@ const follower = new Follower(db, new StorePlaces(dataFolder), openLog(logLevel)
 
 parentPort?.on('message', (message: unknown) => {
   if (message === 'damaged') follower.rebuildSoon()
+  else if (message === 'lag') void follower.lag().then((lag) => parentPort?.postMessage({ lag }))
   else if (message === 'stop')
     void follower
       .stop()

@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto'
 import type { ServerResponse } from 'node:http'
 import path from 'node:path'
+import type { Duplex } from 'node:stream'
 import { fileURLToPath } from 'node:url'
 import { closeApart } from '../apart/index.ts'
-import { closeDatabase, isThere, migrate, openDatabase } from '../data/database.ts'
+import { closeDatabase, isThere, migrate, openDatabase, poolState } from '../data/database.ts'
+import { countJobs } from '../data/jobs.ts'
 import { openLog } from '../data/log.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import { DeliveredPages } from '../delivery/delivered-pages.ts'
@@ -14,13 +16,14 @@ import { say } from '../delivery/say.ts'
 import { DeliveryStore, StorePlaces } from '../delivery/store/index.ts'
 import { startFollower } from '../delivery/store/thread.ts'
 import { Visitors } from '../delivery/visitor.ts'
-import { type EdgeRequest, hostOf, openEdge } from '../edge/index.ts'
+import { drain, type EdgeRequest, hostOf, Metrics, mayRead, openEdge } from '../edge/index.ts'
+import { clickLogBytes } from '../jobs/clicks.ts'
 import { openJobQueue, startClickLoader } from '../jobs/index.ts'
 import { createServices, ServiceThreads } from '../services/index.ts'
 import { readSettings } from '../settings/index.ts'
 import { openStudio } from '../studio/index.ts'
 import { passToStudio } from '../studio/passing.ts'
-import { askStudio, listenForStudio, ownSocket } from '../studio/socket.ts'
+import { askStudio, listenForStudio, metricsOfStudio, ownSocket } from '../studio/socket.ts'
 
 process.umask(0o077) // what is kept on disk is this user's alone
 const settings = readSettings(process.env)
@@ -34,6 +37,8 @@ const db = openDatabase(settings.databaseUrl)
 const THREAD_AFTER_MS = 300
 const visitors = new Visitors(settings.dataFolder, settings.trustedProxies)
 const endings: (() => Promise<void> | void)[] = []
+/** Of this process; null where nobody reads them, and then nothing is counted. */
+const metrics = settings.metricsToken === null ? null : new Metrics(has('delivery') ? 'delivery' : 'studio')
 let delivery: Delivery | null = null
 
 if (has('delivery')) {
@@ -47,6 +52,15 @@ if (has('delivery')) {
     log,
   )
   const { clicks } = delivery
+  metrics?.gauge(
+    'log_lag_changes',
+    'Changes that the store of delivery is behind the log',
+    async () => (await follower.lag()) ?? Number.NaN,
+  )
+  metrics?.gauge('click_log_bytes', 'Bytes of click logs that are not in the database yet, or lie in a segment that is written to', () =>
+    clickLogBytes(clickFolder(settings.dataFolder)),
+  )
+  metrics?.gauge('clicks_held', 'Clicks held in memory because the disk takes none', () => clicks.held)
   endings.push(
     follower.stop,
     () => store.close(),
@@ -64,20 +78,33 @@ if (has('studio') || has('jobs')) {
   endings.push(() => threads.close())
   const services = threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue }))
   if (has('jobs')) await queue.work(services)
+  metrics?.gauge('database_connections_used', 'Connections for queries in use', () => poolState(db).used)
+  metrics?.gauge('database_connections_waited_for', 'Queries that wait for a connection', () => poolState(db).waiting)
+  metrics?.gauges('jobs', 'Jobs by state, those that are over for 30 days', 'state', async () =>
+    (await countJobs(db)).map(({ state, jobs }) => [state, jobs]),
+  )
   if (has('studio') && studioSocket !== null) {
     const answer = await openStudio({ services, settings, log, distFolder: path.dirname(fileURLToPath(import.meta.url)) })
-    endings.unshift(await listenForStudio(studioSocket, answer, databaseReasons))
+    const timed: typeof answer = (request, response) => {
+      metrics?.time('studio', response, performance.now())
+      answer(request, response)
+    }
+    endings.unshift(await listenForStudio(studioSocket, timed, databaseReasons, metrics))
   }
 }
 const studio = studioSocket === null ? null : passToStudio(studioSocket, { visitors, log })
 
 if (ownsPort) {
+  /** Connections that became another protocol. */
+  const tunnels = new Set<Duplex>()
   const server = openEdge({
     log,
     answer(request, response) {
+      const cameAt = metrics === null ? 0 : performance.now()
       const host = hostOf(request.headers.host)
       if (isHealth(request.url)) return void health(request, response)
-      if (delivery !== null && respond(delivery, host, request, response)) return
+      if (request.url === '/metrics' && metrics !== null) return void tellMetrics(metrics, request, response)
+      if (delivery !== null && respond(delivery, host, request, response)) return metrics?.time('delivery', response, cameAt)
       if (studio !== null && settings.studioHosts.includes(host))
         return cameThroughDoor(request)
           ? say(response, 508, 'The studio is reached at its own address, never through a front door.', request.method)
@@ -87,6 +114,8 @@ if (ownsPort) {
       say(response, 421, 'This name is not answered here.', request.method)
     },
     onUpgrade(request, socket, head) {
+      tunnels.add(socket)
+      socket.once('close', () => tunnels.delete(socket))
       const host = hostOf(request.headers.host)
       const entry = delivery?.store.host(host)
       if (delivery !== null && entry?.kind === 'door') return upgradeDoor(delivery, entry, host, request, socket, head)
@@ -105,10 +134,7 @@ if (ownsPort) {
     log.info({ port: settings.port, roles: [...settings.roles] }, 'listening')
     process.send?.('ready')
   })
-  endings.unshift(() => {
-    server.close()
-    server.closeIdleConnections()
-  })
+  endings.unshift(() => drain(server, tunnels))
 } else process.send?.('ready')
 
 function isHealth(url: string | undefined): boolean {
@@ -145,8 +171,17 @@ async function health(request: EdgeRequest, response: ServerResponse): Promise<v
     .end(body)
 }
 
+/** Those of this process, and of the studio where that is another one. */
+async function tellMetrics(own: Metrics, request: EdgeRequest, response: ServerResponse): Promise<void> {
+  if (settings.metricsToken === null || !mayRead(request.headers.authorization, settings.metricsToken))
+    return void response.writeHead(401, { 'WWW-Authenticate': 'Bearer', 'Content-Length': '0' }).end()
+  const apart = settings.studioAt === null || has('studio') ? '' : await metricsOfStudio(settings.studioAt)
+  response.writeHead(200, { 'Content-Type': 'text/plain; version=0.0.4; charset=utf-8', 'Cache-Control': 'no-store' })
+  response.end((await own.text()) + apart)
+}
+
 /** Whoever is still being answered then is cut off. Whatever is cut off in the middle of writing is put right at the next start. */
-const STOP_MAX_MS = 10_000
+const STOP_MAX_MS = 20_000
 
 /** Lets running answers finish, writes what is still in memory, then ends. */
 let isEnding = false

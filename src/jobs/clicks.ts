@@ -24,6 +24,15 @@ export async function loadClickLogs(db: Database, folder: string, log: Logger): 
   return clicks
 }
 
+/** Bytes of click logs that lie on this machine: what was loaded goes when its segment is closed. */
+export async function clickLogBytes(folder: string): Promise<number> {
+  let bytes = 0
+  for (const node of await readdir(folder).catch(() => []))
+    for (const segment of await readdir(path.join(folder, node)))
+      bytes += (await stat(path.join(folder, node, segment)).catch(() => ({ size: 0 }))).size
+  return bytes
+}
+
 /** Nobody writes to a segment any more: its process has opened a later one, or is gone. */
 function isClosed(segment: string, segments: readonly string[]): boolean {
   const [startedAt, pid] = segment.split('-')

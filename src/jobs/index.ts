@@ -2,10 +2,11 @@ import { Worker } from 'node:worker_threads'
 import PgBoss from 'pg-boss'
 import type { Logger } from 'pino'
 import { z } from 'zod'
+import { dropOldAudit } from '../data/audit.ts'
 import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
-import { jobsToTakeUp, rescueJobs } from '../data/jobs.ts'
+import { dropOldJobs, jobsToTakeUp, rescueJobs } from '../data/jobs.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropUnusedContents } from '../data/unused-contents.ts'
@@ -28,6 +29,9 @@ const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
 /** A reader that was away for longer starts anew. */
 const CHANGES_KEPT_HOURS = 72
+/** What became of an import or list can be looked up for so long; who did what, for two years. */
+const JOBS_KEPT_DAYS = 30
+const AUDIT_KEPT_DAYS = 730
 const HOUSEKEEPING_MS = 60 * 60 * 1000
 
 /** Sends work to the job floor. */
@@ -83,6 +87,8 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
               dropOldUploads(db),
               dropOldCrawls(db),
               dropExpiredSessions(db),
+              dropOldJobs(db, JOBS_KEPT_DAYS),
+              dropOldAudit(db, AUDIT_KEPT_DAYS),
               pruneChanges(db, CHANGES_KEPT_HOURS),
               dropUnusedContents(db),
             ]),

@@ -15,6 +15,8 @@ const Environment = z.object({
   MAPROPE_STAND_INS_PORT: z.coerce.number().int().optional(),
   MAPROPE_TRUSTED_PROXY: z.string().default(''),
   MAPROPE_ASTRO_DEV: z.url().optional(),
+  /** With this word, whoever asks for /metrics is told; without it nobody is. */
+  MAPROPE_METRICS_TOKEN: z.string().min(16, 'MAPROPE_METRICS_TOKEN needs at least 16 characters').optional(),
   MAPROPE_LOG: z.enum(['silent', 'error', 'warn', 'info', 'debug']).default('info'),
 })
 
@@ -38,6 +40,7 @@ export interface Settings {
   /** Peers whose X-Forwarded-For is believed. */
   readonly trustedProxies: ReadonlySet<string>
   readonly astroDev: string | null
+  readonly metricsToken: string | null
   readonly logLevel: string
 }
 
@@ -61,6 +64,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     standInsPort: values.MAPROPE_STAND_INS_PORT ?? values.PORT + 1,
     trustedProxies: new Set(values.MAPROPE_TRUSTED_PROXY.split(',').filter((peer) => peer !== '')),
     astroDev: values.MAPROPE_ASTRO_DEV ?? null,
+    metricsToken: values.MAPROPE_METRICS_TOKEN ?? null,
     logLevel: values.MAPROPE_LOG,
   }
 }

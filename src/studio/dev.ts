@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto'
+import path from 'node:path'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import { openJobQueue } from '../jobs/index.ts'
 import { createServices } from '../services/index.ts'
 import { readSettings } from '../settings/index.ts'
+import { openAssets } from './assets.ts'
 import type { StudioLocals } from './index.ts'
 
 let ready: Promise<Omit<StudioLocals, 'requestId'>> | null = null
@@ -19,5 +21,6 @@ async function open(): Promise<Omit<StudioLocals, 'requestId'>> {
   const log = openLog(settings.logLevel)
   const db = openDatabase(settings.databaseUrl)
   const queue = await openJobQueue(db, false, log, settings)
-  return { services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
+  const { frameScript } = openAssets(path.resolve('dist/client'))
+  return { frameScript, services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
 }

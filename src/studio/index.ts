@@ -1,19 +1,20 @@
 import { randomUUID } from 'node:crypto'
-import { createReadStream, existsSync, statSync } from 'node:fs'
 import http, { type IncomingMessage, type ServerResponse } from 'node:http'
 import path from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { lookup } from 'mrmime'
 import type { Logger } from 'pino'
 import { whileWanted } from '../apart/index.ts'
 import type { Services } from '../services/index.ts'
 import type { Settings } from '../settings/index.ts'
+import { openAssets } from './assets.ts'
 
 /** What a screen or endpoint finds in `Astro.locals` besides the actor. */
 export interface StudioLocals {
   readonly services: Services
   readonly log: Logger
   readonly requestId: string
+  /** Where the script of the frame is that shows pages. */
+  readonly frameScript: string
 }
 
 type AstroHandler = (request: IncomingMessage, response: ServerResponse, next: (error?: unknown) => void, locals: object) => void
@@ -30,18 +31,19 @@ export async function openStudio({
   log: Logger
   distFolder: string
 }) {
-  const frameScript = path.join(distFolder, 'frame.js')
+  const assets = openAssets(path.join(distFolder, 'client'))
   if (settings.astroDev !== null) {
     const forward = forwardTo(new URL(settings.astroDev), log)
-    return (request: IncomingMessage, response: ServerResponse): void =>
-      request.url === '/pages/frame.js' ? sendAsset(frameScript, request, response) : forward(request, response)
+    return (request: IncomingMessage, response: ServerResponse): void => assets.send(request, response, () => forward(request, response))
   }
-  const client = path.join(distFolder, 'client')
   const entry = (await import(pathToFileURL(path.join(distFolder, 'server', 'entry.mjs')).href)) as { handler: AstroHandler }
   return (request: IncomingMessage, response: ServerResponse): void => {
-    if (request.url === '/pages/frame.js') return sendAsset(frameScript, request, response)
-    if (serveAsset(client, request, response)) return
-    const requestId = randomUUID()
+    assets.send(request, response, () => answer(request, response))
+  }
+
+  function answer(request: IncomingMessage, response: ServerResponse): void {
+    // The edge has given it one; who comes by the socket alone may have none.
+    const requestId = String(request.headers['x-request-id'] ?? randomUUID())
     response.setHeader('X-Request-Id', requestId)
     const startedAt = performance.now()
     response.on('finish', () =>
@@ -50,7 +52,7 @@ export async function openStudio({
         'studio',
       ),
     )
-    const locals: StudioLocals = { services, log, requestId }
+    const locals: StudioLocals = { services, log, requestId, frameScript: assets.frameScript }
     const gone = new AbortController()
     response.once('close', () => gone.abort())
     whileWanted(gone.signal, () => entry.handler(request, response, (error) => failed(error, requestId, log, response), locals))
@@ -61,27 +63,6 @@ function failed(error: unknown, requestId: string, log: Logger, response: Server
   log.error({ err: error, requestId }, 'the studio could not answer')
   if (!response.headersSent) response.writeHead(500, { 'Content-Type': 'text/plain; charset=utf-8' })
   response.end(`Something went wrong on our side. Its number is ${requestId}.`)
-}
-
-/** Hashed names never change, so browsers may keep them for good. */
-function serveAsset(folder: string, request: IncomingMessage, response: ServerResponse): boolean {
-  const pathname = (request.url ?? '/').split('?', 1)[0] ?? '/'
-  if (pathname === '/' || pathname.includes('..') || pathname.includes('%') || !/\.[a-z0-9]+$/i.test(pathname)) return false
-  const file = path.join(folder, pathname)
-  if (!existsSync(file) || !statSync(file).isFile()) return false
-  sendAsset(file, request, response)
-  return true
-}
-
-function sendAsset(file: string, request: IncomingMessage, response: ServerResponse): void {
-  response.writeHead(200, {
-    'Content-Type': lookup(file) ?? 'application/octet-stream',
-    'Content-Length': statSync(file).size,
-    'Cache-Control': file.includes('/_astro/') ? 'public, max-age=31536000, immutable' : 'no-cache',
-    'X-Content-Type-Options': 'nosniff',
-  })
-  if (request.method === 'HEAD') response.end()
-  else createReadStream(file).pipe(response)
 }
 
 /** Development: Astro's own server renders, ours keeps answering for the public hosts on the same port. */

@@ -8,7 +8,15 @@ import { type EdgeRequest, hasBody } from '../edge/index.ts'
 import { bodyLimit } from './limits.ts'
 
 /** Told by the edge alone: what a client says of these is dropped. */
-const OURS = new Set(['forwarded', 'x-forwarded-for', 'x-forwarded-host', 'x-forwarded-proto', 'x-forwarded-port', 'x-real-ip'])
+const OURS = new Set([
+  'x-request-id',
+  'forwarded',
+  'x-forwarded-for',
+  'x-forwarded-host',
+  'x-forwarded-proto',
+  'x-forwarded-port',
+  'x-real-ip',
+])
 /** What the studio answers; TRACE and the rest end here. */
 const METHODS = new Set(['GET', 'HEAD', 'POST', 'PUT', 'PATCH', 'DELETE', 'OPTIONS'])
 
@@ -40,12 +48,12 @@ export function passToStudio(socketPath: string, { visitors, log }: { visitors: 
       agent: false, // a connection over a Unix socket costs next to nothing, and a fresh one is never half closed
       method: request.method,
       path: request.url,
-      headers: headersOn(request, visitors),
+      headers: [...headersOn(request, visitors), 'X-Request-Id', request.id],
     })
     onward.on('error', (error: NodeJS.ErrnoException) => {
       if (isRefused || response.destroyed) return
       if (response.headersSent) return void response.destroy()
-      log.debug({ code: error.code }, 'the studio does not answer')
+      log.debug({ code: error.code, requestId: request.id }, 'the studio does not answer')
       refuse(request, response, 'studio-away', { 'Retry-After': String(ASK_AGAIN_SECONDS) })
     })
     onward.on('response', (answer) => {

@@ -1,4 +1,4 @@
-import { after, before } from 'node:test'
+import { after, afterEach, before } from 'node:test'
 import { AxeBuilder } from '@axe-core/playwright'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
 import { CHROMIUM_FLAGS } from '../../bin/chromium.mjs'
@@ -18,6 +18,10 @@ export interface Studio {
 /** Starts one copy for a file of tests. */
 export function aStudio(): Studio {
   const studio = {} as Studio
+  /** Contexts of the test that runs. */
+  const opened: BrowserContext[] = []
+  /** The sessions of those who signed in once. */
+  const signedIn = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>()
   before(async () => {
     studio.copy = await startCopy({ withStandIns: true })
     studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
@@ -28,23 +32,39 @@ export function aStudio(): Studio {
         permissions: ['clipboard-read', 'clipboard-write'],
         ...options,
       })
+      opened.push(context)
       const page = await context.newPage()
       const errors: string[] = []
       page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
       page.on('pageerror', (error) => errors.push(error.message))
-      await page.goto(`${studio.copy.url}/sign-in`)
-      await page.getByLabel('E-mail address').fill(`${name}@slow-ferry.example`)
-      await page.getByLabel('Password').fill('ten-past-seven')
-      await page.getByRole('button', { name: 'Sign in' }).click()
-      await page.waitForURL(`${studio.copy.url}/`)
+      const cookies = signedIn.get(name)
+      if (cookies === undefined) {
+        await signIn(page, studio.copy.url, name)
+        signedIn.set(name, await context.cookies())
+      } else {
+        await context.addCookies(cookies)
+        await page.goto(`${studio.copy.url}/`)
+      }
       return { page, context, errors }
     }
+  })
+  // A screen that nobody looks at any more still follows the log, and takes its share of the two cores.
+  afterEach(async () => {
+    await Promise.all(opened.splice(0).map((context) => context.close()))
   })
   after(async () => {
     await studio.browser?.close()
     await studio.copy?.stop()
   })
   return studio
+}
+
+async function signIn(page: Page, url: string, name: string): Promise<void> {
+  await page.goto(`${url}/sign-in`)
+  await page.getByLabel('E-mail address').fill(`${name}@slow-ferry.example`)
+  await page.getByLabel('Password').fill('ten-past-seven')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.waitForURL(`${url}/`)
 }
 
 /** What axe finds against WCAG 2.2 A and AA, in words; the sandboxed page that people wrote is not ours to judge. */

@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { freePort } from '../../bin/postgres.mjs'
-import { emptyDatabase } from './world.ts'
+import { environmentOf, takeSlot } from './template.ts'
 
 /** A running copy of the built server with the demo, on its own port and database. */
 export interface Copy {
@@ -20,25 +20,16 @@ export interface Copy {
 
 const project = path.resolve(import.meta.dirname, '../..')
 
-/** Starts a copy from nothing. The stand-ins run on the port after the server's. */
+/** Starts a copy with the demo; where a database is given, with what is in that. */
 export async function startCopy(
   given: { databaseUrl?: string; withStandIns?: boolean; environment?: Readonly<Record<string, string>> } = {},
 ): Promise<Copy> {
-  const databaseUrl = given.databaseUrl ?? (await emptyDatabase())
-  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
-  const port = await freePort()
-  const standIns = await freePort()
-  const environment = {
-    ...process.env,
-    NODE_ENV: 'production',
-    PORT: String(port),
-    MAPROPE_DATA: folder,
-    MAPROPE_DATABASE_URL: databaseUrl,
-    MAPROPE_SECRET: 'a secret for tests only',
-    MAPROPE_STAND_INS_PORT: String(standIns),
-    MAPROPE_LOG: 'error',
-    ...given.environment,
-  }
+  const slot = given.databaseUrl === undefined ? await takeSlot() : null
+  const databaseUrl = slot?.databaseUrl ?? given.databaseUrl ?? ''
+  const folder = slot?.folder ?? mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
+  const port = slot?.port ?? (await freePort())
+  const standInsPort = slot?.standInsPort ?? (await freePort())
+  const environment = { ...process.env, ...environmentOf({ port, standInsPort, databaseUrl, folder }), ...given.environment }
   const children: ChildProcess[] = []
   const run = (file: string, more: Readonly<Record<string, string>> = {}): Promise<ChildProcess> =>
     new Promise((resolve, reject) => {
@@ -54,7 +45,7 @@ export async function startCopy(
         child.once('exit', (code) => reject(new Error(`${file} ended (${code})`)))
       }
     })
-  await run('setup.mjs')
+  if (slot === null) await run('setup.mjs')
   const start = (more?: Readonly<Record<string, string>>) => run('server.mjs', more)
   if (given.withStandIns === true) await run('stand-ins.mjs')
   return {
@@ -80,6 +71,7 @@ export async function startCopy(
             }),
         ),
       )
+      await slot?.free()
     },
   }
 }

@@ -5,12 +5,13 @@ import type { AddressInfo } from 'node:net'
 import { after, before, test } from 'node:test'
 import { openDatabase, rows } from '../../src/data/database.ts'
 import { respond } from '../../src/delivery/respond.ts'
+import { EdgeRequest } from '../../src/edge/index.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
 let world: World
 let delivering: Delivering
-let server: Server
+let server: Server<typeof EdgeRequest>
 
 before(async () => {
   world = await makeWorld()
@@ -27,7 +28,7 @@ before(async () => {
   must(await world.services.publications.create(world.owner, { all: true }))
   must(await world.services.shortLinks.create(world.owner, { destination: 'https://tides.example/now', slug: 'tide' }))
   delivering = await deliver(world)
-  server = createServer((request, response) => {
+  server = createServer({ IncomingMessage: EdgeRequest }, (request, response) => {
     const host = (request.headers.host ?? '').replace(/:\d+$/, '')
     if (!respond(delivering.delivery, host, request, response)) response.writeHead(421).end()
   }).listen(0, '127.0.0.1')

@@ -87,6 +87,14 @@ export class Follower {
     }
   }
 
+  /** How many changes the store is behind the logs of all sites; null while the database is away, or there is no store. */
+  async lag(): Promise<number | null> {
+    const store = this.#open?.store
+    if (store === undefined) return null
+    const ends = await logEnds(this.#db).catch(() => null)
+    return ends === null ? null : ends.reduce((sum, { siteId, number }) => sum + number - Number(store.get(KEYS.number(siteId)) ?? 0), 0)
+  }
+
   /** The store cannot be read, or lacks something: it is built anew from the database as soon as that answers. */
   rebuildSoon(): void {
     this.#isDamaged = true

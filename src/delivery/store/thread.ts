@@ -3,6 +3,8 @@ import type { Logger } from 'pino'
 
 /** A process that has nothing to answer from waits so long for the first store; then it says that the site is being set up. */
 const FIRST_MS = 15_000
+/** Longest that is waited for how far behind it is. */
+const LAG_MS = 1_000
 /** A follower that broke is started again after this. */
 const AGAIN_MS = 2_000
 
@@ -11,6 +13,8 @@ export interface FollowerThread {
   readonly firstBuilt: Promise<void>
   onBuilt(listener: () => void): void
   readonly onDamage: () => void
+  /** How many changes the store is behind; null when that cannot be told now. */
+  readonly lag: () => Promise<number | null>
   readonly stop: () => Promise<void>
 }
 
@@ -23,6 +27,7 @@ export function startFollower(
   let isStopping = false
   let ended: Promise<void>
   let built: () => void = () => {}
+  const asked: ((lag: number | null) => void)[] = []
   const listeners: (() => void)[] = [() => built()]
   const firstBuilt = new Promise<void>((resolve) => {
     built = resolve
@@ -30,8 +35,9 @@ export function startFollower(
   })
   const start = (): void => {
     thread = new Worker(new URL('./follower.mjs', import.meta.url), { workerData: { databaseUrl, dataFolder, logLevel } })
-    thread.on('message', () => {
-      for (const listener of listeners) listener()
+    thread.on('message', (message: 'built' | { readonly lag: number | null }) => {
+      if (message === 'built') for (const listener of listeners) listener()
+      else for (const tell of asked.splice(0)) tell(message.lag)
     })
     thread.on('error', (error) => log.error({ err: error }, 'the follower of changes stopped; it is started again'))
     ended = new Promise((resolve) =>
@@ -47,6 +53,12 @@ export function startFollower(
     // Last in, first told: the store is opened before whoever waits for it goes on.
     onBuilt: (listener) => void listeners.unshift(listener),
     onDamage: () => thread.postMessage('damaged'),
+    lag: () =>
+      new Promise((resolve) => {
+        asked.push(resolve)
+        thread.postMessage('lag')
+        setTimeout(() => resolve(null), LAG_MS).unref()
+      }),
     stop() {
       isStopping = true
       thread.postMessage('stop')

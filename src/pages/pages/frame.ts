@@ -1,13 +1,10 @@
 import type { APIRoute } from 'astro'
 
-/** Bundled beside the server, which serves it. */
-const frameScript = '/pages/frame.js'
-
 /**
  * The empty document in which pages are shown for editing. `sandbox` gives it an origin of its own, so that nothing in a
  * page can act as the person who looks at it; only our script may run, whatever the page brings along.
  */
-export const GET: APIRoute = ({ url }) =>
+export const GET: APIRoute = ({ url, locals: { frameScript } }) =>
   new Response(`<!doctype html><title>Page</title><script src="${frameScript}"></script>`, {
     headers: {
       'Content-Type': 'text/html; charset=utf-8',
