@@ -11,6 +11,7 @@ export interface Copy {
   readonly url: string
   readonly token: string
   readonly folder: string
+  readonly databaseUrl: string
   server: ChildProcess
   start(environment?: Readonly<Record<string, string>>): Promise<ChildProcess>
   /** Ends one of its processes, as kill -9 does. */
@@ -53,6 +54,7 @@ export async function startCopy(
     url: `http://localhost:${port}`,
     token: readFileSync(path.join(folder, 'demo-token'), 'utf8').trim(),
     folder,
+    databaseUrl,
     server: await start(),
     start,
     async kill(child) {

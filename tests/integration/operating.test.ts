@@ -88,7 +88,7 @@ test('metrics are told to whoever has the word for them, and count what was answ
   const { host, pathname } = new URL(items[0]?.address ?? '')
   assert.equal((await ask(pathname, { host })).status, 302)
   assert.equal(await numberOf(redirects), before + 1)
-  assert.ok((await numberOf(/role="studio",status="2xx"\} (\d+)$/m)) > 0)
+  assert.ok((await numberOf(/_count\{role="studio",status="2xx"\} (\d+)$/m)) > 0)
   for (const name of ['log_lag_changes', 'click_log_bytes', 'clicks_held', 'database_connections_used', 'nodejs_eventloop_lag_p99_seconds'])
     assert.ok((await numberOf(new RegExp(`^maprope_delivery_${name} (\\d[\\d.e-]*)$`, 'm'))) >= 0, name)
 })

@@ -218,10 +218,7 @@ test('with the database gone the studio says so and loses nothing, and visitors 
   assert.ok(page)
   const admin = new pg.Client({ connectionString: base })
   await admin.connect()
-  const { rows } = await admin.query<{ datname: string }>(
-    `SELECT datname FROM pg_stat_activity WHERE datname LIKE 'test_%' GROUP BY 1 ORDER BY max(backend_start) DESC LIMIT 1`,
-  )
-  const name = rows[0]?.datname ?? ''
+  const name = new URL(copy.databaseUrl).pathname.slice(1)
   await admin.query(`ALTER DATABASE ${name} ALLOW_CONNECTIONS false`)
   await admin.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [name])
   const change = { version: page.version, patchSets: [[{ from: 0, to: 0, insert: '<!-- kept -->' }]] }
