@@ -1,6 +1,7 @@
 import { execFileSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import pg from 'pg'
@@ -38,6 +39,12 @@ export async function takeSlot(): Promise<Slot> {
     const { rows } = await held.query<{ mine: boolean }>('SELECT pg_try_advisory_lock($1) AS mine', [SLOT_LOCK + slot])
     if (rows[0]?.mine !== true) continue
     const template = await templateOf(slot, base, held)
+    const { port, standInsPort } = template.ports
+    // Processes of a test that broke off may not have gone yet.
+    if (!(await isFree(port)) || !(await isFree(standInsPort))) {
+      await held.query('SELECT pg_advisory_unlock($1)', [SLOT_LOCK + slot])
+      continue
+    }
     const name = `copy_${slot}_${process.pid}_${Date.now()}`
     await held.query(`CREATE DATABASE ${name} TEMPLATE ${template.database}`)
     const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
@@ -53,6 +60,15 @@ export async function takeSlot(): Promise<Slot> {
     }
   }
   throw new Error(`More than ${SLOTS} copies at once`)
+}
+
+/** Whether nobody listens on a port of this machine. */
+function isFree(port: number): Promise<boolean> {
+  return new Promise((resolve) => {
+    const server = createServer()
+    server.once('error', () => resolve(false))
+    server.listen(port, '127.0.0.1', () => server.close(() => resolve(true)))
+  })
 }
 
 interface Template {
