@@ -6,8 +6,11 @@ import type { Settings } from '../settings/index.ts'
 import type { OwnServices } from './all.ts'
 import type { Actor } from './context.ts'
 
-/** What a look at a whole site may take, and what a change of it may. */
-const LOOK = { deadlineMs: 60_000, isLook: true } as const
+/**
+ * What a look at a whole site may take, and what a change of it may. A list of 700,000 links that is made for the first time takes over a
+ * minute on a slow machine; given up before its end it would begin anew each time. A look that nobody waits for any more ends anyway.
+ */
+const LOOK = { deadlineMs: 5 * 60_000, isLook: true } as const
 const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
