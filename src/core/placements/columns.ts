@@ -1,3 +1,5 @@
+import { Haystack } from './haystack.ts'
+
 /** So often all strings are looked through before an index of them is made. */
 const LOOKS_MAX = 4
 
@@ -8,6 +10,8 @@ export class Numbered {
   #numbers: Map<string, number> | null = null
   #few: Map<string, number> | null = null
   #looks = 0
+  readonly #lower: string[] = []
+  #haystack: Haystack | null = null
 
   constructor(values: string[] = []) {
     this.values = values
@@ -53,6 +57,23 @@ export class Numbered {
 
   get length(): number {
     return this.values.length
+  }
+
+  /** All of them in lower case, by number. Most are so already, and then the same strings. */
+  lower(): readonly string[] {
+    for (let number = this.#lower.length; number < this.values.length; number++) this.#lower.push((this.values[number] ?? '').toLowerCase())
+    return this.#lower
+  }
+
+  /**
+   * Sets a bit for each string that holds a word, whatever the case.
+   * @param word - in lower case, without line ends
+   * @param marks - by number
+   */
+  mark(word: string, bit: number, marks: Uint32Array): void {
+    this.#haystack ??= new Haystack()
+    this.#haystack.take(this.lower())
+    this.#haystack.mark(word, bit, this.lower(), marks)
   }
 }
 

@@ -25,12 +25,6 @@ export class Haystack {
     this.#starts[strings.length] = at
   }
 
-  forget(): void {
-    this.#text = ''
-    this.#starts = new Uint32Array(0)
-    this.#joined = 0
-  }
-
   /** Sets a bit for each string that holds a word. @param word - without white space */
   mark(word: string, bit: number, strings: readonly string[], marks: Uint32Array): void {
     const starts = this.#starts

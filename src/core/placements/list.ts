@@ -1,9 +1,17 @@
-import { type Compared, type CompiledSite, compileRules, type Impact, ImpactTally, Looks, type Rule } from '../rules/index.ts'
+import {
+  type Compared,
+  type CompiledSite,
+  compileRules,
+  EXAMPLES_PER_GROUP,
+  type Impact,
+  ImpactTally,
+  Looks,
+  type Rule,
+} from '../rules/index.ts'
 import { Classes } from './classes.ts'
 import { Column, longEnough } from './columns.ts'
 import { type ClassFacts, Decided } from './decided.ts'
 import { FINDINGS, type Finding, type Fine, fineKey, hasFinding, paidMost } from './findings.ts'
-import { Haystack } from './haystack.ts'
 import { Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
 import type { DestinationGroups, PlacementAnswer, PlacementQuery } from './query.ts'
 import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
@@ -42,8 +50,6 @@ export class PlacementList {
   #state = new Uint8Array(0)
   /** By the number of an address of our own: whether there is such a page or file; 2 where nobody has looked. */
   #lands = new Uint8Array(0)
-  #lower: string[] = []
-  readonly #haystack = new Haystack()
   #stale: 'all' | Set<number> = 'all'
   #generation = -1
   readonly #answers = new Map<string, PlacementAnswer>()
@@ -201,22 +207,40 @@ export class PlacementList {
     const isFiner = looks.asks !== this.#decided.classes.looks.asks
     const classes = isFiner ? new Classes(this.rows, looks) : this.#decided.classes
     const tally = new ImpactTally<number>(this.#site.rules, draft)
-    const compared: (Compared<number> | undefined)[] = []
     const classOf = this.#classOf.data
+    const compare = (i: number): Compared<number> | undefined => {
+      const known = this.#decided.known[(classOf[i] ?? 0) - 1]
+      const facts = isFiner && looks.asksForMore ? this.judgedAt(i)?.facts : known?.facts
+      if (known === undefined || facts === undefined) return undefined
+      const address = this.rows.strings.values[this.rows.columns.address.at(i)] ?? ''
+      return tally.compare(isFiner ? { ...facts, address: address === '' ? null : address } : facts, known.decision)
+    }
+    const compared: (Compared<number> | undefined)[] = []
+    // Of the page that is looked at, by class: its first rows, which may serve as examples, and how many there are.
+    const firsts: number[][] = []
+    let counts = new Uint32Array(64)
     for (const { stretch } of this.rows.inOrder()) {
+      const met: number[] = []
       for (let i = stretch.from; i < stretch.to; i++) {
         const number = isFiner ? classes.of(i) : (classOf[i] ?? 0) - 1
-        let seen = compared[number]
-        if (seen === undefined) {
-          const known = this.#decided.known[(classOf[i] ?? 0) - 1]
-          const facts = isFiner && looks.asksForMore ? this.judgedAt(i)?.facts : known?.facts
-          if (known === undefined || facts === undefined) continue
-          const address = this.rows.strings.values[this.rows.columns.address.at(i)] ?? ''
-          seen = tally.compare(isFiner ? { ...facts, address: address === '' ? null : address } : facts, known.decision)
-          compared[number] = seen
-        }
-        tally.count(seen, stretch.page.path, i)
+        if (number >= counts.length) counts = longEnough(counts, number + 1, 0)
+        const count = counts[number] ?? 0
+        counts[number] = count + 1
+        if (count === 0) {
+          met.push(number)
+          firsts[number] = [i]
+        } else if (count < EXAMPLES_PER_GROUP) firsts[number]?.push(i)
       }
+      const shown: [row: number, of: Compared<number>][] = []
+      for (const number of met) {
+        const rows = firsts[number] ?? []
+        compared[number] ??= compare(rows[0] ?? 0)
+        const seen = compared[number]
+        if (seen !== undefined) tally.count(seen, stretch.page.path, counts[number])
+        if (seen !== undefined && tally.wantsExamples(seen)) for (const row of rows) shown.push([row, seen])
+        counts[number] = 0
+      }
+      for (const [row, of] of shown.sort(([a], [b]) => a - b)) tally.show(of, row)
     }
     return tally.result()
   }
@@ -228,16 +252,7 @@ export class PlacementList {
       classOf: this.#classOf.data,
       states: this.#state,
       bits: this.#bits.data,
-      lower: () => this.#lowerAll(),
-      haystack: this.#haystack,
     }
-  }
-
-  /** Most strings are in lower case already, and then the same ones. */
-  #lowerAll(): readonly string[] {
-    const { values } = this.rows.strings
-    for (let code = this.#lower.length; code < values.length; code++) this.#lower.push((values[code] ?? '').toLowerCase())
-    return this.#lower
   }
 
   #touch(page: number): void {
@@ -264,8 +279,6 @@ export class PlacementList {
     if (rows.generation !== this.#generation) {
       this.#generation = rows.generation
       this.#classOf.data.fill(0)
-      this.#lower = []
-      this.#haystack.forget()
       this.#lands = new Uint8Array(0)
       this.#staleAll()
     }

@@ -155,9 +155,7 @@ export class Narrowing {
       ),
     ]
     if (wanted.length === 0) return null
-    const { rows, haystack } = this.#list
-    const strings = this.#list.lower()
-    haystack.take(strings)
+    const { rows } = this.#list
     const [text, href, address] = [rows.columns.text.data, rows.columns.href.data, rows.columns.address.data]
     const tests: ((i: number, page: number) => boolean)[] = []
     for (let from = 0; from < wanted.length; from += WORDS_AT_ONCE) {
@@ -167,8 +165,8 @@ export class Narrowing {
         const value = `${stretch.page.title}\n${stretch.page.path}`.toLowerCase()
         pages[number] = part.reduce((bits, word, k) => (value.includes(word) ? bits | (1 << k) : bits), 0)
       }
-      const found = new Uint32Array(strings.length)
-      for (const [k, word] of part.entries()) haystack.mark(word, 1 << k, strings, found)
+      const found = new Uint32Array(rows.strings.length)
+      for (const [k, word] of part.entries()) rows.strings.mark(word, 1 << k, found)
       const all = 2 ** part.length - 1
       tests.push(
         (i, page) => ((found[text[i] ?? 0] ?? 0) | (found[href[i] ?? 0] ?? 0) | (found[address[i] ?? 0] ?? 0) | (pages[page] ?? 0)) === all,

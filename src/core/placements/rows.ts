@@ -224,6 +224,10 @@ export class PlacementRows {
     return placement === null ? null : this.#judge.judge(placement)
   }
 
+  placeOf(page: PlacementPage): ReturnType<Judge['placeOf']> {
+    return this.#judge.placeOf(page)
+  }
+
   /** Of each row what follows from the site's addresses is worked out anew. */
   rederive(judge: Judge): void {
     this.#judge = judge

@@ -7,6 +7,7 @@ import {
   decide,
   factsOf,
   type LinkFacts,
+  placeOf,
   type SharedPart,
   TAGS,
   type WrittenLink,
@@ -113,7 +114,15 @@ export class Judge {
   }
 
   facts(placement: Placement): LinkFacts {
-    const { page } = placement
+    return factsOf(placement.written, this.#aroundOf(placement.page), this.#site.findShortLink)
+  }
+
+  /** Where every placement of a page stands. */
+  placeOf(page: PlacementPage): ReturnType<typeof placeOf> {
+    return placeOf(this.#aroundOf(page))
+  }
+
+  #aroundOf(page: PlacementPage): ReturnType<CompiledSite['around']> {
     if (this.#page !== page || this.#around === null) {
       this.#page = page
       this.#around = this.#site.around(page.path, {
@@ -123,7 +132,7 @@ export class Judge {
         part: partOfPage(page),
       })
     }
-    return factsOf(placement.written, this.#around, this.#site.findShortLink)
+    return this.#around
   }
 
   judge(placement: Placement): JudgedPlacement {

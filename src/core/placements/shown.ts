@@ -1,5 +1,4 @@
 import type { Decided } from './decided.ts'
-import type { Haystack } from './haystack.ts'
 import type { PlacementRows } from './rows.ts'
 
 /** A list as it is looked through: arrays by row, or by what a row holds the number of. */
@@ -10,7 +9,4 @@ export interface ShownList {
   readonly classOf: Uint32Array
   readonly states: Uint8Array
   readonly bits: Uint32Array
-  /** All strings in lower case; made when somebody looks for words, or wants them in order. */
-  readonly lower: () => readonly string[]
-  readonly haystack: Haystack
 }

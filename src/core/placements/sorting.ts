@@ -86,7 +86,7 @@ export class Sorting {
   }
 
   /** The destinations of placements, the most linked first. @param found - in the order of pages */
-  group(found: Uint32Array, { rows, lower }: ShownList): DestinationGroups {
+  group(found: Uint32Array, { rows }: ShownList): DestinationGroups {
     const { page, destination } = rows.columns
     const { values, length } = rows.strings
     const [links, pages, lastPage] = [0, 1, 2].map(() => new Uint32Array(length)) as [Uint32Array, Uint32Array, Uint32Array]
@@ -102,7 +102,7 @@ export class Sorting {
       lastPage[code] = on
       pages[code] = (pages[code] ?? 0) + 1
     }
-    const ranks = this.#rankings.destination.of(rows, destination, lower())
+    const ranks = this.#rankings.destination.of(rows, destination, rows.strings.lower())
     const ordered = byRank(
       byRank(codes.slice(0, count), (code) => ranks[code] ?? 0),
       (code) => MOST - (links[code] ?? 0),
@@ -118,7 +118,7 @@ export class Sorting {
       case 'href':
       case 'destination': {
         const { data } = rows.columns[sort]
-        const ranks = this.#rankings[sort].of(rows, rows.columns[sort], list.lower())
+        const ranks = this.#rankings[sort].of(rows, rows.columns[sort], rows.strings.lower())
         return (i) => ranks[data[i] ?? 0] ?? 0
       }
       case 'title': {

@@ -104,10 +104,15 @@ const isUnder = (path: string, stem: string): boolean => path === stem || path.s
 
 /** "*" stands for any stretch of characters; linear in the length of the address, whatever the pattern. */
 export function wildcard(pattern: string): (text: string) => boolean {
+  const isLike = lowerWildcard(pattern)
+  return (text) => isLike(text.toLowerCase())
+}
+
+/** The same for texts that are in lower case already. */
+export function lowerWildcard(pattern: string): (lower: string) => boolean {
   const [head = '', ...rest] = pattern.toLowerCase().split('*')
   const tail = rest.pop()
-  return (text) => {
-    const lower = text.toLowerCase()
+  return (lower) => {
     if (tail === undefined) return lower === head
     if (!lower.startsWith(head)) return false
     let at = head.length

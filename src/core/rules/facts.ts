@@ -125,6 +125,13 @@ export function writtenLink(html: string, link: LinkTag, page: Pick<PageLinks, '
 
 const NO_TAGS: readonly string[] = []
 
+/** Where any link stands that stands here. */
+export const placeOf = (around: PageAround): Pick<LinkFacts, 'page' | 'part' | 'isSponsoredPage'> => ({
+  page: pathOf(around.page),
+  part: around.part ?? null,
+  isSponsoredPage: around.sponsor !== undefined,
+})
+
 /** Puts a link into its surroundings. `around.page` is the page's own address, before `base`. */
 export function factsOf(link: WrittenLink, around: PageAround, findShortLink: ShortLinkFinder): LinkFacts {
   const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)

@@ -50,7 +50,7 @@ export interface Impact<Example> {
 }
 
 /** Examples kept of each group: enough to recognise it, few enough to read. */
-const EXAMPLES_PER_GROUP = 3
+export const EXAMPLES_PER_GROUP = 3
 /** Pages and sites listed; the rest is in the totals. */
 const SHARES_MAX = 20
 
@@ -127,21 +127,22 @@ export class ImpactTally<Example> {
     const seen = alike === undefined ? undefined : this.#alike?.get(alike)
     const compared = seen ?? this.compare(facts, known)
     if (alike !== undefined) this.#alike?.set(alike, compared)
-    this.count(compared, page, example)
+    this.count(compared, page)
+    this.show(compared, example)
   }
 
   /**
-   * Counts a placement of which it is known already what the two lists say. Cheap where placements of one page come one after
-   * the other: a site has a million.
+   * Counts placements of one page of which it is known already what the two lists say. Cheap where all placements of a page
+   * are counted before those of the next one: a site has a million.
    */
-  count(compared: Compared<Example>, page: string, example: Example): void {
-    this.#looked++
-    compared.links++
+  count(compared: Compared<Example>, page: string, links = 1): void {
+    this.#looked += links
+    compared.links += links
     const { key } = compared
     if (key === null) return
-    this.#links++
+    this.#links += links
     if (page !== this.#page) this.#turnTo(page)
-    this.#onPage++
+    this.#onPage += links
     let { group } = compared
     if (group === null) {
       group = this.#groups.get(key) ?? {
@@ -155,12 +156,21 @@ export class ImpactTally<Example> {
       this.#groups.set(key, group)
       compared.group = group
     }
-    group.links++
+    group.links += links
     if (group.lastPage !== page) {
       group.lastPage = page
       group.pages.add(page)
     }
-    if (group.examples.length < EXAMPLES_PER_GROUP) group.examples.push(example)
+  }
+
+  /** Whether the kind of change that a placement stands for has too few examples yet. It has been counted. */
+  wantsExamples({ group }: Compared<Example>): boolean {
+    return group !== null && group.examples.length < EXAMPLES_PER_GROUP
+  }
+
+  /** Takes an example where one is wanted. It has been counted. */
+  show(compared: Compared<Example>, example: Example): void {
+    if (this.wantsExamples(compared)) compared.group?.examples.push(example)
   }
 
   #turnTo(page: string | null): void {

@@ -3,6 +3,7 @@ export {
   type Condition,
   compileCondition,
   implies,
+  lowerWildcard,
   type Test,
   testsOf,
   wildcard,
@@ -18,6 +19,7 @@ export {
   PART_KINDS,
   type PageAround,
   type PartKind,
+  placeOf,
   readTags,
   type SharedPart,
   type ShortLinkFinder,
@@ -30,13 +32,14 @@ export {
   alikeKey,
   type Compared,
   type Conflict,
+  EXAMPLES_PER_GROUP,
   type Impact,
   type ImpactGroup,
   ImpactTally,
   type RuleShare,
   readAlikeKey,
 } from './impact.ts'
-export { Looks } from './looks.ts'
+export { LOOK_BITS, type Look, Looks } from './looks.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'
 export {
   type CompiledRule,

@@ -1,11 +1,14 @@
-import { compileCondition, testsOf } from './condition.ts'
+import { compileCondition, lowerWildcard, type Test, testsOf } from './condition.ts'
 import type { LinkFacts } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
 
 /** Questions that links of the same {@link alikeKey} may answer in different ways. */
 const ASKED: readonly string[] = ['address', 'under', 'part', 'sponsored page', 'tag']
 
-type Matcher = (facts: LinkFacts) => boolean
+type Asked<T> = (of: T) => boolean
+
+/** Answers to so many questions stand in one number, the first as its lowest bit: it is told from another one faster than a text. */
+export const LOOK_BITS = 30
 
 /** Facts of no link, for questions that ask for one of them only. */
 const NO_FACTS: LinkFacts = {
@@ -36,9 +39,11 @@ const NO_FACTS: LinkFacts = {
  * same {@link alikeKey} for which all three are the same are decided the same by each of the lists.
  */
 export class Looks {
-  readonly #address: readonly Matcher[]
-  readonly #place: readonly Matcher[]
-  readonly #tags: readonly Matcher[]
+  /** Patterns that are asked for, as people wrote them. */
+  readonly addresses: readonly string[]
+  readonly #address: readonly Asked<string>[]
+  readonly #place: readonly Asked<LinkFacts>[]
+  readonly #tags: readonly Asked<LinkFacts>[]
   readonly #facts: { -readonly [K in keyof LinkFacts]: LinkFacts[K] } = { ...NO_FACTS }
 
   /** The same text for lists that ask the same. */
@@ -46,13 +51,12 @@ export class Looks {
 
   constructor(...lists: readonly (readonly CompiledRule[])[]) {
     const tests = lists.flat().flatMap(({ rule }) => testsOf(rule.when))
-    const asking = (...of: readonly string[]): readonly Matcher[] => {
-      const different = new Map(tests.filter(({ is }) => of.includes(is)).map((test) => [JSON.stringify(test), test]))
-      return [...different.values()].map(compileCondition)
-    }
-    const asked = new Set(tests.filter(({ is }) => ASKED.includes(is)).map((test) => JSON.stringify(test)))
-    this.asks = [...asked].sort().join()
-    this.#address = asking('address')
+    const asked = new Map(tests.filter(({ is }) => ASKED.includes(is)).map((test) => [JSON.stringify(test), test]))
+    const asking = (...of: readonly Test['is'][]): readonly Asked<LinkFacts>[] =>
+      [...asked.values()].filter(({ is }) => of.includes(is)).map(compileCondition)
+    this.asks = [...asked.keys()].sort().join()
+    this.addresses = [...asked.values()].flatMap((test) => (test.is === 'address' ? [test.like] : []))
+    this.#address = this.addresses.map(lowerWildcard)
     this.#place = asking('under', 'part', 'sponsored page')
     this.#tags = asking('tag')
   }
@@ -71,24 +75,30 @@ export class Looks {
     return this.#tags.length > 0
   }
 
-  /** The same text for addresses that look the same. */
-  ofAddress(address: string | null): string {
-    this.#facts.address = address // one after the other, of a million: no new object for each
-    return answers(this.#address, this.#facts)
+  /**
+   * The same for addresses that look the same: {@link Look} of the answers in the order of {@link addresses}.
+   * @param address - in lower case; "" for what is no address
+   */
+  ofAddress(address: string): Look {
+    return address === '' ? 'no address' : answers(this.#address, address)
   }
 
-  ofPlace(place: Pick<LinkFacts, 'page' | 'part' | 'isSponsoredPage'>): string {
+  ofPlace(place: Pick<LinkFacts, 'page' | 'part' | 'isSponsoredPage'>): Look {
     return answers(this.#place, Object.assign(this.#facts, place))
   }
 
-  ofTags(tags: readonly string[]): string {
+  ofTags(tags: readonly string[]): Look {
     this.#facts.tags = tags
     return answers(this.#tags, this.#facts)
   }
 }
 
-const answers = (matchers: readonly Matcher[], facts: LinkFacts): string => {
-  let said = ''
-  for (const matches of matchers) said += matches(facts) ? '1' : '0'
+/** What some questions say of one thing, all of them together. */
+export type Look = number | string
+
+function answers<T>(asked: readonly Asked<T>[], of: T): Look {
+  if (asked.length > LOOK_BITS) return asked.map((isSo) => (isSo(of) ? '1' : '0')).join('')
+  let said = 0
+  for (let k = 0; k < asked.length; k++) if (asked[k]?.(of) === true) said |= 1 << k
   return said
 }
