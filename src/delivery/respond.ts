@@ -1,6 +1,6 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
-import { normalise } from '../core/address/index.ts'
+import { normalise, withoutIndex } from '../core/address/index.ts'
 import { matchShortLink } from '../core/routing/index.ts'
 import type { EdgeRequest } from '../edge/index.ts'
 import type { Delivery } from './delivery.ts'
@@ -147,7 +147,7 @@ function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
   const plain = pathnameOf(normalise(path, origin) ?? path)
   const found = plain === path ? null : as(plain)
   if (found !== null) return found
-  const index = view.page(entry, plain.replace(/\/index\.html?$/i, '/'))
+  const index = view.page(entry, withoutIndex(plain))
   if (index !== null) return { page: index }
   const other = plain.endsWith('/') ? plain.slice(0, -1) : `${plain}/`
   return other !== '' && view.page(entry, other) !== null ? { moved: other } : null

@@ -7,6 +7,7 @@ import { PAGE_MAX_BYTES } from '../core/content/index.ts'
 import { readFeed } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { hyphenated, SLUG_MAX_CHARS } from '../core/slugs/index.ts'
 
 const MB = 1024 * 1024
 
@@ -72,14 +73,7 @@ export function feedEntries(bytes: Buffer): readonly ArchiveEntry[] | null {
   )
 }
 
-const slugOf = (title: string): string =>
-  title
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')
-    .slice(0, 60)
+const slugOf = (title: string): string => hyphenated(title, 'latin').slice(0, SLUG_MAX_CHARS)
 
 async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
   const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, {

@@ -5,6 +5,7 @@ import { decodeSource } from '../core/markup/index.ts'
 import { partnerLink } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
+import { foldedWords } from '../core/slugs/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import { getBlob } from '../data/contents.ts'
 import { addressesOn, listDestinations } from '../data/destinations.ts'
@@ -39,14 +40,6 @@ const FOLLOWED_MAX = 5_000
 /** Sites whose shelves are kept in memory. */
 const SHELVES_MAX = 20
 
-const wordsOf = (text: string): string[] =>
-  text
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .split(/[^\p{L}\p{N}]+/u)
-    .filter((word) => word !== '')
-
 export function destinationsService({ db, settings }: Context, views: SiteViews) {
   const shelves = new Map<string, Promise<Shelf>>()
 
@@ -57,7 +50,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
       made = Promise.resolve({
         index: new MiniSearch<Entry>({
           fields: ['title', 'path'],
-          tokenize: wordsOf,
+          tokenize: foldedWords,
           processTerm: (term) => term,
           searchOptions: { prefix: true, fuzzy: (term) => (term.length > 3 ? 0.25 : 0), boost: { title: 2 }, combineWith: 'AND' },
         }),
@@ -123,9 +116,9 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
           : ranked.filter(({ kind }) => kind === 'inside page').slice(0, 3)
         return ok({ items: await sectionsOf(pages, sectionWords, limit, page) })
       }
-      const query = wordsOf(wanted)
+      const query = foldedWords(wanted)
       const hasAll = (words: string): boolean => {
-        const there = wordsOf(words)
+        const there = foldedWords(words)
         return query.length > 0 && query.every((word) => there.some((each) => each.startsWith(word)))
       }
       const shortLinks = (await searchShortLinks(db, actor.siteId, query, SHORT_LINKS_SHOWN)).map(
@@ -180,14 +173,14 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
   }
 
   async function sectionsOf(pages: readonly Entry[], words: string, limit: number, from: string | undefined): Promise<Destination[]> {
-    const query = wordsOf(words)
+    const query = foldedWords(words)
     const found: Destination[] = []
     for (const { id, path, title } of pages) {
       const row = await draftName(db, id)
       const bytes = row === null ? null : await getBlob(db, row.hash)
       if (row === null || bytes === null) continue
       for (const heading of scanHeadings(decodeSource(bytes, row.encoding))) {
-        const there = wordsOf(heading.text)
+        const there = foldedWords(heading.text)
         if (!query.every((word) => there.some((each) => each.startsWith(word)))) continue
         const name = heading.id === null ? '' : `#${encodeURIComponent(heading.id)}`
         found.push({
@@ -224,7 +217,7 @@ function bareOf(href: string): string | null {
 
 function search(shelf: Shelf, text: string, now: number): Entry[] {
   const entryOf = (id: string): Entry | undefined => shelf.entries.get(id)
-  if (wordsOf(text).length === 0)
+  if (foldedWords(text).length === 0)
     return [...shelf.entries.values()]
       .filter(({ kind }) => kind === 'inside page')
       .sort((a, b) => b.at - a.at)

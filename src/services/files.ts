@@ -4,6 +4,7 @@ import { type ApartFault, apart } from '../apart/index.ts'
 import { type FileHabit, type FileQuery, type FileRemoval, ONE_FILE_MAX_BYTES, type SiteFile } from '../contract/files.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { hyphenated } from '../core/slugs/index.ts'
 import { hashAt, type ListedFile, markFileRemoved, searchFiles, upsertFile, usesOfFile } from '../data/files.ts'
 import { pageIdAt } from '../data/pages.ts'
 import { putFileHabit } from '../data/sites.ts'
@@ -203,13 +204,7 @@ const endingOf = (name: string): string => (/\.([a-z0-9]+)$/i.exec(name)?.[1] ??
 /** A name as it is put into an address: small letters, digits, hyphens. */
 function fileName(name: string): string {
   const bare = name.replace(/^.*[\\/]/, '')
-  const stem = bare
-    .replace(/\.[^.]*$/, '')
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[^\p{L}\p{N}]+/gu, '-')
-    .replace(/^-+|-+$/g, '')
+  const stem = hyphenated(bare.replace(/\.[^.]*$/, ''), 'any')
   return `${stem === '' ? 'file' : stem.slice(0, 80)}.${endingOf(bare)}`
 }
 

@@ -15,7 +15,7 @@ import type {
   Section,
   WritingDiffered,
 } from '../contract/pages.ts'
-import { normalise } from '../core/address/index.ts'
+import { normalise, pathSpellings } from '../core/address/index.ts'
 import { NO_NOTES, nameForPath, nameHeading, type PageFault, type PageNotes, scanHeadings } from '../core/content/index.ts'
 import { decodeSource, writableIn } from '../core/markup/index.ts'
 import { isReadableMenu, joinMenu, leaveOut, type Menu, readMenu } from '../core/menus/index.ts'
@@ -171,7 +171,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       const after = readCursor(query.cursor, PathCursor)
       const { items, total } = await listPages(db, {
         siteId: actor.siteId,
-        paths: query.path === undefined ? undefined : spellingsOf(query.path),
+        paths: query.path === undefined ? undefined : [...pathSpellings(query.path)],
         search: query.search,
         state: query.state,
         kind: query.kind,
@@ -381,9 +381,3 @@ const shownRevision = ({ version, title, madeBy, by, at, isLive }: RevisionRow):
   at: new Date(at).toISOString(),
   isLive: isLive === true,
 })
-
-/** People name a page with and without its closing slash, or by its index file. */
-function spellingsOf(path: string): string[] {
-  const bare = path.replace(/\/index\.html?$/i, '/').replace(/(.)\/$/, '$1')
-  return [...new Set([path, bare, bare === '/' ? '/' : `${bare}/`])]
-}

@@ -1,7 +1,7 @@
 import http from 'node:http'
 import https from 'node:https'
 import type { Hop, Visit } from '../contract/visits.ts'
-import { parseUrl, repair, siteOfHost } from '../core/address/index.ts'
+import { parseUrl, pathSpellings, repair, siteOfHost } from '../core/address/index.ts'
 import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type CompiledShortLink, compileShortLink, matchShortLink } from '../core/routing/index.ts'
@@ -134,7 +134,7 @@ export function visitsService({ db }: Context, views: SiteViews) {
 
   async function hasPath(siteId: string, path: string): Promise<boolean> {
     const paths = await ownPaths(db, siteId)
-    return [path, path.replace(/\/index\.html?$/i, '/'), `${path}/`, path.replace(/\/$/, '')].some((each) => paths.has(each))
+    return pathSpellings(path).some((each) => paths.has(each))
   }
 }
 
@@ -209,7 +209,8 @@ async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, ow
 function whyAway(error: unknown): string {
   const code = error instanceof Error && 'code' in error ? String(error.code) : ''
   if (/ENOTFOUND|EAI_AGAIN/.test(code)) return 'no site goes by this name'
-  if (/ECONNREFUSED|ECONNRESET|EHOSTUNREACH|ENETUNREACH/.test(code)) return 'nobody answers there'
+  if (/ECONNREFUSED|EHOSTUNREACH|ENETUNREACH/.test(code)) return 'nobody answers there'
+  if (code === 'ECONNRESET') return 'it breaks off before it has answered'
   if (/CERT|TLS|SSL/i.test(code)) return 'its certificate cannot be trusted'
   return error instanceof Error && error.message.includes('in time') ? error.message : 'it could not be reached'
 }

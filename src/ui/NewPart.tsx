@@ -1,14 +1,7 @@
 import { useState } from 'react'
+import { hyphenated } from '../core/slugs/index.ts'
 import { Dialog } from './Dialog.tsx'
 import { TextField } from './TextField.tsx'
-
-const asName = (title: string): string =>
-  title
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')
 
 /** A title, and the name that is made of it. */
 export function NewPart({
@@ -23,7 +16,7 @@ export function NewPart({
   onClose: () => void
 }) {
   const [title, setTitle] = useState('')
-  const name = asName(title)
+  const name = hyphenated(title, 'latin')
   return (
     <Dialog title={`A new ${what}`} isOpen onClose={onClose}>
       <form

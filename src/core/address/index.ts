@@ -10,5 +10,6 @@ export {
 } from './classify.ts'
 export { isSameAddress, normalise } from './normalise.ts'
 export type { Offer } from './offers.ts'
+export { pathSpellings, withoutIndex } from './paths.ts'
 export { ADDRESS_MAX_CHARS, type AddressFault, type Repair, type RepairedAddress, repair } from './repair.ts'
 export { parseUrl, siteOf, siteOfHost, withinOrigin } from './site.ts'

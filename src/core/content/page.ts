@@ -1,4 +1,4 @@
-import { normalise } from '../address/index.ts'
+import { normalise, withoutIndex } from '../address/index.ts'
 import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
 import { readMenu, renderMenu } from '../menus/index.ts'
 import { type WrittenLink, writtenLink } from '../rules/index.ts'
@@ -131,7 +131,7 @@ export function pathForName(name: string): string {
   const escaped = name.replaceAll('%', '%25').replaceAll('?', '%3F').replaceAll('#', '%23').replaceAll('\\', '%5C')
   const address = normalise(`http://site.invalid/${escaped}`)
   const path = address === null ? `/${escaped}` : address.slice('http://site.invalid'.length)
-  return path.replace(/\/index\.html?$/i, '/')
+  return withoutIndex(path)
 }
 
 /** Programs, and pages that only a server of their own could run: a site of files does not serve them. */

@@ -1,5 +1,6 @@
 import { decodeHTML } from 'entities'
 import { type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
+import { hyphenated } from '../slugs/index.ts'
 
 /** A heading of a page. Offsets are of the source. */
 export interface Heading {
@@ -57,14 +58,7 @@ export function nameHeading(html: string, start: number): { readonly id: string;
   const heading = headings.find((each) => each.start === start)
   if (heading === undefined || heading.id !== null) return null
   const taken = namesIn(html)
-  const stem =
-    heading.text
-      .normalize('NFKD')
-      .replace(/\p{M}/gu, '')
-      .toLowerCase()
-      .replace(/[^\p{L}\p{N}]+/gu, '-')
-      .replace(/^-+|-+$/g, '')
-      .slice(0, ID_MAX_CHARS) || 'section'
+  const stem = hyphenated(heading.text, 'any').slice(0, ID_MAX_CHARS) || 'section'
   let id = stem
   for (let n = 2; taken.has(id); n++) id = `${stem}-${n}`
   return { id, patch: { from: heading.nameEnd, to: heading.nameEnd, insert: ` id="${id}"` } }

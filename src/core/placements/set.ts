@@ -1,4 +1,4 @@
-import { normalise } from '../address/index.ts'
+import { normalise, pathSpellings } from '../address/index.ts'
 import { readAttributes, valueNamed } from '../markup/index.ts'
 import {
   BY_HAND,
@@ -152,8 +152,7 @@ export function landsOf(facts: LinkFacts, paths: ReadonlySet<string>): boolean |
 
 /** Tells whether an address of our own has a page or file, however its path is spelt. */
 export function isOnSite(address: string, paths: ReadonlySet<string>): boolean {
-  const { pathname } = new URL(address)
-  return [pathname, pathname.replace(/\/index\.html?$/i, '/'), `${pathname}/`, pathname.replace(/\/$/, '')].some((path) => paths.has(path))
+  return pathSpellings(new URL(address).pathname).some((path) => paths.has(path))
 }
 
 /** What two spellings of one destination have in common; the destination as written where it is no address. */

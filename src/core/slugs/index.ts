@@ -1,4 +1,7 @@
 import { parseUrl } from '../address/index.ts'
+import { folded } from './fold.ts'
+
+export { folded, foldedWords, hyphenated } from './fold.ts'
 
 /** Longest slug, inclusive: longer ones are neither said nor remembered. */
 export const SLUG_MAX_CHARS = 60
@@ -84,15 +87,12 @@ export function suggestSlugs(destination: string, title: string, isTaken: (slug:
 }
 
 function wordsOf(text: string): string[] {
-  return text
-    .normalize('NFKD')
-    .replace(/[\u0300-\u036f]/g, '')
+  return folded(text)
     .replace(/['’]/g, '')
     .replaceAll('ß', 'ss')
     .replaceAll('ø', 'o')
     .replaceAll('æ', 'ae')
     .replaceAll('&', ' and ')
-    .toLowerCase()
     .split(/[^a-z0-9]+/)
     .filter((word) => word !== '')
 }

@@ -2,8 +2,8 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Page } from '../../contract/pages.ts'
 import { differenceOf } from '../../core/markup/index.ts'
-import { wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 import { Comparison } from './Comparison.tsx'
@@ -50,7 +50,7 @@ export function History({
   }
   return (
     <Dialog title={`History of ${page.title}`} isOpen onClose={onClose} isWide>
-      {error !== null && <p role="alert">{wordsOf(error)}</p>}
+      <Problem error={error} />
       <div className="grid grid-cols-[230px_minmax(0,1fr)] gap-5 max-md:grid-cols-1">
         <ol className="grid max-h-[62dvh] content-start gap-0.5 overflow-y-auto max-md:max-h-[26dvh]" aria-label="Versions">
           {data?.items.map((each) => (

@@ -4,8 +4,8 @@ import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
 import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
 import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
-import { wordsOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { tellPageAtHand, tellSaving } from '../../ui/saving.ts'
 import { useSite } from '../../ui/short-links.ts'
@@ -68,12 +68,7 @@ function LoadedEditor(props: PageEditorProps) {
     { id: props.page.id },
     { staleTime: Number.POSITIVE_INFINITY, gcTime: 0, refetchOnWindowFocus: false },
   )
-  if (error !== null)
-    return (
-      <p role="alert" className="p-8 text-red">
-        {wordsOf(error)}
-      </p>
-    )
+  if (error !== null) return <Problem error={error} className="p-8" />
   if (data === undefined) return <p className="p-8 text-ink-soft">Opening the page…</p>
   return <Editor key={data.id} {...props} source={data} />
 }

@@ -6,9 +6,9 @@ import { type FileList, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Either } from '../../ui/Either.tsx'
-import { Queries, useAsk, useAskOn } from '../../ui/query.tsx'
+import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
-import { useSettled } from '../../ui/settled.ts'
 
 interface FilesProps {
   initial: FileList
@@ -68,16 +68,11 @@ function Habit({ downloads }: { downloads: boolean }) {
 }
 
 function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
-  const [search, setSearch] = useState('')
-  const wanted = useSettled(search.trim(), 200)
   const field = useRef<HTMLInputElement>(null)
   const [chosen, setChosen] = useState<SiteFile | null>(null)
   const [isOver, setOver] = useState(false)
-  const { data, fetchNextPage, hasNextPage } = useAskOn(
-    'files.list',
-    { query: { search: wanted } },
-    { initial: wanted === '' ? initial : undefined },
-  )
+  const list = useLongList('files.list', (search) => ({ query: { search } }), { initial })
+  const { wanted } = list
   const upload = useMutation({
     mutationFn: async (files: readonly File[]) => {
       const made: SiteFile[] = []
@@ -97,7 +92,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
         )
     },
   })
-  const items = data?.pages.flatMap((page) => page.items) ?? []
+  const items = list.pages?.flatMap((page) => page.items) ?? []
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is one more way; the button does the same
     <div
@@ -136,14 +131,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
         )}
       </header>
       {canRemove && <Habit downloads={downloads} />}
-      <input
-        className="field !w-[300px] max-md:!w-full"
-        type="search"
-        aria-label="Find a file"
-        placeholder="Find by name"
-        value={search}
-        onChange={(event) => setSearch(event.target.value)}
-      />
+      <SearchField label="Find a file" hint="Find by name" value={list.search} onChange={list.setSearch} />
       <ul className={`sheet divide-y ${isOver ? '!border-sea' : ''}`} aria-label="Files">
         {items.length === 0 && (
           <li className="px-5 py-8 text-center text-ink-soft">
@@ -174,13 +162,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
           </li>
         ))}
       </ul>
-      {hasNextPage && (
-        <p>
-          <button type="button" className="button" onClick={() => void fetchNextPage()}>
-            More files
-          </button>
-        </p>
-      )}
+      <MoreButton list={list} shown={items.length} />
       {chosen !== null && (
         <OneFile
           file={items.find(({ id }) => id === chosen.id) ?? chosen}

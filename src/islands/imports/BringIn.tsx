@@ -3,8 +3,9 @@ import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { ImportApply } from '../../contract/imports.ts'
 import { isImportReport } from '../../contract/jobs.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 import { filesDropped, packFiles } from './pack.ts'
 import { Report } from './Report.tsx'
@@ -38,11 +39,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
   const problem = start.error ?? fetchSite.error ?? again.error ?? error
   return (
     <Dialog title="Bring in a site" isOpen onClose={close} isWide>
-      {problem !== null && (
-        <p role="alert" className="mb-3 text-red">
-          {wordsOf(problem)}
-        </p>
-      )}
+      <Problem error={problem} className="mb-3" />
       {jobId === null && (
         <>
           <Choose isBusy={start.isPending} onFiles={(files) => start.mutate(files)} />

@@ -4,6 +4,7 @@ import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
 import { FINDINGS, type PlacementQuery } from '../../core/placements/index.ts'
 import { addressOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
+import { SearchField } from '../../ui/long-list.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { type Bulk, BulkDialog } from './BulkDialog.tsx'
@@ -129,13 +130,12 @@ function Whole({ search, canChange, canExport }: LinksProps) {
                 </>
               )}
             </p>
-            <input
-              className="field !w-[220px] max-md:!w-full"
-              type="search"
-              aria-label="Find by words or address"
-              placeholder="Find words or an address"
+            <SearchField
+              label="Find by words or address"
+              hint="Find words or an address"
               value={typed}
-              onChange={(event) => setTyped(event.target.value)}
+              onChange={setTyped}
+              className="!w-[220px] max-md:!w-full"
             />
             <Either
               label="List"

@@ -2,6 +2,7 @@ import { type KeyboardEvent, useId, useState } from 'react'
 import type { MenuBody } from '../../contract/menus.ts'
 import type { Page } from '../../contract/pages.ts'
 import { type FlatEntry, leftOut } from '../../core/menus/index.ts'
+import { SearchField } from '../../ui/long-list.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
 /** Several titles get a landing in one go. */
@@ -105,16 +106,7 @@ export function NotInIt({
   return (
     <section>
       <h2 className="mb-1.5 text-[17px]">Not in this menu</h2>
-      {out.length > 8 && (
-        <input
-          className="field mb-1.5"
-          type="search"
-          aria-label="Find a page"
-          placeholder="Find a page"
-          value={search}
-          onChange={(event) => setSearch(event.target.value)}
-        />
-      )}
+      {out.length > 8 && <SearchField label="Find a page" hint="Find a page" value={search} onChange={setSearch} className="mb-1.5" />}
       {out.length === 0 && <p className="note">Every page is in it.</p>}
       <ul className="grid max-h-[300px] gap-0.5 overflow-y-auto">
         {found.slice(0, 200).map((page) => {

@@ -1,19 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
-import { toast } from 'sonner'
 import type { Page } from '../../contract/pages.ts'
 import { TITLE_MAX_CHARS } from '../../core/markup/index.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { hyphenated } from '../../core/slugs/index.ts'
+import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-
-const pathFor = (title: string): string =>
-  `/${title
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-+|-+$/g, '')}`
 
 /** A page with the look of another one of the site. */
 export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: () => void }) {
@@ -23,21 +16,14 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
   const [like, setLike] = useState('')
   const [joinsMenus, setJoins] = useState(true)
   const ending = pages.some((page) => page.path.endsWith('.html')) ? '.html' : ''
-  const wanted = path ?? (title === '' ? '' : pathFor(title) + ending)
+  const wanted = path ?? (title === '' ? '' : `/${hyphenated(title, 'latin')}${ending}`)
   const make = useMutation({
     mutationFn: () => call('pages.create', { body: { title, path: wanted, joinsMenus, ...(like === '' ? {} : { like }) } }),
     onSuccess: (page) => location.assign(`/pages/${page.id}`),
-    onError: (error) => toast.error(wordsOf(error)),
   })
   return (
     <Dialog title="A new page" isOpen onClose={onClose}>
-      <form
-        className="grid gap-3.5"
-        onSubmit={(event) => {
-          event.preventDefault()
-          make.mutate()
-        }}
-      >
+      <Form sending={make} words="Make the page" canSend={title.trim() !== ''}>
         <TextField label="Title" required maxLength={TITLE_MAX_CHARS} value={title} onChange={setTitle} />
         <TextField label="Path on the site" isAddress required value={wanted} onChange={setPath} />
         <div>
@@ -58,12 +44,7 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
           <input type="checkbox" checked={!joinsMenus} onChange={(event) => setJoins(!event.target.checked)} />
           No menu entry for this page
         </label>
-        <p className="flex justify-end">
-          <button type="submit" className="button button-main" disabled={title.trim() === '' || make.isPending}>
-            Make the page
-          </button>
-        </p>
-      </form>
+      </Form>
     </Dialog>
   )
 }

@@ -1,25 +1,19 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useRef } from 'react'
 import type { PageList as PageListData } from '../../contract/pages.ts'
 import { wordsOf } from '../../ui/api.ts'
-import { useAskOn } from '../../ui/query.tsx'
-import { useSettled } from '../../ui/settled.ts'
+import { SearchField, useLongList } from '../../ui/long-list.tsx'
 
 const ROW_PX = 46
 const PAGES_AT_ONCE = 200
 
 /** The site's pages by path, with a search; draws only the rows in sight. */
 export function PageList({ initial, chosen, isNarrow }: { initial: PageListData; chosen?: string; isNarrow: boolean }) {
-  const [search, setSearch] = useState('')
-  const wanted = useSettled(search.trim(), 200)
   const place = useRef<HTMLDivElement>(null)
-  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useAskOn(
-    'pages.list',
-    { query: { limit: PAGES_AT_ONCE, search: wanted } },
-    { initial: wanted === '' ? initial : undefined },
-  )
-  const items = data?.pages.flatMap((page) => page.items) ?? []
-  const total = data?.pages[0]?.total ?? 0
+  const list = useLongList('pages.list', (search) => ({ query: { limit: PAGES_AT_ONCE, search } }), { initial })
+  const { wanted, error, hasMore, isComing } = list
+  const items = list.pages?.flatMap((page) => page.items) ?? []
+  const total = list.pages?.[0]?.total ?? 0
   const rows = useVirtualizer({
     count: items.length,
     getScrollElement: () => place.current,
@@ -30,18 +24,17 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
   const shown = rows.getVirtualItems()
   const lastShown = shown[shown.length - 1]?.index ?? 0
   useEffect(() => {
-    if (hasNextPage && !isFetchingNextPage && lastShown >= items.length - 20) void fetchNextPage()
-  }, [hasNextPage, isFetchingNextPage, lastShown, items.length, fetchNextPage])
+    if (hasMore && !isComing && lastShown >= items.length - 20) list.more()
+  })
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className={`flex flex-wrap items-center gap-3 ${isNarrow ? 'px-3 pt-3 pb-2' : 'border-b px-4 py-2.5'}`}>
-        <input
-          className={`field ${isNarrow ? '' : '!w-[300px] max-md:!w-full'}`}
-          type="search"
-          placeholder="Find by title or path"
-          aria-label="Find a page"
-          value={search}
-          onChange={(event) => setSearch(event.target.value)}
+        <SearchField
+          label="Find a page"
+          hint="Find by title or path"
+          value={list.search}
+          onChange={list.setSearch}
+          {...(isNarrow ? { className: '' } : {})}
         />
         <p className="note" aria-live="polite">
           {error === null ? `${total} ${total === 1 ? 'page' : 'pages'}${wanted === '' ? '' : ' found'}` : wordsOf(error)}

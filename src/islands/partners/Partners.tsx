@@ -2,9 +2,11 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 /** Who pays for visitors, and which sites are theirs: what "partners' sites" means in a rule. */
 export function Partners({ initial, canEdit }: { initial: readonly Partner[]; canEdit: boolean }) {
@@ -68,22 +70,23 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
     mutationFn: () => call('partners.remove', { id: partner?.id ?? '' }),
     onSuccess: () => done(`${name} is no partner any more.`),
   })
-  const error = save.error ?? remove.error
   return (
     <Dialog title={partner === null ? 'Add a partner' : partner.name} isOpen onClose={onClose}>
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault()
-          save.mutate()
-        }}
+      <Form
+        sending={save}
+        error={save.error ?? remove.error}
+        words="Save"
+        beside={
+          partner === null ? (
+            <span />
+          ) : (
+            <button type="button" className="button button-plain text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>
+              No partner any more
+            </button>
+          )
+        }
       >
-        <div>
-          <label className="field-label" htmlFor={`${id}-name`}>
-            Name
-          </label>
-          <input id={`${id}-name`} className="field" value={name} required onChange={(event) => setName(event.target.value)} />
-        </div>
+        <TextField label="Name" required value={name} onChange={setName} />
         <div>
           <label className="field-label" htmlFor={`${id}-sites`}>
             Sites that belong to them, one a line
@@ -98,24 +101,7 @@ function PartnerDialog({ partner, onClose }: { partner: Partner | null; onClose:
             onChange={(event) => setSites(event.target.value)}
           />
         </div>
-        {error !== null && (
-          <p role="alert" className="text-red">
-            {wordsOf(error)}
-          </p>
-        )}
-        <div className="flex justify-between gap-3">
-          {partner === null ? (
-            <span />
-          ) : (
-            <button type="button" className="button button-plain text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>
-              No partner any more
-            </button>
-          )}
-          <button type="submit" className="button button-main" disabled={save.isPending}>
-            Save
-          </button>
-        </div>
-      </form>
+      </Form>
     </Dialog>
   )
 }

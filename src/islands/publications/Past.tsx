@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { Publication, PublicationList } from '../../contract/publications.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
@@ -96,7 +97,7 @@ function OnePublication({
   return (
     <Dialog title={`Publication ${publication.number}`} isOpen onClose={onClose} isWide>
       <div className="grid gap-4">
-        {error !== null && <p role="alert">{wordsOf(error)}</p>}
+        <Problem error={error} />
         {canPublish && newest?.id !== publication.id && (
           <div className="flex flex-wrap items-center gap-3">
             {isAsking ? (

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { PlanList, PublicationList, PublicationNew, Unpublished } from '../../contract/publications.ts'
-import { wordsOf } from '../../ui/api.ts'
+import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
@@ -138,7 +138,7 @@ function OneDifference({ page }: { page: Unpublished['pages'][number] }) {
         <span className="address flex-1 text-ink-soft">{page.path}</span>
         <a href={page.kind === 'menu' ? `/menus/${page.id}` : `/pages/${page.id}`}>Open</a>
       </p>
-      {error !== null && <p role="alert">{wordsOf(error)}</p>}
+      <Problem error={error} />
       {data !== undefined && data.links.length > 0 && <LinkChanges links={data.links} more={data.moreLinks} />}
       {data !== undefined && data.links.length === 0 && <p className="note">No link of it changes.</p>}
       {data !== undefined && !page.isNew && !page.isRemoved && (

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
-import { wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 
@@ -39,7 +39,7 @@ export function RuleHistory({
   const lines = left === undefined || right === undefined ? null : compare(left.rules, right.rules, nameOf)
   return (
     <Dialog title="History of the rules" isOpen onClose={onClose} isWide>
-      {error !== null && <p role="alert">{wordsOf(error)}</p>}
+      <Problem error={error} />
       {items.length === 0 && error === null && <p className="note">No rules have been saved yet.</p>}
       <div className="grid grid-cols-[230px_minmax(0,1fr)] gap-5 max-md:grid-cols-1">
         <ol className="grid max-h-[60dvh] content-start gap-0.5 overflow-y-auto" aria-label="Versions">

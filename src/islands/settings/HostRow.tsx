@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Host, HostUses } from '../../contract/hosts.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
@@ -123,11 +124,7 @@ function RemoveHost({ host, onClose }: { host: Host; onClose: () => void }) {
   return (
     <div className="grid basis-full gap-3 pt-2">
       <Broken host={host} how="gone" />
-      {remove.error !== null && (
-        <p role="alert" className="text-red">
-          {wordsOf(remove.error)}
-        </p>
-      )}
+      <Problem error={remove.error} />
       <p className="flex flex-wrap gap-3">
         <button type="button" className="button !border-[var(--red)] text-red" disabled={remove.isPending} onClick={() => remove.mutate()}>
           Yes, take {host.host} away

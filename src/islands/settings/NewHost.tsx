@@ -1,7 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
+import { Beside, Form } from '../../ui/Form.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -85,26 +86,15 @@ function HostForm({
   children: ReactNode
 }) {
   return (
-    <form
-      className="sheet grid gap-3.5 px-4 py-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        make.mutate()
-      }}
+    <Form
+      isSheet
+      isMain={false}
+      sending={make}
+      words={words}
+      beside={<Beside>Let that name lead to this server (DNS) as well. Until then nothing changes for visitors.</Beside>}
     >
       <h3 className="text-[16px]">{title}</h3>
       <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">{children}</div>
-      {make.error !== null && (
-        <p role="alert" className="text-red">
-          {wordsOf(make.error)}
-        </p>
-      )}
-      <div className="flex flex-wrap items-center justify-between gap-3">
-        <p className="note min-w-0 flex-1">Let that name lead to this server (DNS) as well. Until then nothing changes for visitors.</p>
-        <button type="submit" className="button" disabled={make.isPending}>
-          {words}
-        </button>
-      </div>
-    </form>
+    </Form>
   )
 }

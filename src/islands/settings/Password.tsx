@@ -2,7 +2,8 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { PASSWORD_MIN_CHARS } from '../../contract/people.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
+import { Form } from '../../ui/Form.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -32,13 +33,7 @@ function PasswordForm({ email }: { email: string }) {
         <h1 className="text-[26px]">Your password</h1>
         <p className="text-ink-soft">You stay signed in here; every other browser is signed out.</p>
       </header>
-      <form
-        className="sheet grid gap-3.5 px-4 py-4"
-        onSubmit={(event) => {
-          event.preventDefault()
-          change.mutate()
-        }}
-      >
+      <Form isSheet sending={change} words="Change it">
         <input type="text" name="username" autoComplete="username" value={email} readOnly hidden />
         <TextField label="As it is now" type="password" autoComplete="current-password" required value={current} onChange={setCurrent} />
         <TextField
@@ -51,17 +46,7 @@ function PasswordForm({ email }: { email: string }) {
           onChange={setPassword}
         />
         <p className="note">{PASSWORD_MIN_CHARS} characters or more. A few words in a row do well.</p>
-        {change.error !== null && (
-          <p role="alert" className="text-red">
-            {wordsOf(change.error)}
-          </p>
-        )}
-        <p className="flex justify-end">
-          <button type="submit" className="button button-main" disabled={change.isPending}>
-            Change it
-          </button>
-        </p>
-      </form>
+      </Form>
     </div>
   )
 }

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Person, type PersonInvited, type PersonList, ROLE_NAMES } from '../../contract/people.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { Beside, Form } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -154,13 +155,7 @@ function NewPerson({ onAdded }: { onAdded: (invited: PersonInvited) => void }) {
     },
   })
   return (
-    <form
-      className="sheet grid gap-3.5 px-4 py-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        add.mutate()
-      }}
-    >
+    <Form isSheet sending={add} words="Add" beside={<Beside>You get an address that works once, to hand on. No mail is sent.</Beside>}>
       <h2 className="text-[18px]">Add somebody</h2>
       <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
         <TextField label="Name" required value={name} onChange={setName} />
@@ -179,17 +174,6 @@ function NewPerson({ onAdded }: { onAdded: (invited: PersonInvited) => void }) {
           ))}
         </div>
       </fieldset>
-      {add.error !== null && (
-        <p role="alert" className="text-red">
-          {wordsOf(add.error)}
-        </p>
-      )}
-      <div className="flex flex-wrap items-center justify-between gap-3">
-        <p className="note min-w-0 flex-1">You get an address that works once, to hand on. No mail is sent.</p>
-        <button type="submit" className="button button-main" disabled={add.isPending}>
-          Add
-        </button>
-      </div>
-    </form>
+    </Form>
   )
 }

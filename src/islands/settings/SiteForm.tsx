@@ -2,7 +2,8 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Site } from '../../contract/sites.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
+import { Form } from '../../ui/Form.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -34,14 +35,7 @@ export function SiteForm({
     },
   })
   return (
-    <form
-      className="sheet grid gap-3.5 px-4 py-4"
-      aria-label="The site"
-      onSubmit={(event) => {
-        event.preventDefault()
-        save.mutate()
-      }}
-    >
+    <Form isSheet label="The site" isMain={false} sending={save} words={canEdit ? 'Save' : null} canSend={isChanged}>
       <div className="grid grid-cols-[2fr_1fr_1fr] gap-3.5 max-md:grid-cols-1">
         <TextField label="Name of the site" required readOnly={!canEdit} value={name} onChange={setName} />
         <TextField
@@ -66,18 +60,6 @@ export function SiteForm({
           <option key={zone} value={zone} />
         ))}
       </datalist>
-      {save.error !== null && (
-        <p role="alert" className="text-red">
-          {wordsOf(save.error)}
-        </p>
-      )}
-      {canEdit && (
-        <p className="flex justify-end">
-          <button type="submit" className="button" disabled={!isChanged || save.isPending}>
-            Save
-          </button>
-        </p>
-      )}
-    </form>
+    </Form>
   )
 }

@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { Permission } from '../../contract/permissions.ts'
 import type { TokenList, TokenMade } from '../../contract/tokens.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { Beside, Form } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -100,12 +101,12 @@ function NewToken({ mine, onMade }: { mine: readonly Permission[]; onMade: (made
   const toggle = (scope: Permission): void =>
     setScopes(scopes.includes(scope) ? scopes.filter((each) => each !== scope) : [...scopes, scope])
   return (
-    <form
-      className="sheet grid gap-3.5 px-4 py-4"
-      onSubmit={(event) => {
-        event.preventDefault()
-        make.mutate()
-      }}
+    <Form
+      isSheet
+      sending={make}
+      words="Make it"
+      canSend={scopes.length > 0}
+      beside={<Beside>{scopes.length === 0 ? 'Choose what it may do, and no more than it needs.' : ''}</Beside>}
     >
       <h2 className="text-[18px]">Make a token</h2>
       <TextField label="What is it for?" required placeholder="The newsletter’s script" value={name} onChange={setName} />
@@ -120,17 +121,6 @@ function NewToken({ mine, onMade }: { mine: readonly Permission[]; onMade: (made
           ))}
         </div>
       </fieldset>
-      {make.error !== null && (
-        <p role="alert" className="text-red">
-          {wordsOf(make.error)}
-        </p>
-      )}
-      <div className="flex flex-wrap items-center justify-between gap-3">
-        <p className="note min-w-0 flex-1">{scopes.length === 0 ? 'Choose what it may do, and no more than it needs.' : ''}</p>
-        <button type="submit" className="button button-main" disabled={make.isPending || scopes.length === 0}>
-          Make it
-        </button>
-      </div>
-    </form>
+    </Form>
   )
 }

@@ -3,8 +3,9 @@ import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import { isListReport } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 
 /** Rows of the report drawn at once; counts always tell all. */
@@ -36,11 +37,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   const problem = send.error ?? error
   return (
     <Dialog title="Bring in a list of short links" isOpen onClose={close} isWide>
-      {problem !== null && (
-        <p role="alert" className="mb-3 text-red">
-          {wordsOf(problem)}
-        </p>
-      )}
+      <Problem error={problem} className="mb-3" />
       {jobId === null && !send.isPending && <Choose onList={look} />}
       {isRunning && (
         <div className="py-6">

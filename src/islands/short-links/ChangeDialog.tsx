@@ -1,17 +1,18 @@
 import { useMutation } from '@tanstack/react-query'
 import { Trash2 } from 'lucide-react'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void }) {
   const [destination, setDestination] = useState(link.destination)
   const [title, setTitle] = useState(link.title)
   const [isSure, setSure] = useState(false)
-  const ids = { destination: useId(), title: useId() }
   const change = useMutation({
     mutationFn: () => call('short-links.change', { id: link.id, body: { version: link.version, destination, title } }),
     onSuccess: (now) => {
@@ -34,40 +35,33 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
     onError: (problem) => toast.error(wordsOf(problem)),
   })
   const uses = useAsk('short-links.uses', { id: link.id }, { enabled: isSure })
-  const error = change.error ?? remove.error
   return (
     <Dialog title={`Change “${link.slug}”`} isOpen onClose={onClose}>
-      <form
-        className="grid gap-4"
-        onSubmit={(event) => {
-          event.preventDefault()
-          change.mutate()
-        }}
+      <Form
+        sending={change}
+        error={change.error ?? remove.error}
+        words="Save"
+        beside={
+          isSure ? (
+            <button
+              type="button"
+              className="button !border-[var(--red)] text-red"
+              disabled={remove.isPending || uses.isPending}
+              onClick={() => remove.mutate()}
+            >
+              Yes, people who follow it find nothing
+            </button>
+          ) : (
+            <button type="button" className="button button-plain text-red" onClick={() => setSure(true)}>
+              <Trash2 size={16} aria-hidden="true" />
+              Take it away
+            </button>
+          )
+        }
       >
         <p className="note">The short link stays the same wherever it was printed or posted; only where it leads changes.</p>
-        <div>
-          <label className="field-label" htmlFor={ids.destination}>
-            Leads to
-          </label>
-          <input
-            id={ids.destination}
-            className="field address"
-            value={destination}
-            spellCheck={false}
-            onChange={(event) => setDestination(event.target.value)}
-          />
-        </div>
-        <div>
-          <label className="field-label" htmlFor={ids.title}>
-            What it is
-          </label>
-          <input id={ids.title} className="field" value={title} onChange={(event) => setTitle(event.target.value)} />
-        </div>
-        {error !== null && (
-          <p role="alert" className="text-red">
-            {wordsOf(error)}
-          </p>
-        )}
+        <TextField label="Leads to" isAddress value={destination} onChange={setDestination} />
+        <TextField label="What it is" value={title} onChange={setTitle} />
         {isSure && (
           <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
             {uses.data === undefined ? (
@@ -90,27 +84,7 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
             )}
           </div>
         )}
-        <div className="flex flex-wrap items-center justify-between gap-3">
-          {isSure ? (
-            <button
-              type="button"
-              className="button !border-[var(--red)] text-red"
-              disabled={remove.isPending || uses.isPending}
-              onClick={() => remove.mutate()}
-            >
-              Yes, people who follow it find nothing
-            </button>
-          ) : (
-            <button type="button" className="button button-plain text-red" onClick={() => setSure(true)}>
-              <Trash2 size={16} aria-hidden="true" />
-              Take it away
-            </button>
-          )}
-          <button type="submit" className="button button-main" disabled={change.isPending}>
-            Save
-          </button>
-        </div>
-      </form>
+      </Form>
     </Dialog>
   )
 }

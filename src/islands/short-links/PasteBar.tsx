@@ -5,6 +5,7 @@ import { PROBLEMS } from '../../contract/problems.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
@@ -142,11 +143,7 @@ export function PasteBar() {
               ))}
             </fieldset>
             <div className="flex items-center justify-end gap-4">
-              {create.error !== null && (
-                <p role="alert" className="text-red">
-                  {wordsOf(create.error)}
-                </p>
-              )}
+              <Problem error={create.error} />
               <button type="submit" className="button button-main" disabled={create.isPending || chosen === '' || slugTold !== null}>
                 Make {data.stem.replace(/^https?:\/\//, '')}
                 {chosen}

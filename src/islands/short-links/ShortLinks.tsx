@@ -1,8 +1,8 @@
 import { useState } from 'react'
 import type { ShortLink, ShortLinkList } from '../../contract/short-links.ts'
-import { wordsOf } from '../../ui/api.ts'
-import { Queries, useAskOn } from '../../ui/query.tsx'
-import { useSettled } from '../../ui/settled.ts'
+import { Problem } from '../../ui/Form.tsx'
+import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
+import { Queries } from '../../ui/query.tsx'
 import { BringInList } from './BringInList.tsx'
 import { ChangeDialog } from './ChangeDialog.tsx'
 import { PasteBar } from './PasteBar.tsx'
@@ -38,16 +38,14 @@ const countWords = (total: number, isSearch: boolean): string =>
     : `${total.toLocaleString('en')} short ${total === 1 ? 'link' : 'links'}`
 
 function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksProps) {
-  const [search, setSearch] = useState('')
-  const wanted = useSettled(search, 200)
-  const { data, error, fetchNextPage, hasNextPage, isFetchingNextPage } = useAskOn(
-    'short-links.list',
-    { query: { limit: PAGE_ROWS, search: wanted } },
-    // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
-    { initial: wanted === '' ? initial : undefined, refreshMs: CLICKS_EVERY_MS },
-  )
-  const links = data?.pages.flatMap(({ items }) => items)
-  const total = data?.pages[0]?.total
+  // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
+  const list = useLongList('short-links.list', (search) => ({ query: { limit: PAGE_ROWS, search } }), {
+    initial,
+    refreshMs: CLICKS_EVERY_MS,
+  })
+  const { wanted, error } = list
+  const links = list.pages?.flatMap(({ items }) => items)
+  const total = list.pages?.[0]?.total
   const [edited, setEdited] = useState<ShortLink | null>(null)
   const [isBringingIn, setBringingIn] = useState(false)
   return (
@@ -66,20 +64,9 @@ function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksPro
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
           <p aria-live="polite">{total === undefined ? 'Looking…' : countWords(total, wanted !== '')}</p>
-          <input
-            className="field !w-[260px] max-md:!w-full"
-            type="search"
-            placeholder="Find by word or address"
-            aria-label="Find a short link"
-            value={search}
-            onChange={(event) => setSearch(event.target.value)}
-          />
+          <SearchField label="Find a short link" hint="Find by word or address" value={list.search} onChange={list.setSearch} />
         </div>
-        {error !== null && (
-          <p role="alert" className="px-4 py-3 text-red">
-            {wordsOf(error)}
-          </p>
-        )}
+        <Problem error={error} className="px-4 py-3" />
         {links?.length === 0 && (
           <p className="px-4 py-10 text-center text-ink-soft">
             {wanted !== ''
@@ -94,14 +81,7 @@ function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksPro
             <Row key={link.id} link={link} canEdit={canEdit} onEdit={() => setEdited(link)} />
           ))}
         </ul>
-        {hasNextPage && (
-          <p className="flex items-center justify-center gap-3 border-t px-4 py-3">
-            <span className="note">{links?.length.toLocaleString('en')} are shown.</span>
-            <button type="button" className="button" disabled={isFetchingNextPage} onClick={() => void fetchNextPage()}>
-              {isFetchingNextPage ? 'Fetching…' : 'Show more'}
-            </button>
-          </p>
-        )}
+        <MoreButton list={list} shown={links?.length ?? 0} />
       </section>
       {isBringingIn && <BringInList onClose={() => setBringingIn(false)} />}
       {edited !== null && <ChangeDialog key={edited.id} link={edited} onClose={() => setEdited(null)} />}

@@ -1,0 +1,154 @@
+import assert from 'node:assert/strict'
+import http from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { after, before, beforeEach, test } from 'node:test'
+import { rows } from '../../src/data/database.ts'
+import { isPrivateAddress, resolver } from '../../src/data/network.ts'
+import { askOutside } from '../../src/services/visits.ts'
+import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
+
+let world: World
+let port = 0
+/** What the outside world was asked for. */
+let asked: string[] = []
+const outside = http.createServer((request, response) => {
+  asked.push(`${request.headers.host} ${request.url}`)
+  const { pathname, searchParams } = new URL(request.url ?? '/', 'http://outside.localhost')
+  const sendOn = (status: number, to: string): void => void response.writeHead(status, { Location: to }).end()
+  if (pathname === '/one') return sendOn(301, `http://partner.localhost:${port}/two?id=7`)
+  if (pathname === '/two') return sendOn(302, '/end?from=two')
+  if (pathname === '/round') return sendOn(302, '/about')
+  if (pathname === '/about') return sendOn(302, '/round')
+  if (pathname === '/deeper') return sendOn(302, `/deeper?n=${Number(searchParams.get('n') ?? 0) + 1}`)
+  if (pathname === '/nowhere') return sendOn(302, 'javascript:alert(1)')
+  if (pathname === '/gone') return void response.writeHead(410).end()
+  if (pathname === '/large')
+    return void response.writeHead(200, { 'Content-Type': 'text/html' }).end(`<title>Long</title>${'x'.repeat(1_000_000)}`)
+  if (pathname === '/broken') return void response.writeHead(200, { 'Content-Length': '100' }).write('half', () => response.destroy())
+  response.writeHead(200, { 'Content-Type': 'text/html; charset=utf-8' }).end('<title>Tides &amp; times</title>')
+})
+
+before(async () => {
+  await new Promise<void>((resolve) => outside.listen(0, '127.0.0.1', resolve))
+  port = (outside.address() as AddressInfo).port
+  world = await makeWorld()
+  await bringIn(world, zipOf({ 'here.html': '<title>Here</title>' }))
+  must(
+    await world.services.shortLinks.create(world.owner, {
+      destination: `http://tides.localhost:${port}/one?id=7&utm_source=x`,
+      slug: 'tides',
+    }),
+  )
+  must(await world.services.shortLinks.create(world.owner, { destination: 'http://site.localhost:4999/here.html', slug: 'here' }))
+})
+after(() => outside.close())
+const allow = (isAllowed: boolean) => rows(world.db, 'UPDATE sites SET may_visit_private = $1', [isAllowed])
+beforeEach(async () => {
+  asked = []
+  await allow(true)
+})
+const visit = async (address: string) => must(await world.services.visits.visit(world.contributor, address))
+
+test('a destination is followed stop by stop, with what each added and dropped, to where it lands', async () => {
+  const { hops, lands, title } = await visit('http://short.localhost:4999/go/tides')
+  assert.deepEqual(
+    hops.map(({ address, status, kind, added, dropped }) => [new URL(address).host.split(':')[0], status, kind, added, dropped]),
+    [
+      ['short.localhost', 302, 'short link', [], []],
+      ['tides.localhost', 301, 'hop', ['id', 'utm_source'], []],
+      ['partner.localhost', 302, 'hop', [], ['utm_source']],
+      ['partner.localhost', 200, 'lands', ['from'], ['id']],
+    ],
+  )
+  assert.deepEqual([lands, title], [true, 'Tides & times'])
+})
+
+test('our own short links and pages are looked up and not called: nothing is counted', async () => {
+  const here = await visit('http://short.localhost:4999/go/here')
+  assert.deepEqual(
+    here.hops.map(({ kind, status }) => [kind, status]),
+    [
+      ['short link', 302],
+      ['lands', 200],
+    ],
+  )
+  const gone = await visit('http://site.localhost:4999/missing.html')
+  assert.deepEqual([gone.lands, gone.hops[0]?.why], [false, 'there is no such page'])
+  const unknown = await visit('http://short.localhost:4999/go/unknown')
+  assert.equal(unknown.hops[0]?.why, 'there is no short link of this name')
+  assert.deepEqual(asked, [])
+  const clicks = await rows<{ n: string }>(world.db, 'SELECT count(*) AS n FROM clicks')
+  assert.equal(Number(clicks[0]?.n), 0)
+})
+
+for (const [name, path, why, most] of [
+  ['a circle', '/round', 'it is sent round in a circle', 2],
+  ['a way without an end', '/deeper', 'it is sent on too many times', 10],
+  ['an address that nobody may follow', '/nowhere', 'it is sent on to something that is no address', 1],
+  ['an answer that there is nothing', '/gone', 'the site answers that there is nothing here', 1],
+  ['an answer that breaks off', '/broken', 'it breaks off before it has answered', 1],
+] as const)
+  test(`a visit ends, and says why: ${name}`, async () => {
+    const { hops, lands } = await visit(`http://tides.localhost:${port}${path}`)
+    assert.deepEqual([lands, hops[hops.length - 1]?.why], [false, why])
+    assert.equal(asked.length, most)
+  })
+
+test('of a long page no more is read than its title needs', async () => {
+  const { body } = await askOutside(new URL(`http://tides.localhost:${port}/large`), true)
+  assert.ok(body.length < 600_000, `${body.length} bytes`)
+  assert.equal((await visit(`http://tides.localhost:${port}/large`)).title, 'Long')
+})
+
+test('private networks are out of bounds until the owner allows them, however they are written, and nobody there is asked', async () => {
+  await allow(false)
+  for (const host of [
+    'localhost',
+    'tides.localhost',
+    '127.0.0.1',
+    '2130706433',
+    '0x7f.1',
+    '0177.0.0.1',
+    '127.1',
+    '[::1]',
+    '[::ffff:127.0.0.1]',
+    '[::ffff:7f00:1]',
+    '10.1.2.3',
+    '172.16.0.1',
+    '192.168.1.1',
+    '169.254.169.254',
+    '100.64.0.1',
+    '0.0.0.0',
+    '[fe80::1]',
+    '[fd00::1]',
+    '[64:ff9b::a00:1]',
+  ]) {
+    const { hops, lands } = await visit(`http://${host}:${port}/`)
+    assert.equal(lands, false, host)
+    assert.match(hops[0]?.why ?? '', /^it leads into (?:this machine|a private network), which is out of bounds$/, host)
+  }
+  assert.deepEqual(asked, [])
+  // A short link of our own is no way round.
+  const through = await visit('http://short.localhost:4999/go/tides')
+  assert.deepEqual([through.lands, through.hops.length, asked.length], [false, 2, 0])
+})
+
+test('public addresses are not taken for private ones', () => {
+  for (const host of ['8.8.8.8', '172.32.0.1', '192.169.0.1', '[2606:4700::1111]', 'example.org'])
+    assert.equal(isPrivateAddress(host), false, host)
+})
+
+test('a name is looked at where the connection is made: one that leads to this machine is refused', async () => {
+  const found = await new Promise<unknown>((resolve) => resolver(false)('any.localhost', {}, (error) => resolve(error)))
+  assert.match(String(found), /this machine/)
+  const allowed = await new Promise<unknown>((resolve) => resolver(true)('any.localhost', {}, (_, address) => resolve(address)))
+  assert.equal(allowed, '127.0.0.1')
+})
+
+test('what is no web address is refused, and asks nobody', async () => {
+  for (const typed of ['javascript:alert(1)', 'mailto:mara@slow-ferry.example', 'ftp://tides.example/', '']) {
+    const answer = await world.services.visits.visit(world.editor, typed)
+    assert.equal(answer.ok ? 'visited' : answer.fault, 'address-unreadable', typed)
+  }
+  assert.deepEqual(asked, [])
+})
