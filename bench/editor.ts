@@ -1,6 +1,6 @@
 import { build } from 'esbuild'
 import { type Browser, chromium, type Frame, type Page } from 'playwright-core'
-import { CHROMIUM_FLAGS } from '../bin/chromium.mjs'
+import { CHROMIUM } from '../bin/chromium.mjs'
 import { median, type Row } from './measure.ts'
 import { openStudio, type Studio, signIn } from './studio.ts'
 
@@ -60,7 +60,7 @@ export async function editor(): Promise<Row> {
   const article = longArticle()
   const studio = await openStudio()
   const pageId = await longPage(studio, article)
-  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
+  const browser = await chromium.launch(CHROMIUM)
   try {
     const ours: number[] = []
     const peer: number[] = []

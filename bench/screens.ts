@@ -1,5 +1,5 @@
 import { type Browser, chromium, type Page } from 'playwright-core'
-import { CHROMIUM_FLAGS } from '../bin/chromium.mjs'
+import { CHROMIUM } from '../bin/chromium.mjs'
 import { median, type Row } from './measure.ts'
 import { fillPlacements, openStudio, type Studio, signIn } from './studio.ts'
 
@@ -10,7 +10,7 @@ async function onScreen<T>(placements: number, work: (page: Page, studio: Studio
   let browser: Browser | null = null
   try {
     await fillPlacements(studio, placements)
-    browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
+    browser = await chromium.launch(CHROMIUM)
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
     await signIn(page, studio.url)
     return await work(page, studio)

@@ -1,1 +1,1 @@
-export const CHROMIUM_FLAGS: string[]
+export const CHROMIUM: { executablePath: string; args: string[] }

@@ -3,13 +3,14 @@ import { spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
+import { CHROMIUM } from './chromium.mjs'
 import { findPostgres } from './postgres.mjs'
 
 export const projectFolder = path.resolve(import.meta.dirname, '..')
 
 const NEEDS = {
   postgresql: { packages: ['postgresql'], isThere: () => findPostgres() !== null },
-  chromium: { packages: ['chromium', 'fonts-dejavu-core'], isThere: () => existsSync('/usr/bin/chromium') },
+  chromium: { packages: ['chromium-headless-shell', 'fonts-dejavu-core'], isThere: () => existsSync(CHROMIUM.executablePath) },
   wrk: { packages: ['wrk'], isThere: () => existsSync('/usr/bin/wrk') },
   'apache2-doc': { packages: ['apache2-doc'], isThere: () => existsSync('/usr/share/doc/apache2-doc/manual') },
   'postgresql-doc-15': { packages: ['postgresql-doc-15'], isThere: () => existsSync('/usr/share/doc/postgresql-doc-15/html') },

@@ -30,7 +30,7 @@ function run(these) {
       '--test',
       // A test that failed half way may leave a server behind, which must not keep its file from ending.
       '--test-force-exit',
-      ...(isUnit ? [] : ['--test-concurrency=1']),
+      ...(isUnit ? [] : [`--test-concurrency=${folder.includes('browser') ? 2 : 1}`]),
       ...['--test-reporter=tap', '--test-reporter-destination=stdout'],
       ...['--test-reporter=./bin/failed-files.mjs', `--test-reporter-destination=${report}`],
       ...these,

@@ -2,7 +2,7 @@
 import { mkdirSync } from 'node:fs'
 import path from 'node:path'
 import { chromium } from 'playwright-core'
-import { CHROMIUM_FLAGS } from './chromium.mjs'
+import { CHROMIUM } from './chromium.mjs'
 import { needDebian, projectFolder } from './prepare.mjs'
 
 needDebian('chromium')
@@ -11,10 +11,7 @@ const folder = path.resolve(process.argv[2] ?? path.join(projectFolder, 'docs/sc
 const only = process.argv.slice(3)
 mkdirSync(folder, { recursive: true })
 
-const browser = await chromium.launch({
-  executablePath: '/usr/bin/chromium',
-  args: CHROMIUM_FLAGS,
-})
+const browser = await chromium.launch(CHROMIUM)
 const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, reducedMotion: 'reduce' })
 const page = await context.newPage()
 page.on('console', (message) => message.type() === 'error' && console.log(`${page.url()}: ${message.text()}`))

@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, openPage, ownPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, goTo, openPage, ownPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -130,8 +130,7 @@ test('on a phone the button that links stands right under the field, and everyth
   const [field = 0, button = 0, question = 0] = tops
   assert.ok(field < button && button < question, JSON.stringify(tops))
   for (const at of ['/rules', '/links', '/publications', '/files']) {
-    await page.goto(`${studio.copy.url}${at}`)
-    await page.waitForLoadState('networkidle')
+    await goTo(page, studio, at)
     const small = await page
       .locator('input[type=checkbox]:visible, input[type=radio]:visible')
       .evaluateAll(

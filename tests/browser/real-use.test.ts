@@ -6,7 +6,7 @@ import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
 import { type Browser, chromium } from 'playwright-core'
-import { CHROMIUM_FLAGS } from '../../bin/chromium.mjs'
+import { CHROMIUM } from '../../bin/chromium.mjs'
 import { freePort } from '../../bin/postgres.mjs'
 import { zipOf } from '../integration/world.ts'
 import { axeFinds } from './studio.ts'
@@ -50,7 +50,7 @@ async function ended(child: ChildProcess): Promise<void> {
 before(async () => {
   folder = mkdtempSync(path.join(tmpdir(), 'map-rope-serve-'))
   port = await freePort()
-  browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
+  browser = await chromium.launch(CHROMIUM)
   const started = await run('serve', 'Ctrl+C')
   npm = started.child
   said = started.words

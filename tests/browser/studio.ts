@@ -1,14 +1,14 @@
 import { after, afterEach, before } from 'node:test'
 import { AxeBuilder } from '@axe-core/playwright'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
-import { CHROMIUM_FLAGS } from '../../bin/chromium.mjs'
+import { CHROMIUM } from '../../bin/chromium.mjs'
 import { type Copy, startCopy } from '../integration/copy.ts'
 
 /** A running copy with the demo, and a browser to use it with. */
 export interface Studio {
   copy: Copy
   browser: Browser
-  /** Signs somebody in, in a browser of their own. Errors on the console fail the test that looks at `errors`. */
+  /** Signs somebody in, in a browser of their own, which shows nothing yet. Errors on the console fail the test that looks at `errors`. */
   enter(
     name: 'mara' | 'tobin' | 'deckhand',
     options?: Parameters<Browser['newContext']>[0],
@@ -24,7 +24,7 @@ export function aStudio(): Studio {
   const signedIn = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>()
   before(async () => {
     studio.copy = await startCopy({ withStandIns: true })
-    studio.browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: CHROMIUM_FLAGS })
+    studio.browser = await chromium.launch(CHROMIUM)
     studio.enter = async (name, options) => {
       const context = await studio.browser.newContext({
         viewport: { width: 1280, height: 800 },
@@ -38,10 +38,11 @@ export function aStudio(): Studio {
       page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
       page.on('pageerror', (error) => errors.push(error.message))
       await context.addCookies(signedIn.get(name) ?? [])
-      await page.goto(`${studio.copy.url}/`)
       // The first time, and after a test that ended the session.
-      if (new URL(page.url()).pathname === '/sign-in') {
-        await signIn(page, studio.copy.url, name)
+      const { url } = studio.copy
+      if (!signedIn.has(name) || (await context.request.get(`${url}/api/v1/pages?limit=1`)).status() === 401) {
+        await page.goto(`${url}/sign-in`)
+        await signIn(page, url, name)
         signedIn.set(name, await context.cookies())
       }
       return { page, context, errors }
@@ -65,13 +66,19 @@ async function signIn(page: Page, url: string, name: string): Promise<void> {
   await page.waitForURL(`${url}/`)
 }
 
-/** What axe finds against WCAG 2.2 A and AA, in words; the sandboxed page that people wrote is not ours to judge. */
+/**
+ * What axe finds against WCAG 2.2 A and AA, in words, and then in the dark, where colours alone are others. The sandboxed page
+ * that people wrote is not ours to judge.
+ */
 export async function axeFinds(page: Page): Promise<string[]> {
-  const { violations } = await new AxeBuilder({ page })
-    .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'])
-    .exclude('iframe')
-    .analyze()
-  return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`)
+  const axe = (): AxeBuilder => new AxeBuilder({ page }).exclude('iframe')
+  const light = await axe().withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).analyze()
+  await page.emulateMedia({ colorScheme: 'dark' })
+  const dark = await axe().withRules('color-contrast').analyze()
+  await page.emulateMedia({ colorScheme: 'light' })
+  return [light, dark].flatMap(({ violations }) =>
+    violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`),
+  )
 }
 
 /** Opens the editor of a demo page and waits until the page is shown in it. */
@@ -169,6 +176,12 @@ export async function ownPage(page: Page, studio: Studio, path: string, main: st
 export async function toLinkField(page: Page): Promise<void> {
   await page.keyboard.press('Control+k')
   await page.waitForFunction(() => document.activeElement?.matches('[data-link-field]') === true)
+}
+
+/** Goes to a screen, and waits until it answers. */
+export async function goTo(page: Page, studio: Studio, route: string): Promise<void> {
+  await page.goto(`${studio.copy.url}${route}`)
+  await untilAwake(page)
 }
 
 /** Waits until the screen answers: every part of it that needs the script has it. */

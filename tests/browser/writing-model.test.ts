@@ -7,10 +7,10 @@ import { numbersFrom } from '../unit/writing/numbers.ts'
 import { aStudio, ownPage, untilSaved } from './studio.ts'
 
 /** `WRITING_EDITS=20000 WRITING_SEED=7 npm test browser writing-model` goes on for as long as one likes. */
-const EDITS = Number(process.env.WRITING_EDITS ?? 520)
+const EDITS = Number(process.env.WRITING_EDITS ?? 240)
 const SEED = Number(process.env.WRITING_SEED ?? 1)
 /** A page is written on this often before the next one is begun. */
-const EDITS_A_PAGE = 130
+const EDITS_A_PAGE = 60
 
 const MAIN = `<h1>Four islands and &amp; a &lt;ferry&gt;</h1>
 <p>The light on <a href="/hollin">Hollin</a> is

@@ -37,6 +37,7 @@ export async function startCopy(
       const child = fork(path.join(project, 'dist', file), [], {
         cwd: project,
         env: { ...environment, ...more },
+        execArgv: [],
         stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
       })
       children.push(child)
