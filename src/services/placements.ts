@@ -56,7 +56,7 @@ export function placementsService(context: Context, views: SiteViews) {
   return {
     /** Takes up what was written down of large sites, before somebody asks for it. */
     async takeUp(): Promise<void> {
-      for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) await lists.of(siteId, await views.of({ siteId }))
+      for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) (await lists.of(siteId, await views.of({ siteId }))).getReady()
     },
 
     listOf: (siteId: string, view: SiteGround): Promise<PlacementList> => lists.of(siteId, view),

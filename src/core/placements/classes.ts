@@ -1,4 +1,4 @@
-import { LOOK_BITS, type Look, type Looks, lowerWildcard } from '../rules/index.ts'
+import { LOOK_BITS, type Look, type Looks, lowerWildcard, readAlikeKey, withoutSite } from '../rules/index.ts'
 import { longEnough, type Numbered } from './columns.ts'
 import type { PlacementRows } from './rows.ts'
 
@@ -85,10 +85,15 @@ export class Classes {
   #ofPlace = new Uint32Array(0)
   readonly #ofTags = new Map<string, number>()
   #generation: number
+  /** By what makes rows alike: the same number and 1 where only sites differ that no rule tells apart; 0 where nobody has looked. */
+  #coarse: Uint32Array | null
+  readonly #coarseNumbers = new Map<string, number>()
 
-  constructor(rows: PlacementRows, looks: Looks) {
+  /** @param isCoarse - where links lead makes no other class of them, beyond what rules ask */
+  constructor(rows: PlacementRows, looks: Looks, isCoarse = false) {
     this.#rows = rows
     this.looks = looks
+    this.#coarse = isCoarse ? new Uint32Array(rows.alikes.length) : null
     this.#generation = rows.generation
   }
 
@@ -106,10 +111,25 @@ export class Classes {
       this.#marks = undefined
     }
     const { looks } = this
-    let number = this.#alikes.of(columns.alike.data[i] ?? 0, 0)
+    const alike = columns.alike.data[i] ?? 0
+    let number = this.#alikes.of(this.#coarse === null ? alike : this.#coarseOf(alike), 0)
     if (looks.asksForAddress) number = this.#withAddress.of(number, this.#addressOf(columns.address.data[i] ?? 0))
     if (looks.asksForPlace) number = this.#withPlace.of(number, this.#placeOf(columns.page.data[i] ?? 0))
     return looks.asksForTags ? this.#withTags.of(number, this.#tagsOf(i, columns.page.data[i] ?? 0)) : number
+  }
+
+  #coarseOf(alike: number): number {
+    if (this.#coarse === null) return alike
+    if (alike >= this.#coarse.length) this.#coarse = longEnough(this.#coarse, this.#rows.alikes.length, 0)
+    const known = this.#coarse[alike] ?? 0
+    if (known !== 0) return known - 1
+    const key = this.#rows.alikes.values[alike] ?? ''
+    const { site, host } = readAlikeKey(key)
+    const look = `${this.looks.ofSite(site === '' ? null : site, host)}\n${withoutSite(key)}`
+    const number = this.#coarseNumbers.get(look) ?? this.#coarseNumbers.size
+    this.#coarseNumbers.set(look, number)
+    this.#coarse[alike] = number + 1
+    return number
   }
 
   #number(of: 'address' | 'place' | 'tags', look: Look): number {

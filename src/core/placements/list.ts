@@ -7,6 +7,7 @@ import {
   ImpactTally,
   Looks,
   type Rule,
+  readAlikeKey,
 } from '../rules/index.ts'
 import { Classes } from './classes.ts'
 import { Column, longEnough } from './columns.ts'
@@ -178,6 +179,12 @@ export class PlacementList {
     return FINDINGS.filter((finding) => hasFinding(this.#bits.at(i), finding))
   }
 
+  /** Does what the first question, and the first one for words, would wait for. */
+  getReady(): void {
+    this.ask({})
+    this.ask({ text: '\u0000' })
+  }
+
   ask(query: PlacementQuery): PlacementAnswer {
     this.#settle()
     const key = JSON.stringify(query)
@@ -204,17 +211,19 @@ export class PlacementList {
     this.#settle()
     const draft = compileRules(rules)
     const looks = new Looks(this.#site.rules, draft)
-    const isFiner = looks.asks !== this.#decided.classes.looks.asks
-    const classes = isFiner ? new Classes(this.rows, looks) : this.#decided.classes
+    // Where a link leads makes no difference that the rules do not ask for: there are a hundred times fewer of these classes.
+    const classes = new Classes(this.rows, looks, true)
     const tally = new ImpactTally<number>(this.#site.rules, draft)
     const classOf = this.#classOf.data
     const compare = (i: number): Compared<number> | undefined => {
       const known = this.#decided.known[(classOf[i] ?? 0) - 1]
-      const facts = isFiner && looks.asksForMore ? this.judgedAt(i)?.facts : known?.facts
+      const facts = looks.asksForMore ? this.judgedAt(i)?.facts : known?.facts
       if (known === undefined || facts === undefined) return undefined
       const address = this.rows.strings.values[this.rows.columns.address.at(i)] ?? ''
-      return tally.compare(isFiner ? { ...facts, address: address === '' ? null : address } : facts, known.decision)
+      return tally.compare({ ...facts, address: address === '' ? null : address }, known.decision)
     }
+    const alike = this.rows.columns.alike.data
+    const changed = new Uint32Array(this.rows.alikes.length)
     const compared: (Compared<number> | undefined)[] = []
     // Of the page that is looked at, by class: its first rows, which may serve as examples, and how many there are.
     const firsts: number[][] = []
@@ -222,8 +231,10 @@ export class PlacementList {
     for (const { stretch } of this.rows.inOrder()) {
       const met: number[] = []
       for (let i = stretch.from; i < stretch.to; i++) {
-        const number = isFiner ? classes.of(i) : (classOf[i] ?? 0) - 1
+        const number = classes.of(i)
         if (number >= counts.length) counts = longEnough(counts, number + 1, 0)
+        if (number >= compared.length) compared[number] = compare(i)
+        if (compared[number]?.key != null) changed[alike[i] ?? 0] = (changed[alike[i] ?? 0] ?? 0) + 1
         const count = counts[number] ?? 0
         counts[number] = count + 1
         if (count === 0) {
@@ -234,7 +245,6 @@ export class PlacementList {
       const shown: [row: number, of: Compared<number>][] = []
       for (const number of met) {
         const rows = firsts[number] ?? []
-        compared[number] ??= compare(rows[0] ?? 0)
         const seen = compared[number]
         if (seen !== undefined) tally.count(seen, stretch.page.path, counts[number])
         if (seen !== undefined && tally.wantsExamples(seen)) for (const row of rows) shown.push([row, seen])
@@ -242,6 +252,8 @@ export class PlacementList {
       }
       for (const [row, of] of shown.sort(([a], [b]) => a - b)) tally.show(of, row)
     }
+    for (const [number, links] of changed.entries())
+      if (links > 0) tally.countSite(readAlikeKey(this.rows.alikes.values[number] ?? '').site, links)
     return tally.result()
   }
 

@@ -65,6 +65,12 @@ export function alikeKey(facts: LinkFacts): string {
   return [kind, yes, site, host, partner, handSet.join(' '), writtenFor, rel.join(' '), target ?? '\0', baseTarget ?? '\0'].join('\n')
 }
 
+/** An {@link alikeKey} without where the link leads: what else makes it what it is. */
+export function withoutSite(key: string): string {
+  const [kind, yes, , , ...rest] = key.split('\n')
+  return [kind, yes, ...rest].join('\n')
+}
+
 /** What stands in an {@link alikeKey}: the kind, "" for what is no address, and the host, "" for none. */
 export function readAlikeKey(key: string): { readonly kind: string; readonly host: string; readonly site: string } {
   const [kind = '', , site = '', host = ''] = key.split('\n', 4)
@@ -128,7 +134,14 @@ export class ImpactTally<Example> {
     const compared = seen ?? this.compare(facts, known)
     if (alike !== undefined) this.#alike?.set(alike, compared)
     this.count(compared, page)
+    if (compared.key !== null) this.countSite(compared.facts.site ?? '', 1)
     this.show(compared, example)
+  }
+
+  /** Counts changed placements by where they lead. @param site - "" for none */
+  countSite(site: string, links: number): void {
+    const name = site === '' ? 'no site' : site
+    this.#sites.set(name, (this.#sites.get(name) ?? 0) + links)
   }
 
   /**
@@ -232,12 +245,7 @@ export class ImpactTally<Example> {
   /** What was found. Nothing can be added after it. */
   result(): Impact<Example> {
     this.#turnTo(null)
-    for (const compared of this.#compared.splice(0)) {
-      this.#weigh(compared)
-      if (compared.key === null || compared.links === 0) continue
-      const site = compared.facts.site ?? 'no site'
-      this.#sites.set(site, (this.#sites.get(site) ?? 0) + compared.links)
-    }
+    for (const compared of this.#compared.splice(0)) this.#weigh(compared)
     const groups = [...this.#groups.values()].sort((a, b) => b.links - a.links)
     return {
       looked: this.#looked,
@@ -272,6 +280,6 @@ const isSameSaying = (a: unknown, b: unknown): boolean => a === b || (Array.isAr
 
 const shares = (counts: ReadonlyMap<string, number>): readonly Share[] =>
   [...counts]
-    .sort((a, b) => b[1] - a[1])
+    .sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
     .slice(0, SHARES_MAX)
     .map(([name, links]) => ({ name, links }))

@@ -38,6 +38,7 @@ export {
   ImpactTally,
   type RuleShare,
   readAlikeKey,
+  withoutSite,
 } from './impact.ts'
 export { LOOK_BITS, type Look, Looks } from './looks.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'

@@ -42,6 +42,7 @@ export class Looks {
   /** Patterns that are asked for, as people wrote them. */
   readonly addresses: readonly string[]
   readonly #address: readonly Asked<string>[]
+  readonly #site: readonly Asked<LinkFacts>[]
   readonly #place: readonly Asked<LinkFacts>[]
   readonly #tags: readonly Asked<LinkFacts>[]
   readonly #facts: { -readonly [K in keyof LinkFacts]: LinkFacts[K] } = { ...NO_FACTS }
@@ -57,6 +58,8 @@ export class Looks {
     this.asks = [...asked.keys()].sort().join()
     this.addresses = [...asked.values()].flatMap((test) => (test.is === 'address' ? [test.like] : []))
     this.#address = this.addresses.map(lowerWildcard)
+    const sites = new Map(tests.filter(({ is }) => is === 'site').map((test) => [JSON.stringify(test), test]))
+    this.#site = [...sites.values()].map(compileCondition)
     this.#place = asking('under', 'part', 'sponsored page')
     this.#tags = asking('tag')
   }
@@ -81,6 +84,11 @@ export class Looks {
    */
   ofAddress(address: string): Look {
     return address === '' ? 'no address' : answers(this.#address, address)
+  }
+
+  /** @param site - registrable domain; null for none */
+  ofSite(site: string | null, host: string): Look {
+    return answers(this.#site, Object.assign(this.#facts, { site, host }))
   }
 
   ofPlace(place: Pick<LinkFacts, 'page' | 'part' | 'isSponsoredPage'>): Look {
