@@ -1,1 +1,41 @@
+export { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
+export {
+  type Asked,
+  type Considered,
+  compareRedirects,
+  considerRedirects,
+  isConditional,
+  matchRedirect,
+  type NotAnswering,
+  type ReadyRedirect,
+  type RedirectAnswer,
+  type RedirectFault,
+  type RedirectSource,
+  readyRedirect,
+  redirectKey,
+} from './match.ts'
+export { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+export {
+  type CompiledPattern,
+  compileExpression,
+  compilePathPattern,
+  literalsOf,
+  PATTERN_MAX_CHARS,
+  type PatternFault,
+} from './pattern.ts'
+export { PatternIndex } from './pattern-index.ts'
+export {
+  leadsOn,
+  PRECEDENCE,
+  QUERY_HABITS,
+  type QueryHabit,
+  REDIRECT_MATCHES,
+  REDIRECT_STATUSES,
+  type Redirect,
+  type RedirectConditions,
+  type RedirectMatch,
+  type RedirectStatus,
+  type Tolerance,
+} from './redirect.ts'
 export { type CompiledShortLink, compileShortLink, matchShortLink, type ShortLinkTarget } from './short-links.ts'
+export { RedirectTable } from './table.ts'

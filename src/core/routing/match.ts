@@ -1,0 +1,201 @@
+import type { Device } from '../clicks/index.ts'
+import { fail, ok, type Result } from '../result.ts'
+import { type CompiledDestination, compileDestination, type DestinationFault, decodedName } from './destination.ts'
+import { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+import { type CompiledPattern, compileExpression, compilePathPattern, foldedText, type PatternFault } from './pattern.ts'
+import { leadsOn, type Redirect, type RedirectConditions, type RedirectStatus, type Tolerance } from './redirect.ts'
+
+/** What is asked of a site's redirects. */
+export interface Asked {
+  /** Lower case, without port. */
+  readonly host: string
+  /** Of that host, as visitors type it: scheme, name and port. */
+  readonly origin: string
+  /** See `plainPath`. */
+  readonly path: string
+  /** As sent, without "?"; "" for none. */
+  readonly query: string
+  /** Primary subtag of the visitor's first language; null where none is named. */
+  readonly language: string | null
+  readonly device: Device
+  /** UTC. */
+  readonly nowMs: number
+}
+
+/** A row that is ready to be asked. */
+export interface ReadyRedirect {
+  readonly row: Redirect
+  /** Null for rows that are found by their path. */
+  readonly pattern: CompiledPattern | null
+  /** Null where the status leads nowhere. */
+  readonly destination: CompiledDestination | null
+}
+
+/** Where rows are found. Each look-up costs the same however many rows there are. */
+export interface RedirectSource {
+  readonly tolerance: Tolerance
+  /** Whether any row has a condition: then an exact one is not the end of it. */
+  readonly hasConditions: boolean
+  /** Rows for just this path, in any order. @param key - see `pathKey` */
+  exact(key: string): readonly ReadyRedirect[]
+  /** Rows for everything under this path, in any order. */
+  under(stem: string): readonly ReadyRedirect[]
+  /** Rows by patterns and expressions that may match, in any order. @param text - the path, folded where case does not count */
+  patterns(text: string): readonly ReadyRedirect[]
+}
+
+export type RedirectFault = PatternFault | DestinationFault | 'path-unreadable' | 'path-too-deep'
+
+/** Makes a row ready. */
+export function readyRedirect(row: Redirect, { ignoresCase }: Tolerance): Result<ReadyRedirect, RedirectFault> {
+  let pattern: CompiledPattern | null = null
+  if (row.match === 'pattern' || row.match === 'expression') {
+    const compiled = (row.match === 'pattern' ? compilePathPattern : compileExpression)(row.from, ignoresCase)
+    if (!compiled.ok) return compiled
+    pattern = compiled.value
+  } else if (!row.from.startsWith('/')) return fail('path-unreadable', { from: row.from })
+  else if (row.match === 'under' && plainPath(row.from).split('/').length - 1 > UNDER_SEGMENTS_MAX)
+    return fail('path-too-deep', { most: UNDER_SEGMENTS_MAX })
+  if (!leadsOn(row.status)) return ok({ row, pattern, destination: null })
+  const names = pattern?.names ?? (row.match === 'under' ? [''] : [])
+  const destination = compileDestination(row.to, { names, appends: row.match === 'under', query: row.query })
+  return destination.ok ? ok({ row, pattern, destination: destination.value }) : destination
+}
+
+/** What a row is filed under: of "exact" and "under" their path, as {@link Asked} paths are looked up. */
+export const redirectKey = ({ match, from }: Pick<Redirect, 'match' | 'from'>, tolerance: Tolerance): string =>
+  pathKey(plainPath(from), match === 'under' ? { ...tolerance, ignoresSlash: true } : tolerance)
+
+/** Whether a row may answer only under a condition. */
+export const isConditional = ({ query, languages, devices, fromMs, untilMs }: RedirectConditions): boolean =>
+  (query ?? []).length > 0 || (languages ?? []).length > 0 || (devices ?? []).length > 0 || fromMs !== undefined || untilMs !== undefined
+
+const KIND_ORDER = { exact: 0, under: 1, pattern: 2, expression: 2 } as const
+
+/** How much of a path a row fixes, by which rows of one kind are told apart. */
+function fixedChars({ row, pattern }: ReadyRedirect): number {
+  if (pattern !== null) return pattern.literals.reduce((sum, each) => sum + each.length, 0)
+  return row.match === 'under' ? plainPath(row.from).replace(/\/+$/, '').length : 0
+}
+
+/** The order of `PRECEDENCE`, pages left out: negative where `a` is asked first. */
+export function compareRedirects(a: ReadyRedirect, b: ReadyRedirect): number {
+  return (
+    Number(isConditional(b.row.when)) - Number(isConditional(a.row.when)) ||
+    KIND_ORDER[a.row.match] - KIND_ORDER[b.row.match] ||
+    fixedChars(b) - fixedChars(a) ||
+    Number(b.row.hosts.length > 0) - Number(a.row.hosts.length > 0) ||
+    a.row.order - b.row.order ||
+    (a.row.id < b.row.id ? -1 : 1)
+  )
+}
+
+/** What an address is answered with. */
+export interface RedirectAnswer {
+  readonly row: Redirect
+  readonly status: RedirectStatus
+  /** Absolute and ASCII; null where the status leads nowhere. */
+  readonly location: string | null
+}
+
+/** Why a row does not answer. "later": one that is asked before it does. */
+export type NotAnswering = 'host' | 'page' | 'query' | 'language' | 'device' | 'time' | 'text' | 'destination' | 'later'
+
+/** A row that was considered, and the answer or why it has none. */
+export interface Considered {
+  readonly row: Redirect
+  readonly answer: RedirectAnswer | null
+  readonly why: NotAnswering | null
+}
+
+/**
+ * The answer of a site's redirects to an address; null where no row has one.
+ * @param hasPage - whether a page or file is published there; asked at most once
+ */
+export function matchRedirect(asked: Asked, source: RedirectSource, hasPage: () => boolean): RedirectAnswer | null {
+  let isPage: boolean | null = null
+  const page = (): boolean => (isPage ??= hasPage())
+  for (const ready of candidates(asked, source)) {
+    const found = ask(ready, asked, source.tolerance, page)
+    if (typeof found !== 'string') return found
+  }
+  return null
+}
+
+/** Every row that an address brings up, in the order they are asked, with what became of each. */
+export function considerRedirects(asked: Asked, source: RedirectSource, hasPage: () => boolean): readonly Considered[] {
+  let isAnswered = false
+  return [...source.exact(pathKey(asked.path, source.tolerance)), ...wider(asked, source)].sort(compareRedirects).map((ready) => {
+    const { row } = ready
+    const found = ask(ready, asked, source.tolerance, hasPage)
+    if (typeof found === 'string') return { row, answer: null, why: found }
+    if (isAnswered) return { row, answer: null, why: 'later' }
+    isAnswered = true
+    return { row, answer: found, why: null }
+  })
+}
+
+/** Rows that may answer, in the order they are asked. */
+function candidates(asked: Asked, source: RedirectSource): Iterable<ReadyRedirect> {
+  const exact = source.exact(pathKey(asked.path, source.tolerance))
+  // Nothing comes before an exact row but one with a condition: most answers are found by one look-up.
+  if (exact.length > 0 && !source.hasConditions) return inTurn(exact, () => wider(asked, source))
+  return [...exact, ...wider(asked, source)].sort(compareRedirects)
+}
+
+function* inTurn(first: readonly ReadyRedirect[], rest: () => ReadyRedirect[]): Generator<ReadyRedirect> {
+  yield* first.length === 1 ? first : [...first].sort(compareRedirects)
+  yield* rest().sort(compareRedirects)
+}
+
+/** All but the exact rows. */
+function wider({ path }: Asked, source: RedirectSource): ReadyRedirect[] {
+  const { ignoresCase } = source.tolerance
+  const found: ReadyRedirect[] = []
+  for (const stem of stemsOf(pathKey(path, source.tolerance))) found.push(...source.under(stem))
+  found.push(...source.patterns(ignoresCase ? foldedText(path) : path))
+  return found
+}
+
+function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: () => boolean): RedirectAnswer | NotAnswering {
+  const { row, pattern, destination } = ready
+  if (row.hosts.length > 0 && !row.hosts.includes(asked.host)) return 'host'
+  const caught = pattern === null ? caughtUnder(row, asked.path, tolerance) : pattern.match(asked.path)
+  if (caught === null) return 'text'
+  const unmet = unmetCondition(row.when, asked)
+  if (unmet !== null) return unmet
+  if (!row.beatsPages && hasPage()) return 'page'
+  if (destination === null) return { row, status: row.status, location: null }
+  const location = destination.always ?? destination.fill(caught, asked.query, asked.origin)
+  return location === null ? 'destination' : { row, status: row.status, location }
+}
+
+const NOTHING: readonly string[] = []
+
+/** What comes behind the path of a row of "everything under"; nothing for others. */
+function caughtUnder({ match, from }: Redirect, path: string, tolerance: Tolerance): readonly string[] {
+  if (match !== 'under') return NOTHING
+  const depth = redirectKey({ match, from }, tolerance) === '/' ? 0 : plainPath(from).replace(/\/+$/, '').split('/').length - 1
+  return [
+    path
+      .split('/')
+      .slice(depth + 1)
+      .join('/'),
+  ]
+}
+
+/** @returns null where all of them are met */
+function unmetCondition(when: RedirectConditions, asked: Asked): NotAnswering | null {
+  const { query = [], languages = [], devices = [], fromMs, untilMs } = when
+  if (fromMs !== undefined && asked.nowMs < fromMs) return 'time'
+  if (untilMs !== undefined && asked.nowMs >= untilMs) return 'time'
+  if (languages.length > 0 && (asked.language === null || !languages.includes(asked.language))) return 'language'
+  if (devices.length > 0 && !devices.includes(asked.device)) return 'device'
+  if (query.length === 0) return null
+  const pairs = asked.query.split('&').map((pair) => {
+    const at = pair.indexOf('=')
+    return at === -1 ? [decodedName(pair), ''] : [decodedName(pair.slice(0, at)), decodedName(pair.slice(at + 1))]
+  })
+  const isThere = query.every(({ name, value }) => pairs.some(([key, given]) => key === name && (value === null || given === value)))
+  return isThere ? null : 'query'
+}

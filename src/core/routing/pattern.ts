@@ -1,0 +1,294 @@
+import { RE2JS } from 're2js'
+import { fail, ok, type Result } from '../result.ts'
+
+/** Longest pattern or expression, inclusive. */
+export const PATTERN_MAX_CHARS = 1_000
+/** Largest program that is kept of one: each step of it costs at every character of a path. */
+const STEPS_MAX = 2_000
+
+/** A pattern or an expression that is ready to be asked. Matching takes linear time, whatever it says. */
+export interface CompiledPattern {
+  /** What each group caught, "" where it caught nothing; null where the path does not match. @param path - see `plainPath` */
+  match(path: string): readonly string[] | null
+  /** Names of groups by their number, from 0 on; a group without a name has "". */
+  readonly names: readonly string[]
+  /** Stretches of text that every path has that matches, in lower case where case does not count. */
+  readonly literals: readonly string[]
+}
+
+export type PatternFault = 'pattern-unreadable' | 'pattern-needs-memory' | 'pattern-too-large'
+
+/** What only an expression that goes back over its steps can say; RE2 takes linear time and cannot (RE2 syntax). */
+const BACKTRACKING = /\(\?(?:[=!>]|<[=!])|\\[1-9]|\\k<|[*+?}]\+/
+
+/**
+ * Compiles a regular expression (RE2) that is looked for anywhere in a path, as web servers do.
+ * @returns 'pattern-needs-memory' for look-around, back-references and possessive repeats; detail `at`: where, `why`
+ */
+export function compileExpression(source: string, ignoresCase: boolean): Result<CompiledPattern, PatternFault> {
+  if (source.length > PATTERN_MAX_CHARS) return fail('pattern-too-large', { most: PATTERN_MAX_CHARS })
+  const needs = BACKTRACKING.exec(withoutPlain(source))
+  if (needs !== null) return fail('pattern-needs-memory', { at: needs.index, part: needs[0] })
+  return compiled(source, ignoresCase, literalsOf(source))
+}
+
+/**
+ * Compiles a path in the syntax of URL Pattern (WHATWG URL Pattern, "pathname"): ":name", "*", "{…}" with "?", "+" or "*"
+ * behind them, "\" before what is meant as it stands. Groups with an expression of their own, as in ":id(\\d+)", are RE2.
+ */
+export function compilePathPattern(pattern: string, ignoresCase: boolean): Result<CompiledPattern, PatternFault> {
+  if (pattern.length > PATTERN_MAX_CHARS) return fail('pattern-too-large', { most: PATTERN_MAX_CHARS })
+  const read = readPathPattern(pattern)
+  if (!read.ok) return read
+  const { source, literals } = read.value
+  return compiled(source, ignoresCase, literals)
+}
+
+function compiled(source: string, ignoresCase: boolean, literals: readonly string[]): Result<CompiledPattern, PatternFault> {
+  let program: RE2JS
+  try {
+    program = RE2JS.compile(source, ignoresCase ? RE2JS.CASE_INSENSITIVE : 0)
+  } catch (error) {
+    return fail('pattern-unreadable', { at: 0, why: error instanceof Error ? error.message.replace(/^error parsing regexp: /, '') : '' })
+  }
+  if (program.programSize() > STEPS_MAX) return fail('pattern-too-large', { steps: program.programSize(), most: STEPS_MAX })
+  const names = Array.from({ length: program.groupCount() }, () => '')
+  for (const [name, number] of Object.entries(program.namedGroups())) names[Number(number) - 1] = name
+  return ok({
+    names,
+    literals: ignoresCase ? literals.flatMap((each) => foldedText(each).split(/[^\0-\x7f]+/)) : literals,
+    match(path) {
+      const matcher = program.matcher(path)
+      return matcher.find() ? names.map((_, i) => matcher.group(i + 1) ?? '') : null
+    },
+  })
+}
+
+/**
+ * Text in which case does not count, as far as ASCII goes: of what RE2 takes for a letter of ASCII without regard to case, all
+ * becomes that letter (Unicode simple case folding has two beside the capitals: the long s and the Kelvin sign).
+ */
+export const foldedText = (text: string): string => text.toLowerCase().replaceAll('ſ', 's')
+
+/** An expression in which escaped signs and classes are blotted out, at their length: what is left means what it looks like. */
+function withoutPlain(source: string): string {
+  let out = ''
+  for (let i = 0; i < source.length; i++) {
+    const end = source[i] === '[' ? classEnd(source, i) : source[i] === '\\' && !/[1-9k]/.test(source[i + 1] ?? '') ? i + 1 : i
+    if (end === -1) return out // not closed, which is told as such
+    out += end === i ? source[i] : '_'.repeat(end - i + 1)
+    i = end
+  }
+  return out
+}
+
+interface ReadPattern {
+  readonly source: string
+  readonly literals: readonly string[]
+}
+type Modifier = '' | '?' | '*' | '+'
+
+const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&').replace(/\\([/-])/g, '$1')
+
+/** Reads a pathname pattern by the standard's "parse a pattern string", and writes it as one expression. */
+function readPathPattern(pattern: string): Result<ReadPattern, PatternFault> {
+  let source = ''
+  const literals: string[] = []
+  /** Text that has been read and may be a group's prefix yet. */
+  let text = ''
+  let at = 0
+  const unreadable = (why: string) => fail('pattern-unreadable', { at, why })
+  const flush = (): void => {
+    if (text === '') return
+    source += escaped(text)
+    literals.push(text)
+    text = ''
+  }
+  const modifier = (): Modifier => {
+    const next = pattern[at]
+    if (next !== '?' && next !== '*' && next !== '+') return ''
+    at++
+    return next
+  }
+  /** "(…)": the expression between its brackets. */
+  const inBrackets = (): string | null => {
+    if (pattern[at] !== '(') return null
+    let depth = 0
+    for (let i = at; i < pattern.length; i++) {
+      const c = pattern[i]
+      if (c === '\\') i++
+      else if (c === '(') {
+        depth++
+        if (depth > 1 && pattern[i + 1] !== '?') return null
+      } else if (c === ')' && --depth === 0) {
+        const inside = pattern.slice(at + 1, i)
+        at = i + 1
+        return inside
+      }
+    }
+    return null
+  }
+  /** A group with what stands before and behind it inside the same repeat. */
+  const group = (before: string, caught: string, behind: string, how: Modifier, name: string): void => {
+    const open = name === '' ? '(' : `(?P<${name}>`
+    const [head, tail] = [escaped(before), escaped(behind)]
+    if (how === '' || how === '?') {
+      source += how === '?' ? `(?:${head}${open}${caught})${tail})?` : `${head}${open}${caught})${tail}`
+      if (how === '') literals.push(before, behind)
+    } else {
+      const again = head + tail === '' ? `(?:${caught})+` : `(?:${caught})(?:${tail}${head}(?:${caught}))*`
+      source += `${how === '*' ? '(?:' : ''}${head}${open}${again})${tail}${how === '*' ? ')?' : ''}`
+    }
+  }
+  const names = new Set<string>()
+  /** ":name", "*" or "(…)" with what it catches; null where none begins here. */
+  const matched = (): Result<{ name: string; caught: string } | null, PatternFault> => {
+    if (pattern[at] === '*') {
+      at++
+      return ok({ name: '', caught: '.*' })
+    }
+    let name = ''
+    if (pattern[at] === ':') {
+      name = /^:([\p{ID_Start}$_][\p{ID_Continue}$]*)/u.exec(pattern.slice(at))?.[1] ?? ''
+      if (name === '') return unreadable('a name has to follow the colon')
+      if (names.has(name)) return unreadable(`the name “${name}” is there twice`)
+      names.add(name)
+      at += 1 + name.length
+    }
+    if (pattern[at] === '(') {
+      const inside = inBrackets()
+      if (inside === null || inside === '') return unreadable('this bracket is empty, not closed, or holds a group')
+      if (BACKTRACKING.test(withoutPlain(inside))) return fail('pattern-needs-memory', { at, part: inside })
+      return ok({ name, caught: `(?:${inside})` })
+    }
+    return ok(name === '' ? null : { name, caught: '[^/]+?' })
+  }
+  while (at < pattern.length) {
+    const c = pattern[at] ?? ''
+    if (c === '\\') {
+      if (at + 1 >= pattern.length) return unreadable('nothing follows the backslash')
+      text += pattern[at + 1]
+      at += 2
+      continue
+    }
+    if (c === '{') {
+      flush()
+      at++
+      const inner = { before: '', behind: '' }
+      const plain = (): string => {
+        let read = ''
+        while (at < pattern.length && !/[{}:*(]/.test(pattern[at] ?? '')) {
+          if (pattern[at] === '\\') at++
+          read += pattern[at++] ?? ''
+        }
+        return read
+      }
+      inner.before = plain()
+      const found = matched()
+      if (!found.ok) return found
+      inner.behind = found.value === null ? '' : plain()
+      if (pattern[at] !== '}') return unreadable('this brace is not closed, or holds more than one group')
+      at++
+      const how = modifier()
+      if (found.value !== null) group(inner.before, found.value.caught, inner.behind, how, found.value.name)
+      else if (how === '') text += inner.before
+      else source += `(?:${escaped(inner.before)})${how}`
+      continue
+    }
+    if (c === '}' || c === ')') return unreadable(`“${c}” closes nothing`)
+    if (c === '?' || c === '+') return unreadable(`“${c}” repeats nothing`)
+    const found = matched()
+    if (!found.ok) return found
+    if (found.value === null) {
+      text += c
+      at++
+      continue
+    }
+    // A slash right before a group goes with it when it is left out or repeated (the standard's implicit prefix).
+    const how = modifier()
+    const takesSlash = text.endsWith('/')
+    if (takesSlash) text = text.slice(0, -1)
+    flush()
+    group(takesSlash ? '/' : '', found.value.caught, '', how, found.value.name)
+  }
+  flush()
+  return ok({ source: `^${source}$`, literals: literals.filter((each) => each !== '') })
+}
+
+/** Letters that stand for themselves in an expression, up to the next sign that means something. */
+const META = new Set('\\^$.|?*+()[]{}')
+
+/**
+ * Stretches of text that whatever an expression matches has to hold. Where that is not plain to see, fewer, or none: it is
+ * for finding an expression among many, and never decides.
+ */
+export function literalsOf(source: string): readonly string[] {
+  const runs: string[] = []
+  let run = ''
+  const end = (): void => {
+    if (run !== '') runs.push(run)
+    run = ''
+  }
+  for (let i = 0; i < source.length; i++) {
+    const c = source[i] ?? ''
+    if (c === '|') return [] // either side of it may be meant
+    if (c === '(') {
+      if (/^\(\?(?!:|P?<)/.test(source.slice(i))) return [] // flags change what letters mean
+      const close = closingOf(source, i)
+      if (close === -1) return []
+      end()
+      i = close
+    } else if (c === '[') {
+      end()
+      i = classEnd(source, i)
+      if (i === -1) return []
+    } else if (c === '\\') {
+      const next = source[++i] ?? ''
+      if (/[A-Za-z0-9]/.test(next)) {
+        end()
+        if (!/[dDwWsSbBAz]/.test(next)) return []
+      } else run += next
+    } else if (META.has(c)) end()
+    else run += c
+    // What is repeated, or may be left out, is no part of the text; of "ab?" only the "a" is.
+    const behind = source[i + 1]
+    if (behind === '?' || behind === '*' || behind === '+' || behind === '{') {
+      run = run.replace(/.$/su, '') // a whole character, of however many units
+      end()
+      if (behind === '{') {
+        i = source.indexOf('}', i)
+        if (i === -1) return []
+      } else i++
+    }
+  }
+  end()
+  return runs
+}
+
+function closingOf(source: string, open: number): number {
+  let depth = 0
+  for (let i = open; i < source.length; i++) {
+    const c = source[i]
+    if (c === '\\') i++
+    else if (c === '[') {
+      i = classEnd(source, i)
+      if (i === -1) return -1
+    } else if (c === '(') depth++
+    else if (c === ')' && --depth === 0) return i
+  }
+  return -1
+}
+
+function classEnd(source: string, open: number): number {
+  let i = open + 1
+  if (source[i] === '^') i++
+  if (source[i] === ']') i++
+  for (; i < source.length; i++) {
+    if (source[i] === '\\') i++
+    else if (source[i] === '[' && source[i + 1] === ':') {
+      i = source.indexOf(':]', i) + 1
+      if (i === 0) return -1
+    } else if (source[i] === ']') return i
+  }
+  return -1
+}

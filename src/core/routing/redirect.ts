@@ -1,0 +1,75 @@
+import type { Device } from '../clicks/index.ts'
+
+/** How a row says which addresses it means. */
+export const REDIRECT_MATCHES = ['exact', 'under', 'pattern', 'expression'] as const
+export type RedirectMatch = (typeof REDIRECT_MATCHES)[number]
+
+/** Statuses a row can answer with (RFC 9110 §15.4 and §15.5.11, RFC 7725). The last two lead nowhere. */
+export const REDIRECT_STATUSES = [301, 302, 303, 307, 308, 410, 451] as const
+export type RedirectStatus = (typeof REDIRECT_STATUSES)[number]
+
+/** Whether an answer of this status sends somewhere. */
+export const leadsOn = (status: RedirectStatus): boolean => status < 400
+
+/**
+ * What becomes of the query that was asked with: "drop" leaves it off, "pass" puts it behind the destination's own, "merge"
+ * does so with those parameters that the destination does not set itself.
+ */
+export const QUERY_HABITS = ['drop', 'pass', 'merge'] as const
+export type QueryHabit = (typeof QUERY_HABITS)[number]
+
+/** When a row may answer at all. What is left out asks for nothing. */
+export interface RedirectConditions {
+  /** Parameters that have to be there, as they read when decoded; null for any value. */
+  readonly query?: readonly { readonly name: string; readonly value: string | null }[]
+  /** Primary subtags ("de"), of which the visitor's first language is one. */
+  readonly languages?: readonly string[]
+  readonly devices?: readonly Device[]
+  /** UTC, in milliseconds; from inclusive, until exclusive. */
+  readonly fromMs?: number
+  readonly untilMs?: number
+}
+
+/** A row of a site's redirects, as a person set it. */
+export interface Redirect {
+  readonly id: string
+  /** On which hosts it answers; none for all of the site. Lower case. */
+  readonly hosts: readonly string[]
+  readonly match: RedirectMatch
+  /**
+   * A path that begins with "/", as people read it or percent-encoded; of "pattern" one in the syntax of URL Pattern's
+   * pathname, of "expression" a regular expression (RE2) that is looked for in the path as people read it.
+   */
+  readonly from: string
+  readonly when: RedirectConditions
+  /**
+   * A path of the site, or an absolute address; "" where the status leads nowhere. "$1", "$2" … are what groups caught in
+   * their order, "$name" what the group of that name did, "$$" a dollar sign. Of "under", "$1" is what comes behind the
+   * path, and a destination that ends with "/" gets it at its end.
+   */
+  readonly to: string
+  readonly status: RedirectStatus
+  readonly query: QueryHabit
+  /** Answers although a page is published there. */
+  readonly beatsPages: boolean
+  /** Its place in the table. */
+  readonly order: number
+}
+
+/** How a site takes addresses that are nearly those of a row. Percent-encoding never tells two apart. */
+export interface Tolerance {
+  /** "/Old" is "/old". */
+  readonly ignoresCase: boolean
+  /** "/old/" is "/old". */
+  readonly ignoresSlash: boolean
+}
+
+/** The order in which rows are asked, as it is told to people. The first that holds answers. */
+export const PRECEDENCE = [
+  'A published page comes before every row that does not say otherwise.',
+  'A row with a condition comes before one without.',
+  'An exact path comes before “everything under”, and that before patterns and expressions.',
+  'Of “everything under”, the longest path comes first; of patterns and expressions, the one with the most fixed text.',
+  'A row for certain hosts comes before one for all.',
+  'Where all of that is the same, the row that stands first in the table.',
+] as const
