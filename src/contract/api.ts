@@ -17,6 +17,7 @@ import { partners } from './partners.ts'
 import { people } from './people.ts'
 import { placements } from './placements.ts'
 import { publications } from './publications.ts'
+import { redirects } from './redirects.ts'
 import { rules } from './rules.ts'
 import { shortLinks } from './short-links.ts'
 import { sites } from './sites.ts'
@@ -44,6 +45,7 @@ export const API = {
   ...named('people', people),
   ...named('placements', placements),
   ...named('publications', publications),
+  ...named('redirects', redirects),
   ...named('rules', rules),
   ...named('short-links', shortLinks),
   ...named('sites', sites),

@@ -8,6 +8,7 @@ export const CAPABILITIES = [
   'waiting',
   'publications',
   'short-links',
+  'redirects',
   'rules',
   'partners',
   'hosts',

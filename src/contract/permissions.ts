@@ -10,6 +10,8 @@ export const PERMISSIONS = [
   'rules:edit',
   'short-links:read',
   'short-links:edit',
+  'redirects:read',
+  'redirects:edit',
   'partners:read',
   'partners:edit',
   'hosts:read',

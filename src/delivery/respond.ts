@@ -1,7 +1,8 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
 import { normalise, withoutIndex } from '../core/address/index.ts'
-import { matchShortLink } from '../core/routing/index.ts'
+import { deviceOf, languageOf } from '../core/clicks/index.ts'
+import { type Asked, matchRedirect, matchShortLink, plainPath } from '../core/routing/index.ts'
 import type { EdgeRequest } from '../edge/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
@@ -36,6 +37,18 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
     } finally {
       view.done()
     }
+    return true
+  }
+  try {
+    if (redirect(delivery, view, entry, { host, path, query: query === -1 ? '' : url.slice(query + 1) }, request, response)) {
+      view.done()
+      return true
+    }
+  } catch (error) {
+    view.done()
+    delivery.log.error({ err: error, path, requestId: request.id }, 'a redirect could not be answered')
+    delivery.store.reportDamage()
+    sayBroken(request, response)
     return true
   }
   const held = setTimeout(() => view.done(), HELD_MS).unref()
@@ -86,6 +99,54 @@ function shortLink(
     '0',
   ])
   clicks.append(visitors.clickLine(request, found.id, Date.now()), () => response.end())
+}
+
+/** For how long browsers and caches may answer by themselves. A moved page is asked for again some time, so that a mistake can be mended. */
+const CACHED = { moved: 'public, max-age=3600', gone: 'public, max-age=300', other: 'private, no-store' } as const
+
+/** Other methods than these keep what they are by 307 and 308 (RFC 9110 §15.4): a form that was sent must not turn into a look. */
+const KEEPING = { 301: 308, 302: 307 } as const
+
+/** Answers what a row of the site's redirects says. @returns false where none does */
+function redirect(
+  { clicks, visitors }: Delivery,
+  view: StoreView,
+  entry: HostEntry,
+  { host, path, query }: Pick<Asked, 'host' | 'path' | 'query'>,
+  request: EdgeRequest,
+  response: ServerResponse,
+): boolean {
+  const rows = view.redirects(entry)
+  if (rows === null) return false
+  const { method = 'GET', headers } = request
+  const asked: Asked = {
+    host,
+    origin: entry.address,
+    path: plainPath(path),
+    query,
+    language: rows.hasConditions && headers['accept-language'] !== undefined ? languageOf(headers['accept-language']) : null,
+    device: rows.hasConditions ? deviceOf(headers['user-agent']) : 'other',
+    nowMs: Date.now(),
+  }
+  const found = matchRedirect(asked, rows, () => entry.kind === 'site' && locate(view, entry, path) !== null)
+  if (found === null) return false
+  const isLook = method === 'GET' || method === 'HEAD'
+  const status = !isLook && (found.status === 301 || found.status === 302) ? KEEPING[found.status] : found.status
+  const isLasting = status === 301 || status === 308
+  const body =
+    found.location === null
+      ? Buffer.from(found.status === 410 ? 'This page has gone for good.\n' : 'This page cannot be shown for legal reasons.\n')
+      : null
+  response.writeHead(status, {
+    ...(found.location === null ? { 'Content-Type': 'text/plain; charset=utf-8' } : { Location: found.location }),
+    // Where visitors differ, what one of them got is not the next one's.
+    'Cache-Control': rows.hasConditions ? CACHED.other : found.location === null ? CACHED.gone : isLasting ? CACHED.moved : CACHED.other,
+    'Content-Length': body?.length ?? 0,
+  })
+  clicks.append(visitors.clickLine(request, found.row.id, asked.nowMs), () =>
+    response.end(body === null || method === 'HEAD' ? undefined : body),
+  )
+  return true
 }
 
 async function content(

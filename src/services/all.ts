@@ -18,6 +18,7 @@ import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
+import { redirectsService } from './redirects.ts'
 import { rulesService } from './rules.ts'
 import { shortLinkListsService } from './short-link-lists.ts'
 import { shortLinksService } from './short-links.ts'
@@ -57,6 +58,7 @@ export function createServices(context: Context) {
     partners: partnersService(context),
     shortLinks: shortLinksService(context, views),
     shortLinkLists: shortLinkListsService(context, views, jobs),
+    redirects: redirectsService(context, views),
     publications,
     jobs,
     imports: importsService(context, jobs),

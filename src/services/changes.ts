@@ -14,6 +14,7 @@ const TOLD_TO: Readonly<Record<Capability, Permission>> = {
   findings: 'pages:read',
   'bulk-changes': 'pages:read',
   'short-links': 'short-links:read',
+  redirects: 'redirects:read',
   rules: 'rules:read',
   partners: 'partners:read',
   hosts: 'hosts:read',

@@ -35,6 +35,7 @@ export {
   type RedirectConditions,
   type RedirectMatch,
   type RedirectStatus,
+  TOLERANCE,
   type Tolerance,
 } from './redirect.ts'
 export { type CompiledShortLink, compileShortLink, matchShortLink, type ShortLinkTarget } from './short-links.ts'

@@ -64,6 +64,9 @@ export interface Tolerance {
   readonly ignoresSlash: boolean
 }
 
+/** What every site takes for one address. */
+export const TOLERANCE: Tolerance = { ignoresCase: true, ignoresSlash: true }
+
 /** The order in which rows are asked, as it is told to people. The first that holds answers. */
 export const PRECEDENCE = [
   'A published page comes before every row that does not say otherwise.',

@@ -6,6 +6,7 @@ import { weather } from './005-weather.ts'
 import { realUse } from './006-real-use.ts'
 import { notes } from './007-notes.ts'
 import { ground } from './008-ground.ts'
+import { redirects } from './009-redirects.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects] as const

@@ -1,12 +1,15 @@
 import type { Logger } from 'pino'
+import { redirectKey, TOLERANCE } from '../../core/routing/index.ts'
 import { type Change, changesAfter, type Followed, followChanges, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { asOfNow, deliveredFiles, deliveredPages, deliveredShortLinks, deliveredWaiting } from '../../data/delivered.ts'
+import { hasConditionalRedirects, type RedirectGroup, redirectGroups, redirectGroupsAfter, redirectKeys } from '../../data/redirects.ts'
 import { readSiteSetup } from '../../data/sites.ts'
 import { BlobKeeper } from './blobs.ts'
 import { FORMAT, KEYS, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
-import { filePuts, type Put, pagePuts, replacing, shortLinkPuts, withIndex } from './puts.ts'
+import { filePuts, type Put, pagePuts, redirectPuts, replacing, shortLinkPuts, withIndex } from './puts.ts'
+import type { StoredRedirect } from './redirects.ts'
 
 /** Rows read at once. */
 const STEP = 2_000
@@ -202,12 +205,41 @@ export class Follower {
       const found = new Map((await deliveredFiles(this.#db, siteId, { ids }, transaction)).map((file) => [file.id, file]))
       for (const id of ids) puts.push(...replacing(store, id, filePuts(siteId, found.get(id) ?? null)))
     }
+    for (const ids of stretches(keysOf('redirects'))) puts.push(...(await this.#redirectsOf(store, siteId, ids, transaction)))
     const waiting = keysOf('waiting')
     if (waiting.length > 0) {
       for (const id of waiting) puts.push([KEYS.waiting(siteId, id), null], [KEYS.sharedWaiting(siteId, id), null])
       puts.push(...(await this.#waitingOf(siteId, waiting, transaction)))
     }
     return puts
+  }
+
+  /** What becomes of rows of redirects, and of those that are found by the same as they are, or were. */
+  async #redirectsOf(store: Store, siteId: string, ids: readonly string[], transaction: Transaction): Promise<Put[]> {
+    const before = new Set(ids.flatMap((id) => JSON.parse(store.get(KEYS.of(id)) ?? '[]') as string[]))
+    const now = await redirectKeys(this.#db, siteId, ids, transaction)
+    const wanted = new Map(now.map(({ match, key }) => [`${match} ${key}`, { match, key }]))
+    for (const at of before) {
+      const [row] = JSON.parse(store.get(at) ?? '[]') as StoredRedirect[]
+      if (row === undefined) continue
+      const key = row.literals === undefined ? redirectKey(row, TOLERANCE) : row.from
+      wanted.set(`${row.match} ${key}`, { match: row.match, key })
+    }
+    const groups = new Map((await redirectGroups(this.#db, siteId, [...wanted.values()], transaction)).map((group) => [group.id, group]))
+    const here = new Set(now.map(({ id }) => id))
+    const puts = ids.filter((id) => !here.has(id)).map((id): Put => [KEYS.of(id), null])
+    for (const [id, { match, key }] of wanted) {
+      const group = groups.get(id)
+      if (group === undefined) puts.push([KEYS.redirects(siteId, match, key), null])
+      else puts.push(...redirectPuts(siteId, group))
+    }
+    if ([...wanted.values()].some(({ match }) => match === 'pattern' || match === 'expression'))
+      puts.push([KEYS.patterns(siteId), String(Number(store.get(KEYS.patterns(siteId)) ?? 0) + 1)])
+    return [...puts, await this.#conditionalOf(siteId, transaction)]
+  }
+
+  async #conditionalOf(siteId: string, transaction: Transaction): Promise<Put> {
+    return [KEYS.conditional(siteId), (await hasConditionalRedirects(this.#db, siteId, transaction)) ? '1' : '0']
   }
 
   async #siteOf(siteId: string, transaction: Transaction): Promise<Put> {
@@ -263,7 +295,12 @@ export class Follower {
             (after) => deliveredFiles(this.#db, siteId, { after, limit: STEP }, transaction),
             (file) => filePuts(siteId, file),
           )
-          const rest = [...(await this.#waitingOf(siteId, null, transaction)), await this.#siteOf(siteId, transaction)]
+          const hasRedirects = await this.#fillRedirects(store, siteId, transaction)
+          const rest = [
+            ...(hasRedirects ? [await this.#conditionalOf(siteId, transaction)] : []),
+            ...(await this.#waitingOf(siteId, null, transaction)),
+            await this.#siteOf(siteId, transaction),
+          ]
           store.transactionSync(() =>
             this.#write(store, [...rest, [KEYS.number(siteId), String(number)], [KEYS.stamp(siteId), String(number)]]),
           )
@@ -288,6 +325,23 @@ export class Follower {
     this.#onBuilt()
     this.#places.removeAllBut(name)
     this.#log.info({ ms: Math.round(performance.now() - startedAt) }, 'the delivery store is built')
+  }
+
+  /** @returns whether there are any */
+  async #fillRedirects(store: Store, siteId: string, transaction: Transaction): Promise<boolean> {
+    for (let after: RedirectGroup | null = null; ; ) {
+      if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
+      const found: RedirectGroup[] = await redirectGroupsAfter(this.#db, siteId, { after, limit: STEP }, transaction)
+      store.transactionSync(() =>
+        this.#write(
+          store,
+          found.flatMap((group) => redirectPuts(siteId, group)),
+        ),
+      )
+      const last = found[found.length - 1]
+      if (last === undefined) return after !== null
+      after = last
+    }
   }
 
   async #fill<Row extends { readonly id: string }>(

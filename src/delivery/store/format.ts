@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { type CompiledShortLink, compileShortLink, type ShortLinkTarget } from '../../core/routing/index.ts'
 
 /** Of what stands in a store, and how. One of another number is built anew. */
-export const FORMAT = '1'
+export const FORMAT = '2'
 
 /** A live page as it lies in the store. */
 export interface StoredPage {
@@ -46,6 +46,12 @@ export const KEYS = {
   /** Addresses that wait for an editor: of a page, or of a shared part. */
   waiting: (siteId: string, pageId: string): string => `waits ${siteId} ${pageId}`,
   sharedWaiting: (siteId: string, partId: string): string => `shared ${siteId} ${partId}`,
+  /** Rows of a site's redirects that are found by the same, as JSON. @param match - "" for all of them */
+  redirects: (siteId: string, match: string, key: string): string => `to ${siteId} ${match} ${pathIn(key)}`,
+  /** "1" where a row of a site's redirects has a condition. */
+  conditional: (siteId: string): string => `conditional ${siteId}`,
+  /** Counted up when a row changes that is found by asking it. */
+  patterns: (siteId: string): string => `patterns ${siteId}`,
   /** The keys that stand for a row of the database, so that they go when it does. */
   of: (id: string): string => `of ${id}`,
   /** That a key refers to a content. */

@@ -1,7 +1,10 @@
+import { readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
 import type { DeliveredFile, DeliveredPage, DeliveredShortLink } from '../../data/delivered.ts'
 import { partKey } from '../../data/parts.ts'
+import type { RedirectGroup } from '../../data/redirects.ts'
 import { KEYS, writeShortLink } from './format.ts'
 import type { Store } from './places.ts'
+import type { StoredRedirect } from './redirects.ts'
 
 /** What is to stand behind a key from now on; null for nothing. */
 export type Put = readonly [key: string, value: string | null]
@@ -30,6 +33,17 @@ export function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
     [key, JSON.stringify({ hash, mediaType, bytes })],
     [KEYS.use(hash, key), ''],
   ]
+}
+
+/** Rows that are found by the same stand together: whoever asks reads them at once. Each of them says where it stands. */
+export function redirectPuts(siteId: string, { match, key, rows }: RedirectGroup): Put[] {
+  const at = KEYS.redirects(siteId, match, key)
+  const stored = rows.map(({ key: _, ...row }): StoredRedirect => {
+    const ready = readyRedirect(row, TOLERANCE)
+    const literals = ready.ok ? ready.value.pattern?.literals : undefined
+    return literals === undefined ? row : { ...row, literals }
+  })
+  return [[at, JSON.stringify(stored)], ...rows.map(({ id }): Put => [KEYS.of(id), JSON.stringify([at])])]
 }
 
 /** What stands for a row, with the list of it, by which it is found again when the row has changed. */

@@ -3,10 +3,11 @@ import type { Transaction } from 'lmdb'
 import type { Logger } from 'pino'
 import { parseUrl } from '../../core/address/index.ts'
 import type { PartFinder } from '../../core/blocks/index.ts'
-import type { CompiledShortLink } from '../../core/routing/index.ts'
-import { type CompiledSite, compileSite, type SiteGround, type SiteSetup, withShortLinks } from '../../core/rules/index.ts'
+import type { CompiledShortLink, RedirectSource } from '../../core/routing/index.ts'
+import { type CompiledSite, compileSite, originOf, type SiteGround, type SiteSetup, withShortLinks } from '../../core/rules/index.ts'
 import { KEYS, readShortLink, type StoredFile, type StoredPage, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
+import { redirectsIn, SitePatterns } from './redirects.ts'
 
 /** What answers on one host. Compiled, and the same until what it is compiled from changes. */
 export interface HostEntry {
@@ -16,6 +17,8 @@ export interface HostEntry {
   readonly prefix: string
   /** Of a front door: where the site behind it answers. */
   readonly origin: URL | null
+  /** Of the host, as visitors type it. */
+  readonly address: string
   readonly ground: SiteGround
   /** Counted up when the site is compiled anew: pages made with it are then out of date. */
   readonly compiledAt: number
@@ -31,12 +34,21 @@ class OpenStore {
   hosts: ReadonlyMap<string, HostEntry> = new Map()
   moments = 0
   #setUp = ''
+  readonly #patterns = new Map<string, SitePatterns>()
   /** By site: what it was compiled from, and what came of it. */
   readonly #compiled = new Map<string, { json: string; ground: SiteGround; compiledAt: number }>()
 
   constructor(name: string, store: Store) {
     this.name = name
     this.store = store
+  }
+
+  /** The rows of a site's redirects that have to be asked, as of a moment. */
+  patternsOf(siteId: string, transaction: Transaction): SitePatterns {
+    const patterns = this.#patterns.get(siteId) ?? new SitePatterns(siteId)
+    this.#patterns.set(siteId, patterns)
+    patterns.bringUpToDate(this.store, transaction)
+    return patterns
   }
 
   /** Compiles sites that are set up otherwise than before; the others stay as they are. */
@@ -52,7 +64,15 @@ class OpenStore {
       }
       const { ground, compiledAt } = compiled
       for (const { id, host, kind, prefix, origin } of ground.setup.hosts)
-        hosts.set(host, { id, kind, prefix, origin: kind === 'door' ? parseUrl(origin ?? '') : null, ground, compiledAt })
+        hosts.set(host, {
+          id,
+          kind,
+          prefix,
+          origin: kind === 'door' ? parseUrl(origin ?? '') : null,
+          address: originOf(host, port),
+          ground,
+          compiledAt,
+        })
     }
     this.hosts = hosts
     this.#setUp = setUp
@@ -166,6 +186,13 @@ export class StoreView {
   shortLink(hostId: string, slug: string): CompiledShortLink | null {
     const line = this.#get(KEYS.shortLink(hostId, slug))
     return line === undefined ? null : readShortLink(line)
+  }
+
+  /** The redirects of a host's site; null where it has none. */
+  redirects({ ground: { setup } }: HostEntry): RedirectSource | null {
+    if (this.#get(KEYS.conditional(setup.siteId)) === undefined) return null
+    const { open, transaction } = this.#moment
+    return redirectsIn(setup.siteId, open.patternsOf(setup.siteId, transaction), (key) => this.#get(key))
   }
 
   page({ ground: { setup } }: HostEntry, path: string): StoredPage | null {

@@ -30,6 +30,8 @@ const SCOPE_WORDS: Readonly<Record<Permission, string>> = {
   'rules:edit': 'change rules',
   'short-links:read': 'read short links',
   'short-links:edit': 'make and change short links',
+  'redirects:read': 'read redirects',
+  'redirects:edit': 'make and change redirects',
   'partners:read': 'read partners',
   'partners:edit': 'change partners',
   'hosts:read': 'read the site’s hosts',

@@ -1,0 +1,97 @@
+import type { Transaction } from 'lmdb'
+import { PatternIndex, type ReadyRedirect, type Redirect, type RedirectSource, readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
+import { KEYS, startingWith } from './format.ts'
+import type { Store } from './places.ts'
+
+/** A row as it lies in the store; of one that is found by asking it, with the text that it needs. */
+export interface StoredRedirect extends Redirect {
+  readonly literals?: readonly string[]
+}
+
+/** Rows that are ready are kept up to here, by what stands in the store: most answers are given again and again. */
+const READY_MAX = 20_000
+const ready = new Map<string, readonly ReadyRedirect[]>()
+
+/** Rows that are found by the same, ready to be asked. @param json - as it stands in the store; undefined for none */
+export function readyRows(json: string | undefined): readonly ReadyRedirect[] {
+  if (json === undefined) return []
+  const known = ready.get(json)
+  if (known !== undefined) return known
+  const rows = (JSON.parse(json) as StoredRedirect[]).flatMap(readyRow)
+  if (ready.size >= READY_MAX) ready.clear()
+  ready.set(json, rows)
+  return rows
+}
+
+const readyRow = (row: StoredRedirect): ReadyRedirect[] => {
+  const made = readyRedirect(row, TOLERANCE)
+  return made.ok ? [made.value] : []
+}
+
+/** A row that has to be asked, compiled when somebody does: there may be ten thousand. */
+class PatternRow {
+  readonly id: string
+  readonly literals: readonly string[]
+  readonly #row: StoredRedirect
+  #ready: readonly ReadyRedirect[] | null = null
+
+  constructor(row: StoredRedirect) {
+    this.#row = row
+    this.id = row.id
+    this.literals = row.literals ?? []
+  }
+
+  ready(): readonly ReadyRedirect[] {
+    this.#ready ??= readyRow(this.#row)
+    return this.#ready
+  }
+}
+
+/** The rows of one site that have to be asked. What has not changed stays compiled. */
+export class SitePatterns {
+  readonly #siteId: string
+  readonly #index = new PatternIndex<PatternRow>()
+  readonly #stored = new Map<string, { json: string; ids: readonly string[] }>()
+  /** Null before anything was looked at. */
+  #turn: string | undefined | null = null
+
+  constructor(siteId: string) {
+    this.#siteId = siteId
+  }
+
+  /** Takes over what has changed in the store since it was looked at. */
+  bringUpToDate(store: Store, transaction: Transaction): void {
+    const turn = store.get(KEYS.patterns(this.#siteId), { transaction })
+    if (turn === this.#turn) return
+    this.#turn = turn
+    const left = new Set(this.#stored.keys())
+    for (const match of ['pattern', 'expression'])
+      for (const { key, value: json } of store.getRange({ ...startingWith(`to ${this.#siteId} ${match}`), transaction })) {
+        left.delete(key)
+        if (this.#stored.get(key)?.json === json) continue
+        this.#drop(key)
+        const rows = (JSON.parse(json) as StoredRedirect[]).map((row) => new PatternRow(row))
+        for (const row of rows) this.#index.add(row)
+        this.#stored.set(key, { json, ids: rows.map(({ id }) => id) })
+      }
+    for (const key of left) this.#drop(key)
+  }
+
+  #drop(key: string): void {
+    for (const id of this.#stored.get(key)?.ids ?? []) this.#index.remove(id)
+    this.#stored.delete(key)
+  }
+
+  candidates(text: string): ReadyRedirect[] {
+    return this.#index.size === 0 ? [] : this.#index.candidates(text).flatMap((row) => row.ready())
+  }
+}
+
+/** A site's redirects as they stand at one moment. @param get - reads a key as of then */
+export const redirectsIn = (siteId: string, patterns: SitePatterns, get: (key: string) => string | undefined): RedirectSource => ({
+  tolerance: TOLERANCE,
+  hasConditions: get(KEYS.conditional(siteId)) === '1',
+  exact: (key) => readyRows(get(KEYS.redirects(siteId, 'exact', key))),
+  under: (stem) => readyRows(get(KEYS.redirects(siteId, 'under', stem))),
+  patterns: (text) => patterns.candidates(text),
+})

@@ -1,0 +1,300 @@
+import assert from 'node:assert/strict'
+import { once } from 'node:events'
+import { request as ask, createServer, type Server } from 'node:http'
+import { type AddressInfo, connect } from 'node:net'
+import path from 'node:path'
+import { after, before, test } from 'node:test'
+import pino from 'pino'
+import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
+import { rows } from '../../src/data/database.ts'
+import { clickFolder } from '../../src/delivery/click-log.ts'
+import { respond } from '../../src/delivery/respond.ts'
+import { EdgeRequest } from '../../src/edge/index.ts'
+import { loadClickLogs } from '../../src/jobs/clicks.ts'
+import { numbersFrom } from '../unit/writing/numbers.ts'
+import { type Delivering, deliver } from './delivering.ts'
+import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
+
+let world: World
+let delivering: Delivering
+let server: Server<typeof EdgeRequest>
+const HOME = 'http://site.localhost:4999'
+
+before(async () => {
+  world = await makeWorld()
+  await bringIn(world, zipOf({ 'index.html': '<title>Front</title>', 'here.html': '<title>Here</title>', 'shelf/index.html': 'shelf' }))
+  must(await world.services.publications.create(world.owner, { all: true }))
+  must(await world.services.hosts.make(world.owner, { kind: 'site', host: 'www.localhost' }))
+  delivering = await deliver(world)
+  server = createServer({ IncomingMessage: EdgeRequest }, (request, response) => {
+    const host = (request.headers.host ?? '').replace(/:\d+$/, '')
+    if (!respond(delivering.delivery, host, request, response)) response.writeHead(421).end()
+  }).listen(0, '127.0.0.1')
+  await once(server, 'listening')
+})
+after(async () => {
+  server.close()
+  await delivering.stop()
+})
+
+const make = async (wanted: RedirectNew): Promise<RedirectRow> => must(await world.services.redirects.create(world.editor, wanted))
+const portOf = (): number => (server.address() as AddressInfo).port
+
+interface Answer {
+  readonly status: number
+  readonly location: string | undefined
+  readonly headers: Readonly<Record<string, unknown>>
+  readonly body: string
+}
+function get(
+  at: string,
+  { host = 'site.localhost', method = 'GET', headers = {} }: { host?: string; method?: string; headers?: Record<string, string> } = {},
+) {
+  return new Promise<Answer>((resolve, reject) => {
+    const sent = ask(
+      { port: portOf(), path: at, method, headers: { Host: host, 'User-Agent': 'Mozilla/5.0 Firefox/140.0', ...headers } },
+      (response) => {
+        let body = ''
+        response.setEncoding('utf8').on('data', (part: string) => {
+          body += part
+        })
+        response.on('end', () =>
+          resolve({ status: response.statusCode ?? 0, location: response.headers.location, headers: response.headers, body }),
+        )
+      },
+    )
+    sent.on('error', reject).end()
+  })
+}
+const fresh = () => delivering.refresh()
+
+test('a row is kept as it was meant: its path, the host it names, and its query as a condition', async () => {
+  const row = await make({ from: 'http://WWW.localhost:4999/Caf%C3%A9/?id=5', to: '/here.html', note: ' from the old shop ' })
+  assert.deepEqual(
+    [row.from, row.hosts, row.when, row.note, row.status, row.match, row.hits],
+    ['/Café/', ['www.localhost'], { query: [{ name: 'id', value: '5' }] }, 'from the old shop', 301, 'exact', 0],
+  )
+  await fresh()
+  assert.equal((await get('/caf%c3%a9?id=5', { host: 'www.localhost' })).location, 'http://www.localhost:4999/here.html?id=5')
+  assert.equal((await get('/caf%c3%a9?id=6', { host: 'www.localhost' })).status, 404)
+  assert.equal((await get('/caf%c3%a9?id=5')).status, 404, 'on the other host')
+})
+
+for (const [name, wanted, fault] of [
+  ['a path without its slash', { from: 'old', to: '/new' }, 'path-unreadable'],
+  ['an address of somebody else’s', { from: 'https://other.example/old', to: '/new' }, 'unknown-host'],
+  ['a host for short links', { from: '/old', to: '/new', hosts: ['short.localhost'] }, 'unknown-host'],
+  ['nowhere to lead', { from: '/old' }, 'destination-refused'],
+  ['code', { from: '/old', to: 'javascript:alert(1)' }, 'destination-refused'],
+  ['an address that what is caught would choose', { from: '^/(.*)$', match: 'expression', to: 'https://$1' }, 'destination-refused'],
+  ['a part that nothing catches', { from: '/a/:b', match: 'pattern', to: '/$c' }, 'destination-group-unknown'],
+  ['an expression that never ends', { from: '(a)\\1', match: 'expression', to: '/' }, 'pattern-needs-memory'],
+  ['an expression that is none', { from: '(', match: 'expression', to: '/' }, 'pattern-unreadable'],
+  ['a circle', { from: '/Round/', to: '/round?x=1' }, 'redirect-to-itself'],
+  [
+    'a time that is over before it begins',
+    { from: '/old', to: '/new', when: { from: '2026-02-01T00:00:00Z', until: '2026-01-01T00:00:00Z' } },
+    'time-passed',
+  ],
+] as const)
+  test(`refuses ${name}`, async () => {
+    const answer = await world.services.redirects.create(world.editor, wanted as RedirectNew)
+    assert.equal(answer.ok ? 'made' : answer.fault, fault)
+  })
+
+test('a contributor reads the table and changes nothing; of many who change one row, one is told that it is saved', async () => {
+  const row = await make({ from: '/many', to: '/here.html' })
+  const forbidden = await world.services.redirects.create(world.contributor, { from: '/x', to: '/y' })
+  assert.equal(forbidden.ok ? '' : forbidden.fault, 'forbidden')
+  assert.equal((await world.services.redirects.list(world.contributor, { limit: 10 })).ok, true)
+  const answers = await Promise.all(
+    Array.from({ length: 8 }, (_, i) => world.services.redirects.change(world.editor, row.id, { version: row.version, to: `/to-${i}` })),
+  )
+  assert.equal(answers.filter((answer) => answer.ok).length, 1)
+  for (const answer of answers)
+    if (!answer.ok) assert.deepEqual([answer.fault, (answer.detail.current as RedirectRow).from], ['moved-on', '/many'])
+  const revisions = await rows<{ state: { to: string } }>(
+    world.db,
+    'SELECT state FROM redirect_revisions WHERE redirect_id = $1 ORDER BY version',
+    [row.id],
+  )
+  assert.equal(revisions.length, 2)
+  assert.equal(revisions[0]?.state.to, '/here.html')
+})
+
+test('visitors get what stands in the table: made, changed, off, taken away, put back, and two at one path', async () => {
+  const at = async (): Promise<string | number | undefined> => {
+    await fresh()
+    const { location, status } = await get('/moving/')
+    return location?.replace(HOME, '') ?? status
+  }
+  assert.equal(await at(), 404)
+  let row = await make({ from: '/moving', to: '/one' })
+  assert.equal(await at(), '/one')
+  row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, to: '/two' }))
+  assert.equal(await at(), '/two')
+  const other = await make({ from: '/MOVING', to: '/three', hosts: ['site.localhost'] })
+  assert.equal(await at(), '/three')
+  must(await world.services.redirects.remove(world.editor, other.id))
+  assert.equal(await at(), '/two')
+  row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, from: '/moved-away' }))
+  assert.equal(await at(), 404)
+  row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, from: '/mov*', match: 'pattern' }))
+  assert.equal(await at(), '/two')
+  row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, isOn: false }))
+  assert.equal(await at(), 404)
+  must(await world.services.redirects.putBack(world.editor, other.id))
+  assert.equal(await at(), '/three')
+  must(await world.services.redirects.remove(world.editor, other.id))
+  assert.equal(await at(), 404)
+})
+
+test('a published page answers before a row, unless that says otherwise', async () => {
+  const row = await make({ from: '/here.html', to: '/elsewhere' })
+  await fresh()
+  assert.equal((await get('/here.html')).status, 200)
+  must(await world.services.redirects.change(world.editor, row.id, { version: row.version, beatsPages: true }))
+  await fresh()
+  assert.equal((await get('/here.html')).location, `${HOME}/elsewhere`)
+  must(await world.services.redirects.remove(world.editor, row.id))
+  await fresh()
+  assert.equal((await get('/here.html')).status, 200)
+})
+
+test('what goes over the wire is right: statuses, methods, caches, bodies, letters of every sort', async () => {
+  await make({ from: '/lasting', to: '/here.html' })
+  await make({ from: '/for-now', to: '/here.html', status: 302 })
+  await make({ from: '/see', to: '/here.html', status: 303 })
+  await make({ from: '/gone', status: 410 })
+  await make({ from: '/under', match: 'under', to: 'https://new.example/a/' })
+  await fresh()
+  const lasting = await get('/lasting?a=1&a=2&&b', { method: 'HEAD' })
+  assert.deepEqual([lasting.status, lasting.location, lasting.body], [301, `${HOME}/here.html?a=1&a=2&&b`, ''])
+  const said = await Promise.all(['/lasting', '/for-now', '/see'].map((at) => get(at, { method: 'POST' })))
+  assert.deepEqual(
+    said.map(({ status }) => status),
+    [308, 307, 303],
+  )
+  const gone = await get('/gone')
+  assert.deepEqual([gone.status, gone.location, gone.body], [410, undefined, 'This page has gone for good.\n'])
+  assert.equal((await get('/gone', { method: 'HEAD' })).headers['content-length'], String(gone.body.length))
+  for (const [asked, expected] of [
+    ['/under/x%2Fy/%E2%82%AC', 'https://new.example/a/x%2Fy/%E2%82%AC'],
+    ['/under/%0d%0aSet-Cookie:%20a=b', 'https://new.example/a/%0D%0ASet-Cookie:%20a=b'],
+    ['/under/%00', 'https://new.example/a/%00'],
+    ['/under/../under/z', 'https://new.example/a/z'],
+    ['/under/%2541', 'https://new.example/a/%2541'],
+    ['/under//evil.example', 'https://new.example/a//evil.example'],
+  ] as const)
+    assert.equal((await raw(asked)).location, expected, asked)
+  assert.equal((await raw('/under/é')).status, 400, 'bytes that no address has')
+  const long = await raw(`/under/${'x'.repeat(8_000)}`)
+  assert.equal(long.location, `https://new.example/a/${'x'.repeat(8_000)}`)
+  for (const odd of ['/under/%', '/under/%zz', '/under/%ff%fe', '/under/?', '/under/?=&=?'])
+    assert.match((await raw(odd)).location ?? '', /^https:\/\/new\.example\/a\/[!-~]*$/, odd)
+})
+
+/** Asks with just these bytes, as no polite program would. */
+function raw(at: string): Promise<{ status: number; location: string | undefined }> {
+  return new Promise((resolve, reject) => {
+    const socket = connect(portOf(), '127.0.0.1', () =>
+      socket.write(`GET ${at} HTTP/1.1\r\nHost: site.localhost\r\nConnection: close\r\n\r\n`),
+    )
+    let said = ''
+    socket.setEncoding('latin1').on('data', (part: string) => {
+      said += part
+    })
+    socket.on('error', reject)
+    socket.on('end', () => resolve({ status: Number(said.slice(9, 12)), location: /^location: (.*)\r$/im.exec(said)?.[1] }))
+  })
+}
+
+test('visitors are told apart where a row says so, and no cache hands on what another one got', async () => {
+  const rowsMade = [
+    await make({ from: '/choose', to: '/all', status: 302 }),
+    await make({ from: '/choose', to: '/de', when: { languages: ['de'] } }),
+    await make({ from: '/choose', to: '/phone', when: { devices: ['phone'] } }),
+  ]
+  await fresh()
+  const german = await get('/choose', { headers: { 'Accept-Language': 'de-AT,de;q=0.9,en;q=0.5' } })
+  assert.deepEqual([german.location, german.headers['cache-control']], [`${HOME}/de`, 'private, no-store'])
+  assert.equal((await get('/choose', { headers: { 'User-Agent': 'Mozilla/5.0 (iPhone) Mobile' } })).location, `${HOME}/phone`)
+  assert.equal((await get('/choose')).location, `${HOME}/all`)
+  for (const { id } of rowsMade) must(await world.services.redirects.remove(world.editor, id))
+})
+
+test('who came by is counted, people and others apart, once', async () => {
+  const row = await make({ from: '/counted', to: '/here.html' })
+  await fresh()
+  for (let n = 0; n < 5; n++) await get('/counted')
+  await get('/counted', { headers: { 'User-Agent': 'Googlebot/2.1' } })
+  await get('/counted', { method: 'HEAD' })
+  for (let n = 0; n < 2; n++) await loadClickLogs(world.db, clickFolder(path.resolve(world.folder)), pino({ level: 'silent' }))
+  const counted = must(await world.services.redirects.get(world.editor, row.id))
+  assert.deepEqual([counted.hits, counted.otherHits, counted.lastHitOn], [5, 2, new Date().toISOString().slice(0, 10)])
+})
+
+test('the table comes in its order, page by page, and is found by words', async () => {
+  for (let n = 0; n < 7; n++) await make({ from: `/listed/${n}`, to: '/here.html', note: n === 3 ? '100 %' : '' })
+  const seen: string[] = []
+  for (let cursor: string | undefined; ; ) {
+    const page = must(await world.services.redirects.list(world.editor, { search: '/listed', limit: 3, cursor }))
+    assert.equal(page.total, 7)
+    seen.push(...page.items.map(({ from }) => from))
+    if (page.next === null) break
+    cursor = page.next
+  }
+  assert.deepEqual(
+    seen,
+    Array.from({ length: 7 }, (_, n) => `/listed/${n}`),
+  )
+  assert.equal(
+    must(await world.services.redirects.list(world.editor, { search: 'LISTED 100 %', limit: 3 })).total,
+    1,
+    '"%" is a character here',
+  )
+})
+
+test('a store that followed the log answers as one that is built anew (seeded changes)', async () => {
+  const pick = numbersFrom(7)
+  const some = <T>(of: readonly T[]): T => of[pick(of.length)] as T
+  const froms = ['/m/a', '/m/b', '/M/A/', '/m', '/m/a/b', '/m/*', '/m/:x/b', '^/m/.*b$', `/m/${'long'.repeat(400)}`]
+  const wanted = (): RedirectNew => {
+    const from = some(froms)
+    const match = from.startsWith('^') ? 'expression' : /[*:]/.test(from) ? 'pattern' : some(['exact', 'under'] as const)
+    return {
+      from,
+      match,
+      to: `/to-${pick(1_000)}`,
+      hosts: pick(3) === 0 ? ['www.localhost'] : [],
+      when: pick(5) === 0 ? { languages: ['de'] } : {},
+      isOn: pick(5) !== 0,
+    }
+  }
+  const here: RedirectRow[] = []
+  const asked = ['/m/a', '/m/b', '/m', '/m/a/b', '/m/c/b', '/m/x/y', `/m/${'long'.repeat(400)}`]
+  const answers = () =>
+    Promise.all(
+      asked.flatMap((at) =>
+        ['site.localhost', 'www.localhost'].map(async (host) => {
+          const { status, location } = await get(at, { host, headers: { 'Accept-Language': 'de' } })
+          return `${host}${at.slice(0, 20)}: ${location ?? status}`
+        }),
+      ),
+    )
+  let different = new Set<string>()
+  for (let round = 0; round < 12; round++) {
+    for (let n = 0; n < 6; n++) {
+      const row = here.length > 3 && pick(2) === 0 ? here.splice(pick(here.length), 1)[0] : undefined
+      if (row === undefined) here.push(await make(wanted()))
+      else if (pick(3) === 0) must(await world.services.redirects.remove(world.editor, row.id))
+      else here.push(must(await world.services.redirects.change(world.editor, row.id, { version: row.version, ...wanted() })))
+    }
+    await fresh()
+    const followed = await answers()
+    await delivering.refresh(true)
+    assert.deepEqual(await answers(), followed, `round ${round}`)
+    different = new Set([...different, ...followed])
+  }
+  assert.ok(different.size > 40, 'there were many different answers')
+})
