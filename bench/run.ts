@@ -2,6 +2,7 @@ import { bringingIn } from './bring-in.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
 import { listLarge } from './list-large.ts'
+import { matchExact, matchPattern } from './match.ts'
 import type { Row } from './measure.ts'
 import { oneChange } from './one-change.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
@@ -13,6 +14,8 @@ import { weather } from './weather.ts'
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
   'one-change': oneChange,
+  'match-exact': matchExact,
+  'match-pattern': matchPattern,
   'rewrite-tree': rewriteTree,
   'rewrite-stream': rewriteStream,
   'scan-site': scanSite,

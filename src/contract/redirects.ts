@@ -70,6 +70,49 @@ export const RedirectQuery = Paging.extend({ search: z.string().max(200).optiona
 export type RedirectQuery = z.infer<typeof RedirectQuery>
 export const RedirectList = z.object({ items: z.array(RedirectRow), next: z.string().nullable(), total: z.int() })
 
+export const BenchRequest = z.strictObject({
+  address: z.string().max(8_000).meta({ description: 'A path of the site’s main host, or a full address' }),
+  language: z
+    .string()
+    .regex(/^[a-z]{2,3}$/)
+    .optional()
+    .meta({ description: 'The visitor’s first language, as its primary subtag' }),
+  device: z.enum(DEVICES).optional(),
+  at: z.iso.datetime().optional().meta({ description: 'How it was answered then; by the pages that are live today' }),
+})
+export type BenchRequest = z.infer<typeof BenchRequest>
+
+/** Why a row does not answer. */
+export const WHY_NOT = ['host', 'page', 'query', 'language', 'device', 'time', 'text', 'destination', 'later'] as const
+const ConsideredRow = z.object({
+  id: Id,
+  match: RedirectMatch,
+  from: z.string(),
+  to: z.string(),
+  status: RedirectStatus,
+  why: z.enum(WHY_NOT).nullable().meta({
+    description:
+      'Why it does not answer: another host, a published page, a condition, a pattern that does not match, a destination that makes no address, or a row before it; null for the one that does',
+  }),
+})
+export type ConsideredRow = z.infer<typeof ConsideredRow>
+
+/** One stop of an address on its way. */
+const RopeStop = z.object({
+  address: z.string(),
+  status: z.int().nullable().meta({ description: 'Null where we do not know: outside, and where the way is given up' }),
+  by: z.enum(['redirect', 'short link', 'page', 'nothing', 'outside', 'loop', 'too long']),
+})
+export const BenchAnswer = z
+  .object({
+    answer: z.object({ status: z.int(), location: z.string().nullable() }).nullable(),
+    row: ConsideredRow.nullable().meta({ description: 'The row that answers' }),
+    considered: z.array(ConsideredRow).meta({ description: 'Every row that the address brings up, in the order they are asked' }),
+    rope: z.array(RopeStop),
+  })
+  .meta({ id: 'RedirectBench' })
+export type BenchAnswer = z.infer<typeof BenchAnswer>
+
 export const redirects = {
   list: operation({
     method: 'get',
@@ -89,6 +132,16 @@ export const redirects = {
     status: 201,
     body: RedirectNew,
     answer: RedirectRow,
+  }),
+  bench: operation({
+    method: 'post',
+    path: '/redirects/bench',
+    summary: 'How an address is answered, by which row, why not by the others, and where it leads in the end',
+    needs: ['redirects:read', 'pages:read', 'short-links:read'],
+    status: 200,
+    body: BenchRequest,
+    answer: BenchAnswer,
+    isQuestion: true,
   }),
   get: operation({
     method: 'get',

@@ -141,7 +141,7 @@ const keepRevision = (db: Database, id: string, personId: string, transaction: T
   rows(
     db,
     `INSERT INTO redirect_revisions (redirect_id, version, person_id, state)
-     SELECT r.id, r.version, $2, jsonb_build_object('match', r.match, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
+     SELECT r.id, r.version, $2, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
        'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)
      FROM redirects r WHERE r.id = $1`,
     [id, personId],
@@ -220,6 +220,45 @@ export async function redirectGroupsAfter(
   )
   const groups = new Map((await redirectGroups(db, siteId, keys, transaction)).map((group) => [group.id, group]))
   return keys.flatMap(({ match, key }) => groups.get(`${match} ${key}`) ?? [])
+}
+
+/** All rows that have to be asked. */
+export async function askedRedirects(db: Database, siteId: string, transaction: Transaction): Promise<DeliveredRedirect[]> {
+  return rows(db, `SELECT ${DELIVERED} FROM redirects r WHERE ${ANSWERING} AND r.match IN ('pattern', 'expression')`, [siteId], transaction)
+}
+
+/** Rows as they stood at a moment: those that are found by these, and those that have to be asked. */
+export function redirectsAt(
+  db: Database,
+  siteId: string,
+  at: Date,
+  wanted: readonly { readonly match: RedirectMatch; readonly key: string }[],
+  transaction: Transaction,
+): Promise<DeliveredRedirect[]> {
+  return rows(
+    db,
+    `SELECT s.id, s.state->>'match' AS match, s.state->>'key' AS key, s.state->>'from' AS "from", ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')) AS hosts,
+       s.state->'when' AS "when", s.state->>'to' AS "to", (s.state->>'status')::int AS status, s.state->>'query' AS query,
+       (s.state->>'beatsPages')::boolean AS "beatsPages", (s.state->>'place')::float8 AS "order"
+     FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.state FROM redirect_revisions v JOIN redirects r ON r.id = v.redirect_id
+       WHERE r.site_id = $1 AND v.at <= $2 ORDER BY v.redirect_id, v.version DESC) s
+     WHERE NOT (s.state->>'isRemoved')::boolean AND (s.state->>'isOn')::boolean AND (s.state->>'match' IN ('pattern', 'expression')
+       OR (s.state->>'match', s.state->>'key') IN (SELECT * FROM unnest($3::text[], $4::text[])))`,
+    [siteId, at, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
+    transaction,
+  )
+}
+
+/** Whether a page or file is live at one of these paths. */
+export async function isLiveAt(db: Database, siteId: string, paths: readonly string[], transaction: Transaction): Promise<boolean> {
+  const [row] = await rows<{ is: boolean }>(
+    db,
+    `SELECT EXISTS (SELECT 1 FROM pages WHERE site_id = $1 AND kind = 'page' AND path = ANY($2::text[]) AND live_hash IS NOT NULL
+       UNION ALL SELECT 1 FROM files WHERE site_id = $1 AND path = ANY($2::text[]) AND live_hash IS NOT NULL) AS is`,
+    [siteId, paths],
+    transaction,
+  )
+  return row?.is === true
 }
 
 /** Whether any row answers only under a condition. */

@@ -23,6 +23,7 @@ import {
   updateRedirect,
 } from '../data/redirects.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { redirectBench } from './redirect-bench.ts'
 
 /** The row that a page of the list ended with. */
 const ListCursor = z.object({ place: z.number(), id: z.uuid() })
@@ -55,7 +56,8 @@ const shown = ({ place: _, hosts, when, createdAt, ...row }: ListedRedirect): Re
   createdAt: new Date(createdAt).toISOString(),
 })
 
-export function redirectsService({ db }: Context, views: SiteViews) {
+export function redirectsService(context: Context, views: SiteViews) {
+  const { db } = context
   const one = async (siteId: string, id: string): Promise<ListedRedirect | null> =>
     (await listRedirects(db, { siteId, id, limit: 1 })).items[0] ?? null
 
@@ -77,6 +79,8 @@ export function redirectsService({ db }: Context, views: SiteViews) {
       const row = await one(actor.siteId, id)
       return row === null ? fail('not-found') : ok(shown(row))
     },
+
+    bench: redirectBench(context, views),
 
     /** Adds a row at the end of the table. Visitors are answered by it within seconds. */
     async create(actor: Actor, { host, ...wanted }: RedirectNew): Promise<Result<RedirectRow, Fault>> {

@@ -17,6 +17,7 @@ const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 const CARRIED = {
   placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
+  redirects: { bench: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },
   publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
   desk: { look: LOOK },

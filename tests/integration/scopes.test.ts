@@ -40,6 +40,7 @@ const MARKS: Readonly<Record<string, Permission>> = {
   'canary-partner': 'partners:read',
   'Canary rule': 'rules:read',
   'canary-short': 'short-links:read',
+  'canary-redirect': 'redirects:read',
   'canary-host': 'hosts:read',
   'canary-person': 'people:edit',
 }
@@ -52,6 +53,7 @@ test('no answer holds what the scopes of its token do not allow', async () => {
   }
   await made('POST', '/partners', { name: 'canary-partner', sites: ['canary-partner.example'] })
   await made('POST', '/short-links', { destination: 'https://tides.example/canary-short', slug: 'canary-short' })
+  await made('POST', '/redirects', { from: '/canary-redirect', to: '/' })
   await made('POST', '/hosts', { kind: 'short', host: 'canary-host.localhost' })
   await made('POST', '/people', { name: 'canary-person', email: 'c@slow-ferry.example', role: 'contributor' })
   const { version, rules } = JSON.parse((await call(owner, 'GET', '/rules')).text) as { version: number; rules: object[] }
@@ -123,6 +125,7 @@ test('every operation refuses whom its contract does not let ask, by scope and b
       'imports:run',
       'rules:edit',
       'short-links:edit',
+      'redirects:edit',
       'partners:edit',
       'hosts:edit',
       'people:edit',
