@@ -30,6 +30,7 @@ const pathOf = (n: number): string => `/${['islands', 'walks', 'boats', 'news'][
 const asked = (path: string): Asked => ({
   host: 'site.example',
   origin: 'https://site.example',
+  isDoor: false,
   path: plainPath(path),
   query: '',
   language: null,

@@ -38,7 +38,7 @@ const fields = {
   status: RedirectStatus,
   match: RedirectMatch,
   query: Query.meta({ description: 'Whether the query that was asked with is dropped, passed on, or merged' }),
-  hosts: z.array(Host).max(NAMED_MAX).meta({ description: 'On which hosts it answers; none for all of the site' }),
+  hosts: z.array(Host).max(NAMED_MAX).meta({ description: 'On which hosts it answers; none for all that the site’s own pages stand on' }),
   when: RedirectWhen,
   note: line(1_000),
   isOn: z.boolean(),

@@ -122,6 +122,7 @@ function redirect(
   const asked: Asked = {
     host,
     origin: entry.address,
+    isDoor: entry.kind === 'door',
     path: plainPath(path),
     query,
     language: rows.hasConditions && headers['accept-language'] !== undefined ? languageOf(headers['accept-language']) : null,

@@ -48,6 +48,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       const asked: Asked = {
         host: url.hostname,
         origin: originOf(url.hostname, settings.port),
+        isDoor: hosts.get(url.hostname)?.kind === 'door',
         path,
         query: url.search.slice(1),
         language: language ?? null,

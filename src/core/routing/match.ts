@@ -11,6 +11,8 @@ export interface Asked {
   readonly host: string
   /** Of that host, as visitors type it: scheme, name and port. */
   readonly origin: string
+  /** Somebody else's site stands behind the host: only rows that name it may answer before that does. */
+  readonly isDoor: boolean
   /** See `plainPath`. */
   readonly path: string
   /** As sent, without "?"; "" for none. */
@@ -159,7 +161,7 @@ function wider({ path }: Asked, source: RedirectSource): ReadyRedirect[] {
 
 function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: () => boolean): RedirectAnswer | NotAnswering {
   const { row, pattern, destination } = ready
-  if (row.hosts.length > 0 && !row.hosts.includes(asked.host)) return 'host'
+  if ((row.hosts.length > 0 || asked.isDoor) && !row.hosts.includes(asked.host)) return 'host'
   const caught = pattern === null ? caughtUnder(row, asked.path, tolerance) : pattern.match(asked.path)
   if (caught === null) return 'text'
   const unmet = unmetCondition(row.when, asked)

@@ -33,7 +33,7 @@ export interface RedirectConditions {
 /** A row of a site's redirects, as a person set it. */
 export interface Redirect {
   readonly id: string
-  /** On which hosts it answers; none for all of the site. Lower case. */
+  /** On which hosts it answers; none for all that the site's own pages stand on. Lower case. */
   readonly hosts: readonly string[]
   readonly match: RedirectMatch
   /**

@@ -25,6 +25,7 @@ const EASY: Tolerance = { ignoresCase: true, ignoresSlash: true }
 const ASKED: Asked = {
   host: 'site.example',
   origin: 'https://site.example',
+  isDoor: false,
   path: '/',
   query: '',
   language: null,
@@ -175,6 +176,14 @@ test('a row answers where all of its conditions are met', () => {
   assert.deepEqual(
     [99, 100, 199, 200].map((nowMs) => answer(rows, '/old', { nowMs })),
     ['/all', '/summer', '/summer', '/all'],
+  )
+})
+
+test('before somebody else’s site only rows answer that name its host', () => {
+  const rows = [row({ from: '/old', to: '/all' }), row({ from: '/named', to: '/own', hosts: ['site.example'] })]
+  assert.deepEqual(
+    ['/old', '/named'].map((at) => answer(rows, at, { isDoor: true })),
+    [null, '/own'],
   )
 })
 
