@@ -1,11 +1,11 @@
 import { z } from 'zod'
 import { DEVICES } from '../core/clicks/index.ts'
-import { QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '../core/routing/index.ts'
+import { NOT_ANSWERING, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '../core/routing/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { Id, line, Paging, Version } from './shared.ts'
 
 /** Most hosts, languages and parameters that one row can name, each. */
-const NAMED_MAX = 50
+export const NAMED_MAX = 50
 
 export const RedirectStatus = z.union(REDIRECT_STATUSES.map((status) => z.literal(status)))
 export const RedirectMatch = z.enum(REDIRECT_MATCHES)
@@ -82,15 +82,13 @@ export const BenchRequest = z.strictObject({
 })
 export type BenchRequest = z.infer<typeof BenchRequest>
 
-/** Why a row does not answer. */
-export const WHY_NOT = ['host', 'page', 'query', 'language', 'device', 'time', 'text', 'destination', 'later'] as const
 const ConsideredRow = z.object({
   id: Id,
   match: RedirectMatch,
   from: z.string(),
   to: z.string(),
   status: RedirectStatus,
-  why: z.enum(WHY_NOT).nullable().meta({
+  why: z.enum(NOT_ANSWERING).nullable().meta({
     description:
       'Why it does not answer: another host, a published page, a condition, a pattern that does not match, a destination that makes no address, or a row before it; null for the one that does',
   }),

@@ -1,5 +1,6 @@
 import type { Redirect, RedirectMatch, RedirectStatus } from '../core/routing/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { likeOf } from './short-links.ts'
 
 /** A row of a site's redirects as it is kept. */
 export interface RedirectFields extends Omit<Redirect, 'id' | 'order'> {
@@ -27,8 +28,6 @@ const HITS = `(SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit = 'person'), 
 
 /** Rows that are counted; beyond it only "more than" is known. */
 export const COUNTED_REDIRECTS_MAX = 10_000
-
-const likeOf = (word: string): string => `%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
 
 /** Rows in the order of the table. `total` is up to {@link COUNTED_REDIRECTS_MAX} + 1. */
 export async function listRedirects(

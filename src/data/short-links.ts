@@ -31,7 +31,8 @@ export const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.r
 /** Found short links are counted up to here; beyond it only "more than" is known. */
 export const COUNTED_MAX = 10_000
 
-const likeOf = (word: string): string => `%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
+/** A word as LIKE finds it anywhere in small letters, whatever signs it has. */
+export const likeOf = (word: string): string => `%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
 
 /** Short links, newest first, with the clicks of people. `total` is up to {@link COUNTED_MAX} + 1, and null where nothing is looked for. */
 export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number | null }> {

@@ -48,7 +48,7 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
     view.done()
     delivery.log.error({ err: error, path, requestId: request.id }, 'a redirect could not be answered')
     delivery.store.reportDamage()
-    sayBroken(request, response)
+    if (!response.headersSent) sayBroken(request, response)
     return true
   }
   const held = setTimeout(() => view.done(), HELD_MS).unref()

@@ -4,9 +4,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import {
   type Asked,
   type Considered,
-  compileShortLink,
   considerRedirects,
-  matchShortLink,
   pathKey,
   plainPath,
   type RedirectMatch,
@@ -15,13 +13,22 @@ import {
   TOLERANCE,
 } from '../core/routing/index.ts'
 import { originOf } from '../core/rules/index.ts'
-import { inTransaction, type Transaction } from '../data/database.ts'
+import type { Transaction } from '../data/database.ts'
+import { asOfNow } from '../data/delivered.ts'
 import { askedRedirects, type DeliveredRedirect, isLiveAt, redirectGroups, redirectsAt } from '../data/redirects.ts'
-import { destinationsOf } from '../data/short-link-slugs.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import { shortLinkAt } from './short-link-parts.ts'
 
 /** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); whoever is sent on more often than this has long been lost. */
 const STOPS_MAX = 10
+
+type Stop = BenchAnswer['rope'][number]
+/** One address of the site: what it answers, where that sends to, and the rows that it brings up. */
+interface Step {
+  readonly stop: Stop
+  readonly next: string | null
+  readonly considered: readonly Considered[]
+}
 
 const told = ({ row: { id, match, from, to, status }, why }: Considered): ConsideredRow => ({ id, match, from, to, status, why })
 
@@ -43,6 +50,14 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     if (!hosts.has(start.hostname)) return fail('unknown-host', { host: start.hostname })
     const nowMs = at === undefined ? Date.now() : Date.parse(at)
 
+    // Rows are taken in as stops bring them up; those that have to be asked once, for all stops.
+    const table = new RedirectTable(TOLERANCE)
+    const known = new Set<string>()
+    const take = (rows: readonly DeliveredRedirect[]): void => {
+      for (const row of rows) if (!known.has(row.id)) table.add(row) // what cannot be read answers nobody
+      for (const { id } of rows) known.add(id)
+    }
+
     const consider = async (url: URL, transaction: Transaction): Promise<{ considered: readonly Considered[]; isPage: boolean }> => {
       const path = plainPath(url.pathname)
       const asked: Asked = {
@@ -60,15 +75,8 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
         { match: 'exact', key },
         ...stemsOf(key).map((stem) => ({ match: 'under' as const, key: stem })),
       ]
-      const rows: readonly DeliveredRedirect[] =
-        at === undefined
-          ? [
-              ...(await redirectGroups(db, siteId, keys, transaction)).flatMap((group) => group.rows),
-              ...(await askedRedirects(db, siteId, transaction)),
-            ]
-          : await redirectsAt(db, siteId, new Date(at), keys, transaction)
-      const table = new RedirectTable(TOLERANCE)
-      for (const row of rows) table.add(row) // what cannot be read answers nobody
+      if (at === undefined) take((await redirectGroups(db, siteId, keys, transaction)).flatMap((group) => group.rows))
+      else take(await redirectsAt(db, siteId, new Date(at), keys, transaction))
       const spelt = new URL(normalise(url.href) ?? url.href).pathname
       const isPage =
         hosts.get(url.hostname)?.kind === 'site' && (await isLiveAt(db, siteId, [url.pathname, ...pathSpellings(spelt)], transaction))
@@ -76,40 +84,33 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     }
 
     /** What one address of the site answers, and where that sends to. */
-    const step = async (url: URL, transaction: Transaction): Promise<{ stop: BenchAnswer['rope'][number]; next: string | null }> => {
-      const stopped = (by: BenchAnswer['rope'][number]['by'], status: number | null, next: string | null = null) => ({
+    const step = async (url: URL, transaction: Transaction): Promise<Step> => {
+      let considered: readonly Considered[] = []
+      const stopped = (by: Stop['by'], status: number | null, next: string | null = null): Step => ({
         stop: { address: url.href, status, by },
         next,
+        considered,
       })
       const host = hosts.get(url.hostname)
       if (host === undefined) return stopped('outside', null)
       if (host.kind === 'short') {
-        const slugs: string[] = []
-        matchShortLink(url.pathname, host.prefix, (slug) => {
-          slugs.push(slug)
-          return null
-        })
-        const [found] = await destinationsOf(
-          db,
-          siteId,
-          slugs.map((slug) => ({ host: host.host, slug })),
-        )
-        const link = found === undefined ? null : compileShortLink(found)
+        const link = await shortLinkAt(db, view, url)
         return link === null ? stopped('nothing', 404) : stopped('short link', link.status, link.location)
       }
-      const { considered, isPage } = await consider(url, transaction)
+      const found = await consider(url, transaction)
+      considered = found.considered
       const answer = considered.find((each) => each.answer !== null)?.answer ?? null
       if (answer !== null) return stopped('redirect', answer.status, answer.location)
-      if (isPage) return stopped('page', 200)
+      if (found.isPage) return stopped('page', 200)
       return host.kind === 'door' ? stopped('outside', null) : stopped('nothing', 404)
     }
 
-    return inTransaction(db, async (transaction) => {
-      const { considered } = await consider(start, transaction)
-      const answering = considered.find((each) => each.answer !== null)
-      const rope: BenchAnswer['rope'] = []
+    return asOfNow(db, async (transaction) => {
+      if (at === undefined) take(await askedRedirects(db, siteId, transaction))
+      const first = await step(start, transaction)
+      const rope: Stop[] = []
       for (let url: URL | null = start; url !== null; ) {
-        const { stop, next }: Awaited<ReturnType<typeof step>> = await step(url, transaction)
+        const { stop, next }: Step = rope.length === 0 ? first : await step(url, transaction)
         rope.push(stop)
         url = next === null ? null : parseUrl(next)
         if (url === null) break
@@ -119,6 +120,8 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
         rope.push({ address: href, status: null, by })
         break
       }
+      const { considered } = first
+      const answering = considered.find((each) => each.answer !== null)
       const answer = answering?.answer ?? null
       return ok({
         answer: answer === null ? null : { status: answer.status, location: answer.location },

@@ -1,6 +1,13 @@
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
-import type { RedirectChange, RedirectNew, RedirectQuery, RedirectRow, RedirectWhen } from '../contract/redirects.ts'
+import {
+  NAMED_MAX,
+  type RedirectChange,
+  type RedirectNew,
+  type RedirectQuery,
+  type RedirectRow,
+  type RedirectWhen,
+} from '../contract/redirects.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import {
@@ -179,6 +186,8 @@ function fieldsOf({ setup }: SiteGround, wanted: Wanted): Result<RedirectFields,
   if (fromMs !== undefined && untilMs !== undefined && untilMs <= fromMs)
     return fail('time-passed', { at: new Date(untilMs).toISOString() })
   const when = query.length === 0 ? wanted.when : { ...wanted.when, query: [...(wanted.when.query ?? []), ...query] }
+  if ((when.query ?? []).length > NAMED_MAX)
+    return fail('path-unreadable', { why: `a row can ask for ${NAMED_MAX} parameters, and this one asks for ${when.query?.length}` })
   const row: Redirect = {
     ...wanted,
     id: '',

@@ -1,9 +1,10 @@
 import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { type CompiledShortLink, compileShortLink, matchShortLink } from '../core/routing/index.ts'
 import type { SiteGround, SiteSetup } from '../core/rules/index.ts'
 import { type SlugSuggestion, suggestSlugs } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
-import { takenSlugs } from '../data/short-link-slugs.ts'
+import { destinationsOf, takenSlugs } from '../data/short-link-slugs.ts'
 
 /** Slugs that are free on a host, best first. Those that are thought of are looked up, never all that there are. */
 export async function freeSlugs(db: Database, hostId: string, destination: string, title: string): Promise<SlugSuggestion[]> {
@@ -35,4 +36,21 @@ export function mendDestination(view: SiteGround, text: string): Result<Repaired
     return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
   if (kind === 'short link') return fail('address-not-outside', { why: 'it leads to another short link; paste what that one leads to' })
   return kind === 'outside' || kind === 'partner' ? mended : fail('address-not-outside', { kind })
+}
+
+/** What answers on a short host: by at most the two spellings that delivery would try. */
+export async function shortLinkAt(db: Database, { setup }: SiteGround, url: URL): Promise<CompiledShortLink | null> {
+  const slugs: string[] = []
+  const { prefix } = setup.hosts.find(({ host }) => host === url.hostname) ?? { prefix: '' }
+  matchShortLink(url.pathname, prefix, (slug) => {
+    slugs.push(slug)
+    return null
+  })
+  const found = await destinationsOf(
+    db,
+    setup.siteId,
+    slugs.map((slug) => ({ host: url.hostname, slug })),
+  )
+  const named = slugs.map((slug) => found.find((each) => each.slug === slug)).find((each) => each !== undefined)
+  return named === undefined ? null : compileShortLink(named)
 }

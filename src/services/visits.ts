@@ -4,13 +4,13 @@ import type { Hop, Visit } from '../contract/visits.ts'
 import { parseUrl, pathSpellings, repair, siteOfHost } from '../core/address/index.ts'
 import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type CompiledShortLink, compileShortLink, matchShortLink } from '../core/routing/index.ts'
+import type { CompiledShortLink } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/paths.ts'
-import { destinationsOf } from '../data/short-link-slugs.ts'
 import { mayVisitPrivate } from '../data/sites.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import { shortLinkAt } from './short-link-parts.ts'
 
 /** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
 const HOPS_MAX = 10
@@ -110,26 +110,9 @@ export function visitsService({ db }: Context, views: SiteViews) {
       const mended = repair(typed, view.around('/'))
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
       if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
-      const places: OwnPlaces = { hasPath: (path) => hasPath(actor.siteId, path), shortLinkAt: (url) => shortLinkAt(view, url) }
+      const places: OwnPlaces = { hasPath: (path) => hasPath(actor.siteId, path), shortLinkAt: (url) => shortLinkAt(db, view, url) }
       return ok(await follow(start, view, await mayVisitPrivate(db, actor.siteId), places))
     },
-  }
-
-  /** What answers on a short host: by at most the two spellings that delivery would try. */
-  async function shortLinkAt({ setup }: SiteGround, url: URL): Promise<CompiledShortLink | null> {
-    const slugs: string[] = []
-    const { prefix } = setup.hosts.find(({ host }) => host === url.hostname) ?? { prefix: '' }
-    matchShortLink(url.pathname, prefix, (slug) => {
-      slugs.push(slug)
-      return null
-    })
-    const found = await destinationsOf(
-      db,
-      setup.siteId,
-      slugs.map((slug) => ({ host: url.hostname, slug })),
-    )
-    const named = slugs.map((slug) => found.find((each) => each.slug === slug)).find((each) => each !== undefined)
-    return named === undefined ? null : compileShortLink(named)
   }
 
   async function hasPath(siteId: string, path: string): Promise<boolean> {

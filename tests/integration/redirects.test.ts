@@ -90,6 +90,11 @@ for (const [name, wanted, fault] of [
   ['a part that nothing catches', { from: '/a/:b', match: 'pattern', to: '/$c' }, 'destination-group-unknown'],
   ['an expression that never ends', { from: '(a)\\1', match: 'expression', to: '/' }, 'pattern-needs-memory'],
   ['an expression that is none', { from: '(', match: 'expression', to: '/' }, 'pattern-unreadable'],
+  [
+    'more parameters than a row can ask for',
+    { from: `/old?${Array.from({ length: 51 }, (_, n) => `p${n}`).join('&')}`, to: '/new' },
+    'path-unreadable',
+  ],
   ['a circle', { from: '/Round/', to: '/round?x=1' }, 'redirect-to-itself'],
   [
     'a time that is over before it begins',

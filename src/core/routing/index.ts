@@ -6,6 +6,7 @@ export {
   considerRedirects,
   isConditional,
   matchRedirect,
+  NOT_ANSWERING,
   type NotAnswering,
   type ReadyRedirect,
   type RedirectAnswer,

@@ -1,7 +1,7 @@
 import type { Device } from '../clicks/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 import { type CompiledDestination, compileDestination, type DestinationFault, decodedName } from './destination.ts'
-import { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+import { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX, withoutEndSlashes } from './path.ts'
 import { type CompiledPattern, compileExpression, compilePathPattern, foldedText, type PatternFault } from './pattern.ts'
 import { leadsOn, type Redirect, type RedirectConditions, type RedirectStatus, type Tolerance } from './redirect.ts'
 
@@ -31,6 +31,10 @@ export interface ReadyRedirect {
   readonly pattern: CompiledPattern | null
   /** Null where the status leads nowhere. */
   readonly destination: CompiledDestination | null
+  /** How much of a path it fixes, by which rows of one kind are told apart. */
+  readonly fixedChars: number
+  /** Segments of its own path. */
+  readonly depth: number
 }
 
 /** Where rows are found. Each look-up costs the same however many rows there are. */
@@ -51,17 +55,23 @@ export type RedirectFault = PatternFault | DestinationFault | 'path-unreadable' 
 /** Makes a row ready. */
 export function readyRedirect(row: Redirect, { ignoresCase }: Tolerance): Result<ReadyRedirect, RedirectFault> {
   let pattern: CompiledPattern | null = null
+  let [fixedChars, depth] = [0, 0]
   if (row.match === 'pattern' || row.match === 'expression') {
     const compiled = (row.match === 'pattern' ? compilePathPattern : compileExpression)(row.from, ignoresCase)
     if (!compiled.ok) return compiled
     pattern = compiled.value
+    fixedChars = pattern.literals.reduce((sum, each) => sum + each.length, 0)
   } else if (!row.from.startsWith('/')) return fail('path-unreadable', { from: row.from })
-  else if (row.match === 'under' && plainPath(row.from).split('/').length - 1 > UNDER_SEGMENTS_MAX)
-    return fail('path-too-deep', { most: UNDER_SEGMENTS_MAX })
-  if (!leadsOn(row.status)) return ok({ row, pattern, destination: null })
+  else if (row.match === 'under') {
+    const stem = withoutEndSlashes(plainPath(row.from))
+    if (stem !== '/') [fixedChars, depth] = [stem.length, stem.split('/').length - 1]
+    if (depth > UNDER_SEGMENTS_MAX) return fail('path-too-deep', { most: UNDER_SEGMENTS_MAX })
+  }
+  const found = { row, pattern, fixedChars, depth }
+  if (!leadsOn(row.status)) return ok({ ...found, destination: null })
   const names = pattern?.names ?? (row.match === 'under' ? [''] : [])
   const destination = compileDestination(row.to, { names, appends: row.match === 'under', query: row.query })
-  return destination.ok ? ok({ row, pattern, destination: destination.value }) : destination
+  return destination.ok ? ok({ ...found, destination: destination.value }) : destination
 }
 
 /** What a row is filed under: of "exact" and "under" their path, as {@link Asked} paths are looked up. */
@@ -74,18 +84,12 @@ export const isConditional = ({ query, languages, devices, fromMs, untilMs }: Re
 
 const KIND_ORDER = { exact: 0, under: 1, pattern: 2, expression: 2 } as const
 
-/** How much of a path a row fixes, by which rows of one kind are told apart. */
-function fixedChars({ row, pattern }: ReadyRedirect): number {
-  if (pattern !== null) return pattern.literals.reduce((sum, each) => sum + each.length, 0)
-  return row.match === 'under' ? plainPath(row.from).replace(/\/+$/, '').length : 0
-}
-
 /** The order of `PRECEDENCE`, pages left out: negative where `a` is asked first. */
 export function compareRedirects(a: ReadyRedirect, b: ReadyRedirect): number {
   return (
     Number(isConditional(b.row.when)) - Number(isConditional(a.row.when)) ||
     KIND_ORDER[a.row.match] - KIND_ORDER[b.row.match] ||
-    fixedChars(b) - fixedChars(a) ||
+    b.fixedChars - a.fixedChars ||
     Number(b.row.hosts.length > 0) - Number(a.row.hosts.length > 0) ||
     a.row.order - b.row.order ||
     (a.row.id < b.row.id ? -1 : 1)
@@ -101,7 +105,8 @@ export interface RedirectAnswer {
 }
 
 /** Why a row does not answer. "later": one that is asked before it does. */
-export type NotAnswering = 'host' | 'page' | 'query' | 'language' | 'device' | 'time' | 'text' | 'destination' | 'later'
+export const NOT_ANSWERING = ['host', 'page', 'query', 'language', 'device', 'time', 'text', 'destination', 'later'] as const
+export type NotAnswering = (typeof NOT_ANSWERING)[number]
 
 /** A row that was considered, and the answer or why it has none. */
 export interface Considered {
@@ -118,7 +123,7 @@ export function matchRedirect(asked: Asked, source: RedirectSource, hasPage: () 
   let isPage: boolean | null = null
   const page = (): boolean => (isPage ??= hasPage())
   for (const ready of candidates(asked, source)) {
-    const found = ask(ready, asked, source.tolerance, page)
+    const found = ask(ready, asked, page)
     if (typeof found !== 'string') return found
   }
   return null
@@ -129,7 +134,7 @@ export function considerRedirects(asked: Asked, source: RedirectSource, hasPage:
   let isAnswered = false
   return [...source.exact(pathKey(asked.path, source.tolerance)), ...wider(asked, source)].sort(compareRedirects).map((ready) => {
     const { row } = ready
-    const found = ask(ready, asked, source.tolerance, hasPage)
+    const found = ask(ready, asked, hasPage)
     if (typeof found === 'string') return { row, answer: null, why: found }
     if (isAnswered) return { row, answer: null, why: 'later' }
     isAnswered = true
@@ -159,10 +164,10 @@ function wider({ path }: Asked, source: RedirectSource): ReadyRedirect[] {
   return found
 }
 
-function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: () => boolean): RedirectAnswer | NotAnswering {
+function ask(ready: ReadyRedirect, asked: Asked, hasPage: () => boolean): RedirectAnswer | NotAnswering {
   const { row, pattern, destination } = ready
   if ((row.hosts.length > 0 || asked.isDoor) && !row.hosts.includes(asked.host)) return 'host'
-  const caught = pattern === null ? caughtUnder(row, asked.path, tolerance) : pattern.match(asked.path)
+  const caught = pattern === null ? caughtUnder(ready, asked.path) : pattern.match(asked.path)
   if (caught === null) return 'text'
   const unmet = unmetCondition(row.when, asked)
   if (unmet !== null) return unmet
@@ -175,9 +180,8 @@ function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: 
 const NOTHING: readonly string[] = []
 
 /** What comes behind the path of a row of "everything under"; nothing for others. */
-function caughtUnder({ match, from }: Redirect, path: string, tolerance: Tolerance): readonly string[] {
+function caughtUnder({ row: { match }, depth }: ReadyRedirect, path: string): readonly string[] {
   if (match !== 'under') return NOTHING
-  const depth = redirectKey({ match, from }, tolerance) === '/' ? 0 : plainPath(from).replace(/\/+$/, '').split('/').length - 1
   return [
     path
       .split('/')

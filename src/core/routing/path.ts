@@ -64,9 +64,16 @@ function withoutDots(path: string): string {
   return `/${out.join('/')}`
 }
 
+/** A path without slashes at its end; "/" stays. Looked at from its end: a search for the run would begin anew at every slash. */
+export function withoutEndSlashes(path: string): string {
+  let end = path.length
+  while (end > 1 && path[end - 1] === '/') end--
+  return path.slice(0, end)
+}
+
 /** What a path is looked up by: the same for all spellings that the site takes for one. @param plain - see {@link plainPath} */
 export function pathKey(plain: string, { ignoresCase, ignoresSlash }: Tolerance): string {
-  const bare = ignoresSlash && plain.length > 1 && plain.endsWith('/') ? plain.replace(/(?!^)\/+$/, '') : plain
+  const bare = ignoresSlash ? withoutEndSlashes(plain) : plain
   return ignoresCase ? bare.toLowerCase() : bare
 }
 

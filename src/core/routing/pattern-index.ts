@@ -23,13 +23,6 @@ export class PatternIndex<P extends { readonly id: string; readonly literals: re
     return this.#bucketOf.size
   }
 
-  /** Most patterns that are asked for one path, whichever it is, in one stretch of it. */
-  get crowd(): number {
-    let most = this.#others.length
-    for (const bucket of this.#byGram.values()) most = Math.max(most, bucket.length)
-    return most
-  }
-
   /** Takes a pattern in, in place of the one of its id. */
   add(pattern: P): void {
     this.remove(pattern.id)

@@ -47,15 +47,11 @@ export class Looks {
   readonly #tags: readonly Asked<LinkFacts>[]
   readonly #facts: { -readonly [K in keyof LinkFacts]: LinkFacts[K] } = { ...NO_FACTS }
 
-  /** The same text for lists that ask the same. */
-  readonly asks: string
-
   constructor(...lists: readonly (readonly CompiledRule[])[]) {
     const tests = lists.flat().flatMap(({ rule }) => testsOf(rule.when))
     const asked = new Map(tests.filter(({ is }) => ASKED.includes(is)).map((test) => [JSON.stringify(test), test]))
     const asking = (...of: readonly Test['is'][]): readonly Asked<LinkFacts>[] =>
       [...asked.values()].filter(({ is }) => of.includes(is)).map(compileCondition)
-    this.asks = [...asked.keys()].sort().join()
     this.addresses = [...asked.values()].flatMap((test) => (test.is === 'address' ? [test.like] : []))
     this.#address = this.addresses.map(lowerWildcard)
     const sites = new Map(tests.filter(({ is }) => is === 'site').map((test) => [JSON.stringify(test), test]))

@@ -9,7 +9,7 @@ import { BlobKeeper } from './blobs.ts'
 import { FORMAT, KEYS, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
 import { filePuts, type Put, pagePuts, redirectPuts, replacing, shortLinkPuts, withIndex } from './puts.ts'
-import type { StoredRedirect } from './redirects.ts'
+import { readPatternTurn, type StoredRedirect, writePatternTurn } from './redirects.ts'
 
 /** Rows read at once. */
 const STEP = 2_000
@@ -205,7 +205,8 @@ export class Follower {
       const found = new Map((await deliveredFiles(this.#db, siteId, { ids }, transaction)).map((file) => [file.id, file]))
       for (const id of ids) puts.push(...replacing(store, id, filePuts(siteId, found.get(id) ?? null)))
     }
-    for (const ids of stretches(keysOf('redirects'))) puts.push(...(await this.#redirectsOf(store, siteId, ids, transaction)))
+    const redirects = keysOf('redirects')
+    if (redirects.length > 0) puts.push(...(await this.#redirectsOf(store, siteId, redirects, transaction)))
     const waiting = keysOf('waiting')
     if (waiting.length > 0) {
       for (const id of waiting) puts.push([KEYS.waiting(siteId, id), null], [KEYS.sharedWaiting(siteId, id), null])
@@ -233,8 +234,12 @@ export class Follower {
       if (group === undefined) puts.push([KEYS.redirects(siteId, match, key), null])
       else puts.push(...redirectPuts(siteId, group))
     }
-    if ([...wanted.values()].some(({ match }) => match === 'pattern' || match === 'expression'))
-      puts.push([KEYS.patterns(siteId), String(Number(store.get(KEYS.patterns(siteId)) ?? 0) + 1)])
+    const asked = [...wanted.values()].filter(({ match }) => match === 'pattern' || match === 'expression')
+    if (asked.length > 0) {
+      const { turn } = readPatternTurn(store.get(KEYS.patterns(siteId)))
+      const changed = asked.map(({ match, key }) => KEYS.redirects(siteId, match, key))
+      puts.push([KEYS.patterns(siteId), writePatternTurn({ turn: turn + 1, changed })])
+    }
     return [...puts, await this.#conditionalOf(siteId, transaction)]
   }
 

@@ -50,7 +50,7 @@ export const KEYS = {
   redirects: (siteId: string, match: string, key: string): string => `to ${siteId} ${match} ${pathIn(key)}`,
   /** "1" where a row of a site's redirects has a condition. */
   conditional: (siteId: string): string => `conditional ${siteId}`,
-  /** Counted up when a row changes that is found by asking it. */
+  /** Counted up when rows change that are found by asking them, with which: see `PatternTurn`. */
   patterns: (siteId: string): string => `patterns ${siteId}`,
   /** The keys that stand for a row of the database, so that they go when it does. */
   of: (id: string): string => `of ${id}`,

@@ -47,13 +47,22 @@ class PatternRow {
   }
 }
 
+/** How often rows that have to be asked have changed, and the keys of those that did so last. */
+export interface PatternTurn {
+  readonly turn: number
+  readonly changed: readonly string[]
+}
+export const writePatternTurn = (turn: PatternTurn): string => JSON.stringify(turn)
+export const readPatternTurn = (json: string | undefined): PatternTurn =>
+  json === undefined ? { turn: 0, changed: [] } : (JSON.parse(json) as PatternTurn)
+
 /** The rows of one site that have to be asked. What has not changed stays compiled. */
 export class SitePatterns {
   readonly #siteId: string
   readonly #index = new PatternIndex<PatternRow>()
   readonly #stored = new Map<string, { json: string; ids: readonly string[] }>()
   /** Null before anything was looked at. */
-  #turn: string | undefined | null = null
+  #turn: number | null = null
 
   constructor(siteId: string) {
     this.#siteId = siteId
@@ -61,25 +70,33 @@ export class SitePatterns {
 
   /** Takes over what has changed in the store since it was looked at. */
   bringUpToDate(store: Store, transaction: Transaction): void {
-    const turn = store.get(KEYS.patterns(this.#siteId), { transaction })
+    const { turn, changed } = readPatternTurn(store.get(KEYS.patterns(this.#siteId), { transaction }))
     if (turn === this.#turn) return
+    const isNext = this.#turn !== null && turn === this.#turn + 1
     this.#turn = turn
+    if (isNext) {
+      for (const key of changed) this.#take(key, store.get(key, { transaction }))
+      return
+    }
     const left = new Set(this.#stored.keys())
     for (const match of ['pattern', 'expression'])
       for (const { key, value: json } of store.getRange({ ...startingWith(`to ${this.#siteId} ${match}`), transaction })) {
         left.delete(key)
-        if (this.#stored.get(key)?.json === json) continue
-        this.#drop(key)
-        const rows = (JSON.parse(json) as StoredRedirect[]).map((row) => new PatternRow(row))
-        for (const row of rows) this.#index.add(row)
-        this.#stored.set(key, { json, ids: rows.map(({ id }) => id) })
+        this.#take(key, json)
       }
-    for (const key of left) this.#drop(key)
+    for (const key of left) this.#take(key, undefined)
   }
 
-  #drop(key: string): void {
-    for (const id of this.#stored.get(key)?.ids ?? []) this.#index.remove(id)
+  /** Takes over what stands behind a key now. */
+  #take(key: string, json: string | undefined): void {
+    const before = this.#stored.get(key)
+    if (before?.json === json) return
+    for (const id of before?.ids ?? []) this.#index.remove(id)
     this.#stored.delete(key)
+    if (json === undefined) return
+    const rows = (JSON.parse(json) as StoredRedirect[]).map((row) => new PatternRow(row))
+    for (const row of rows) this.#index.add(row)
+    this.#stored.set(key, { json, ids: rows.map(({ id }) => id) })
   }
 
   candidates(text: string): ReadyRedirect[] {

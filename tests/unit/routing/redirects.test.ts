@@ -150,6 +150,13 @@ test('what no redirect may lead to is refused, and what is caught never chooses 
   assert.equal(fault('https://a.example/$1'), '')
 })
 
+test('a path of nothing but slashes costs what it is long', () => {
+  const path = `/${'/'.repeat(200_000)}a/`
+  const started = process.cpuUsage()
+  assert.equal(answer([row({ from: '/a' })], path), null)
+  assert.ok(process.cpuUsage(started).user < 2_000_000, 'a search that begins anew at every slash takes minutes')
+})
+
 test('a row answers where all of its conditions are met', () => {
   const rows = [
     row({ from: '/old', to: '/all' }),
