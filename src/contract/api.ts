@@ -17,6 +17,8 @@ import { partners } from './partners.ts'
 import { people } from './people.ts'
 import { placements } from './placements.ts'
 import { publications } from './publications.ts'
+import { redirectLists } from './redirect-lists.ts'
+import { redirectSteps } from './redirect-steps.ts'
 import { redirects } from './redirects.ts'
 import { rules } from './rules.ts'
 import { shortLinks } from './short-links.ts'
@@ -46,6 +48,8 @@ export const API = {
   ...named('placements', placements),
   ...named('publications', publications),
   ...named('redirects', redirects),
+  ...named('redirect-lists', redirectLists),
+  ...named('redirect-steps', redirectSteps),
   ...named('rules', rules),
   ...named('short-links', shortLinks),
   ...named('sites', sites),

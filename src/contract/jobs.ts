@@ -1,6 +1,8 @@
 import { z } from 'zod'
 import { ImportReport } from './imports.ts'
 import { operation } from './operation.ts'
+import { RedirectsBulkReport } from './redirect-lists.ts'
+import { RedirectUndoReport } from './redirect-steps.ts'
 import { Id } from './shared.ts'
 import { ShortLinksBulkReport } from './short-links.ts'
 
@@ -11,14 +13,17 @@ export const Job = z
     state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
     done: z.int(),
     total: z.int(),
-    report: z.union([ImportReport, ShortLinksBulkReport]).nullable(),
+    report: z.union([ImportReport, RedirectsBulkReport, RedirectUndoReport, ShortLinksBulkReport]).nullable(),
     message: z.string().nullable(),
   })
   .meta({ id: 'Job' })
 export type Job = z.infer<typeof Job>
 /** Tells the reports of an import and of a list of short links apart: each has a field of its own. */
 export const isImportReport = (report: Job['report']): report is ImportReport => report !== null && 'asksFront' in report
-export const isListReport = (report: Job['report']): report is ShortLinksBulkReport => report !== null && 'moreItems' in report
+export const isListReport = (report: Job['report']): report is ShortLinksBulkReport =>
+  report !== null && 'moreItems' in report && !('list' in report)
+export const isRedirectsReport = (report: Job['report']): report is RedirectsBulkReport => report !== null && 'list' in report
+export const isUndoReport = (report: Job['report']): report is RedirectUndoReport => report !== null && 'givenBack' in report
 
 export const jobs = {
   get: operation({

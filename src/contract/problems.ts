@@ -51,6 +51,8 @@ export const PROBLEMS = {
   ],
   'destination-group-unknown': [422, 'The destination names a part that nothing in the pattern catches.'],
   'redirect-to-itself': [422, 'This row would lead to itself, and visitors in a circle.'],
+  'redirect-goes-round': [422, 'This row would send visitors round in a circle.'],
+  'redirect-hides-page': [409, 'A page is published at this address, and this row would hide it.'],
   'unknown-host': [422, 'This host is not one of the site’s.'],
   'patches-unfit': [422, 'The change does not fit the text it was made on.'],
   'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],

@@ -20,6 +20,7 @@ export const RedirectWhen = z
       .max(NAMED_MAX)
       .optional()
       .meta({ description: 'Parameters that have to be there; null for any value' }),
+    noOtherQuery: z.boolean().optional().meta({ description: 'There are no other parameters than these' }),
     languages: z
       .array(z.string().regex(/^[a-z]{2,3}$/))
       .max(NAMED_MAX)
@@ -58,17 +59,54 @@ export const RedirectRow = z
   .meta({ id: 'Redirect' })
 export type RedirectRow = z.infer<typeof RedirectRow>
 
+const EvenSo = z.boolean().optional().meta({ description: 'Hide the page that is published at its address' })
+
 export const RedirectNew = z
-  .strictObject({ ...z.strictObject(fields).partial().shape, from: fields.from, host: Host.optional() })
+  .strictObject({ ...z.strictObject(fields).partial().shape, from: fields.from, host: Host.optional(), evenSo: EvenSo })
   .meta({ id: 'RedirectNew' })
 export type RedirectNew = z.infer<typeof RedirectNew>
 
-export const RedirectChange = z.strictObject({ version: Version, ...z.strictObject(fields).partial().shape })
+export const RedirectChange = z.strictObject({ version: Version, ...z.strictObject(fields).partial().shape, evenSo: EvenSo })
 export type RedirectChange = z.infer<typeof RedirectChange>
 
-export const RedirectQuery = Paging.extend({ search: z.string().max(200).optional() })
+/** Several of a facet, parted by commas. */
+const Facet = z.string().max(500).optional()
+export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as const
+
+export const RedirectQuery = Paging.extend({
+  search: z.string().max(200).optional(),
+  status: Facet.meta({ description: 'Statuses' }),
+  match: Facet.meta({ description: 'Ways to match' }),
+  host: Facet.meta({ description: 'Hosts; “all” for rows that are for all of them' }),
+  state: Facet.meta({ description: '“on”, “off”, “never-hit”, “conditional”, “scheduled”' }),
+  sort: z.enum(REDIRECT_ORDERS).optional(),
+})
 export type RedirectQuery = z.infer<typeof RedirectQuery>
-export const RedirectList = z.object({ items: z.array(RedirectRow), next: z.string().nullable(), total: z.int() })
+const FacetCount = z.object({ value: z.string(), rows: z.int() })
+export const RedirectList = z.object({
+  items: z.array(RedirectRow),
+  next: z.string().nullable(),
+  total: z.int(),
+  facets: z
+    .object({ status: z.array(FacetCount), match: z.array(FacetCount), host: z.array(FacetCount), state: z.array(FacetCount) })
+    .nullable()
+    .meta({ description: 'How many rows each choice has, of all rows; null behind the first stretch, and where there are very many' }),
+})
+export type RedirectList = z.infer<typeof RedirectList>
+
+const RedirectRevision = z.object({
+  version: Version,
+  at: z.iso.datetime(),
+  by: z.string().nullable(),
+  what: z.string().nullable().meta({ description: 'In which step, if it was one of several rows' }),
+  from: z.string(),
+  to: z.string(),
+  status: z.int(),
+  isOn: z.boolean(),
+  isRemoved: z.boolean(),
+})
+export const RedirectHistory = z.object({ items: z.array(RedirectRevision) })
+export type RedirectHistory = z.infer<typeof RedirectHistory>
 
 export const BenchRequest = z.strictObject({
   address: z.string().max(8_000).meta({ description: 'A path of the site’s main host, or a full address' }),
@@ -165,6 +203,24 @@ export const redirects = {
     needs: 'redirects:edit',
     status: 204,
     answer: Nothing,
+  }),
+  history: operation({
+    method: 'get',
+    path: '/redirects/{id}/history',
+    summary: 'What a row of the redirects has said until now, newest first',
+    needs: 'redirects:read',
+    status: 200,
+    answer: RedirectHistory,
+    shows: ['redirects'],
+  }),
+  restore: operation({
+    method: 'post',
+    path: '/redirects/{id}/restore',
+    summary: 'Make a row of the redirects say again what it said as of a version',
+    needs: 'redirects:edit',
+    status: 200,
+    body: z.strictObject({ version: Version.meta({ description: 'As it stands now' }), of: Version }),
+    answer: RedirectRow,
   }),
   putBack: operation({
     method: 'post',

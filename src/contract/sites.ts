@@ -23,13 +23,22 @@ export const Language = line(35).transform((tag, context) => {
 })
 export const SiteName = line(120).min(1, 'The site needs a name')
 
-export const Site = z.object({ name: z.string(), language: z.string(), timeZone: z.string(), version: Version }).meta({ id: 'Site' })
+/** How addresses are taken that are nearly those of a row of redirects. */
+const tolerance = {
+  ignoresCase: z.boolean().meta({ description: 'Redirects take /Old for /old' }),
+  ignoresSlash: z.boolean().meta({ description: 'Redirects take /old/ for /old' }),
+}
+
+export const Site = z
+  .object({ name: z.string(), language: z.string(), timeZone: z.string(), ...tolerance, version: Version })
+  .meta({ id: 'Site' })
 export type Site = z.infer<typeof Site>
 export const SiteChange = z.strictObject({
   version: Version,
   name: SiteName.optional(),
   language: Language.optional(),
   timeZone: TimeZone.optional(),
+  ...z.strictObject(tolerance).partial().shape,
 })
 export type SiteChange = z.infer<typeof SiteChange>
 

@@ -1,5 +1,5 @@
 import type { Redirect, RedirectMatch, RedirectStatus } from '../core/routing/index.ts'
-import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 import { likeOf } from './short-links.ts'
 
 /** A row of a site's redirects as it is kept. */
@@ -29,123 +29,127 @@ const HITS = `(SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit = 'person'), 
 /** Rows that are counted; beyond it only "more than" is known. */
 export const COUNTED_REDIRECTS_MAX = 10_000
 
-/** Rows in the order of the table. `total` is up to {@link COUNTED_REDIRECTS_MAX} + 1. */
+/** How a table is narrowed. */
+export interface RedirectFilter {
+  readonly search?: string | undefined
+  readonly statuses?: readonly number[]
+  readonly matches?: readonly string[]
+  /** "all" for rows that are for all hosts. */
+  readonly hosts?: readonly string[]
+  readonly states?: readonly string[]
+}
+
+const NEVER_HIT = 'NOT EXISTS (SELECT 1 FROM click_rollups c WHERE c.short_link_id = r.id)'
+const STATES: Readonly<Record<string, string>> = {
+  on: 'r.is_on',
+  off: 'NOT r.is_on',
+  'never-hit': NEVER_HIT,
+  conditional: "r.conditions <> '{}'",
+  scheduled: "r.conditions ?| array['fromMs', 'untilMs']",
+}
+
+function narrowed(
+  siteId: string,
+  { search, statuses = [], matches = [], hosts = [], states = [] }: RedirectFilter,
+): { where: string[]; bind: unknown[] } {
+  const bind: unknown[] = [siteId]
+  const where = ['r.site_id = $1', 'r.removed_at IS NULL']
+  for (const word of (search ?? '').split(/\s+/).filter((each) => each !== '')) where.push(`r.words LIKE $${bind.push(likeOf(word))}`)
+  if (statuses.length > 0) where.push(`r.status = ANY($${bind.push(statuses)}::int[])`)
+  if (matches.length > 0) where.push(`r.match = ANY($${bind.push(matches)}::text[])`)
+  if (hosts.length > 0) where.push(`(r.hosts && $${bind.push(hosts)}::text[]${hosts.includes('all') ? " OR r.hosts = '{}'" : ''})`)
+  const asked = states.flatMap((state) => STATES[state] ?? [])
+  if (asked.length > 0) where.push(`(${asked.join(' OR ')})`)
+  return { where, bind }
+}
+
+/** Orders of a table: by what, as text that the database compares, and which way. */
+const ORDERS = {
+  table: { by: 'r.place', type: 'float8', isDown: false },
+  from: { by: 'left(r.source, 500)', type: 'text', isDown: false },
+  hits: {
+    by: "(SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit = 'person'), 0)::float8 FROM click_rollups c WHERE c.short_link_id = r.id)",
+    type: 'float8',
+    isDown: true,
+  },
+  last: {
+    by: "(SELECT coalesce(max(c.day)::text, '') FROM click_rollups c WHERE c.short_link_id = r.id)",
+    type: 'text',
+    isDown: true,
+  },
+  newest: { by: 'extract(epoch FROM r.created_at)::float8', type: 'float8', isDown: true },
+} as const
+export type RedirectOrder = keyof typeof ORDERS
+
+/** Rows in the order of the table, or another. `total` is up to {@link COUNTED_REDIRECTS_MAX} + 1. */
 export async function listRedirects(
   db: Database,
-  filter: {
+  {
+    siteId,
+    id,
+    after,
+    limit,
+    order = 'table',
+    ...filter
+  }: RedirectFilter & {
     readonly siteId: string
     readonly id?: string | undefined
-    readonly search?: string | undefined
-    /** Place and id of the last one seen. */
-    readonly after?: { readonly place: number; readonly id: string } | undefined
+    readonly order?: RedirectOrder | undefined
+    /** By what the last one seen was put in order, and its id. */
+    readonly after?: { readonly value: number | string; readonly id: string } | undefined
     readonly limit: number
   },
-): Promise<{ items: ListedRedirect[]; total: number }> {
-  const bind: unknown[] = [filter.siteId]
-  const where = ['r.site_id = $1', 'r.removed_at IS NULL']
-  if (filter.id !== undefined) where.push(`r.id = $${bind.push(filter.id)}`)
-  for (const word of (filter.search ?? '').split(/\s+/).filter((each) => each !== ''))
-    where.push(`r.words LIKE $${bind.push(likeOf(word))}`)
+): Promise<{ items: (ListedRedirect & { readonly value: number | string })[]; total: number }> {
+  const { where, bind } = narrowed(siteId, filter)
+  if (id !== undefined) where.push(`r.id = $${bind.push(id)}`)
   const [count] = await rows<{ total: number }>(
     db,
     `SELECT count(*)::int AS total FROM (SELECT 1 FROM redirects r WHERE ${where.join(' AND ')} LIMIT ${COUNTED_REDIRECTS_MAX + 1}) counted`,
     bind,
   )
-  if (filter.after !== undefined)
-    where.push(`(r.place, r.id) > ($${bind.push(filter.after.place)}::float8, $${bind.push(filter.after.id)}::uuid)`)
-  const items = await rows<ListedRedirect>(
+  const { by, type, isDown } = ORDERS[order]
+  const [than, way] = isDown ? ['<', 'DESC'] : ['>', 'ASC']
+  const collated = type === 'text' ? `${by} COLLATE "C"` : by
+  if (after !== undefined) where.push(`(${collated}, r.id) ${than} ($${bind.push(after.value)}::${type}, $${bind.push(after.id)}::uuid)`)
+  const items = await rows<ListedRedirect & { value: number | string }>(
     db,
-    `SELECT found.*, ${HITS} FROM (SELECT ${SHOWN} FROM redirects r WHERE ${where.join(' AND ')} ORDER BY r.place, r.id LIMIT $${bind.push(filter.limit)}) found
-     ORDER BY found.place, found.id`,
+    `SELECT found.*, ${HITS} FROM (SELECT ${SHOWN}, ${by} AS value FROM redirects r WHERE ${where.join(' AND ')} ORDER BY ${collated} ${way}, r.id ${way} LIMIT $${bind.push(limit)}) found
+     ORDER BY found.value${type === 'text' ? ' COLLATE "C"' : ''} ${way}, found.id ${way}`,
     bind,
   )
   return { items, total: count?.total ?? 0 }
 }
 
-const FIELDS = ['match', 'source', 'key', 'hosts', 'conditions', 'destination', 'status', 'query', 'beats_pages', 'note', 'is_on'] as const
-const CASTS: Readonly<Partial<Record<(typeof FIELDS)[number], string>>> = { hosts: '::text[]', conditions: '::jsonb', status: '::smallint' }
-
-const valuesOf = (row: RedirectFields): unknown[] => [
-  row.match,
-  row.from,
-  row.key,
-  [...row.hosts],
-  jsonOf(row.when),
-  row.to,
-  row.status,
-  row.query,
-  row.beatsPages,
-  row.note,
-  row.isOn,
-]
-
-/** Puts a row at the end of the table, as its first version. */
-export async function insertRedirect(
+/** How many rows each choice of a facet has, of all rows; null where they are too many to be counted at once. */
+export async function redirectFacets(
   db: Database,
-  { siteId, id, personId }: { siteId: string; id: string; personId: string },
-  row: RedirectFields,
-  transaction: Transaction,
-): Promise<void> {
-  const values = FIELDS.map((field, i) => `$${i + 3}${CASTS[field] ?? ''}`)
-  await rows(
+  siteId: string,
+): Promise<Record<'status' | 'match' | 'host' | 'state', { value: string; rows: number }[]> | null> {
+  const [few] = await rows<{ few: boolean }>(
     db,
-    `INSERT INTO redirects (id, site_id, place, ${FIELDS.join(', ')})
-     SELECT $1::uuid, $2::uuid, coalesce((SELECT max(place) FROM redirects WHERE site_id = $2::uuid AND removed_at IS NULL), 0) + 1, ${values.join(', ')}`,
-    [id, siteId, ...valuesOf(row)],
-    transaction,
+    `SELECT count(*) <= ${COUNTED_REDIRECTS_MAX} AS few FROM (SELECT 1 FROM redirects WHERE site_id = $1 AND removed_at IS NULL LIMIT ${COUNTED_REDIRECTS_MAX + 1}) c`,
+    [siteId],
   )
-  await keepRevision(db, id, personId, transaction)
+  if (few?.few !== true) return null
+  const found = await rows<{ facet: 'status' | 'match' | 'host' | 'state'; value: string; rows: number }>(
+    db,
+    `WITH r AS MATERIALIZED (SELECT id, status, match, hosts, is_on, conditions FROM redirects WHERE site_id = $1 AND removed_at IS NULL)
+     SELECT 'status' AS facet, status::text AS value, count(*)::int AS rows FROM r GROUP BY status
+     UNION ALL SELECT 'match', match, count(*)::int FROM r GROUP BY match
+     UNION ALL SELECT 'host', host, count(*)::int FROM r, unnest(CASE WHEN hosts = '{}' THEN array['all'] ELSE hosts END) AS host GROUP BY host
+     ${Object.entries(STATES)
+       .map(([state, asked]) => `UNION ALL SELECT 'state', '${state}', count(*)::int FROM r WHERE ${asked}`)
+       .join(' ')}
+     ORDER BY facet, rows DESC, value`,
+    [siteId],
+  )
+  const facets = { status: [], match: [], host: [], state: [] } as Record<
+    'status' | 'match' | 'host' | 'state',
+    { value: string; rows: number }[]
+  >
+  for (const { facet, ...each } of found) if (each.rows > 0) facets[facet].push(each)
+  return facets
 }
-
-/** Writes a row on top of `version`. @returns false when that is not the newest */
-export async function updateRedirect(
-  db: Database,
-  { siteId, id, version, personId }: { siteId: string; id: string; version: number; personId: string },
-  row: RedirectFields,
-  transaction: Transaction,
-): Promise<boolean> {
-  const sets = FIELDS.map((field, i) => `${field} = $${i + 4}${CASTS[field] ?? ''}`)
-  const changed = await rows(
-    db,
-    `UPDATE redirects SET version = version + 1, updated_at = now(), ${sets.join(', ')}
-     WHERE id = $1 AND site_id = $2 AND version = $3 AND removed_at IS NULL RETURNING id`,
-    [id, siteId, version, ...valuesOf(row)],
-    transaction,
-  )
-  if (changed.length === 0) return false
-  await keepRevision(db, id, personId, transaction)
-  return true
-}
-
-/** Takes a row away, or brings it back. @returns false where that is so already */
-export async function setRedirectRemoved(
-  db: Database,
-  { siteId, id, personId, isRemoved }: { siteId: string; id: string; personId: string; isRemoved: boolean },
-  transaction: Transaction,
-): Promise<boolean> {
-  const changed = await rows(
-    db,
-    `UPDATE redirects SET removed_at = CASE WHEN $3 THEN now() END, version = version + 1, updated_at = now()
-     WHERE id = $1 AND site_id = $2 AND (removed_at IS NULL) = $3 RETURNING id`,
-    [id, siteId, isRemoved],
-    transaction,
-  )
-  if (changed.length === 0) return false
-  await keepRevision(db, id, personId, transaction)
-  return true
-}
-
-/** What the row is from now on, for its history and for how an address was answered on a past day. */
-const keepRevision = (db: Database, id: string, personId: string, transaction: Transaction): Promise<unknown> =>
-  rows(
-    db,
-    `INSERT INTO redirect_revisions (redirect_id, version, person_id, state)
-     SELECT r.id, r.version, $2, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
-       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)
-     FROM redirects r WHERE r.id = $1`,
-    [id, personId],
-    transaction,
-  )
 
 /** A row as it answers, and what it is found by. */
 export interface DeliveredRedirect extends Redirect {
@@ -258,6 +262,55 @@ export async function isLiveAt(db: Database, siteId: string, paths: readonly str
     transaction,
   )
   return row?.is === true
+}
+
+/** Which of these paths a page or file is live at. */
+export async function livePaths(
+  db: Database,
+  siteId: string,
+  paths: readonly string[],
+  transaction: Transaction,
+): Promise<ReadonlySet<string>> {
+  const found = await rows<{ path: string }>(
+    db,
+    `SELECT path FROM pages WHERE site_id = $1 AND kind = 'page' AND path = ANY($2::text[]) AND live_hash IS NOT NULL
+     UNION SELECT path FROM files WHERE site_id = $1 AND path = ANY($2::text[]) AND live_hash IS NOT NULL`,
+    [siteId, paths],
+    transaction,
+  )
+  return new Set(found.map(({ path }) => path))
+}
+
+/** Rows that are found by these, those that are off among them, as they are kept. */
+export function keptRedirects(
+  db: Database,
+  siteId: string,
+  wanted: readonly { readonly match: RedirectMatch; readonly key: string }[],
+  transaction: Transaction,
+): Promise<(RedirectFields & { id: string; version: number })[]> {
+  return rows(
+    db,
+    `SELECT ${SHOWN}, r.key FROM unnest($2::text[], $3::text[]) AS wanted (match, key)
+     JOIN redirects r ON r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key
+     WHERE r.site_id = $1 AND r.removed_at IS NULL ORDER BY r.place, r.id`,
+    [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
+    transaction,
+  )
+}
+
+/** Rows by their ids, as they are kept; those that are gone are left out. */
+export function redirectsById(
+  db: Database,
+  siteId: string,
+  ids: readonly string[],
+  transaction?: Transaction,
+): Promise<(RedirectFields & { id: string; version: number; place: number })[]> {
+  return rows(
+    db,
+    `SELECT ${SHOWN}, r.key FROM redirects r WHERE r.site_id = $1 AND r.removed_at IS NULL AND r.id = ANY($2::uuid[])`,
+    [siteId, ids],
+    transaction,
+  )
 }
 
 /** Whether any row answers only under a condition. */

@@ -5,9 +5,17 @@ import { newestRules } from './rules.ts'
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
-  const [site] = await rows<{ name: string; language: string; mayVisitPrivate: boolean; downloadsFiles: boolean }>(
+  const [site] = await rows<{
+    name: string
+    language: string
+    mayVisitPrivate: boolean
+    downloadsFiles: boolean
+    ignoresCase: boolean
+    ignoresSlash: boolean
+  }>(
     db,
-    'SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles" FROM sites WHERE id = $1',
+    `SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
+       ignores_slash AS "ignoresSlash" FROM sites WHERE id = $1`,
     [siteId],
     transaction,
   )
@@ -31,6 +39,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     language: site.language,
     mayVisitPrivate: site.mayVisitPrivate,
     downloadsFiles: site.downloadsFiles,
+    tolerance: { ignoresCase: site.ignoresCase, ignoresSlash: site.ignoresSlash },
     hosts,
     partners,
     rules,
@@ -74,11 +83,16 @@ export interface SiteFacts {
   readonly name: string
   readonly language: string
   readonly timeZone: string
+  /** See `Tolerance`: how addresses are taken that are nearly those of a row of redirects. */
+  readonly ignoresCase: boolean
+  readonly ignoresSlash: boolean
   readonly version: number
 }
 
+const FACTS = 'name, language, time_zone AS "timeZone", ignores_case AS "ignoresCase", ignores_slash AS "ignoresSlash", version'
+
 export async function readSite(db: Database, siteId: string): Promise<SiteFacts | null> {
-  const [site] = await rows<SiteFacts>(db, 'SELECT name, language, time_zone AS "timeZone", version FROM sites WHERE id = $1', [siteId])
+  const [site] = await rows<SiteFacts>(db, `SELECT ${FACTS} FROM sites WHERE id = $1`, [siteId])
   return site ?? null
 }
 
@@ -86,9 +100,9 @@ export async function readSite(db: Database, siteId: string): Promise<SiteFacts 
 export async function updateSite(db: Database, siteId: string, next: SiteFacts, transaction: Transaction): Promise<SiteFacts | null> {
   const [site] = await rows<SiteFacts>(
     db,
-    `UPDATE sites SET name = $3, language = $4, time_zone = $5, version = version + 1, updated_at = now() WHERE id = $1 AND version = $2
-     RETURNING name, language, time_zone AS "timeZone", version`,
-    [siteId, next.version, next.name, next.language, next.timeZone],
+    `UPDATE sites SET name = $3, language = $4, time_zone = $5, ignores_case = $6, ignores_slash = $7, version = version + 1, updated_at = now()
+     WHERE id = $1 AND version = $2 RETURNING ${FACTS}`,
+    [siteId, next.version, next.name, next.language, next.timeZone, next.ignoresCase, next.ignoresSlash],
     transaction,
   )
   return site ?? null

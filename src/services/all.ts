@@ -18,6 +18,8 @@ import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
+import { redirectListsService } from './redirect-lists.ts'
+import { redirectStepsService } from './redirect-steps.ts'
 import { redirectsService } from './redirects.ts'
 import { rulesService } from './rules.ts'
 import { shortLinkListsService } from './short-link-lists.ts'
@@ -59,6 +61,8 @@ export function createServices(context: Context) {
     shortLinks: shortLinksService(context, views),
     shortLinkLists: shortLinkListsService(context, views, jobs),
     redirects: redirectsService(context, views),
+    redirectLists: redirectListsService(context, views, jobs),
+    redirectSteps: redirectStepsService(context, views, jobs),
     publications,
     jobs,
     imports: importsService(context, jobs),

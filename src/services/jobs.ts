@@ -2,6 +2,8 @@ import type { z } from 'zod'
 import type { ImportInput } from '../contract/imports.ts'
 import { type Job, Job as JobShape } from '../contract/jobs.ts'
 import type { Permission } from '../contract/permissions.ts'
+import type { RedirectsBulkInput } from '../contract/redirect-lists.ts'
+import type { RedirectUndoInput } from '../contract/redirect-steps.ts'
 import type { ShortLinksBulkInput } from '../contract/short-links.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { askToCancel, findJob, insertJob } from '../data/jobs.ts'
@@ -12,7 +14,19 @@ import { type Actor, type Context, write, writeAudit } from './context.ts'
 export const IMPORT_QUEUE = 'imports'
 
 /** What one must be allowed to do to stop a job that is no import. */
-const STOPPED_BY: Readonly<Record<string, Permission>> = { 'short-links': 'short-links:edit', 'bulk-change': 'pages:publish' }
+const STOPPED_BY: Readonly<Record<string, Permission>> = {
+  'short-links': 'short-links:edit',
+  redirects: 'redirects:edit',
+  'redirects-undo': 'redirects:edit',
+  'bulk-change': 'pages:publish',
+}
+
+/** What one must be allowed to read to see what became of a job. */
+const SEEN_BY: Readonly<Record<string, Permission>> = {
+  'short-links': 'short-links:read',
+  redirects: 'redirects:read',
+  'redirects-undo': 'redirects:read',
+}
 
 const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =>
   JobShape.parse({ id, kind, state, done, total, report, message })
@@ -35,7 +49,8 @@ export function jobsService({ db, enqueue }: Context) {
     async get(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const row = await findJob(db, actor.siteId, id)
-      if (row?.kind === 'short-links' && !actor.can('short-links:read')) return fail('forbidden')
+      const needed = SEEN_BY[row?.kind ?? '']
+      if (needed !== undefined && !actor.can(needed)) return fail('forbidden')
       return row === null ? fail('not-found') : ok(shown(row))
     },
 
@@ -43,6 +58,18 @@ export function jobsService({ db, enqueue }: Context) {
     async startShortLinks(actor: Actor, input: z.infer<typeof ShortLinksBulkInput>): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
       return start(actor, { kind: 'short-links', input, action: 'short-links:bulk', detail: { dryRun: input.dryRun } })
+    },
+
+    /** Notes a list of redirects down and sends it to the job floor. */
+    async startRedirects(actor: Actor, input: RedirectsBulkInput): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      return start(actor, { kind: 'redirects', input, action: 'redirects:bulk', detail: { as: input.as, dryRun: input.dryRun } })
+    },
+
+    /** Notes a step of redirects down to be taken back. */
+    async startRedirectUndo(actor: Actor, input: z.infer<typeof RedirectUndoInput>): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      return start(actor, { kind: 'redirects-undo', input, action: 'redirects:undo', detail: { step: input.step } })
     },
 
     /** Notes an import down and sends it to the job floor. */

@@ -51,7 +51,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     const nowMs = at === undefined ? Date.now() : Date.parse(at)
 
     // Rows are taken in as stops bring them up; those that have to be asked once, for all stops.
-    const table = new RedirectTable(TOLERANCE)
+    const table = new RedirectTable(view.setup.tolerance ?? TOLERANCE)
     const known = new Set<string>()
     const take = (rows: readonly DeliveredRedirect[]): void => {
       for (const row of rows) if (!known.has(row.id)) table.add(row) // what cannot be read answers nobody

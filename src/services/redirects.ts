@@ -1,62 +1,51 @@
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
-import {
-  NAMED_MAX,
-  type RedirectChange,
-  type RedirectNew,
-  type RedirectQuery,
-  type RedirectRow,
-  type RedirectWhen,
+import type {
+  RedirectChange,
+  RedirectHistory,
+  RedirectList,
+  RedirectNew,
+  RedirectQuery,
+  RedirectRow,
+  RedirectWhen,
 } from '../contract/redirects.ts'
-import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import {
-  leadsOn,
-  plainPath,
-  type Redirect,
-  type RedirectConditions,
-  type RedirectFault,
-  readyRedirect,
-  redirectKey,
-  TOLERANCE,
-} from '../core/routing/index.ts'
-import type { SiteGround } from '../core/rules/index.ts'
-import {
-  insertRedirect,
-  type ListedRedirect,
-  listRedirects,
-  type RedirectFields,
-  setRedirectRemoved,
-  updateRedirect,
-} from '../data/redirects.ts'
+import type { RedirectConditions } from '../core/routing/index.ts'
+import type { Transaction } from '../data/database.ts'
+import { insertRedirects, putBackRedirects, redirectRevisions, removeRedirects, updateRedirects } from '../data/redirect-steps.ts'
+import { type ListedRedirect, listRedirects, type RedirectFields, redirectFacets } from '../data/redirects.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { redirectBench } from './redirect-bench.ts'
+import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault, type WantedRedirect } from './redirect-fields.ts'
+import { RedirectWays } from './redirect-ways.ts'
 
 /** The row that a page of the list ended with. */
-const ListCursor = z.object({ place: z.number(), id: z.uuid() })
+const ListCursor = z.object({ value: z.union([z.number(), z.string()]), id: z.uuid() })
+/** Versions of a row that its history tells. */
+const REVISIONS_MAX = 100
 
-/** What of a row a person chooses. */
-type Wanted = Omit<RedirectFields, 'key'>
-type Fault = RedirectFault | 'forbidden' | 'not-found' | 'moved-on' | 'unknown-host' | 'redirect-to-itself' | 'time-passed'
+type Fault = RedirectFieldFault | 'forbidden' | 'not-found' | 'moved-on' | 'redirect-goes-round' | 'redirect-hides-page'
 
-const toMs = (time: string | undefined): number | undefined => (time === undefined ? undefined : Date.parse(time))
-/** What of it is there: a property that is undefined must not hide one that it is put over. */
-const defined = <T extends object>(given: T) =>
-  Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as { [K in keyof T]?: Exclude<T[K], undefined> }
+const wordsIn = (facet: string | undefined): string[] => (facet ?? '').split(',').filter((word) => word !== '')
 
-const conditionsOf = ({ query, languages, devices, from, until }: RedirectWhen): RedirectConditions =>
-  defined({ query, languages, devices, fromMs: toMs(from), untilMs: toMs(until) })
-
-const shownWhen = ({ query, languages, devices, fromMs, untilMs }: RedirectConditions): RedirectWhen =>
+const shownWhen = ({ query, noOtherQuery, languages, devices, fromMs, untilMs }: RedirectConditions): RedirectWhen =>
   defined({
     query: query?.map((each) => ({ ...each })),
+    noOtherQuery,
     languages: languages === undefined ? undefined : [...languages],
     devices: devices === undefined ? undefined : [...devices],
     from: fromMs === undefined ? undefined : new Date(fromMs).toISOString(),
     until: untilMs === undefined ? undefined : new Date(untilMs).toISOString(),
   })
 
-const shown = ({ place: _, hosts, when, createdAt, ...row }: ListedRedirect): RedirectRow => ({
+export const shownRedirect = ({
+  place: _,
+  value: __,
+  hosts,
+  when,
+  createdAt,
+  ...row
+}: ListedRedirect & { readonly value?: unknown }): RedirectRow => ({
   ...row,
   hosts: [...hosts],
   when: shownWhen(when),
@@ -69,38 +58,49 @@ export function redirectsService(context: Context, views: SiteViews) {
     (await listRedirects(db, { siteId, id, limit: 1 })).items[0] ?? null
 
   return {
-    /** The table in its order, a stretch at a time. */
+    /** The table in its order, or another, a stretch at a time. */
     async list(
       actor: Actor,
-      { search, cursor, limit }: RedirectQuery,
-    ): Promise<Result<{ items: RedirectRow[]; next: string | null; total: number }, 'forbidden'>> {
+      { search, cursor, limit, sort = 'table', ...facets }: RedirectQuery,
+    ): Promise<Result<RedirectList, 'forbidden'>> {
       if (!actor.can('redirects:read')) return fail('forbidden')
-      const found = await listRedirects(db, { siteId: actor.siteId, search, after: readCursor(cursor, ListCursor), limit })
+      const { siteId } = actor
+      const after = readCursor(cursor, ListCursor)
+      const found = await listRedirects(db, {
+        siteId,
+        search,
+        statuses: wordsIn(facets.status).map(Number).filter(Number.isInteger),
+        matches: wordsIn(facets.match),
+        hosts: wordsIn(facets.host),
+        states: wordsIn(facets.state),
+        order: sort,
+        after,
+        limit,
+      })
       const last = found.items[found.items.length - 1]
-      const next = found.items.length === limit && last !== undefined ? cursorOf({ place: last.place, id: last.id }) : null
-      return ok({ items: found.items.map(shown), next, total: found.total })
+      const next = found.items.length === limit && last !== undefined ? cursorOf({ value: last.value, id: last.id }) : null
+      return ok({
+        items: found.items.map(shownRedirect),
+        next,
+        total: found.total,
+        facets: after === undefined ? await redirectFacets(db, siteId) : null,
+      })
     },
 
     async get(actor: Actor, id: string): Promise<Result<RedirectRow, 'forbidden' | 'not-found'>> {
       if (!actor.can('redirects:read')) return fail('forbidden')
       const row = await one(actor.siteId, id)
-      return row === null ? fail('not-found') : ok(shown(row))
+      return row === null ? fail('not-found') : ok(shownRedirect(row))
     },
 
     bench: redirectBench(context, views),
 
     /** Adds a row at the end of the table. Visitors are answered by it within seconds. */
-    async create(actor: Actor, { host, ...wanted }: RedirectNew): Promise<Result<RedirectRow, Fault>> {
+    async create(actor: Actor, { host, evenSo, ...wanted }: RedirectNew): Promise<Result<RedirectRow, Fault>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       const hosts = wanted.hosts ?? (host === undefined || host === '' ? [] : [host])
       const fields = fieldsOf(await views.of(actor), {
-        match: 'exact',
-        to: '',
-        status: 301,
-        query: 'pass',
-        beatsPages: false,
-        note: '',
-        isOn: true,
+        ...PLAIN_REDIRECT,
         ...defined(wanted),
         from: wanted.from,
         hosts,
@@ -108,35 +108,47 @@ export function redirectsService(context: Context, views: SiteViews) {
       })
       if (!fields.ok) return fields
       const id = randomUUID()
-      await write(db, async (transaction, changes) => {
-        await insertRedirect(db, { siteId: actor.siteId, id, personId: actor.personId }, fields.value, transaction)
-        changes.add(actor.siteId, 'redirects', id, 'made')
+      const { siteId, personId } = actor
+      const saved = await write(db, async (transaction, changes) => {
+        const fault = await wayFault(actor, { id, row: fields.value, evenSo }, transaction)
+        if (fault !== null) return fault
+        await insertRedirects(db, { siteId, personId, stepId: null }, [{ id, row: fields.value }], transaction)
+        changes.add(siteId, 'redirects', id, 'made')
         await writeAudit(db, actor, 'redirects:create', id, { from: fields.value.from, to: fields.value.to }, transaction)
         return ok(null)
       })
-      return now(actor, id)
+      return saved.ok ? now(actor, id) : saved
     },
 
     /** Changes a row; what it was is in its history. */
-    async change(actor: Actor, id: string, { version, when, ...change }: RedirectChange): Promise<Result<RedirectRow, Fault>> {
+    async change(actor: Actor, id: string, { version, when, evenSo, ...change }: RedirectChange): Promise<Result<RedirectRow, Fault>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
-      const fields = fieldsOf(await views.of(actor), {
-        ...before,
-        ...defined(change),
-        when: when === undefined ? before.when : conditionsOf(when),
-      })
-      if (!fields.ok) return fields
-      const saved = await write(db, async (transaction, changes) => {
-        const { siteId, personId } = actor
-        if (!(await updateRedirect(db, { siteId, id, version, personId }, fields.value, transaction)))
-          return fail('moved-on', { current: shown(before) })
-        changes.add(siteId, 'redirects', id, 'changed')
-        await writeAudit(db, actor, 'redirects:edit', id, { from: before.from, to: fields.value.to }, transaction)
-        return ok(null)
-      })
-      return saved.ok ? now(actor, id) : saved
+      return save(
+        actor,
+        id,
+        version,
+        before,
+        { ...before, ...defined(change), when: when === undefined ? before.when : conditionsOf(when) },
+        evenSo,
+      )
+    },
+
+    /** What a row has said until now, newest first. */
+    async history(actor: Actor, id: string): Promise<Result<RedirectHistory, 'forbidden'>> {
+      if (!actor.can('redirects:read')) return fail('forbidden')
+      const found = await redirectRevisions(db, actor.siteId, id, REVISIONS_MAX)
+      return ok({ items: found.map(({ fields: _, ...each }) => ({ ...each, at: each.at.toISOString() })) })
+    },
+
+    /** Makes a row say again what it said as of a version, as its newest one. */
+    async restore(actor: Actor, id: string, { version, of }: { version: number; of: number }): Promise<Result<RedirectRow, Fault>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      const before = await one(actor.siteId, id)
+      const then = (await redirectRevisions(db, actor.siteId, id, REVISIONS_MAX)).find((each) => each.version === of)
+      if (before === null || then === undefined) return fail('not-found')
+      return save(actor, id, version, before, then.fields, true)
     },
 
     /** Takes a row away; its address then answers as if it had never been there, until it is put back. */
@@ -155,76 +167,57 @@ export function redirectsService(context: Context, views: SiteViews) {
 
   async function now(actor: Actor, id: string): Promise<Result<RedirectRow, 'not-found'>> {
     const row = await one(actor.siteId, id)
-    return row === null ? fail('not-found') : ok(shown(row))
+    return row === null ? fail('not-found') : ok(shownRedirect(row))
+  }
+
+  /** Writes a row on top of a version. */
+  async function save(
+    actor: Actor,
+    id: string,
+    version: number,
+    before: ListedRedirect,
+    wanted: WantedRedirect,
+    evenSo: boolean | undefined,
+  ): Promise<Result<RedirectRow, Fault>> {
+    const fields = fieldsOf(await views.of(actor), wanted)
+    if (!fields.ok) return fields
+    const { siteId, personId } = actor
+    const saved = await write(db, async (transaction, changes) => {
+      const fault = await wayFault(actor, { id, row: fields.value, evenSo }, transaction)
+      if (fault !== null) return fault
+      if ((await updateRedirects(db, { siteId, personId, stepId: null }, [{ id, version, row: fields.value }], transaction)).size === 0)
+        return fail('moved-on', { current: shownRedirect((await one(siteId, id)) ?? before) })
+      changes.add(siteId, 'redirects', id, 'changed')
+      await writeAudit(db, actor, 'redirects:edit', id, { from: before.from, to: fields.value.to }, transaction)
+      return ok(null)
+    })
+    return saved.ok ? now(actor, id) : saved
+  }
+
+  /** Why visitors would be worse off with a row: they would go round in a circle, or no longer find a page. */
+  async function wayFault(
+    actor: Actor,
+    { id, row, evenSo = false }: { id: string; row: RedirectFields; evenSo: boolean | undefined },
+    transaction: Transaction,
+  ) {
+    if (!row.isOn) return null
+    const ways = new RedirectWays(db, await views.of(actor), context.settings.port)
+    const asked = { ...row, id, order: Number.MAX_SAFE_INTEGER }
+    ways.put(asked)
+    const way = (await ways.follow([asked], transaction)).get(id)
+    if (way?.end === 'loop') return fail('redirect-goes-round', { stops: way.stops, why: `it goes ${way.stops.join(' → ')}` })
+    const hides = row.beatsPages && row.match === 'exact' && !evenSo && (await ways.pageAt(row.from, transaction))
+    return hides ? fail('redirect-hides-page', { path: row.from, why: `${row.from} would no longer be seen by anybody` }) : null
   }
 
   function setRemoved(actor: Actor, id: string, isRemoved: boolean): Promise<Result<null, 'not-found'>> {
     return write(db, async (transaction, changes) => {
       const { siteId, personId } = actor
-      if (!(await setRedirectRemoved(db, { siteId, id, personId, isRemoved }, transaction))) return fail('not-found')
+      const by = { siteId, personId, stepId: null }
+      if ((await (isRemoved ? removeRedirects : putBackRedirects)(db, by, [id], transaction)).size === 0) return fail('not-found')
       changes.add(siteId, 'redirects', id, isRemoved ? 'removed' : 'made')
       await writeAudit(db, actor, isRemoved ? 'redirects:delete' : 'redirects:put-back', id, {}, transaction)
       return ok(null)
     })
   }
-}
-
-/**
- * What a person asked for, as a row is kept: an address of the site's own as its path, with the host it names and the query as
- * a condition.
- */
-function fieldsOf({ setup }: SiteGround, wanted: Wanted): Result<RedirectFields, Fault> {
-  const own = new Set(setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host))
-  const isPath = wanted.match === 'exact' || wanted.match === 'under'
-  const read = isPath ? readFrom(wanted.from.trim(), own) : ok({ path: wanted.from.trim(), host: null, query: [] })
-  if (!read.ok) return read
-  const { path, host, query } = read.value
-  const hosts = [...new Set([...wanted.hosts, ...(host === null || wanted.hosts.length > 0 ? [] : [host])])]
-  const stranger = hosts.find((each) => !own.has(each))
-  if (stranger !== undefined) return fail('unknown-host', { host: stranger })
-  const { fromMs, untilMs } = wanted.when
-  if (fromMs !== undefined && untilMs !== undefined && untilMs <= fromMs)
-    return fail('time-passed', { at: new Date(untilMs).toISOString() })
-  const when = query.length === 0 ? wanted.when : { ...wanted.when, query: [...(wanted.when.query ?? []), ...query] }
-  if ((when.query ?? []).length > NAMED_MAX)
-    return fail('path-unreadable', { why: `a row can ask for ${NAMED_MAX} parameters, and this one asks for ${when.query?.length}` })
-  const row: Redirect = {
-    ...wanted,
-    id: '',
-    order: 0,
-    from: path,
-    hosts,
-    when,
-    to: leadsOn(wanted.status) ? wanted.to.trim() : '',
-  }
-  const ready = readyRedirect(row, TOLERANCE)
-  if (!ready.ok) return ready
-  const key = isPath ? redirectKey(row, TOLERANCE) : path
-  // The shortest circle: longer ones are found by the review.
-  if (
-    row.match === 'exact' &&
-    row.to.startsWith('/') &&
-    redirectKey({ match: 'exact', from: row.to.replace(/[?#].*$/s, '') }, TOLERANCE) === key
-  )
-    return fail('redirect-to-itself', { from: path, to: row.to })
-  return ok({ ...row, note: wanted.note.trim(), isOn: wanted.isOn, key })
-}
-
-interface ReadFrom {
-  readonly path: string
-  /** Null where none is named. */
-  readonly host: string | null
-  readonly query: readonly { readonly name: string; readonly value: string }[]
-}
-
-function readFrom(from: string, own: ReadonlySet<string>): Result<ReadFrom, 'path-unreadable' | 'unknown-host'> {
-  const url = /^https?:\/\//i.test(from)
-    ? parseUrl(from)
-    : from.startsWith('/') && !from.startsWith('//')
-      ? parseUrl(from, 'http://site.invalid')
-      : null
-  if (url === null) return fail('path-unreadable', { from })
-  const host = url.hostname === 'site.invalid' ? null : url.hostname
-  if (host !== null && !own.has(host)) return fail('unknown-host', { host })
-  return ok({ path: plainPath(url.pathname), host, query: [...url.searchParams].map(([name, value]) => ({ name, value })) })
 }

@@ -15,11 +15,12 @@ export {
   readyRedirect,
   redirectKey,
 } from './match.ts'
-export { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+export { encodedPath, encodeText, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
 export {
   type CompiledPattern,
   compileExpression,
   compilePathPattern,
+  foldedText,
   literalsOf,
   PATTERN_MAX_CHARS,
   type PatternFault,

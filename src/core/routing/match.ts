@@ -3,7 +3,7 @@ import { fail, ok, type Result } from '../result.ts'
 import { type CompiledDestination, compileDestination, type DestinationFault, decodedName } from './destination.ts'
 import { pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX, withoutEndSlashes } from './path.ts'
 import { type CompiledPattern, compileExpression, compilePathPattern, foldedText, type PatternFault } from './pattern.ts'
-import { leadsOn, type Redirect, type RedirectConditions, type RedirectStatus, type Tolerance } from './redirect.ts'
+import { leadsOn, type Redirect, type RedirectConditions, type RedirectStatus, TOLERANCE, type Tolerance } from './redirect.ts'
 
 /** What is asked of a site's redirects. */
 export interface Asked {
@@ -46,7 +46,7 @@ export interface RedirectSource {
   exact(key: string): readonly ReadyRedirect[]
   /** Rows for everything under this path, in any order. */
   under(stem: string): readonly ReadyRedirect[]
-  /** Rows by patterns and expressions that may match, in any order. @param text - the path, folded where case does not count */
+  /** Rows by patterns and expressions that may match, in any order. @param text - see `foldedText` */
   patterns(text: string): readonly ReadyRedirect[]
 }
 
@@ -69,18 +69,22 @@ export function readyRedirect(row: Redirect, { ignoresCase }: Tolerance): Result
   }
   const found = { row, pattern, fixedChars, depth }
   if (!leadsOn(row.status)) return ok({ ...found, destination: null })
-  const names = pattern?.names ?? (row.match === 'under' ? [''] : [])
+  const names = pattern?.names ?? (row.match === 'under' ? ['', 'rest'] : [])
   const destination = compileDestination(row.to, { names, appends: row.match === 'under', query: row.query })
   return destination.ok ? ok({ ...found, destination: destination.value }) : destination
 }
 
-/** What a row is filed under: of "exact" and "under" their path, as {@link Asked} paths are looked up. */
-export const redirectKey = ({ match, from }: Pick<Redirect, 'match' | 'from'>, tolerance: Tolerance): string =>
-  pathKey(plainPath(from), match === 'under' ? { ...tolerance, ignoresSlash: true } : tolerance)
+/** What a row of "exact" or "under" is filed under: its path, as {@link Asked} paths are looked up. */
+export const redirectKey = ({ from }: Pick<Redirect, 'from'>): string => pathKey(plainPath(from), TOLERANCE)
 
 /** Whether a row may answer only under a condition. */
-export const isConditional = ({ query, languages, devices, fromMs, untilMs }: RedirectConditions): boolean =>
-  (query ?? []).length > 0 || (languages ?? []).length > 0 || (devices ?? []).length > 0 || fromMs !== undefined || untilMs !== undefined
+export const isConditional = ({ query, noOtherQuery, languages, devices, fromMs, untilMs }: RedirectConditions): boolean =>
+  (query ?? []).length > 0 ||
+  noOtherQuery === true ||
+  (languages ?? []).length > 0 ||
+  (devices ?? []).length > 0 ||
+  fromMs !== undefined ||
+  untilMs !== undefined
 
 const KIND_ORDER = { exact: 0, under: 1, pattern: 2, expression: 2 } as const
 
@@ -123,7 +127,7 @@ export function matchRedirect(asked: Asked, source: RedirectSource, hasPage: () 
   let isPage: boolean | null = null
   const page = (): boolean => (isPage ??= hasPage())
   for (const ready of candidates(asked, source)) {
-    const found = ask(ready, asked, page)
+    const found = ask(ready, asked, source.tolerance, page)
     if (typeof found !== 'string') return found
   }
   return null
@@ -132,9 +136,9 @@ export function matchRedirect(asked: Asked, source: RedirectSource, hasPage: () 
 /** Every row that an address brings up, in the order they are asked, with what became of each. */
 export function considerRedirects(asked: Asked, source: RedirectSource, hasPage: () => boolean): readonly Considered[] {
   let isAnswered = false
-  return [...source.exact(pathKey(asked.path, source.tolerance)), ...wider(asked, source)].sort(compareRedirects).map((ready) => {
+  return [...source.exact(pathKey(asked.path, TOLERANCE)), ...wider(asked, source)].sort(compareRedirects).map((ready) => {
     const { row } = ready
-    const found = ask(ready, asked, hasPage)
+    const found = ask(ready, asked, source.tolerance, hasPage)
     if (typeof found === 'string') return { row, answer: null, why: found }
     if (isAnswered) return { row, answer: null, why: 'later' }
     isAnswered = true
@@ -144,7 +148,7 @@ export function considerRedirects(asked: Asked, source: RedirectSource, hasPage:
 
 /** Rows that may answer, in the order they are asked. */
 function candidates(asked: Asked, source: RedirectSource): Iterable<ReadyRedirect> {
-  const exact = source.exact(pathKey(asked.path, source.tolerance))
+  const exact = source.exact(pathKey(asked.path, TOLERANCE))
   // Nothing comes before an exact row but one with a condition: most answers are found by one look-up.
   if (exact.length > 0 && !source.hasConditions) return inTurn(exact, () => wider(asked, source))
   return [...exact, ...wider(asked, source)].sort(compareRedirects)
@@ -157,18 +161,17 @@ function* inTurn(first: readonly ReadyRedirect[], rest: () => ReadyRedirect[]): 
 
 /** All but the exact rows. */
 function wider({ path }: Asked, source: RedirectSource): ReadyRedirect[] {
-  const { ignoresCase } = source.tolerance
   const found: ReadyRedirect[] = []
-  for (const stem of stemsOf(pathKey(path, source.tolerance))) found.push(...source.under(stem))
-  found.push(...source.patterns(ignoresCase ? foldedText(path) : path))
+  for (const stem of stemsOf(pathKey(path, TOLERANCE))) found.push(...source.under(stem))
+  found.push(...source.patterns(foldedText(path)))
   return found
 }
 
-function ask(ready: ReadyRedirect, asked: Asked, hasPage: () => boolean): RedirectAnswer | NotAnswering {
+function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: () => boolean): RedirectAnswer | NotAnswering {
   const { row, pattern, destination } = ready
   if ((row.hosts.length > 0 || asked.isDoor) && !row.hosts.includes(asked.host)) return 'host'
   const caught = pattern === null ? caughtUnder(ready, asked.path) : pattern.match(asked.path)
-  if (caught === null) return 'text'
+  if (caught === null || !isTolerated(row, asked.path, tolerance)) return 'text'
   const unmet = unmetCondition(row.when, asked)
   if (unmet !== null) return unmet
   if (!row.beatsPages && hasPage()) return 'page'
@@ -177,31 +180,41 @@ function ask(ready: ReadyRedirect, asked: Asked, hasPage: () => boolean): Redire
   return location === null ? 'destination' : { row, status: row.status, location }
 }
 
+/** Whether a row that was found by the widest tolerance is meant also by the site's own. Patterns are compiled by it. */
+function isTolerated({ match, from }: Redirect, path: string, { ignoresCase, ignoresSlash }: Tolerance): boolean {
+  if (ignoresCase && (ignoresSlash || match !== 'exact')) return true
+  if (match === 'pattern' || match === 'expression') return true
+  const own = plainPath(from)
+  if (match === 'exact') return pathKey(own, { ignoresCase, ignoresSlash }) === pathKey(path, { ignoresCase, ignoresSlash })
+  const stem = withoutEndSlashes(own)
+  return stem === '/' || path === stem || path.startsWith(`${stem}/`)
+}
+
 const NOTHING: readonly string[] = []
 
-/** What comes behind the path of a row of "everything under"; nothing for others. */
+/** What comes behind the path of a row of "everything under", without and with its slash; nothing for others. */
 function caughtUnder({ row: { match }, depth }: ReadyRedirect, path: string): readonly string[] {
   if (match !== 'under') return NOTHING
-  return [
-    path
-      .split('/')
-      .slice(depth + 1)
-      .join('/'),
-  ]
+  const behind = path.split('/').slice(depth + 1)
+  const text = behind.join('/')
+  return [text, behind.length === 0 ? '' : `/${text}`]
 }
 
 /** @returns null where all of them are met */
 function unmetCondition(when: RedirectConditions, asked: Asked): NotAnswering | null {
-  const { query = [], languages = [], devices = [], fromMs, untilMs } = when
+  const { query = [], noOtherQuery = false, languages = [], devices = [], fromMs, untilMs } = when
   if (fromMs !== undefined && asked.nowMs < fromMs) return 'time'
   if (untilMs !== undefined && asked.nowMs >= untilMs) return 'time'
   if (languages.length > 0 && (asked.language === null || !languages.includes(asked.language))) return 'language'
   if (devices.length > 0 && !devices.includes(asked.device)) return 'device'
-  if (query.length === 0) return null
-  const pairs = asked.query.split('&').map((pair) => {
-    const at = pair.indexOf('=')
-    return at === -1 ? [decodedName(pair), ''] : [decodedName(pair.slice(0, at)), decodedName(pair.slice(at + 1))]
-  })
+  if (query.length === 0 && !noOtherQuery) return null
+  const pairs = asked.query === '' ? [] : asked.query.split('&').map(pairOf)
   const isThere = query.every(({ name, value }) => pairs.some(([key, given]) => key === name && (value === null || given === value)))
-  return isThere ? null : 'query'
+  const hasOther = noOtherQuery && pairs.some(([key]) => !query.some(({ name }) => name === key))
+  return isThere && !hasOther ? null : 'query'
+}
+
+function pairOf(pair: string): readonly [name: string, value: string] {
+  const at = pair.indexOf('=')
+  return at === -1 ? [decodedName(pair), ''] : [decodedName(pair.slice(0, at)), decodedName(pair.slice(at + 1))]
 }

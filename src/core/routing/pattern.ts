@@ -12,8 +12,10 @@ export interface CompiledPattern {
   match(path: string): readonly string[] | null
   /** Names of groups by their number, from 0 on; a group without a name has "". */
   readonly names: readonly string[]
-  /** Stretches of text that every path has that matches, in lower case where case does not count. */
+  /** Stretches of text that every path has that matches, once it is folded (see {@link foldedText}). */
   readonly literals: readonly string[]
+  /** As one expression, anchored where the pattern is. */
+  readonly source: string
 }
 
 export type PatternFault = 'pattern-unreadable' | 'pattern-needs-memory' | 'pattern-too-large'
@@ -56,7 +58,8 @@ function compiled(source: string, ignoresCase: boolean, literals: readonly strin
   for (const [name, number] of Object.entries(program.namedGroups())) names[Number(number) - 1] = name
   return ok({
     names,
-    literals: ignoresCase ? literals.flatMap((each) => foldedText(each).split(/[^\0-\x7f]+/)) : literals,
+    source,
+    literals: literals.flatMap((each) => foldedText(each).split(/[^\0-\x7f]+/)),
     match(path) {
       const matcher = program.matcher(path)
       return matcher.find() ? names.map((_, i) => matcher.group(i + 1) ?? '') : null

@@ -22,6 +22,8 @@ export type QueryHabit = (typeof QUERY_HABITS)[number]
 export interface RedirectConditions {
   /** Parameters that have to be there, as they read when decoded; null for any value. */
   readonly query?: readonly { readonly name: string; readonly value: string | null }[]
+  /** There are no other parameters than these. */
+  readonly noOtherQuery?: boolean
   /** Primary subtags ("de"), of which the visitor's first language is one. */
   readonly languages?: readonly string[]
   readonly devices?: readonly Device[]
@@ -45,7 +47,7 @@ export interface Redirect {
   /**
    * A path of the site, or an absolute address; "" where the status leads nowhere. "$1", "$2" … are what groups caught in
    * their order, "$name" what the group of that name did, "$$" a dollar sign. Of "under", "$1" is what comes behind the
-   * path, and a destination that ends with "/" gets it at its end.
+   * path, "$rest" the same with its slash, and a destination that ends with "/" gets it at its end.
    */
   readonly to: string
   readonly status: RedirectStatus
@@ -64,7 +66,7 @@ export interface Tolerance {
   readonly ignoresSlash: boolean
 }
 
-/** What every site takes for one address. */
+/** The widest, by which rows are filed: what a site does not tolerate is sorted out among those that are found. Also what sites begin with. */
 export const TOLERANCE: Tolerance = { ignoresCase: true, ignoresSlash: true }
 
 /** The order in which rows are asked, as it is told to people. The first that holds answers. */

@@ -36,7 +36,7 @@ export class RedirectTable implements RedirectSource {
     if (!ready.ok) return ready
     const { pattern } = ready.value
     if (pattern !== null) this.#patterns.add({ ...ready.value, id: row.id, literals: pattern.literals })
-    else file(this.#filesOf(row), redirectKey(row, this.tolerance), row)
+    else file(this.#filesOf(row), redirectKey(row), row)
     if (isConditional(row.when)) this.#conditional++
     return ok(null)
   }
@@ -44,7 +44,7 @@ export class RedirectTable implements RedirectSource {
   /** Takes a row out, as it was taken in. */
   remove(row: Redirect): void {
     if (row.match === 'pattern' || row.match === 'expression') this.#patterns.remove(row.id)
-    else unfile(this.#filesOf(row), redirectKey(row, this.tolerance), row.id)
+    else unfile(this.#filesOf(row), redirectKey(row), row.id)
     if (isConditional(row.when)) this.#conditional--
   }
 

@@ -21,6 +21,8 @@ export interface SiteSetup {
   readonly mayVisitPrivate?: boolean | undefined
   /** Whether new links to files let readers download them, rather than open them. */
   readonly downloadsFiles?: boolean | undefined
+  /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
+  readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
   readonly partners: readonly {
     readonly id: string
     readonly name: string

@@ -7,6 +7,7 @@ import { realUse } from './006-real-use.ts'
 import { notes } from './007-notes.ts'
 import { ground } from './008-ground.ts'
 import { redirects } from './009-redirects.ts'
+import { missed } from './010-missed.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects, missed] as const

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino'
-import { redirectKey, TOLERANCE } from '../../core/routing/index.ts'
+import { redirectKey } from '../../core/routing/index.ts'
 import { type Change, changesAfter, type Followed, followChanges, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { asOfNow, deliveredFiles, deliveredPages, deliveredShortLinks, deliveredWaiting } from '../../data/delivered.ts'
@@ -223,7 +223,7 @@ export class Follower {
     for (const at of before) {
       const [row] = JSON.parse(store.get(at) ?? '[]') as StoredRedirect[]
       if (row === undefined) continue
-      const key = row.literals === undefined ? redirectKey(row, TOLERANCE) : row.from
+      const key = row.literals === undefined ? redirectKey(row) : row.from
       wanted.set(`${row.match} ${key}`, { match: row.match, key })
     }
     const groups = new Map((await redirectGroups(this.#db, siteId, [...wanted.values()], transaction)).map((group) => [group.id, group]))

@@ -1,5 +1,13 @@
 import type { Transaction } from 'lmdb'
-import { PatternIndex, type ReadyRedirect, type Redirect, type RedirectSource, readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
+import {
+  PatternIndex,
+  type ReadyRedirect,
+  type Redirect,
+  type RedirectSource,
+  readyRedirect,
+  TOLERANCE,
+  type Tolerance,
+} from '../../core/routing/index.ts'
 import { KEYS, startingWith } from './format.ts'
 import type { Store } from './places.ts'
 
@@ -12,19 +20,19 @@ export interface StoredRedirect extends Redirect {
 const READY_MAX = 20_000
 const ready = new Map<string, readonly ReadyRedirect[]>()
 
-/** Rows that are found by the same, ready to be asked. @param json - as it stands in the store; undefined for none */
+/** Rows for paths, found by the same, ready to be asked; how a site takes addresses makes no difference to them. @param json - as it stands in the store; undefined for none */
 export function readyRows(json: string | undefined): readonly ReadyRedirect[] {
   if (json === undefined) return []
   const known = ready.get(json)
   if (known !== undefined) return known
-  const rows = (JSON.parse(json) as StoredRedirect[]).flatMap(readyRow)
+  const rows = (JSON.parse(json) as StoredRedirect[]).flatMap((row) => readyRow(row, TOLERANCE))
   if (ready.size >= READY_MAX) ready.clear()
   ready.set(json, rows)
   return rows
 }
 
-const readyRow = (row: StoredRedirect): ReadyRedirect[] => {
-  const made = readyRedirect(row, TOLERANCE)
+const readyRow = (row: StoredRedirect, tolerance: Tolerance): ReadyRedirect[] => {
+  const made = readyRedirect(row, tolerance)
   return made.ok ? [made.value] : []
 }
 
@@ -34,6 +42,7 @@ class PatternRow {
   readonly literals: readonly string[]
   readonly #row: StoredRedirect
   #ready: readonly ReadyRedirect[] | null = null
+  #ignoresCase = true
 
   constructor(row: StoredRedirect) {
     this.#row = row
@@ -41,8 +50,11 @@ class PatternRow {
     this.literals = row.literals ?? []
   }
 
-  ready(): readonly ReadyRedirect[] {
-    this.#ready ??= readyRow(this.#row)
+  ready(tolerance: Tolerance): readonly ReadyRedirect[] {
+    if (this.#ready === null || this.#ignoresCase !== tolerance.ignoresCase) {
+      this.#ignoresCase = tolerance.ignoresCase
+      this.#ready = readyRow(this.#row, tolerance)
+    }
     return this.#ready
   }
 }
@@ -99,16 +111,21 @@ export class SitePatterns {
     this.#stored.set(key, { json, ids: rows.map(({ id }) => id) })
   }
 
-  candidates(text: string): ReadyRedirect[] {
-    return this.#index.size === 0 ? [] : this.#index.candidates(text).flatMap((row) => row.ready())
+  candidates(text: string, tolerance: Tolerance): ReadyRedirect[] {
+    return this.#index.size === 0 ? [] : this.#index.candidates(text).flatMap((row) => row.ready(tolerance))
   }
 }
 
 /** A site's redirects as they stand at one moment. @param get - reads a key as of then */
-export const redirectsIn = (siteId: string, patterns: SitePatterns, get: (key: string) => string | undefined): RedirectSource => ({
-  tolerance: TOLERANCE,
+export const redirectsIn = (
+  siteId: string,
+  tolerance: Tolerance,
+  patterns: SitePatterns,
+  get: (key: string) => string | undefined,
+): RedirectSource => ({
+  tolerance,
   hasConditions: get(KEYS.conditional(siteId)) === '1',
   exact: (key) => readyRows(get(KEYS.redirects(siteId, 'exact', key))),
   under: (stem) => readyRows(get(KEYS.redirects(siteId, 'under', stem))),
-  patterns: (text) => patterns.candidates(text),
+  patterns: (text) => patterns.candidates(text, tolerance),
 })

@@ -3,7 +3,7 @@ import type { Transaction } from 'lmdb'
 import type { Logger } from 'pino'
 import { parseUrl } from '../../core/address/index.ts'
 import type { PartFinder } from '../../core/blocks/index.ts'
-import type { CompiledShortLink, RedirectSource } from '../../core/routing/index.ts'
+import { type CompiledShortLink, type RedirectSource, TOLERANCE } from '../../core/routing/index.ts'
 import { type CompiledSite, compileSite, originOf, type SiteGround, type SiteSetup, withShortLinks } from '../../core/rules/index.ts'
 import { KEYS, readShortLink, type StoredFile, type StoredPage, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
@@ -192,7 +192,7 @@ export class StoreView {
   redirects({ ground: { setup } }: HostEntry): RedirectSource | null {
     if (this.#get(KEYS.conditional(setup.siteId)) === undefined) return null
     const { open, transaction } = this.#moment
-    return redirectsIn(setup.siteId, open.patternsOf(setup.siteId, transaction), (key) => this.#get(key))
+    return redirectsIn(setup.siteId, setup.tolerance ?? TOLERANCE, open.patternsOf(setup.siteId, transaction), (key) => this.#get(key))
   }
 
   page({ ground: { setup } }: HostEntry, path: string): StoredPage | null {

@@ -1,0 +1,73 @@
+import { z } from 'zod'
+import { operation } from './operation.ts'
+import { Id, JobStarted } from './shared.ts'
+
+/** How a list of redirects is written. */
+export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
+
+const Yes = z
+  .enum(['1', '0', 'true', 'false'])
+  .optional()
+  .transform((said) => said === '1' || said === 'true')
+
+export const RedirectsBulkQuery = z.object({
+  as: z.enum(LIST_FORMATS).default('csv').meta({ description: 'httpd and nginx: the redirect lines of a configuration' }),
+  dryRun: Yes.meta({ description: 'Only tells what would become of each line' }),
+})
+
+/** Rows of a list that the report names one by one; the rest are counted. */
+export const REDIRECTS_NAMED_MAX = 1_000
+
+export const RedirectsBulkItem = z.object({
+  line: z.int().meta({ description: 'In the text, from 1' }),
+  from: z.string(),
+  to: z.string(),
+  outcome: z.enum(['new', 'changed', 'same', 'refused']),
+  reason: z.string().meta({ description: 'Why it is refused, what it said before, or what is to be known of it; "" for nothing' }),
+})
+export type RedirectsBulkItem = z.infer<typeof RedirectsBulkItem>
+
+export const RedirectsBulkReport = z
+  .object({
+    isDryRun: z.boolean(),
+    /** Tells this report from others. */
+    list: z.literal('redirects'),
+    new: z.int(),
+    changed: z.int(),
+    same: z.int(),
+    refused: z.int(),
+    noted: z.int().meta({ description: 'Rows that are taken, with something to be known of them' }),
+    step: Id.nullable().meta({ description: 'By which all of it can be taken back' }),
+    items: z
+      .array(RedirectsBulkItem)
+      .meta({ description: 'Refused and changed rows, and those with something to be known of them, the first of each' }),
+    moreItems: z.int(),
+  })
+  .meta({ id: 'RedirectsBulkReport' })
+export type RedirectsBulkReport = z.infer<typeof RedirectsBulkReport>
+
+/** What a job of this kind is told. */
+export const RedirectsBulkInput = z.object({ upload: Id, as: z.enum(LIST_FORMATS), dryRun: z.boolean() })
+export type RedirectsBulkInput = z.infer<typeof RedirectsBulkInput>
+
+export const redirectLists = {
+  bulk: operation({
+    method: 'post',
+    path: '/redirects/bulk',
+    summary: 'Many redirects at once: CSV with from, to, and optionally status, match, query, host, note; JSON; or a configuration',
+    needs: 'redirects:edit',
+    status: 202,
+    query: RedirectsBulkQuery,
+    answer: JobStarted,
+    media: { body: 'text/csv' },
+  }),
+  download: operation({
+    method: 'get',
+    path: '/exports/redirects',
+    summary: 'All redirects as CSV, JSON, or configuration of Apache httpd or nginx',
+    needs: ['exports:read', 'redirects:read'],
+    status: 200,
+    query: z.object({ as: z.enum(LIST_FORMATS).default('csv') }),
+    media: { answer: 'text/plain' },
+  }),
+} as const

@@ -1,0 +1,18 @@
+export { readHttpd } from './httpd.ts'
+export { writeHttpd } from './httpd-out.ts'
+export {
+  csvLine,
+  isYes,
+  LIST_HEADER,
+  type ListLayout,
+  type ListRecord,
+  readListLayout,
+  recordFault,
+  recordOf,
+  redirectPage,
+  staticNameOf,
+  whenToJson,
+} from './list.ts'
+export { readNginx } from './nginx.ts'
+export { writeNginx } from './nginx-out.ts'
+export { draftOf, type ReadRedirect, type ReadRedirects, type RedirectDraft, type RefusedLine, type Unsaid } from './row.ts'

@@ -1,0 +1,167 @@
+import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
+import type { RedirectDraft } from './row.ts'
+
+/** Columns of a list of redirects, in the order in which it is written out. */
+export const LIST_COLUMNS = ['from', 'to', 'status', 'match', 'query', 'host', 'note', 'on', 'over pages', 'when'] as const
+export type ListColumn = (typeof LIST_COLUMNS)[number]
+export type ListRecord = Readonly<Record<ListColumn, string>>
+
+/** Other words that people and programs head these columns with. */
+const ALSO: Readonly<Record<string, ListColumn>> = {
+  old: 'from',
+  source: 'from',
+  address: 'from',
+  'old address': 'from',
+  'old url': 'from',
+  'from url': 'from',
+  url: 'from',
+  path: 'from',
+  new: 'to',
+  target: 'to',
+  destination: 'to',
+  'new address': 'to',
+  'new url': 'to',
+  'to url': 'to',
+  code: 'status',
+  hosts: 'host',
+  comment: 'note',
+  active: 'on',
+}
+
+/** By what the columns of a list are parted: one sign, or an arrow, or blanks. */
+export type ListDelimiter = '\t' | ',' | ';' | '->' | '=>' | '→' | ' '
+const DELIMITERS: readonly ListDelimiter[] = ['\t', '→', '=>', '->', ';', ',', ' ']
+/** Lines that are looked at to find out how a list is written. */
+const SAMPLE_LINES = 30
+
+export interface ListLayout {
+  readonly delimiter: ListDelimiter
+  /** What each column is; null for one that is not known. */
+  readonly columns: readonly (ListColumn | null)[]
+  readonly hasHeader: boolean
+}
+
+/**
+ * Finds out how a list is written: what parts its columns, and what they are. Without a header they are old address, new
+ * address, status and note.
+ * @param text - its beginning
+ */
+export function readListLayout(text: string): ListLayout {
+  const lines = text
+    .replace(/^\uFEFF/, '')
+    .split(/\r?\n/, SAMPLE_LINES)
+    .filter((line) => line.trim() !== '')
+  const first = lines[0] ?? ''
+  const named = DELIMITERS.map((delimiter) => ({ delimiter, columns: namesOf(first, delimiter) })).find(({ columns }) =>
+    columns.includes('from'),
+  )
+  if (named !== undefined) return { ...named, hasHeader: true }
+  const shares = DELIMITERS.map((delimiter) => lines.filter((line) => parted(line, delimiter)).length)
+  const most = Math.max(...shares, 0)
+  const delimiter = DELIMITERS[shares.indexOf(most)] ?? ','
+  return { delimiter: most === 0 ? ',' : delimiter, columns: ['from', 'to', 'status', 'note'], hasHeader: false }
+}
+
+/** Whether a line has something on either side. */
+const parted = (line: string, delimiter: ListDelimiter): boolean => {
+  const at = line.trim().indexOf(delimiter)
+  return (
+    at > 0 &&
+    line
+      .trim()
+      .slice(at + delimiter.length)
+      .trim() !== ''
+  )
+}
+
+const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] =>
+  line.split(delimiter).map((cell) => {
+    const name = cell
+      .trim()
+      .replace(/^"(.*)"$/, '$1')
+      .trim()
+      .toLowerCase()
+    return LIST_COLUMNS.find((column) => column === name) ?? ALSO[name] ?? null
+  })
+
+/** One record by the names of its columns; what it does not have is "". */
+export function recordOf({ columns, delimiter }: ListLayout, cells: readonly string[]): ListRecord {
+  const record = { from: '', to: '', status: '', match: '', query: '', host: '', note: '', on: '', 'over pages': '', when: '' }
+  // Blanks in a row part nothing.
+  const told = delimiter === ' ' ? cells.filter((cell) => cell !== '') : cells
+  for (const [i, column] of columns.entries()) if (column !== null && record[column] === '') record[column] = (told[i] ?? '').trim()
+  return record
+}
+
+/** A row as it stands in a list, with what of it is said. */
+export function listRecordOf(draft: RedirectDraft): ListRecord {
+  const { from, to, status, match, query, hosts, note, isOn, beatsPages, when } = draft
+  return {
+    from,
+    to,
+    status: String(status),
+    match,
+    query,
+    host: hosts.join(' '),
+    note,
+    on: isOn ? 'yes' : 'no',
+    'over pages': beatsPages ? 'yes' : 'no',
+    when: Object.keys(when).length === 0 ? '' : JSON.stringify(whenToJson(when)),
+  }
+}
+
+/** Conditions with times as ISO 8601. */
+export const whenToJson = ({ fromMs, untilMs, ...when }: RedirectConditions): Record<string, unknown> => ({
+  ...when,
+  ...(fromMs === undefined ? {} : { from: new Date(fromMs).toISOString() }),
+  ...(untilMs === undefined ? {} : { until: new Date(untilMs).toISOString() }),
+})
+
+const cell = (text: string): string => (/[",\r\n]|^\s|\s$/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)
+
+export const LIST_HEADER = `${LIST_COLUMNS.join(',')}\r\n`
+/** A row as a line of CSV (RFC 4180), with its line end. */
+export const csvLine = (draft: RedirectDraft): string => {
+  const record = listRecordOf(draft)
+  return `${LIST_COLUMNS.map((column) => cell(record[column])).join(',')}\r\n`
+}
+
+/** Why a word of a list is none of those that can stand in its column; null where all are. */
+export function recordFault({ status, match, query, on }: ListRecord): string | null {
+  if (status !== '' && !REDIRECT_STATUSES.some((known) => String(known) === status))
+    return `“${status.slice(0, 20)}” is no status that a row can answer with.`
+  if (match !== '' && !REDIRECT_MATCHES.some((known) => known === match.toLowerCase()))
+    return `“${match.slice(0, 20)}” is no way to match: ${REDIRECT_MATCHES.join(', ')}.`
+  if (query !== '' && !QUERY_HABITS.some((known) => known === query.toLowerCase()))
+    return `“${query.slice(0, 20)}” is nothing to do with a query: ${QUERY_HABITS.join(', ')}.`
+  if (on !== '' && !/^(?:yes|no|on|off|true|false|1|0)$/i.test(on)) return `“${on.slice(0, 20)}” is neither on nor off.`
+  return null
+}
+
+export const isYes = (word: string): boolean => /^(?:yes|on|true|1)$/i.test(word)
+
+/**
+ * A page for hosts that cannot redirect: it sends on at once, names where to as the address that counts, and says so to whoever
+ * stays (HTML, "meta refresh"; RFC 6596).
+ * @param to - a full address, or a path
+ */
+export function redirectPage(to: string, language: string): string {
+  const text = to.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`)
+  return `<!doctype html>
+<html lang="${language.replace(/[^\w-]/g, '')}">
+<meta charset="utf-8">
+<title>${text}</title>
+<link rel="canonical" href="${text}">
+<meta http-equiv="refresh" content="0; url=${text}">
+<meta name="robots" content="noindex">
+<p><a href="${text}">${text}</a></p>
+</html>
+`
+}
+
+/** The file that a row's static page stands in; null for rows that no static page can stand for. */
+export function staticNameOf({ match, from, to, status, when, isOn }: RedirectDraft, nameForPath: (path: string) => string): string | null {
+  if (!isOn || match !== 'exact' || !leadsOn(status) || to.includes('$') || Object.keys(when).length > 0) return null
+  const name = nameForPath(from)
+  return /\.html?$/i.test(name) ? name : `${name.replace(/\/$/, '')}/index.html`
+}

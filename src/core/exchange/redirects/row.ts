@@ -1,0 +1,76 @@
+import type { QueryHabit, Redirect, RedirectConditions, RedirectMatch, RedirectStatus, Tolerance } from '../../routing/index.ts'
+
+/** A row of redirects on its way in or out: all that a person set, without its place and number. */
+export interface RedirectDraft extends Omit<Redirect, 'id' | 'order'> {
+  readonly note: string
+  readonly isOn: boolean
+}
+
+/** A row that was read, with the line it stands on; lines count from 1. */
+export interface ReadRedirect {
+  readonly line: number
+  readonly draft: RedirectDraft
+}
+
+/** A line that cannot be said here, and why, in plain words. */
+export interface RefusedLine {
+  readonly line: number
+  readonly text: string
+  readonly reason: string
+}
+
+/** What was read of a text; every line that is about redirects is in one of the two. */
+export interface ReadRedirects {
+  readonly rows: readonly ReadRedirect[]
+  readonly refused: readonly RefusedLine[]
+}
+
+/** Of a row that cannot be written out, why. */
+export interface Unsaid {
+  readonly draft: RedirectDraft
+  readonly reason: string
+}
+
+/** What a reader has to know of the site. */
+export interface ReadingSite {
+  readonly tolerance: Tolerance
+  /** Hosts that the site's pages stand on, main host first, lower case. */
+  readonly hosts: readonly string[]
+}
+
+/** Of a line in a report. */
+export const LINE_SHOWN_CHARS = 300
+
+const PLAIN: Omit<RedirectDraft, 'from' | 'to'> = {
+  hosts: [],
+  match: 'exact',
+  when: {},
+  status: 301,
+  query: 'pass',
+  beatsPages: false,
+  note: '',
+  isOn: true,
+}
+
+/** A row with what people leave unsaid. */
+export function draftOf(said: {
+  readonly from: string
+  readonly to: string
+  readonly status?: RedirectStatus
+  readonly match?: RedirectMatch
+  readonly query?: QueryHabit
+  readonly hosts?: readonly string[]
+  readonly when?: RedirectConditions
+  readonly note?: string
+  readonly isOn?: boolean
+  readonly beatsPages?: boolean
+}): RedirectDraft {
+  return { ...PLAIN, ...said }
+}
+
+/** An expression of another program, if it says no more than a path or an ending slash. @returns the path it means exactly; null for one that means more */
+export function pathOfExpression(source: string, { ignoresSlash }: Tolerance): string | null {
+  const found = /^\^(\/(?:[\w~!&',;=:@%/ -]|\\[^\w\s]|[^\0-\x7f])*?)(\/\?)?\$$/u.exec(source)
+  if (found?.[1] === undefined || (found[2] !== undefined && !ignoresSlash)) return null
+  return found[1].replace(/\\(.)/g, '$1')
+}

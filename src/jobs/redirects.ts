@@ -1,0 +1,281 @@
+import { setImmediate as breathe } from 'node:timers/promises'
+import { parse } from 'csv-parse'
+import type { Logger } from 'pino'
+import { z } from 'zod'
+import { REDIRECTS_NAMED_MAX, RedirectsBulkInput, type RedirectsBulkItem, type RedirectsBulkReport } from '../contract/redirect-lists.ts'
+import { RedirectUndoInput, type RedirectUndoReport } from '../contract/redirect-steps.ts'
+import { RedirectNew } from '../contract/redirects.ts'
+import {
+  draftOf,
+  isYes,
+  type ListRecord,
+  type RedirectDraft,
+  readHttpd,
+  readListLayout,
+  readNginx,
+  recordFault,
+  recordOf,
+} from '../core/exchange/redirects/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
+import type { Database } from '../data/database.ts'
+import { claimJob, closeJob } from '../data/jobs.ts'
+import { dropUpload, getUpload } from '../data/uploads.ts'
+import { conditionsOf, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
+import { Cancelled, type Progress, progressWriter } from './progress.ts'
+
+/** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
+const STEP = 1_000
+/** Longest line of a list. */
+const LINE_MAX_BYTES = 200_000
+/** So much of a list is looked at to find out how it is written. */
+const HEAD_BYTES = 100_000
+const WORDS = { csv: 'A list', json: 'A list', httpd: 'A configuration of Apache httpd', nginx: 'A configuration of nginx' } as const
+
+/** A reason that people can do something about. */
+class ListFailure extends Error {}
+
+type Mutable<T> = { -readonly [K in keyof T]: T[K] }
+type Refused = Pick<RedirectsBulkItem, 'line' | 'from' | 'to' | 'reason'>
+/** A line as it was read, or why it cannot be. */
+type Line = ListedRedirectRow | Refused
+
+/** Goes through a list of redirects, a stretch at a time. What was carried out stays when it is stopped, and can be taken back as one. */
+export async function runRedirects(db: Database, lists: OwnServices['redirectLists'], jobId: string, log: Logger): Promise<void> {
+  const claimed = await claimJob(db, jobId)
+  if (claimed === null) return
+  const input = RedirectsBulkInput.parse(claimed.input)
+  const report: Mutable<RedirectsBulkReport> = {
+    list: 'redirects',
+    isDryRun: input.dryRun,
+    new: 0,
+    changed: 0,
+    same: 0,
+    refused: 0,
+    noted: 0,
+    step: null,
+    items: [],
+    moreItems: 0,
+  }
+  try {
+    const bytes = await getUpload(db, input.upload)
+    if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
+    const state = await lists.stateOf(claimed.siteId)
+    const site = {
+      tolerance: state.view.setup.tolerance ?? TOLERANCE,
+      hosts: state.view.setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host),
+    }
+    const progress = progressWriter(db, jobId)
+    const by = { siteId: claimed.siteId, personId: claimed.personId, stepId: jobId }
+    const lines: AsyncIterable<Line> | Iterable<Line> =
+      input.as === 'csv'
+        ? linesOfTable(bytes)
+        : input.as === 'json'
+          ? linesOfJson(bytes)
+          : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site))
+    await goThrough(lines, report, progress, (rows) => lists.take(by, rows, { dryRun: input.dryRun, state, what: WORDS[input.as] }))
+    if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
+    await closeJob(db, jobId, { state: 'done', report })
+    await dropUpload(db, input.upload)
+  } catch (error) {
+    const there = report.new + report.changed
+    if (!input.dryRun && there > 0) report.step = jobId
+    const soFar =
+      input.dryRun || there === 0
+        ? 'Nothing was changed.'
+        : `${there.toLocaleString('en')} rows were brought in until then, and stay; they can be taken back as one.`
+    const isCancelled = error instanceof Cancelled
+    if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of redirects broke off')
+    const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
+    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
+  }
+}
+
+async function goThrough(
+  lines: AsyncIterable<Line> | Iterable<Line>,
+  report: Mutable<RedirectsBulkReport>,
+  progress: Progress,
+  take: (rows: readonly ListedRedirectRow[]) => Promise<RedirectsBulkItem[]>,
+): Promise<void> {
+  const tell = (item: RedirectsBulkItem): void => {
+    report[item.outcome]++
+    const isNoted = item.outcome === 'new' && item.reason !== ''
+    if (isNoted) report.noted++
+    if (report.items.length < REDIRECTS_NAMED_MAX && (item.outcome !== 'same' || report.items.length < SAME_NAMED)) report.items.push(item)
+    else report.moreItems++
+  }
+  let rows: ListedRedirectRow[] = []
+  const flush = async (): Promise<void> => {
+    for (const item of rows.length === 0 ? [] : await take(rows)) tell(item)
+    rows = []
+    const done = report.new + report.changed + report.same + report.refused
+    await progress(done, done)
+    await breathe()
+  }
+  for await (const line of lines) {
+    if ('draft' in line) rows.push(line)
+    else tell({ ...line, outcome: 'refused' })
+    if (rows.length >= STEP) await flush()
+  }
+  await flush()
+  report.items.sort((a, b) => a.line - b.line)
+}
+
+/** Rows that stay as they are and are named all the same. */
+const SAME_NAMED = 50
+
+function textOf(bytes: Buffer): string {
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
+  } catch {
+    throw new ListFailure('This is no text in UTF-8.')
+  }
+}
+
+async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
+  if (bytes.subarray(0, HEAD_BYTES).includes(0))
+    throw new ListFailure('This is no list: it holds signs that no text has. A spreadsheet has to be saved as CSV first.')
+  const layout = readListLayout(bytes.toString('utf8', 0, HEAD_BYTES))
+  const refused: Refused[] = []
+  const records = parse(bytes, {
+    delimiter: layout.delimiter,
+    bom: true,
+    info: true,
+    relax_column_count: true,
+    relax_quotes: true,
+    skip_empty_lines: true,
+    skip_records_with_error: true,
+    max_record_size: LINE_MAX_BYTES,
+    from: layout.hasHeader ? 2 : 1,
+  })
+  records.on('skip', (error: Error & { lines?: number }) =>
+    refused.push({
+      line: error.lines ?? 0,
+      from: '',
+      to: '',
+      reason: 'This line is no part of a list: a quote has no end, or it is too long.',
+    }),
+  )
+  for await (const { record, info } of records as AsyncIterable<{ record: string[]; info: { lines: number } }>) {
+    yield* refused.splice(0)
+    yield lineOf(recordOf(layout, record), info.lines)
+  }
+  yield* refused
+}
+
+function lineOf(record: ListRecord, line: number): Line {
+  const refuse = (reason: string): Refused => ({ line, from: record.from.slice(0, 300), to: record.to.slice(0, 300), reason })
+  const fault = recordFault(record)
+  if (fault !== null) return refuse(fault)
+  if (record.from === '') return refuse('It says no old address.')
+  const status = REDIRECT_STATUSES.find((known) => String(known) === record.status) ?? 301
+  if (record.to === '' && leadsOn(status)) return refuse('It says no new address.')
+  const when = record.when === '' ? ok({}) : readWhen(record.when)
+  if (!when.ok) return refuse('Its conditions cannot be read.')
+  const said = new Set<keyof RedirectDraft>(['to', 'status'])
+  if (record.query !== '') said.add('query')
+  if (record.note !== '') said.add('note')
+  if (record.on !== '') said.add('isOn')
+  if (record['over pages'] !== '') said.add('beatsPages')
+  return {
+    line,
+    said,
+    draft: draftOf({
+      from: record.from,
+      to: record.to,
+      status,
+      match: REDIRECT_MATCHES.find((known) => known === record.match.toLowerCase()) ?? 'exact',
+      query: QUERY_HABITS.find((known) => known === record.query.toLowerCase()) ?? 'pass',
+      hosts: record.host
+        .split(/[\s|]+/)
+        .map((host) => host.toLowerCase())
+        .filter((host) => host !== ''),
+      when: when.value,
+      note: record.note.slice(0, 1_000),
+      isOn: record.on === '' || isYes(record.on),
+      beatsPages: isYes(record['over pages']),
+    }),
+  }
+}
+
+function readWhen(text: string): Result<ReturnType<typeof conditionsOf>, 'unreadable'> {
+  try {
+    const read = RedirectNew.shape.when.safeParse(JSON.parse(text))
+    return read.success ? ok(conditionsOf(read.data ?? {})) : fail('unreadable')
+  } catch {
+    return fail('unreadable')
+  }
+}
+
+function* linesOfJson(bytes: Buffer): Generator<Line> {
+  let given: unknown
+  try {
+    given = JSON.parse(textOf(bytes))
+  } catch (error) {
+    if (error instanceof ListFailure) throw error
+    throw new ListFailure('This is no JSON.')
+  }
+  const items = z.array(z.unknown()).safeParse(given)
+  if (!items.success) throw new ListFailure('The JSON has to be a list of rows.')
+  for (const [i, item] of items.data.entries()) {
+    const read = RedirectNew.safeParse(item)
+    if (!read.success) {
+      const from = z.object({ from: z.string(), to: z.string().default('') }).safeParse(item)
+      const issue = read.error.issues[0]
+      yield {
+        line: i + 1,
+        from: from.data?.from.slice(0, 300) ?? '',
+        to: from.data?.to.slice(0, 300) ?? '',
+        reason: `${issue?.path.join('.')}: ${issue?.message}`,
+      }
+      continue
+    }
+    const { when, host, hosts, evenSo: _, ...row } = read.data
+    yield {
+      line: i + 1,
+      said: new Set(Object.keys(row) as (keyof RedirectDraft)[]),
+      draft: draftOf({
+        to: '',
+        ...present(row),
+        from: row.from,
+        hosts: hosts ?? (host === undefined ? [] : [host]),
+        when: conditionsOf(when ?? {}),
+      }),
+    }
+  }
+}
+
+const present = <T extends object>(given: T) =>
+  Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as { [K in keyof T]?: Exclude<T[K], undefined> }
+
+function* linesOfConfiguration({ rows, refused }: ReturnType<typeof readHttpd>): Generator<Line> {
+  const SAID = new Set<keyof RedirectDraft>(['to', 'status', 'query'])
+  for (const { line, text, reason } of refused) yield { line, from: text, to: '', reason }
+  for (const { line, draft } of rows) yield { line, draft, said: SAID }
+}
+
+/** Takes a step back, a stretch at a time. */
+export async function runRedirectUndo(db: Database, steps: OwnServices['redirectSteps'], jobId: string, log: Logger): Promise<void> {
+  const claimed = await claimJob(db, jobId)
+  if (claimed === null) return
+  const { step } = RedirectUndoInput.parse(claimed.input)
+  const report: Mutable<RedirectUndoReport> = { givenBack: 0, changedSince: 0 }
+  const progress = progressWriter(db, jobId)
+  try {
+    const by = { siteId: claimed.siteId, personId: claimed.personId, stepId: jobId }
+    for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
+      const stretch: Awaited<ReturnType<typeof steps.undoNext>> = await steps.undoNext(by, step, after)
+      if (stretch === null) return await closeJob(db, jobId, { state: 'failed', message: 'This was taken back already.', report })
+      report.givenBack += stretch.given
+      report.changedSince += stretch.rows - stretch.given
+      after = stretch.last
+      await progress(report.givenBack, report.givenBack)
+    }
+    await closeJob(db, jobId, { state: 'done', report })
+  } catch (error) {
+    const isCancelled = error instanceof Cancelled
+    if (!isCancelled) log.error({ err: error, job: jobId }, 'taking back redirects broke off')
+    const message = `${isCancelled ? 'Stopped.' : 'Something went wrong on our side.'} ${report.givenBack.toLocaleString('en')} rows were given back until then.`
+    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message, report })
+  }
+}

@@ -1,0 +1,8 @@
+import { redirectLists } from '../../../../contract/redirect-lists.ts'
+import { ok } from '../../../../core/result.ts'
+import { answer } from '../_answer.ts'
+
+export const POST = answer(redirectLists.bulk, async ({ actor, services, query, request }) => {
+  const started = await services.redirectLists.start(actor, new Uint8Array(await request.arrayBuffer()), query)
+  return started.ok ? ok({ job: started.value }) : started
+})

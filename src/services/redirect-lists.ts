@@ -1,0 +1,249 @@
+import { randomUUID } from 'node:crypto'
+import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import type { RedirectsBulkInput, RedirectsBulkItem } from '../contract/redirect-lists.ts'
+import { repair } from '../core/address/index.ts'
+import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, writeNginx } from '../core/exchange/redirects/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { type Redirect, TOLERANCE } from '../core/routing/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import { inTransaction } from '../data/database.ts'
+import { beginStep, insertRedirects, updateRedirects } from '../data/redirect-steps.ts'
+import { keptRedirects, listRedirects, type RedirectFields } from '../data/redirects.ts'
+import { putUpload } from '../data/uploads.ts'
+import { type Actor, type Context, type SiteViews, write } from './context.ts'
+import type { jobsService } from './jobs.ts'
+import { fieldsOf, nameOfRow } from './redirect-fields.ts'
+import { sentenceOf } from './redirect-steps.ts'
+import { RedirectWays } from './redirect-ways.ts'
+
+/** A row of a list with its line; what it leaves unsaid stays as it is where there is such a row. */
+export interface ListedRedirectRow {
+  readonly line: number
+  readonly draft: RedirectDraft
+  readonly said: ReadonlySet<keyof RedirectDraft>
+}
+
+/** What is kept from one stretch of a list to the next. */
+export interface ListState {
+  /** Lines by what their rows are for. */
+  readonly seen: Map<string, number>
+  readonly ways: RedirectWays
+}
+
+/** Of an address in a report. */
+const SHOWN_CHARS = 300
+const EXPORTED_AT_ONCE = 1_000
+
+interface Judged {
+  readonly listed: ListedRedirectRow
+  readonly row: RedirectFields
+}
+
+/** Many redirects at once: in from lists and configurations, and out again. */
+export function redirectListsService({ db, settings }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
+  return {
+    /** Keeps a list and starts going through it. */
+    async start(
+      actor: Actor,
+      bytes: Uint8Array,
+      { as, dryRun }: Pick<RedirectsBulkInput, 'as' | 'dryRun'>,
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (bytes.length === 0) return fail('upload-missing')
+      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
+      const upload = randomUUID()
+      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      return jobs.startRedirects(actor, { upload, as, dryRun })
+    },
+
+    /** What a list is read against. */
+    async stateOf(siteId: string): Promise<ListState & { readonly view: SiteGround }> {
+      const view = await views.of({ siteId })
+      return { seen: new Map(), ways: new RedirectWays(db, view, settings.port), view }
+    },
+
+    /**
+     * Carries some rows of a list out in one transaction, or only tells what would become of them. A row that cannot be taken
+     * does not stop the others.
+     */
+    async take(
+      by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
+      listed: readonly ListedRedirectRow[],
+      { dryRun, state, what }: { dryRun: boolean; state: ListState; what: string },
+    ): Promise<RedirectsBulkItem[]> {
+      const view = await views.of(by)
+      const outcomes = new Map<number, RedirectsBulkItem>()
+      const refuse = ({ line, draft }: ListedRedirectRow, reason: string): void =>
+        void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), outcome: 'refused', reason })
+      const judged: Judged[] = []
+      for (const each of listed) {
+        const fields = fieldsOf(view, mended(view, each.draft))
+        if (!fields.ok) {
+          refuse(each, sentenceOf(fields.fault, fields.detail))
+          continue
+        }
+        const name = nameOfRow(fields.value)
+        const earlier = state.seen.get(name)
+        if (earlier !== undefined) refuse(each, `Line ${earlier} is for the same address.`)
+        else {
+          state.seen.set(name, each.line)
+          judged.push({ listed: each, row: fields.value })
+        }
+      }
+      await write(db, async (transaction, changes) => {
+        const kept = new Map(
+          (
+            await keptRedirects(
+              db,
+              by.siteId,
+              judged.map(({ row }) => row),
+              transaction,
+            )
+          ).map((row) => [nameOfRow(row), row]),
+        )
+        const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
+        const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
+        const asked: Redirect[] = []
+        for (const { listed: each, row } of judged) {
+          const was = kept.get(nameOfRow(row))
+          const now = was === undefined ? row : withSaid(was, row, each.said)
+          if (was !== undefined && isAlike(was, now)) {
+            outcomes.set(each.line, outcomeOf(each, row, 'same'))
+            continue
+          }
+          const id = was?.id ?? randomUUID()
+          if (was === undefined) fresh.push({ id, row: now, listed: each })
+          else next.push({ id, version: was.version, row: now, listed: each, was })
+          const put = { ...now, id, order: Number.MAX_SAFE_INTEGER }
+          state.ways.put(put, now.isOn)
+          if (now.isOn) asked.push(put)
+        }
+        const found = await state.ways.follow(asked, transaction)
+        const isRound = (id: string): boolean => found.get(id)?.end === 'loop'
+        for (const { id, row, listed: each } of [...fresh, ...next]) {
+          if (!isRound(id)) continue
+          refuse(each, sentenceOf('redirect-goes-round', { why: `it goes ${found.get(id)?.stops.join(' → ')}` }))
+          state.ways.put({ ...row, id, order: 0 }, false)
+        }
+        const made = fresh.filter(({ id }) => !isRound(id))
+        const changed = next.filter(({ id }) => !isRound(id))
+        let done = new Set(changed.map(({ id }) => id))
+        if (!dryRun && made.length + changed.length > 0) {
+          await beginStep(db, by, what, transaction)
+          await insertRedirects(db, by, made, transaction)
+          done = await updateRedirects(db, by, changed, transaction)
+          changes.add(
+            by.siteId,
+            'redirects',
+            made.map(({ id }) => id),
+            'made',
+          )
+          changes.add(by.siteId, 'redirects', [...done], 'changed')
+        }
+        for (const { id, row, listed: each } of made) {
+          const notes: string[] = []
+          if (row.match === 'exact' && !row.beatsPages && (await state.ways.pageAt(row.from, transaction)))
+            notes.push('A page is published there, which answers first.')
+          const before = await state.ways.before({ ...row, id, order: Number.MAX_SAFE_INTEGER }, transaction)
+          if (before !== null && row.isOn) notes.push(`It is never asked: the row for ${short(before.from)} comes before it.`)
+          const way = found.get(id)
+          if (way?.end === 'nothing') notes.push(`There is no page at ${short(way.stops[way.stops.length - 1] ?? '')}.`)
+          else if ((way?.stops.length ?? 0) > 2) notes.push(`It leads on: ${way?.stops.map(short).join(' → ')}.`)
+          outcomes.set(each.line, outcomeOf(each, row, 'new', notes.join(' ')))
+        }
+        for (const { id, row, listed: each, was } of changed)
+          if (done.has(id))
+            outcomes.set(
+              each.line,
+              outcomeOf(
+                each,
+                row,
+                'changed',
+                `It was ${was.status}${was.to === '' ? '' : ` to ${short(was.to)}`}${was.isOn ? '' : ', off'}.`,
+              ),
+            )
+          else refuse(each, 'Somebody changed it meanwhile.')
+        return ok(null)
+      })
+      return listed.flatMap(({ line }) => outcomes.get(line) ?? [])
+    },
+
+    /** All rows as a file, a part at a time. */
+    async download(
+      actor: Actor,
+      as: 'csv' | 'json' | 'httpd' | 'nginx',
+      cursor: { readonly value: number | string; readonly id: string } | null,
+    ): Promise<Result<{ text: string; next: { value: number | string; id: string } | null }, 'forbidden'>> {
+      if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
+      const { setup } = await views.of(actor)
+      if (as === 'csv' || as === 'json') {
+        const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after: cursor ?? undefined })
+        const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
+        const next = last === undefined ? null : { value: last.value, id: last.id }
+        if (as === 'csv') return ok({ text: (cursor === null ? LIST_HEADER : '') + items.map(csvLine).join(''), next })
+        const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages }) =>
+          JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages }),
+        )
+        const text = (cursor === null ? '[' : ',') + rows.join(',\n') + (next === null ? ']\n' : '')
+        return ok({ text: items.length === 0 ? (cursor === null ? '[]\n' : ']\n') : text, next })
+      }
+      // A configuration is put in the order of the other server: all rows are needed for that.
+      const drafts: RedirectDraft[] = []
+      for (let after: { value: number | string; id: string } | undefined; ; ) {
+        const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after })
+        drafts.push(...items)
+        const last = items[items.length - 1]
+        if (last === undefined || items.length < EXPORTED_AT_ONCE) break
+        after = { value: last.value, id: last.id }
+      }
+      const tolerance = setup.tolerance ?? TOLERANCE
+      const hosts = setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
+      return ok({ text: (as === 'httpd' ? writeHttpd(drafts, tolerance) : writeNginx(drafts, { tolerance, hosts })).text, next: null })
+    },
+  }
+}
+
+const short = (text: string): string => text.slice(0, SHOWN_CHARS)
+
+/** An address as people write it in a list: without its slash, or without its scheme. */
+function mended(view: SiteGround, draft: RedirectDraft): RedirectDraft {
+  if (draft.match === 'pattern' || draft.match === 'expression') return draft
+  const own = view.setup.hosts.map(({ host }) => host)
+  const from = draft.from.trim()
+  const first = from.split(/[/:]/, 1)[0]?.toLowerCase() ?? ''
+  const rooted = /^(?:\/|https?:)/i.test(from) || from === '' ? from : own.includes(first) ? `http://${from}` : `/${from}`
+  const to = draft.to.trim()
+  if (to === '' || /^(?:\/|https?:\/\/)/i.test(to)) return { ...draft, from: rooted, to: withinSite(view, to) }
+  const repaired = repair(to, view.around('/'))
+  const address = repaired.ok ? repaired.value.address : to
+  return { ...draft, from: rooted, to: /^(?:\/|https?:\/\/)/i.test(address) ? withinSite(view, address) : `/${to}` }
+}
+
+/** An address of the site's main host as its path: it goes with the site when that moves. */
+function withinSite({ origin }: SiteGround, to: string): string {
+  return to.startsWith(`${origin}/`) ? to.slice(origin.length) : to === origin ? '/' : to
+}
+
+/** A row with what a list says of it. */
+function withSaid(was: RedirectFields, row: RedirectFields, said: ReadonlySet<keyof RedirectDraft>): RedirectFields {
+  const { to, status, query, note, isOn, beatsPages } = row
+  const given = { to, status, query, note, isOn, beatsPages }
+  const kept = Object.fromEntries(Object.entries(given).filter(([key]) => said.has(key as keyof RedirectDraft)))
+  return { ...was, ...kept, from: row.from }
+}
+
+const isAlike = (a: RedirectFields, b: RedirectFields): boolean =>
+  a.to === b.to && a.status === b.status && a.query === b.query && a.note === b.note && a.isOn === b.isOn && a.beatsPages === b.beatsPages
+
+const outcomeOf = (
+  { line }: ListedRedirectRow,
+  row: RedirectFields,
+  outcome: RedirectsBulkItem['outcome'],
+  reason = '',
+): RedirectsBulkItem => ({
+  line,
+  from: short(row.from),
+  to: short(row.to),
+  outcome,
+  reason,
+})

@@ -1,0 +1,206 @@
+import { randomUUID } from 'node:crypto'
+import { isFault, PROBLEMS } from '../contract/problems.ts'
+import type { RedirectStepDone, RedirectStepItem, RedirectStepList, RedirectStepNew } from '../contract/redirect-steps.ts'
+import { type FaultDetail, fail, ok, type Result } from '../core/result.ts'
+import type { Redirect } from '../core/routing/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import type { Transaction } from '../data/database.ts'
+import {
+  beginStep,
+  insertRedirects,
+  listSteps,
+  markStepUndone,
+  removeRedirects,
+  undoStretch,
+  updateRedirects,
+} from '../data/redirect-steps.ts'
+import { keptRedirects, type RedirectFields, redirectsById } from '../data/redirects.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import type { jobsService } from './jobs.ts'
+import { conditionsOf, defined, fieldsOf, nameOfRow, PLAIN_REDIRECT } from './redirect-fields.ts'
+import { RedirectWays } from './redirect-ways.ts'
+
+/** Steps that are told. */
+const LISTED_MAX = 20
+/** Rows that are given back in one transaction. */
+const UNDONE_AT_ONCE = 2_000
+
+/** What is to be done with one row, looked at. */
+type Planned =
+  | { readonly do: 'make'; readonly id: string; readonly row: RedirectFields }
+  | { readonly do: 'change'; readonly id: string; readonly version: number; readonly row: RedirectFields }
+  | { readonly do: 'remove'; readonly id: string }
+
+/** A fault as a sentence. */
+export const sentenceOf = (fault: string, { why }: FaultDetail = {}): string =>
+  `${isFault(fault) ? PROBLEMS[fault][1] : fault}${typeof why === 'string' && why !== '' ? ` ${why.charAt(0).toUpperCase()}${why.slice(1)}.` : ''}`
+
+/** Several rows of redirects made, changed or taken away together, so that they can be taken back together. */
+export function redirectStepsService({ db, settings }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
+  return {
+    async list(actor: Actor): Promise<Result<RedirectStepList, 'forbidden'>> {
+      if (!actor.can('redirects:read')) return fail('forbidden')
+      const found = await listSteps(db, actor.siteId, LISTED_MAX)
+      return ok({ items: found.map((step) => ({ ...step, at: step.at.toISOString() })) })
+    },
+
+    /** Carries out what can be; what cannot is told, and does not stop the others. Or only tells what would become of each. */
+    async create(actor: Actor, { what, items, dryRun = false }: RedirectStepNew): Promise<Result<RedirectStepDone, 'forbidden'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      const view = await views.of(actor)
+      const stepId = randomUUID()
+      const { siteId, personId } = actor
+      const refused: { index: number; reason: string }[] = []
+      const counts = { made: 0, changed: 0, removed: 0 }
+      await write(db, async (transaction, changes) => {
+        const planned = await plan(actor, view, items, refused, transaction)
+        const made = planned.filter((each) => each.do === 'make')
+        const changed = planned.filter((each) => each.do === 'change')
+        const removed = planned.filter((each) => each.do === 'remove')
+        Object.assign(counts, { made: made.length, changed: changed.length, removed: removed.length })
+        if (dryRun || planned.length === 0) return ok(null)
+        const by = { siteId, personId, stepId }
+        await beginStep(db, by, what, transaction)
+        const gone = await removeRedirects(
+          db,
+          by,
+          removed.map(({ id }) => id),
+          transaction,
+        )
+        const done = await updateRedirects(db, by, changed, transaction)
+        await insertRedirects(db, by, made, transaction)
+        const asked = new Set(changed.map(({ id }) => id))
+        for (const [index, item] of items.entries())
+          if (item.do === 'change' && asked.has(item.id) && !done.has(item.id)) refused.push({ index, reason: sentenceOf('moved-on') })
+        Object.assign(counts, { changed: done.size, removed: gone.size })
+        changes.add(siteId, 'redirects', [...gone], 'removed')
+        changes.add(siteId, 'redirects', [...done], 'changed')
+        changes.add(
+          siteId,
+          'redirects',
+          made.map(({ id }) => id),
+          'made',
+        )
+        await writeAudit(db, actor, 'redirects:step', stepId, { what, ...counts }, transaction)
+        return ok(null)
+      })
+      const isDone = !dryRun && counts.made + counts.changed + counts.removed > 0
+      return ok({ step: isDone ? stepId : null, ...counts, refused: refused.sort((a, b) => a.index - b.index) })
+    },
+
+    /** Starts taking a step back. */
+    async undo(actor: Actor, id: string): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      return jobs.startRedirectUndo(actor, { step: id })
+    },
+
+    /**
+     * Gives a stretch of a step's rows back what they were before.
+     * @param by - `stepId`: the step in which that is done
+     * @param after - the last row that was given back; null at the beginning
+     * @returns null where the step is not there, or is taken back already
+     */
+    async undoNext(
+      by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
+      undone: string,
+      after: string | null,
+    ): Promise<{ rows: number; given: number; last: string | null } | null> {
+      const found = await write(db, async (transaction, changes) => {
+        if (after === null) {
+          if (!(await markStepUndone(db, by.siteId, undone, transaction))) return fail('not-found')
+          await beginStep(db, by, 'Taken back', transaction)
+        }
+        const { ids, given } = await undoStretch(db, by, { undone, after, limit: UNDONE_AT_ONCE }, transaction)
+        changes.add(by.siteId, 'redirects', given, 'changed')
+        return ok({ rows: ids.length, given: given.length, last: ids.length < UNDONE_AT_ONCE ? null : (ids[ids.length - 1] ?? null) })
+      })
+      return found.ok ? found.value : null
+    },
+  }
+
+  /** Looks at every item by itself and with the others: what cannot be done is added to `refused`. */
+  async function plan(
+    actor: Actor,
+    view: SiteGround,
+    items: readonly RedirectStepItem[],
+    refused: { index: number; reason: string }[],
+    transaction: Transaction,
+  ): Promise<Planned[]> {
+    const { siteId } = actor
+    const ids = items.flatMap((item) => (item.do === 'make' ? [] : [item.id]))
+    const before = new Map((await redirectsById(db, siteId, ids, transaction)).map((row) => [row.id, row]))
+    const planned: { index: number; each: Planned }[] = []
+    for (const [index, item] of items.entries()) {
+      const refuse = (fault: string, detail?: FaultDetail): void => void refused.push({ index, reason: sentenceOf(fault, detail) })
+      const was = item.do === 'make' ? undefined : before.get(item.id)
+      if (item.do === 'remove') {
+        if (was === undefined) refuse('not-found')
+        else planned.push({ index, each: { do: 'remove', id: item.id } })
+        continue
+      }
+      if (item.do === 'change' && was === undefined) {
+        refuse('not-found')
+        continue
+      }
+      const { when, ...given } = item.do === 'make' ? item.row : item.change
+      const hosts = 'host' in given && given.host !== undefined && given.hosts === undefined ? { hosts: [given.host] } : {}
+      const fields = fieldsOf(view, {
+        ...(was ?? PLAIN_REDIRECT),
+        from: was?.from ?? '',
+        ...defined(given),
+        ...hosts,
+        when: when === undefined ? (was?.when ?? {}) : conditionsOf(when),
+      })
+      if (!fields.ok) refuse(fields.fault, fields.detail)
+      else if (item.do === 'make') planned.push({ index, each: { do: 'make', id: randomUUID(), row: fields.value } })
+      else if (was !== undefined && was.version !== item.change.version) refuse('moved-on')
+      else planned.push({ index, each: { do: 'change', id: item.id, version: item.change.version, row: fields.value } })
+    }
+    return inOneTable(view, siteId, planned, refused, transaction)
+  }
+
+  /** Leaves out what would stand twice, or lead in a circle, in the table as it is to become. */
+  async function inOneTable(
+    view: SiteGround,
+    siteId: string,
+    planned: readonly { readonly index: number; readonly each: Planned }[],
+    refused: { index: number; reason: string }[],
+    transaction: Transaction,
+  ): Promise<Planned[]> {
+    const ways = new RedirectWays(db, view, settings.port)
+    const rows: Redirect[] = []
+    const left = new Set<string>()
+    const fresh = planned.flatMap(({ each }) => (each.do === 'make' ? [each.row] : []))
+    const kept = await keptRedirects(db, siteId, fresh, transaction)
+    const gone = new Set(planned.flatMap(({ each }) => (each.do === 'make' ? [] : [each.id])))
+    const taken = new Set(kept.filter(({ id }) => !gone.has(id)).map(nameOfRow))
+    for (const { index, each } of planned) {
+      if (each.do === 'remove') {
+        ways.put({ ...NOBODY, id: each.id }, false)
+        continue
+      }
+      if (each.do === 'make') {
+        const name = nameOfRow(each.row)
+        if (taken.has(name)) {
+          refused.push({ index, reason: `There is a row for ${each.row.from} already.` })
+          left.add(each.id)
+          continue
+        }
+        taken.add(name)
+      }
+      const row = { ...each.row, id: each.id, order: Number.MAX_SAFE_INTEGER }
+      ways.put(row, each.row.isOn)
+      if (each.row.isOn) rows.push(row)
+    }
+    const indexOf = new Map(planned.map(({ index, each }) => [each.id, index]))
+    for (const [id, way] of await ways.follow(rows, transaction)) {
+      if (way.end !== 'loop') continue
+      left.add(id)
+      const index = indexOf.get(id) ?? 0
+      refused.push({ index, reason: sentenceOf('redirect-goes-round', { why: `it goes ${way.stops.join(' → ')}` }) })
+    }
+    return planned.flatMap(({ each }) => (left.has(each.id) ? [] : [each]))
+  }
+}
+
+const NOBODY: Redirect = { ...PLAIN_REDIRECT, id: '', from: '/', order: 0 }

@@ -1,0 +1,195 @@
+import { parseUrl, pathSpellings } from '../core/address/index.ts'
+import {
+  leadsOn,
+  matchRedirect,
+  pathKey,
+  plainPath,
+  type Redirect,
+  type RedirectMatch,
+  RedirectTable,
+  readyRedirect,
+  stemsOf,
+  TOLERANCE,
+} from '../core/routing/index.ts'
+import { originOf, type SiteGround } from '../core/rules/index.ts'
+import type { Database, Transaction } from '../data/database.ts'
+import { askedRedirects, type DeliveredRedirect, livePaths, redirectGroups } from '../data/redirects.ts'
+
+/** Steps that a way is followed for; longer ones are for the review. */
+const STEPS_MAX = 12
+
+/** Where somebody is sent by a row, in the end. */
+export interface Way {
+  /** Paths or addresses in their order, from where the row is asked. */
+  readonly stops: readonly string[]
+  /** "loop": it comes back to where it has been; "page": a page of ours; "nothing": no page there; "outside": elsewhere; "long": given up. */
+  readonly end: 'loop' | 'page' | 'nothing' | 'outside' | 'long' | 'nowhere'
+}
+
+/**
+ * Follows ways through a site's rows, with some that are not kept yet among them. Rows are read as ways bring them up, those of
+ * many ways at once; the ones that have to be asked are read once.
+ */
+export class RedirectWays {
+  readonly #db: Database
+  readonly #view: SiteGround
+  readonly #port: number
+  readonly #table: RedirectTable
+  readonly #known = new Map<string, Redirect>()
+  readonly #asked = new Set<string>()
+  readonly #live = new Map<string, boolean>()
+  #hasPatterns = false
+
+  constructor(db: Database, view: SiteGround, port: number) {
+    this.#db = db
+    this.#view = view
+    this.#port = port
+    this.#table = new RedirectTable(view.setup.tolerance ?? TOLERANCE)
+  }
+
+  /** Takes a row in, in place of the one of its id. One that is off, or gone, is taken out by `isOn`. */
+  put(row: Redirect, isOn = true): void {
+    const before = this.#known.get(row.id)
+    if (before !== undefined) this.#table.remove(before)
+    this.#known.delete(row.id)
+    if (isOn && this.#table.add(row).ok) this.#known.set(row.id, row)
+    // What stands in the database of it is not to come back.
+    this.#replaced.add(row.id)
+  }
+  readonly #replaced = new Set<string>()
+
+  /** Whether a page or file is live at a path; as of the last ways that were followed. */
+  async pageAt(path: string, transaction: Transaction): Promise<boolean> {
+    await this.#readPages([path], transaction)
+    return this.#isLive(path)
+  }
+
+  /** Where each of these rows sends to. They have to have been put in before. */
+  async follow(rows: readonly Redirect[], transaction: Transaction): Promise<Map<string, Way>> {
+    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
+    this.#hasPatterns = true
+    const done = new Map<string, Way>()
+    let going = rows.flatMap((row) => {
+      const start = this.#startOf(row)
+      if (start === null) done.set(row.id, { stops: [row.from], end: 'nowhere' })
+      return start === null ? [] : [{ row, stops: [row.from], url: start }]
+    })
+    for (let step = 0; going.length > 0; step++) {
+      const inside = going.filter(({ url }) => this.#isOwn(url))
+      await this.#read(
+        inside.map(({ url }) => url),
+        transaction,
+      )
+      const next: typeof going = []
+      for (const { row, stops, url } of going) {
+        const name = this.#isOwn(url) ? plainPath(url.pathname) + url.search : url.href
+        const end = (how: Way['end']): void => void done.set(row.id, { stops: [...stops, name], end: how })
+        if (!this.#isOwn(url)) end('outside')
+        else if (this.#isLive(url.pathname)) end('page')
+        else {
+          const found = matchRedirect(this.#askedAt(url), this.#table, () => this.#isLive(url.pathname))
+          if (found === null) end('nothing')
+          else if (found.row.id === row.id || stops.slice(1).includes(name)) end('loop')
+          else if (found.location === null) end('nowhere')
+          else if (step >= STEPS_MAX) end('long')
+          else {
+            const to = parseUrl(found.location)
+            if (to === null) end('nowhere')
+            else next.push({ row, stops: [...stops, name], url: to })
+          }
+        }
+      }
+      going = next
+    }
+    return done
+  }
+
+  /** Rows that are asked before this one for its own address, and answer: it is never reached there. */
+  async before(row: Redirect, transaction: Transaction): Promise<Redirect | null> {
+    if (row.match !== 'exact') return null
+    const url = new URL(row.from, this.#originOf(row.hosts[0]))
+    await this.#read([url], transaction)
+    const found = matchRedirect(this.#askedAt(url, row), this.#table, () => false)
+    return found === null || found.row.id === row.id ? null : found.row
+  }
+
+  #startOf(row: Redirect): URL | null {
+    if (!leadsOn(row.status)) return null
+    const ready = readyRedirect(row, TOLERANCE)
+    if (!ready.ok || ready.value.destination === null) return null
+    // Of many addresses, one that stands for them: what groups catch is left out.
+    if (row.match !== 'exact' && row.match !== 'under' && /\$\w/.test(row.to)) return null
+    const origin = this.#originOf(row.hosts[0])
+    const location = ready.value.destination.fill([], '', origin)
+    return location === null ? null : parseUrl(location)
+  }
+
+  #originOf(host: string | undefined): string {
+    return host === undefined ? this.#view.origin : originOf(host, this.#port)
+  }
+
+  #isOwn(url: URL): boolean {
+    return this.#view.setup.hosts.some(({ host, kind }) => host === url.hostname && kind === 'site')
+  }
+
+  #askedAt(url: URL, as?: Redirect) {
+    return {
+      host: url.hostname,
+      origin: this.#originOf(url.hostname),
+      isDoor: false,
+      path: plainPath(url.pathname),
+      query:
+        url.search.slice(1) ||
+        (as?.when.query ?? []).map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`).join('&'),
+      language: as?.when.languages?.[0] ?? null,
+      device: as?.when.devices?.[0] ?? ('other' as const),
+      nowMs: as?.when.fromMs ?? Date.now(),
+    }
+  }
+
+  async #read(urls: readonly URL[], transaction: Transaction): Promise<void> {
+    const wanted = new Map<string, { match: RedirectMatch; key: string }>()
+    const want = (match: RedirectMatch, key: string): void => {
+      const name = `${match} ${key}`
+      if (this.#asked.has(name)) return
+      this.#asked.add(name)
+      wanted.set(name, { match, key })
+    }
+    for (const url of urls) {
+      const key = pathKey(plainPath(url.pathname), TOLERANCE)
+      want('exact', key)
+      for (const stem of stemsOf(key)) want('under', stem)
+    }
+    if (wanted.size > 0)
+      this.#take(
+        (await redirectGroups(this.#db, this.#view.setup.siteId, [...wanted.values()], transaction)).flatMap((group) => group.rows),
+      )
+    await this.#readPages(
+      urls.map((url) => url.pathname),
+      transaction,
+    )
+  }
+
+  #take(rows: readonly DeliveredRedirect[]): void {
+    for (const row of rows) {
+      if (this.#known.has(row.id) || this.#replaced.has(row.id)) continue
+      if (this.#table.add(row).ok) this.#known.set(row.id, row)
+    }
+  }
+
+  async #readPages(paths: readonly string[], transaction: Transaction): Promise<void> {
+    const unknown = [...new Set(paths)].filter((path) => !this.#live.has(path))
+    if (unknown.length === 0) return
+    const spelt = new Map(unknown.map((path) => [path, [path, ...pathSpellings(path)]]))
+    const live = await livePaths(this.#db, this.#view.setup.siteId, [...new Set([...spelt.values()].flat())], transaction)
+    for (const [path, all] of spelt)
+      this.#live.set(
+        path,
+        all.some((each) => live.has(each)),
+      )
+  }
+
+  #isLive(path: string): boolean {
+    return this.#live.get(path) ?? false
+  }
+}
