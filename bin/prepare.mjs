@@ -12,6 +12,8 @@ const NEEDS = {
   postgresql: { packages: ['postgresql'], isThere: () => findPostgres() !== null },
   chromium: { packages: ['chromium-headless-shell', 'fonts-dejavu-core'], isThere: () => existsSync(CHROMIUM.executablePath) },
   wrk: { packages: ['wrk'], isThere: () => existsSync('/usr/bin/wrk') },
+  apache2: { packages: ['apache2-bin'], isThere: () => existsSync('/usr/sbin/apache2') },
+  nginx: { packages: ['nginx'], isThere: () => existsSync('/usr/sbin/nginx') },
   'apache2-doc': { packages: ['apache2-doc'], isThere: () => existsSync('/usr/share/doc/apache2-doc/manual') },
   'postgresql-doc-15': { packages: ['postgresql-doc-15'], isThere: () => existsSync('/usr/share/doc/postgresql-doc-15/html') },
 }

@@ -64,6 +64,7 @@ function ruleOf(draft: RedirectDraft, tolerance: Tolerance): string[] | string {
   if (!leadsOn(status)) return [...conditions, `RewriteRule "${source}" "-" [R=${status},L]`]
   const habit = habitOf(draft.query, to)
   if (habit === null) return 'It merges the query with one of its own.'
+  if (to.includes('#') && habit !== 'drop') return 'The query would be put behind its “#”.'
   const pieces = piecesOf(draft, match)
   if (pieces === null) return 'Its destination takes a group that cannot be written.'
   const hasGroups = pieces.some((piece) => typeof piece === 'number')

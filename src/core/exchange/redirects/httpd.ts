@@ -9,6 +9,7 @@ import {
   type ReadRedirects,
   type RedirectDraft,
   type RefusedLine,
+  stemOfExpression,
 } from './row.ts'
 
 /** A directive with its arguments, and the line it begins on. */
@@ -129,7 +130,7 @@ function wordsOf(line: string): string[] {
 
 /** Whether rules see a path with its first slash (a server's configuration) or without (.htaccess); null where nothing tells. */
 function contextOf(directives: readonly Directive[]): 'server' | 'folder' | null {
-  const patterns = directives.filter(({ name }) => /^RewriteRule$/i.test(name)).map(({ args }) => args[0] ?? '')
+  const patterns = directives.filter(({ name }) => /^RewriteRule$/i.test(name)).map(({ args }) => (args[0] ?? '').replace(/^\(\?i\)/, ''))
   const isServer = directives.some(({ name }) => /^<VirtualHost/i.test(name)) || patterns.some((each) => /^\(?\^\/(?!\?)/.test(each))
   const isFolder =
     directives.some(({ name }) => /^(?:RewriteBase|<Directory)$/i.test(name)) ||
@@ -215,14 +216,15 @@ function rewriteRule(
   conditions: readonly Directive[],
   { hosts, context, isLast, site }: RuleSurroundings,
 ): Said<RedirectDraft> {
-  const [pattern = '', to = '', flagText = ''] = args
+  const [written = '', to = '', flagText = ''] = args
+  const pattern = written.replace(/^\(\?i\)/, '')
   const flags = flagText
     .replace(/^\[|\]$/g, '')
     .split(',')
     .map((flag) => flag.trim())
     .filter((flag) => flag !== '')
   let status: RedirectStatus | null = /^https?:\/\//i.test(to) ? 302 : null
-  let [isEnd, keeps, drops, ignoresCase] = [false, false, false, false]
+  let [isEnd, keeps, drops, ignoresCase] = [false, false, false, pattern !== written]
   for (const flag of flags) {
     const [key = '', value] = flag.split('=')
     if (/^(?:R|redirect)$/i.test(key)) {
@@ -241,7 +243,7 @@ function rewriteRule(
   if (!isEnd && !isLast && status < 400) return unsaid('It has no L: the lines after it go on with what it made.')
   if (to === '-' && status < 400) return unsaid('It says no destination.')
   if (pattern.startsWith('!')) return unsaid('It is for all addresses that do not match, which a row cannot say.')
-  if (/%[{\d]|\$\{/.test(to.replace(/%[0-9a-f]{2}/gi, '')))
+  if (/%[{\d]|\$\{/.test(to.replace(/\\.|%[0-9a-f]{2}/gi, '')))
     return unsaid('Its destination takes something from the request or from a condition.')
   const under = conditionsOf(conditions, hosts, site)
   if (!under.ok) return under
@@ -249,7 +251,7 @@ function rewriteRule(
   if (!source.ok) return source
   const rooted = status >= 400 ? '' : /^(?:\/|https?:\/\/)/i.test(to) ? to : context === 'folder' ? `/${to}` : null
   if (rooted === null) return unsaid('Its destination is neither a path nor an address.')
-  const dest = rooted.replace(/\?$/, '')
+  const dest = rooted.replace(/\?$/, '').replace(/\\(.)/g, (_, sign: string) => (sign === '$' ? '$$' : sign))
   if (/\$0/.test(dest)) return unsaid('It puts in the whole of what was matched ($0).')
   const hasOwn = dest.includes('?')
   const query = drops || (rooted.endsWith('?') && !keeps) || (hasOwn && !keeps) ? 'drop' : 'pass'
@@ -257,6 +259,11 @@ function rewriteRule(
   const flagged = ignoresCase && !site.tolerance.ignoresCase ? `(?i)${source.value}` : source.value
   const exact = flagged === source.value ? pathOfExpression(source.value, site.tolerance) : null
   if (exact !== null && !/\$\d/.test(dest)) return ok(draftOf({ from: exact, to: dest, status, query, hosts: named, when }))
+  const stem = flagged === source.value ? stemOfExpression(source.value) : null
+  if (stem !== null && (/\$/.test(dest) || !dest.endsWith('/'))) {
+    const to = withPath(dest).replace(/\$([12])/g, (_, group: string) => (group === '1' ? '$rest' : '$1'))
+    return ok(draftOf({ match: 'under', from: stem, to, status, query, hosts: named, when }))
+  }
   return ok(draftOf({ match: 'expression', from: flagged, to: withPath(dest), status, query, hosts: named, when }))
 }
 
@@ -315,9 +322,10 @@ function conditionsOf(
 function hostsOf(pattern: string, own: readonly string[]): string[] {
   let expression: RegExp
   // Only what is plainly a name: letters, dots, and choices of them. Such an expression needs no going back.
-  if (!/^\^?(?:[\w\-.]|\\\.|\((?:\?:)?[\w\-.\\|]*\)\??)*\$?$/.test(pattern)) return []
+  const name = pattern.replace('(?::\\d+)?', '') // a port, which is no part of a host
+  if (!/^\^?(?:[\w\-.]|\\\.|\((?:\?:)?[\w\-.\\|]*\)\??)*\$?$/.test(name)) return []
   try {
-    expression = new RegExp(pattern, 'i')
+    expression = new RegExp(name, 'i')
   } catch {
     return []
   }

@@ -70,7 +70,14 @@ export function draftOf(said: {
 
 /** An expression of another program, if it says no more than a path or an ending slash. @returns the path it means exactly; null for one that means more */
 export function pathOfExpression(source: string, { ignoresSlash }: Tolerance): string | null {
-  const found = /^\^(\/(?:[\w~!&',;=:@%/ -]|\\[^\w\s]|[^\0-\x7f])*?)(\/\?)?\$$/u.exec(source)
+  const found = /^\^(\/(?:[\w~!&',;=:@%/ -]|\\[^\w\s]|[^\0-\x7f])*?)(\/[?*])?\$$/u.exec(source)
   if (found?.[1] === undefined || (found[2] !== undefined && !ignoresSlash)) return null
   return found[1].replace(/\\(.)/g, '$1')
+}
+
+/** The path below which an expression means everything, as "^/old(/(.*))?$" does; null for others. Its groups are then "$rest" and "$1". */
+export function stemOfExpression(source: string): string | null {
+  if (source === '^(/(.*))$') return '/'
+  const path = /^(\^.*)\(\/\(\.\*\)\)\?\$$/.exec(source)?.[1]
+  return path === undefined ? null : pathOfExpression(`${path}$`, { ignoresCase: false, ignoresSlash: false })
 }
