@@ -15,6 +15,7 @@ export {
   readyRedirect,
   redirectKey,
 } from './match.ts'
+export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf } from './missed.ts'
 export { encodedPath, encodeText, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
 export {
   type CompiledPattern,
@@ -40,5 +41,8 @@ export {
   TOLERANCE,
   type Tolerance,
 } from './redirect.ts'
+export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
+export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewRow, type ReviewSite } from './review.ts'
 export { type CompiledShortLink, compileShortLink, matchShortLink, type ShortLinkTarget } from './short-links.ts'
+export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, slipsBetween } from './suggest.ts'
 export { RedirectTable } from './table.ts'

@@ -53,6 +53,11 @@ export class PatternIndex<P extends { readonly id: string; readonly literals: re
     this.#bucketOf.delete(id)
   }
 
+  /** All of them, in no order. */
+  *all(): Generator<P> {
+    for (const bucket of new Set(this.#bucketOf.values())) yield* bucket
+  }
+
   /** Patterns that may match, in no order; some of them do not. @param text - folded where patterns are */
   candidates(text: string): P[] {
     const found = [...this.#others]

@@ -1,0 +1,275 @@
+import { type Device, deviceOf } from '../clicks/index.ts'
+import { matchRedirect, type RedirectSource } from './match.ts'
+import { noiseOf } from './missed.ts'
+import { plainPath } from './path.ts'
+
+/** A line of an access log in Common or Combined Log Format. */
+export interface LogLine {
+  readonly remote: string
+  readonly method: string
+  /** As asked for: a path with its query, or a whole address. */
+  readonly target: string
+  readonly agent: string
+  /** Time as the log has it: "26/Nov/2026:10:00:00 +0000". */
+  readonly time: string
+}
+
+/** Longest line that is looked at. */
+const LINE_MAX_CHARS = 20_000
+
+/**
+ * Reads a line of an access log (Common Log Format of the NCSA, or Combined, which adds referrer and user agent).
+ * @returns null for one that is none. Never throws.
+ */
+export function readLogLine(line: string): LogLine | null {
+  if (line.length > LINE_MAX_CHARS) return null
+  const blank = line.indexOf(' ')
+  const open = line.indexOf('[', blank)
+  const close = line.indexOf('] "', open)
+  if (blank <= 0 || open === -1 || close === -1) return null
+  const start = close + 3
+  const method = line.indexOf(' ', start)
+  if (method === -1 || method - start > 20) return null
+  let end = line.indexOf('"', start)
+  while (end !== -1 && line[end - 1] === '\\') end = line.indexOf('"', end + 1)
+  if (end === -1 || method > end) return null
+  const last = line.lastIndexOf(' ', end)
+  const target = last > method && line.startsWith('HTTP/', last + 1) ? line.slice(method + 1, last) : line.slice(method + 1, end)
+  const status = line.charCodeAt(end + 2)
+  if (target === '' || status < 0x31 || status > 0x35) return null
+  const quote = line.lastIndexOf('"')
+  const before = quote > end ? line.lastIndexOf('"', quote - 1) : -1
+  return {
+    remote: line.slice(0, blank),
+    method: line.slice(start, method),
+    target,
+    agent: before > end ? line.slice(before + 1, quote) : '',
+    time: line.slice(open + 1, close),
+  }
+}
+
+const MONTHS = 'JanFebMarAprMayJunJulAugSepOctNovDec'
+
+/** UTC in milliseconds; null where it cannot be read. */
+export function logTimeMs(time: string): number | null {
+  const found = /^(\d\d)\/([A-Z][a-z]{2})\/(\d{4}):(\d\d):(\d\d):(\d\d) ([+-])(\d\d)(\d\d)$/.exec(time)
+  const month = found === null ? -1 : MONTHS.indexOf(found[2] ?? '') / 3
+  if (found === null || month < 0) return null
+  const [, day, , year, hour, minute, second, sign, hours, minutes] = found
+  const offset = (Number(hours) * 60 + Number(minutes)) * (sign === '-' ? -1 : 1)
+  return Date.UTC(Number(year), month, Number(day), Number(hour), Number(minute) - offset, Number(second))
+}
+
+/** How a site answers, as of a table. */
+export interface ReplaySite {
+  readonly live: RedirectSource
+  /** Null where it is the same. */
+  readonly draft: RedirectSource | null
+  /** Of the log's lines, which do not say it. */
+  readonly host: string
+  readonly origin: string
+  /** Whether something is published at a path. @param path - see `plainPath` */
+  hasPage(path: string): boolean
+}
+
+export interface ReplayExample {
+  readonly path: string
+  readonly visits: number
+}
+export interface ChangedExample extends ReplayExample {
+  /** Status and location now, and by the draft; "" where nothing answers. */
+  readonly now: string
+  readonly then: string
+}
+
+/** What a log came to. */
+export interface ReplayTally {
+  readonly lines: number
+  /** Lines that are none of a log. */
+  readonly broken: number
+  /** By the table that is tried: the draft where there is one. */
+  readonly answered: number
+  readonly missed: number
+  /** Answered otherwise by the draft than now. */
+  readonly changed: number
+  /** Missed by scanners, for icons, probes and parts of pages: in `missed` too. */
+  readonly noise: number
+  /** About how many visitors, by network address and browser. */
+  readonly visitors: { readonly answered: number; readonly missed: number; readonly changed: number }
+  readonly examples: { readonly missed: readonly ReplayExample[]; readonly changed: readonly ChangedExample[] }
+}
+
+const AGENTS_MAX = 20_000
+/** Addresses whose answer is remembered: those of a log are asked for again and again. */
+const KNOWN_MAX = 200_000
+/** Missed or changed addresses that are counted one by one. */
+const EXAMPLES_KEPT = 20_000
+const EXAMPLES_SHOWN = 100
+
+interface Judged {
+  readonly path: string
+  readonly now: string
+  readonly then: string
+  readonly isNoise: boolean
+}
+
+/** Runs an access log through a table, or through one that is and one that is to be. Takes the same memory however long the log is. */
+export class Replay {
+  readonly #site: ReplaySite
+  readonly #known = new Map<string, Judged>()
+  #lines = 0
+  #broken = 0
+  #answered = 0
+  #missed = 0
+  #changed = 0
+  #noise = 0
+  readonly #visitors = { answered: new Crowd(), missed: new Crowd(), changed: new Crowd() }
+  readonly #missedBy = new Often()
+  readonly #changedBy = new Map<string, { visits: number; judged: Judged }>()
+
+  constructor(site: ReplaySite) {
+    this.#site = site
+  }
+
+  line(text: string): void {
+    if (text === '') return
+    this.#lines++
+    const line = readLogLine(text)
+    const judged = line === null ? null : this.#judge(line)
+    if (line === null || judged === null) {
+      this.#broken++
+      return
+    }
+    const who = hashOf(line.remote, this.#agentOf(line.agent))
+    if (judged.then === '') {
+      this.#missed++
+      this.#visitors.missed.add(who)
+      if (judged.isNoise) this.#noise++
+      else this.#missedBy.add(judged.path)
+    } else {
+      this.#answered++
+      this.#visitors.answered.add(who)
+    }
+    if (judged.now === judged.then) return
+    this.#changed++
+    this.#visitors.changed.add(who)
+    const known = this.#changedBy.get(judged.path)
+    if (known !== undefined) known.visits++
+    else if (this.#changedBy.size < EXAMPLES_KEPT) this.#changedBy.set(judged.path, { visits: 1, judged })
+  }
+
+  tally(): ReplayTally {
+    return {
+      lines: this.#lines,
+      broken: this.#broken,
+      answered: this.#answered,
+      missed: this.#missed,
+      changed: this.#changed,
+      noise: this.#noise,
+      visitors: { answered: this.#visitors.answered.size, missed: this.#visitors.missed.size, changed: this.#visitors.changed.size },
+      examples: {
+        missed: this.#missedBy.most(EXAMPLES_SHOWN),
+        changed: [...this.#changedBy.values()]
+          .sort((a, b) => b.visits - a.visits)
+          .slice(0, EXAMPLES_SHOWN)
+          .map(({ visits, judged: { path, now, then } }) => ({ path, visits, now, then })),
+      },
+    }
+  }
+
+  /** A browser's name as a number; there are few of them. */
+  #agentOf(agent: string): number {
+    const known = this.#agents.get(agent)
+    if (known !== undefined) return known
+    if (this.#agents.size >= AGENTS_MAX) this.#agents.clear()
+    const hash = hashOf(agent, 0x811c9dc5)
+    this.#agents.set(agent, hash)
+    return hash
+  }
+  readonly #agents = new Map<string, number>()
+
+  #judge({ target, agent, time }: LogLine): Judged | null {
+    const { live, draft } = this.#site
+    const isConditional = live.hasConditions || draft?.hasConditions === true
+    if (isConditional) return this.#ask(target, deviceOf(agent), logTimeMs(time) ?? 0)
+    const known = this.#known.get(target)
+    if (known !== undefined) return known
+    const judged = this.#ask(target, 'other', 0)
+    if (this.#known.size >= KNOWN_MAX) this.#known.clear()
+    if (judged !== null) this.#known.set(target, judged)
+    return judged
+  }
+
+  #ask(target: string, device: Device, nowMs: number): Judged | null {
+    const { live, draft, host, origin, hasPage } = this.#site
+    const own = target.startsWith('/') ? target : /^https?:\/\/[^/?#]+(\/.*)?$/i.exec(target)?.[1]
+    if (own === undefined) return null
+    const at = own.indexOf('?')
+    const sent = at === -1 ? own : own.slice(0, at)
+    const path = plainPath(sent)
+    const query = at === -1 ? '' : own.slice(at + 1)
+    const isPage = hasPage(path)
+    const answerOf = (source: RedirectSource): string => {
+      const found = matchRedirect({ host, origin, isDoor: false, path, query, language: null, device, nowMs }, source, () => isPage)
+      return found === null ? (isPage ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
+    }
+    const now = answerOf(live)
+    return { path: sent, now, then: draft === null ? now : answerOf(draft), isNoise: noiseOf(sent) !== null }
+  }
+}
+
+/** Counts how often each of very many comes, in the same memory: those that came once make room, now and then. */
+class Often {
+  readonly #visits = new Map<string, number>()
+  #turnedAway = 0
+
+  add(name: string): void {
+    const before = this.#visits.get(name)
+    if (before === undefined && this.#visits.size >= EXAMPLES_KEPT && !this.#makeRoom()) return
+    this.#visits.set(name, (before ?? 0) + 1)
+  }
+
+  /** Room is made only after many were turned away, so that it costs each of them little. */
+  #makeRoom(): boolean {
+    if (++this.#turnedAway < EXAMPLES_KEPT / 4) return false
+    this.#turnedAway = 0
+    for (const [each, visits] of this.#visits) if (visits === 1) this.#visits.delete(each)
+    return this.#visits.size < EXAMPLES_KEPT
+  }
+
+  most(limit: number): ReplayExample[] {
+    return [...this.#visits]
+      .sort((a, b) => b[1] - a[1] || (a[0] < b[0] ? -1 : 1))
+      .slice(0, limit)
+      .map(([path, visits]) => ({ path, visits }))
+  }
+}
+
+/** FNV-1a of a text, begun with a number, and mixed well (the end of MurmurHash3). */
+function hashOf(text: string, seed: number): number {
+  let hash = seed
+  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
+  hash = Math.imul(hash ^ (hash >>> 16), 0x85ebca6b)
+  return (hash ^ (hash >>> 13)) >>> 0
+}
+
+/** Places of a {@link Crowd}. With a million visitors the error is about one in a thousand. */
+const PLACES = 1 << 23
+
+/** Tells about how many different ones have come, in the same memory however many (linear counting: Whang et al., 1990). */
+class Crowd {
+  readonly #bits = new Uint8Array(PLACES >> 3)
+  #taken = 0
+
+  add(hash: number): void {
+    const place = hash & (PLACES - 1)
+    const [byte, bit] = [place >> 3, 1 << (place & 7)]
+    if (((this.#bits[byte] ?? 0) & bit) !== 0) return
+    this.#bits[byte] = (this.#bits[byte] ?? 0) | bit
+    this.#taken++
+  }
+
+  get size(): number {
+    return this.#taken === PLACES ? PLACES : Math.round(-PLACES * Math.log(1 - this.#taken / PLACES))
+  }
+}
