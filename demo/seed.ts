@@ -170,7 +170,16 @@ async function makeShortLinks({ db }: Context, services: Services, owner: Actor,
       if (clicks > 0) rollups.set(`${link.id} ${day}`, { shortLinkId: link.id, day, visit: 'person', clicks })
     }
   }
-  await loadClicks(db, { node: 'demo', segment: 'seed', from: 0, to: 1, lines, days, rollups: [...rollups.values()] })
+  await loadClicks(db, {
+    node: 'demo',
+    segment: 'seed',
+    from: 0,
+    to: 1,
+    lines,
+    days,
+    rollups: [...rollups.values()],
+    missed: { paths: [], noise: [] },
+  })
   // Made over some weeks rather than in one second, so that lists have an order to show.
   await inTransaction(db, (transaction) =>
     rows(

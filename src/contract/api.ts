@@ -11,6 +11,7 @@ import { hosts } from './hosts.ts'
 import { imports } from './imports.ts'
 import { jobs } from './jobs.ts'
 import { menus } from './menus.ts'
+import { missed } from './missed.ts'
 import type { Operation } from './operation.ts'
 import { pages } from './pages.ts'
 import { partners } from './partners.ts'
@@ -18,7 +19,9 @@ import { people } from './people.ts'
 import { placements } from './placements.ts'
 import { publications } from './publications.ts'
 import { redirectLists } from './redirect-lists.ts'
+import { redirectReview } from './redirect-review.ts'
 import { redirectSteps } from './redirect-steps.ts'
+import { redirectTrials } from './redirect-trials.ts'
 import { redirects } from './redirects.ts'
 import { rules } from './rules.ts'
 import { shortLinks } from './short-links.ts'
@@ -42,6 +45,7 @@ export const API = {
   ...named('imports', imports),
   ...named('jobs', jobs),
   ...named('menus', menus),
+  ...named('missed', missed),
   ...named('pages', pages),
   ...named('partners', partners),
   ...named('people', people),
@@ -49,7 +53,9 @@ export const API = {
   ...named('publications', publications),
   ...named('redirects', redirects),
   ...named('redirect-lists', redirectLists),
+  ...named('redirect-review', redirectReview),
   ...named('redirect-steps', redirectSteps),
+  ...named('redirect-trials', redirectTrials),
   ...named('rules', rules),
   ...named('short-links', shortLinks),
   ...named('sites', sites),

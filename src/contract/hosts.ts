@@ -26,6 +26,9 @@ export const Host = z
     kind: z.enum(['site', 'short', 'door']).meta({ description: 'site: pages; short: short links; door: a front door' }),
     prefix: z.string(),
     isMain: z.boolean().meta({ description: 'The one that new links are written with' }),
+    missingTo: z.string().meta({
+      description: 'Where a missing page leads: a path or address; "page" for the page that says so; "" for what hosts of its kind do',
+    }),
     origin: z.string().nullable().meta({ description: 'Of a front door: where the existing site answers' }),
     address: z.string(),
     version: Version,
@@ -42,6 +45,7 @@ export const HostChange = z.strictObject({
   host: HostName.optional(),
   prefix: Prefix.optional(),
   isMain: z.literal(true).optional(),
+  missingTo: z.string().trim().max(2_000).optional(),
 })
 export type HostChange = z.infer<typeof HostChange>
 

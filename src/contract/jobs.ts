@@ -3,6 +3,7 @@ import { ImportReport } from './imports.ts'
 import { operation } from './operation.ts'
 import { RedirectsBulkReport } from './redirect-lists.ts'
 import { RedirectUndoReport } from './redirect-steps.ts'
+import { RehearsalReport, ReplayReport } from './redirect-trials.ts'
 import { Id } from './shared.ts'
 import { ShortLinksBulkReport } from './short-links.ts'
 
@@ -13,7 +14,9 @@ export const Job = z
     state: z.enum(['waiting', 'running', 'done', 'failed', 'cancelled']),
     done: z.int(),
     total: z.int(),
-    report: z.union([ImportReport, RedirectsBulkReport, RedirectUndoReport, ShortLinksBulkReport]).nullable(),
+    report: z
+      .union([ImportReport, RedirectsBulkReport, RedirectUndoReport, RehearsalReport, ReplayReport, ShortLinksBulkReport])
+      .nullable(),
     message: z.string().nullable(),
   })
   .meta({ id: 'Job' })
@@ -23,6 +26,8 @@ export const isImportReport = (report: Job['report']): report is ImportReport =>
 export const isListReport = (report: Job['report']): report is ShortLinksBulkReport =>
   report !== null && 'moreItems' in report && !('list' in report)
 export const isRedirectsReport = (report: Job['report']): report is RedirectsBulkReport => report !== null && 'list' in report
+export const isRehearsalReport = (report: Job['report']): report is RehearsalReport => report !== null && 'trial' in report
+export const isReplayReport = (report: Job['report']): report is ReplayReport => report !== null && 'visitors' in report
 export const isUndoReport = (report: Job['report']): report is RedirectUndoReport => report !== null && 'givenBack' in report
 
 export const jobs = {

@@ -2,6 +2,7 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { from as copyFrom } from 'pg-copy-streams'
 import type { Database } from './database.ts'
+import { countMissed, type MissedCount, type MissedNoise } from './missed.ts'
 
 /** A stretch of one delivery node's log, cut at line ends. Lines are in PostgreSQL's COPY text format. */
 export interface ClickBatch {
@@ -13,6 +14,8 @@ export interface ClickBatch {
   readonly lines: readonly string[]
   /** Days of the lines, as "2026-11-24", UTC. */
   readonly days: readonly string[]
+  /** Addresses that nobody answered. */
+  readonly missed: { readonly paths: readonly MissedCount[]; readonly noise: readonly MissedNoise[] }
   /** Clicks by "short link, day, visit". */
   readonly rollups: readonly { readonly shortLinkId: string; readonly day: string; readonly visit: string; readonly clicks: number }[]
 }
@@ -56,6 +59,7 @@ export async function loadClicks(db: Database, batch: ClickBatch): Promise<boole
        ON CONFLICT (short_link_id, day, visit) DO UPDATE SET clicks = click_rollups.clicks + excluded.clicks`,
       [JSON.stringify(batch.rollups)],
     )
+    await countMissed(client, batch.missed)
     await client.query(
       'INSERT INTO click_loads (node, segment, loaded_bytes) VALUES ($1, $2, $3) ON CONFLICT (node, segment) DO UPDATE SET loaded_bytes = $3',
       [batch.node, batch.segment, batch.to],

@@ -11,6 +11,7 @@ export interface DeliveredPage {
   readonly id: string
   readonly kind: PageKind
   readonly path: string
+  readonly title: string
   /** Null where it is not live. */
   readonly hash: string | null
   readonly encoding: string
@@ -47,7 +48,7 @@ export async function deliveredPages(db: Database, siteId: string, wanted: Wante
   const { where, bind, order } = wantedSql(wanted, 'p.id')
   const found = await rows<Omit<DeliveredPage, 'html'> & { partBytes: Buffer | null }>(
     db,
-    `SELECT p.id, p.kind, p.path, p.live_hash AS hash, coalesce(p.live_encoding, p.encoding) AS encoding, coalesce(b.tags, '{}') AS tags,
+    `SELECT p.id, p.kind, p.path, p.title, p.live_hash AS hash, coalesce(p.live_encoding, p.encoding) AS encoding, coalesce(b.tags, '{}') AS tags,
        b.written_for AS "writtenFor", CASE WHEN p.kind <> 'page' THEN b.bytes END AS "partBytes"
      FROM pages p LEFT JOIN blobs b ON b.hash = p.live_hash WHERE p.site_id = $1 AND ${where} ${order}`,
     [siteId, ...bind],

@@ -3,10 +3,11 @@ import { type Database, rows } from './database.ts'
 import type { HostRow } from './models.ts'
 
 export interface ListedHost extends HostRow {
+  readonly missingTo: string
   readonly version: number
 }
 
-const COLUMNS = 'id, site_id AS "siteId", host, kind, prefix, is_main AS "isMain", origin, version'
+const COLUMNS = 'id, site_id AS "siteId", host, kind, prefix, is_main AS "isMain", origin, missing_to AS "missingTo", version'
 
 /** The hosts a site answers on: pages first, then short links, then front doors. */
 export function listHosts(db: Database, siteId: string, transaction?: Transaction): Promise<ListedHost[]> {
@@ -39,15 +40,23 @@ export async function insertHost(
 /** Changes a host on top of a version. @returns null when that is not the newest, or the name is another's */
 export async function updateHost(
   db: Database,
-  { siteId, id, version, host, prefix, isMain }: Pick<ListedHost, 'siteId' | 'id' | 'version' | 'host' | 'prefix' | 'isMain'>,
+  {
+    siteId,
+    id,
+    version,
+    host,
+    prefix,
+    isMain,
+    missingTo,
+  }: Pick<ListedHost, 'siteId' | 'id' | 'version' | 'host' | 'prefix' | 'isMain' | 'missingTo'>,
   transaction: Transaction,
 ): Promise<ListedHost | null> {
   const [changed] = await rows<ListedHost>(
     db,
-    `UPDATE hosts SET host = $4, prefix = $5, is_main = $6, version = version + 1, updated_at = now()
+    `UPDATE hosts SET host = $4, prefix = $5, is_main = $6, missing_to = $7, version = version + 1, updated_at = now()
      WHERE site_id = $1 AND id = $2 AND version = $3 AND removed_at IS NULL
        AND NOT EXISTS (SELECT 1 FROM hosts o WHERE o.host = $4 AND o.id <> $2 AND o.removed_at IS NULL) RETURNING ${COLUMNS}`,
-    [siteId, id, version, host, prefix, isMain],
+    [siteId, id, version, host, prefix, isMain, missingTo],
     transaction,
   )
   if (changed !== undefined && isMain)

@@ -26,6 +26,15 @@ export async function getUpload(db: Database, id: string): Promise<Buffer | null
   }
 }
 
+/** What is kept of an upload, a part at a time. */
+export async function* uploadParts(db: Database, id: string): AsyncGenerator<Buffer> {
+  for (let part = 0; ; part++) {
+    const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM uploads WHERE id = $1 AND part = $2', [id, part])
+    if (row === undefined) return
+    yield row.bytes
+  }
+}
+
 export async function dropUpload(db: Database, id: string): Promise<void> {
   await rows(db, 'DELETE FROM uploads WHERE id = $1', [id])
 }

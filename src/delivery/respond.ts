@@ -6,6 +6,7 @@ import { type Asked, matchRedirect, matchShortLink, plainPath } from '../core/ro
 import type { EdgeRequest } from '../edge/index.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
+import { answerMissing } from './missing.ts'
 import { say } from './say.ts'
 import type { HostEntry, StoredFile, StoredPage, StoreView } from './store/index.ts'
 
@@ -60,7 +61,7 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
   else if (request.method !== 'GET' && request.method !== 'HEAD')
     say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
   else
-    content(delivery, view, entry, path, url.slice(path.length), request, response).catch((error: unknown) => {
+    content(delivery, view, entry, { host, path, query: url.slice(path.length) }, request, response).catch((error: unknown) => {
       delivery.log.error({ err: error, path, requestId: request.id }, 'a page could not be delivered')
       if (isMissing(error)) delivery.store.reportDamage()
       if (!response.headersSent) sayBroken(request, response)
@@ -154,13 +155,12 @@ async function content(
   delivery: Delivery,
   view: StoreView,
   entry: HostEntry,
-  path: string,
-  query: string,
+  { host, path, query }: { host: string; path: string; query: string },
   request: EdgeRequest,
   response: ServerResponse,
 ): Promise<void> {
   const place = locate(view, entry, path)
-  if (place === null) return say(response, 404, 'There is no page at this address.', request.method)
+  if (place === null) return answerMissing(delivery, view, entry, { host, path }, request, response)
   if ('moved' in place) {
     response.writeHead(301, { Location: place.moved + query, 'Content-Length': '0' }).end()
     return

@@ -7,6 +7,9 @@ import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } 
 /** User agents remembered; judging one anew costs more than all the rest of an answer. */
 const AGENTS_MAX = 5_000
 
+/** Of an address that was asked for in vain so much is kept. */
+const MISSED_PATH_MAX_CHARS = 1_000
+
 /** How often it is looked whether a day is over, so that its salt goes also where nobody comes by. */
 const DAY_CHECK_MS = 60_000
 const SALT_FILE = /^visitor-salt-\d{4}-\d\d-\d\d$/
@@ -46,6 +49,15 @@ export class Visitors {
     const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `${at}\t${shortLinkId}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}`
+  }
+
+  /** An address that was asked for in vain, as a line of the same log. @param nowMs - UTC */
+  missedLine(request: IncomingMessage, { siteId, host, path }: { siteId: string; host: string; path: string }, nowMs: number): string {
+    const { headers, method = 'GET' } = request
+    const purpose = headers['sec-purpose'] ?? headers.purpose ?? headers['x-moz']
+    const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
+    const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
+    return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}`
   }
 
   /** The network address a request came from; what a trusted proxy says of it counts. */

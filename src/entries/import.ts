@@ -3,6 +3,7 @@ import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import type { ImportOrder } from '../jobs/import-threads.ts'
 import { type NewPage, runImport } from '../jobs/imports.ts'
+import { runRehearsal, runReplay } from '../jobs/redirect-trials.ts'
 import { runRedirects, runRedirectUndo } from '../jobs/redirects.ts'
 import { runShortLinks } from '../jobs/short-links.ts'
 import { createServices, type OwnServices } from '../services/index.ts'
@@ -20,6 +21,8 @@ export default async function carryOut({ job, kind, settings }: ImportOrder): Pr
   const made: NewPage[] = []
   if (kind === 'short-links') await runShortLinks(db, services.shortLinkLists, job, log)
   else if (kind === 'redirects') await runRedirects(db, services.redirectLists, job, log)
+  else if (kind === 'replay') await runReplay(db, services.redirectTrials, job, log)
+  else if (kind === 'rehearsal') await runRehearsal(db, services.redirectTrials, job, log)
   else if (kind === 'redirects-undo') await runRedirectUndo(db, services.redirectSteps, job, log)
   else
     await runImport(db, services.views, job, log, async (_site, _person, pages) => {

@@ -1,8 +1,10 @@
 import { open, readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { Logger } from 'pino'
+import { noiseOf } from '../core/routing/index.ts'
 import { type ClickBatch, forgetSegment, loadClicks, loadedBytes } from '../data/clicks.ts'
 import type { Database } from '../data/database.ts'
+import type { MissedCount, MissedNoise } from '../data/missed.ts'
 
 /** Most of a segment that goes into one transaction. */
 const BATCH_BYTES = 4 * 1024 * 1024
@@ -91,13 +93,60 @@ async function hasWholeLine(file: string, from: number): Promise<boolean> {
   }
 }
 
+/** An address that was asked for in vain. */
+const MISSED = /^missed\t((\d{4}-\d\d-\d\d)T[\d:.]+Z)\t([0-9a-f-]{36})\t([^\t]+)\t([^\t]+)\t(person|bot|prefetch|head)\t([^\t]*)$/
+
+/** Counts what a stretch of the log has of missed addresses. */
+class MissedCounts {
+  readonly #paths = new Map<string, MissedCount & { readonly referrers: Map<string, number> }>()
+  readonly #noise = new Map<string, MissedNoise>()
+
+  /** @returns false where the line is none of these */
+  take(line: string): boolean {
+    const [, at = '', day = '', siteId = '', host = '', path = '', visit = '', referrer = ''] = MISSED.exec(line) ?? []
+    if (at === '') return false
+    const kind = noiseOf(path)
+    if (kind !== null) {
+      const key = `${siteId} ${day} ${kind}`
+      this.#noise.set(key, { siteId, day, kind, visits: (this.#noise.get(key)?.visits ?? 0) + 1 })
+      return true
+    }
+    const key = `${siteId} ${day} ${host} ${path}`
+    const before = this.#paths.get(key)
+    const referrers = before?.referrers ?? new Map<string, number>()
+    if (referrer !== '' && (referrers.size < REFERRERS_MAX || referrers.has(referrer)))
+      referrers.set(referrer, (referrers.get(referrer) ?? 0) + 1)
+    const isPerson = visit === 'person'
+    this.#paths.set(key, {
+      siteId,
+      host,
+      path,
+      day,
+      people: (before?.people ?? 0) + (isPerson ? 1 : 0),
+      others: (before?.others ?? 0) + (isPerson ? 0 : 1),
+      firstAt: before?.firstAt ?? at,
+      lastAt: at,
+      referrers,
+    })
+    return true
+  }
+
+  get counted(): { paths: MissedCount[]; noise: MissedNoise[] } {
+    return { paths: [...this.#paths.values()], noise: [...this.#noise.values()] }
+  }
+}
+
+/** Sites that led to one missed address, in one stretch of the log. */
+const REFERRERS_MAX = 20
+
 function readBatch(text: string, place: Pick<ClickBatch, 'node' | 'segment' | 'from' | 'to'>, log: Logger): ClickBatch {
   const lines: string[] = []
   const days = new Set<string>()
   const rollups = new Map<string, ClickBatch['rollups'][number]>()
+  const missed = new MissedCounts()
   let spoilt = 0
   for (const line of text.split('\n')) {
-    if (line === '') continue
+    if (line === '' || missed.take(line)) continue
     const found = LINE.exec(line)
     const day = found?.[1]
     const shortLinkId = found?.[2]
@@ -112,5 +161,5 @@ function readBatch(text: string, place: Pick<ClickBatch, 'node' | 'segment' | 'f
     rollups.set(key, { shortLinkId, day, visit, clicks: (rollups.get(key)?.clicks ?? 0) + 1 })
   }
   if (spoilt > 0) log.warn({ segment: place.segment, lines: spoilt }, 'half lines in the click log were passed over')
-  return { ...place, lines, days: [...days], rollups: [...rollups.values()] }
+  return { ...place, lines, days: [...days], rollups: [...rollups.values()], missed: missed.counted }
 }

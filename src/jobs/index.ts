@@ -7,6 +7,7 @@ import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
 import { dropOldJobs, jobsToTakeUp, rescueJobs } from '../data/jobs.ts'
+import { dropOldMissed } from '../data/missed.ts'
 import { uncheckedPublications } from '../data/publications.ts'
 import { dropExpiredSessions } from '../data/sessions.ts'
 import { dropUnusedContents } from '../data/unused-contents.ts'
@@ -32,6 +33,8 @@ const CHANGES_KEPT_HOURS = 72
 /** What became of an import or list can be looked up for so long; who did what, for two years. */
 const JOBS_KEPT_DAYS = 30
 const AUDIT_KEPT_DAYS = 730
+/** An address that nobody has asked for in so long is no longer missed. */
+const MISSED_KEPT_DAYS = 120
 const HOUSEKEEPING_MS = 60 * 60 * 1000
 
 /** Sends work to the job floor. */
@@ -90,6 +93,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
               dropOldJobs(db, JOBS_KEPT_DAYS),
               dropOldAudit(db, AUDIT_KEPT_DAYS),
               pruneChanges(db, CHANGES_KEPT_HOURS),
+              dropOldMissed(db, MISSED_KEPT_DAYS),
               dropUnusedContents(db),
             ]),
           log,

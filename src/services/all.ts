@@ -13,13 +13,17 @@ import { hostsService } from './hosts.ts'
 import { importsService } from './imports.ts'
 import { jobsService } from './jobs.ts'
 import { menusService } from './menus.ts'
+import { missedService } from './missed.ts'
 import { pagesService } from './pages.ts'
 import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
+import { RedirectKnowledge } from './redirect-knowledge.ts'
 import { redirectListsService } from './redirect-lists.ts'
+import { redirectReviewService } from './redirect-review.ts'
 import { redirectStepsService } from './redirect-steps.ts'
+import { redirectTrialsService } from './redirect-trials.ts'
 import { redirectsService } from './redirects.ts'
 import { rulesService } from './rules.ts'
 import { shortLinkListsService } from './short-link-lists.ts'
@@ -38,6 +42,8 @@ export function createServices(context: Context) {
   const pages = pagesService(context, views, waiting)
   const jobs = jobsService(context)
   const visits = visitsService(context, views)
+  const redirectSteps = redirectStepsService(context, views, jobs)
+  const knowledge = new RedirectKnowledge(context.db)
   return {
     views,
     changes: changesService(context),
@@ -62,7 +68,10 @@ export function createServices(context: Context) {
     shortLinkLists: shortLinkListsService(context, views, jobs),
     redirects: redirectsService(context, views),
     redirectLists: redirectListsService(context, views, jobs),
-    redirectSteps: redirectStepsService(context, views, jobs),
+    redirectSteps,
+    redirectTrials: redirectTrialsService(context, views, jobs),
+    missed: missedService(context, views, knowledge),
+    redirectReview: redirectReviewService(views, knowledge, redirectSteps),
     publications,
     jobs,
     imports: importsService(context, jobs),

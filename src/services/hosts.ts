@@ -1,6 +1,7 @@
 import type { Host, HostChange, HostList, HostNew, HostUses } from '../contract/hosts.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { compileDestination } from '../core/routing/index.ts'
 import { originOf } from '../core/rules/index.ts'
 import { insertHost, type ListedHost, listHosts, returnHost, updateHost, usesOfHost, withdrawHost } from '../data/hosts.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
@@ -15,6 +16,10 @@ type HostFault =
   | 'last-site-host'
   | 'prefix-only-short'
   | 'origin-out-of-bounds'
+  | 'destination-refused'
+
+/** Whether a missing page can lead there: to a path of the site, or to a whole address. */
+const leadsSomewhere = (to: string): boolean => compileDestination(to, { names: [], appends: false, query: 'drop' }).ok
 
 /** The names a site answers on: for its pages, for its short links, and as front doors. */
 export function hostsService({ db, settings }: Context) {
@@ -60,9 +65,15 @@ export function hostsService({ db, settings }: Context) {
       if (prefix !== '' && before.kind !== 'short') return fail('prefix-only-short')
       const door = before.origin === null ? null : parseUrl(before.origin)
       if (door !== null && opensOntoItself(host, door, settings.port)) return fail('origin-out-of-bounds')
+      const missingTo = change.missingTo ?? before.missingTo
+      if (missingTo !== '' && missingTo !== 'page' && !leadsSomewhere(missingTo)) return fail('destination-refused', { to: missingTo })
       const isMain = before.kind !== 'door' && (change.isMain ?? before.isMain)
       return write(db, async (transaction, changes) => {
-        const changed = await updateHost(db, { siteId: actor.siteId, id, version: change.version, host, prefix, isMain }, transaction)
+        const changed = await updateHost(
+          db,
+          { siteId: actor.siteId, id, version: change.version, host, prefix, isMain, missingTo },
+          transaction,
+        )
         if (changed === null) {
           const now = (await listHosts(db, actor.siteId, transaction)).find((each) => each.id === id)
           if (now?.version === change.version) return fail('host-taken', { host })

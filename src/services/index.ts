@@ -7,5 +7,6 @@ export type Services = WithThreads<OwnServices>
 export type { Actor, Context } from './context.ts'
 export { conditionsOf } from './redirect-fields.ts'
 export type { ListedRedirectRow } from './redirect-lists.ts'
+export type { TriedSite } from './redirect-trials.ts'
 export type { ListedRow, RowOutcome } from './short-link-lists.ts'
 export { arrived, type ServiceOrder, ServiceThreads } from './threads.ts'

@@ -18,6 +18,8 @@ const STOPPED_BY: Readonly<Record<string, Permission>> = {
   'short-links': 'short-links:edit',
   redirects: 'redirects:edit',
   'redirects-undo': 'redirects:edit',
+  replay: 'redirects:read',
+  rehearsal: 'redirects:read',
   'bulk-change': 'pages:publish',
 }
 
@@ -26,6 +28,8 @@ const SEEN_BY: Readonly<Record<string, Permission>> = {
   'short-links': 'short-links:read',
   redirects: 'redirects:read',
   'redirects-undo': 'redirects:read',
+  replay: 'redirects:read',
+  rehearsal: 'redirects:read',
 }
 
 const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =>
@@ -70,6 +74,12 @@ export function jobsService({ db, enqueue }: Context) {
     async startRedirectUndo(actor: Actor, input: z.infer<typeof RedirectUndoInput>): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       return start(actor, { kind: 'redirects-undo', input, action: 'redirects:undo', detail: { step: input.step } })
+    },
+
+    /** Notes a trial of the redirects down, which changes nothing. */
+    async startTrial(actor: Actor, kind: 'replay' | 'rehearsal', input: object): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('redirects:read')) return fail('forbidden')
+      return start(actor, { kind, input, action: `redirects:${kind}`, detail: {} })
     },
 
     /** Notes an import down and sends it to the job floor. */

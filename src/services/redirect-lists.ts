@@ -115,15 +115,14 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           if (was === undefined) fresh.push({ id, row: now, listed: each })
           else next.push({ id, version: was.version, row: now, listed: each, was })
           const put = { ...now, id, order: Number.MAX_SAFE_INTEGER }
-          state.ways.put(put, now.isOn)
           if (now.isOn) asked.push(put)
+          else state.ways.put(put, false)
         }
-        const found = await state.ways.follow(asked, transaction)
+        const found = await state.ways.settle(asked, transaction)
         const isRound = (id: string): boolean => found.get(id)?.end === 'loop'
-        for (const { id, row, listed: each } of [...fresh, ...next]) {
+        for (const { id, listed: each } of [...fresh, ...next]) {
           if (!isRound(id)) continue
           refuse(each, sentenceOf('redirect-goes-round', { why: `it goes ${found.get(id)?.stops.join(' → ')}` }))
-          state.ways.put({ ...row, id, order: 0 }, false)
         }
         const made = fresh.filter(({ id }) => !isRound(id))
         const changed = next.filter(({ id }) => !isRound(id))

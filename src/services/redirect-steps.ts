@@ -189,11 +189,11 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
         taken.add(name)
       }
       const row = { ...each.row, id: each.id, order: Number.MAX_SAFE_INTEGER }
-      ways.put(row, each.row.isOn)
       if (each.row.isOn) rows.push(row)
+      else ways.put(row, false)
     }
     const indexOf = new Map(planned.map(({ index, each }) => [each.id, index]))
-    for (const [id, way] of await ways.follow(rows, transaction)) {
+    for (const [id, way] of await ways.settle(rows, transaction)) {
       if (way.end !== 'loop') continue
       left.add(id)
       const index = indexOf.get(id) ?? 0

@@ -104,6 +104,24 @@ export class RedirectWays {
     return done
   }
 
+  /**
+   * Puts rows in one after the other, as far as they close no circle: where several do so together, it is the last of them.
+   * @returns where each sends to; one that closes a circle is left out of the table
+   */
+  async settle(rows: readonly Redirect[], transaction: Transaction): Promise<Map<string, Way>> {
+    for (const row of rows) this.put(row)
+    const found = await this.follow(rows, transaction)
+    const round = rows.filter(({ id }) => found.get(id)?.end === 'loop')
+    for (const row of round) this.put(row, false)
+    for (const row of round) {
+      this.put(row)
+      const way = (await this.follow([row], transaction)).get(row.id)
+      if (way !== undefined) found.set(row.id, way)
+      if (way?.end === 'loop') this.put(row, false)
+    }
+    return found
+  }
+
   /** Rows that are asked before this one for its own address, and answer: it is never reached there. */
   async before(row: Redirect, transaction: Transaction): Promise<Redirect | null> {
     if (row.match !== 'exact') return null

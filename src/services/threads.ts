@@ -18,6 +18,8 @@ const CARRIED = {
   placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
   redirects: { bench: LOOK },
+  missed: { list: LOOK },
+  redirectReview: { look: LOOK, mend: CHANGE, suggest: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },
   publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
   desk: { look: LOOK },

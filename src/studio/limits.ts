@@ -15,6 +15,8 @@ export function bodyLimit(path: string, contentType: string | undefined): { maxB
   if (!path.startsWith('/api/')) return { maxBytes: FORM_MAX_BYTES, fault: 'body-too-large' }
   if (isUpload && /^\/api\/v1\/imports\/?$/.test(path)) return { maxBytes: UPLOAD_MAX_BYTES + WRAPPING_BYTES, fault: 'upload-too-large' }
   if (/^\/api\/v1\/short-links\/bulk\/?$/.test(path)) return { maxBytes: UPLOAD_MAX_BYTES, fault: 'upload-too-large' }
+  if (/^\/api\/v1\/redirects\/(?:bulk|replay|rehearse)\/?$/.test(path))
+    return { maxBytes: UPLOAD_MAX_BYTES + WRAPPING_BYTES, fault: 'upload-too-large' }
   if (isUpload && path.startsWith('/api/v1/files')) return { maxBytes: ONE_FILE_MAX_BYTES + WRAPPING_BYTES, fault: 'file-too-large' }
   return { maxBytes: JSON_MAX_BYTES, fault: 'body-too-large' }
 }

@@ -1,4 +1,4 @@
-import { compareRedirects, isConditional, matchRedirect, type ReadyRedirect, readyRedirect, redirectKey } from './match.ts'
+import { type Asked, compareRedirects, isConditional, matchRedirect, type ReadyRedirect, readyRedirect, redirectKey } from './match.ts'
 import { pathKey, plainPath, stemsOf } from './path.ts'
 import { leadsOn, type Redirect, type RedirectConditions, TOLERANCE, type Tolerance } from './redirect.ts'
 import { RedirectTable } from './table.ts'
@@ -107,6 +107,11 @@ export class RedirectReview {
   /** A page or file has come to a path, or has gone from it. */
   pageChanged(path: string): void {
     this.#touchPath(pathKey(plainPath(path), TOLERANCE))
+  }
+
+  /** Whether a row has an answer to an address. */
+  answers(asked: Asked, hasPage: () => boolean): boolean {
+    return matchRedirect(asked, this.#table, hasPage) !== null
   }
 
   row(id: string): ReviewRow | null {

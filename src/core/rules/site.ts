@@ -16,6 +16,8 @@ export interface SiteSetup {
     readonly kind: 'site' | 'short' | 'door'
     readonly prefix: string
     readonly origin?: string | null | undefined
+    /** Where a missing page leads: a path or address, "page" for the page that says so, "" for what hosts of its kind do. */
+    readonly missingTo?: string | undefined
   }[]
   /** Whether addresses in private networks may be asked. */
   readonly mayVisitPrivate?: boolean | undefined

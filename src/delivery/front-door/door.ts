@@ -2,11 +2,13 @@ import type { IncomingMessage } from 'node:http'
 import type { CompiledSite } from '../../core/rules/index.ts'
 import { isPrivateAddress } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
-import type { HostEntry } from '../store/index.ts'
+import type { HostEntry, StoreView } from '../store/index.ts'
 
 /** One request at a front door: what it knows of itself and of the site behind. */
 export interface Door {
   readonly delivery: Delivery
+  readonly view: StoreView
+  readonly entry: HostEntry
   /** The rules and the short links of one moment. */
   readonly site: CompiledSite
   readonly host: string

@@ -3,6 +3,7 @@ import { pipeline, type Writable } from 'node:stream'
 import { originOf } from '../../core/rules/index.ts'
 import { OutOfBounds } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
+import { answerMissing, asksForPage, missingTo, noteMissing } from '../missing.ts'
 import { say } from '../say.ts'
 import type { HostEntry, StoreView } from '../store/index.ts'
 import { type AnswerHead, askBehind, type BodySink, TooSlow } from './behind.ts'
@@ -32,12 +33,13 @@ export function frontDoor(
   if (isRing(request, sign)) return say(response, 508, 'This address leads in a ring and ends nowhere.', request.method)
   const publicOrigin = originOf(host, Number(request.socket.localPort))
   const stamp = `-mr${view.stamp(entry)}`
-  const door: Door = { delivery, site: view.site(entry), host, origin, path, publicOrigin, stamp, sign }
+  const door: Door = { delivery, view, entry, site: view.site(entry), host, origin, path, publicOrigin, stamp, sign }
   ask(door, request, response, headersFor(door, request))
 }
 
 /** @param isWhole - a piece of a page was asked for, and the whole of it is to answer */
 function ask(door: Door, request: IncomingMessage, response: ServerResponse, headers: Headers, isWhole = false): void {
+  const { delivery, view, entry } = door
   const hasBody = !isWhole && (request.headers['content-length'] !== undefined || request.headers['transfer-encoding'] !== undefined)
   const giveUp = askBehind(door, request.method ?? 'GET', headers, hasBody ? request : null, {
     begin(answer) {
@@ -46,6 +48,15 @@ function ask(door: Door, request: IncomingMessage, response: ServerResponse, hea
         const { range: _r, 'if-range': _i, ...rest } = headers
         ask(door, request, response, rest, true)
         return null
+      }
+      const asked = door.path.split('?', 1)[0] ?? '/'
+      if (answer.status === 404 && asksForPage(request, asked)) {
+        const missing = { host: door.host, path: asked }
+        if (missingTo(entry) !== null) {
+          answerMissing(delivery, view, entry, missing, request, response).catch((error: Error) => refuse(door, request, response, error))
+          return null
+        }
+        noteMissing(delivery, entry, missing, request, () => {})
       }
       return pass(door, request, response, answer)
     },

@@ -1,4 +1,5 @@
-import { readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
+import { plainPath, readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
+import { foldedWords } from '../../core/slugs/index.ts'
 import type { DeliveredFile, DeliveredPage, DeliveredShortLink } from '../../data/delivered.ts'
 import { partKey } from '../../data/parts.ts'
 import type { RedirectGroup } from '../../data/redirects.ts'
@@ -16,14 +17,26 @@ export function shortLinkPuts(link: DeliveredShortLink | null): Put[] {
 
 export function pagePuts(siteId: string, page: DeliveredPage | null): Put[] {
   if (page === null || page.hash === null) return []
-  const { id, kind, path, hash, encoding, tags, writtenFor, html } = page
+  const { id, kind, path, title, hash, encoding, tags, writtenFor, html } = page
   if (kind !== 'page') return [[KEYS.part(siteId, partKey(path)), html ?? '']]
   const key = KEYS.page(siteId, path)
+  const named = JSON.stringify({ path, title })
   return [
+    ...wordsOfPage(path, title).map((word): Put => [KEYS.word(siteId, word, id), named]),
     [key, JSON.stringify({ id, path, hash, encoding, tags, writtenFor })],
     [KEYS.use(hash, key), ''],
   ]
 }
+
+/** Words by which a page is found for a missing address; so many of one page are enough. */
+const WORDS_MAX = 12
+const WORD_MAX_CHARS = 40
+
+export const wordsOfPage = (path: string, title: string): string[] =>
+  [...new Set(foldedWords(`${plainPath(path).replace(/\.\w{1,5}$/, '')} ${title}`))]
+    .filter((word) => word.length > 1)
+    .slice(0, WORDS_MAX)
+    .map((word) => word.slice(0, WORD_MAX_CHARS))
 
 export function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
   if (file === null || file.hash === null) return []

@@ -7,6 +7,7 @@ import { type CompiledShortLink, type RedirectSource, TOLERANCE } from '../../co
 import { type CompiledSite, compileSite, originOf, type SiteGround, type SiteSetup, withShortLinks } from '../../core/rules/index.ts'
 import { KEYS, readShortLink, type StoredFile, type StoredPage, startingWith } from './format.ts'
 import type { Store, StorePlaces } from './places.ts'
+import { wordsOfPage } from './puts.ts'
 import { redirectsIn, SitePatterns } from './redirects.ts'
 
 /** What answers on one host. Compiled, and the same until what it is compiled from changes. */
@@ -19,10 +20,17 @@ export interface HostEntry {
   readonly origin: URL | null
   /** Of the host, as visitors type it. */
   readonly address: string
+  /** Where a missing page of the host leads; see `missingTo`. */
+  readonly missingTo: string
   readonly ground: SiteGround
   /** Counted up when the site is compiled anew: pages made with it are then out of date. */
   readonly compiledAt: number
 }
+
+/** Of a missing address: words that are looked up, letters that a slip leaves whole, and pages for each. */
+const NEAR_WORDS = 6
+const NEAR_LETTERS = 3
+const NEAR_A_WORD = 40
 
 /** How often another process's rebuilding is looked for. */
 const LOOK_MS = 1_000
@@ -63,12 +71,13 @@ class OpenStore {
         this.#compiled.set(key, compiled)
       }
       const { ground, compiledAt } = compiled
-      for (const { id, host, kind, prefix, origin } of ground.setup.hosts)
+      for (const { id, host, kind, prefix, origin, missingTo } of ground.setup.hosts)
         hosts.set(host, {
           id,
           kind,
           prefix,
           origin: kind === 'door' ? parseUrl(origin ?? '') : null,
+          missingTo: missingTo ?? '',
           address: originOf(host, port),
           ground,
           compiledAt,
@@ -206,6 +215,25 @@ export class StoreView {
   #json<T>(key: string): T | null {
     const json = this.#get(key)
     return json === undefined ? null : (JSON.parse(json) as T)
+  }
+
+  /** Pages that share a word with a path, or the beginning of one. As many are looked at however many there are. */
+  pagesNear({ ground: { setup } }: HostEntry, path: string): { readonly path: string; readonly title: string }[] {
+    const { open, transaction } = this.#moment
+    const near = new Map<string, { path: string; title: string }>()
+    const take = (beginning: string): void => {
+      const prefix = `word ${setup.siteId} ${beginning}`
+      const range = { start: prefix, end: `${prefix}\uffff`, limit: NEAR_A_WORD }
+      for (const { value } of open.store.getRange(this.#isDone ? range : { ...range, transaction })) {
+        const page = JSON.parse(value) as { path: string; title: string }
+        near.set(page.path, page)
+      }
+    }
+    for (const word of wordsOfPage(path, '').slice(0, NEAR_WORDS)) {
+      take(`${word} `)
+      if (word.length > NEAR_LETTERS) take(word.slice(0, NEAR_LETTERS))
+    }
+    return [...near.values()]
   }
 
   /** Another one whenever links of the host's site may be judged otherwise: ends the entity tags of pages that pass a front door. */

@@ -1,0 +1,54 @@
+import { type Database, rows, type Transaction } from './database.ts'
+import type { RedirectFields } from './redirects.ts'
+
+export { redirectsById } from './redirects.ts'
+
+/** A page or file as it is suggested. */
+export interface KnownPageRow {
+  readonly id: string
+  readonly path: string
+  readonly title: string
+  readonly isLive: boolean
+}
+
+/** Pages and files of a site, gone ones too; all of them, or some by their ids. */
+export function knownPages(db: Database, siteId: string, ids: readonly string[] | null, transaction: Transaction): Promise<KnownPageRow[]> {
+  return rows(
+    db,
+    `SELECT id, path, title, live_hash IS NOT NULL AS "isLive" FROM pages WHERE site_id = $1 AND kind = 'page' AND ($2::uuid[] IS NULL OR id = ANY($2))
+     UNION ALL SELECT id, path, '', live_hash IS NOT NULL FROM files WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2))`,
+    [siteId, ids],
+    transaction,
+  )
+}
+
+/** Rows of a site in the order of their ids, a stretch at a time. */
+export function allRedirects(
+  db: Database,
+  siteId: string,
+  { after, limit }: { after: string | null; limit: number },
+  transaction: Transaction,
+): Promise<(Omit<RedirectFields, 'note' | 'key'> & { id: string; version: number; place: number })[]> {
+  return rows(
+    db,
+    `SELECT id, match, source AS "from", hosts, conditions AS "when", destination AS "to", status, query, beats_pages AS "beatsPages", is_on AS "isOn", place, version
+     FROM redirects WHERE site_id = $1 AND removed_at IS NULL AND ($2::uuid IS NULL OR id > $2) ORDER BY id LIMIT $3`,
+    [siteId, after, limit],
+    transaction,
+  )
+}
+
+/** Live pages with what stands in them, one after the other. */
+export async function* livePageContents(db: Database, siteId: string): AsyncGenerator<{ path: string; encoding: string; bytes: Buffer }> {
+  for (let after: string | null = null; ; ) {
+    const found: { id: string; path: string; encoding: string; bytes: Buffer }[] = await rows(
+      db,
+      `SELECT p.id, p.path, coalesce(p.live_encoding, p.encoding) AS encoding, b.bytes FROM pages p JOIN blobs b ON b.hash = p.live_hash
+       WHERE p.site_id = $1 AND p.kind = 'page' AND ($2::uuid IS NULL OR p.id > $2) ORDER BY p.id LIMIT 50`,
+      [siteId, after],
+    )
+    yield* found
+    after = found[found.length - 1]?.id ?? null
+    if (after === null) return
+  }
+}

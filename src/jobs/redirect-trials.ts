@@ -1,0 +1,269 @@
+import { Readable } from 'node:stream'
+import { setImmediate as breathe } from 'node:timers/promises'
+import { createGunzip } from 'node:zlib'
+import type { Logger } from 'pino'
+import {
+  LOG_LINES_MAX,
+  OLD_ADDRESSES_MAX,
+  RehearsalInput,
+  type RehearsalReport,
+  ReplayInput,
+  type ReplayReport,
+} from '../contract/redirect-trials.ts'
+import { parseUrl } from '../core/address/index.ts'
+import { pathForName, readPage } from '../core/content/index.ts'
+import { readSitemap } from '../core/exchange/index.ts'
+import { readListLayout, recordOf } from '../core/exchange/redirects/index.ts'
+import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
+import { type LostAddress, matchRedirect, noiseOf, PageFinder, plainPath, Replay, readLogLine } from '../core/routing/index.ts'
+import { foldedWords } from '../core/slugs/index.ts'
+import type { Database } from '../data/database.ts'
+import { claimJob, closeJob } from '../data/jobs.ts'
+import { livePageContents } from '../data/redirect-knowledge.ts'
+import { dropUpload, getUpload, uploadParts } from '../data/uploads.ts'
+import type { OwnServices, TriedSite } from '../services/index.ts'
+import { openArchive } from './archive.ts'
+import { Cancelled, type Progress, progressWriter } from './progress.ts'
+
+/** A log that is packed may not unpack to more. */
+const UNPACKED_MAX_BYTES = 8 * 1024 * 1024 * 1024
+/** A line that is longer is none of a log. */
+const LINE_MAX_CHARS = 64 * 1024
+/** Pages looked at, for progress. */
+const PACE = 200
+const SUGGESTED = 4
+/** Words of a page's text by which it is found. */
+const WORDS = 30
+
+/** A reason that people can do something about. */
+class TrialFailure extends Error {}
+
+/** Runs an access log through a site's table. Takes the same memory however long it is. */
+export async function runReplay(db: Database, trials: OwnServices['redirectTrials'], jobId: string, log: Logger): Promise<void> {
+  await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
+    const { upload, rows, host } = ReplayInput.parse(input)
+    const given = rows === null ? null : ((await getUpload(db, rows))?.toString('utf8') ?? null)
+    const site = await trials.siteOf(siteId, { rows: given, host })
+    const replay = new Replay({ ...site, origin: site.view.origin })
+    const total = await bytesOf(db, upload)
+    let lines = 0
+    for await (const { line, at } of linesOf(db, upload)) {
+      replay.line(line)
+      lines++
+      if (lines >= LOG_LINES_MAX) break
+      if (lines % 20_000 !== 0) continue
+      await progress(at, total)
+      await breathe()
+    }
+    const tally = replay.tally()
+    if (tally.lines > 0 && tally.broken === tally.lines)
+      throw new TrialFailure('This is no access log: not one of its lines is in the Common or Combined Log Format.')
+    for (const each of rows === null ? [upload] : [upload, rows]) await dropUpload(db, each)
+    const report: ReplayReport = {
+      ...tally,
+      tried: site.tried,
+      examples: { missed: [...tally.examples.missed], changed: [...tally.examples.changed] },
+    }
+    return report
+  })
+}
+
+async function bytesOf(db: Database, upload: string): Promise<number> {
+  let bytes = 0
+  for await (const part of uploadParts(db, upload)) bytes += part.length
+  if (bytes === 0) throw new TrialFailure('The file is no longer here. Please send it again.')
+  return bytes
+}
+
+/** Lines of an upload, unpacked if it is packed. @returns each with how many bytes of the upload have been read */
+async function* linesOf(db: Database, upload: string): AsyncGenerator<{ line: string; at: number }> {
+  let at = 0
+  let isPacked: boolean | null = null
+  async function* parts(): AsyncGenerator<Buffer> {
+    for await (const part of uploadParts(db, upload)) {
+      isPacked ??= part[0] === 0x1f && part[1] === 0x8b
+      for (let i = 0; i < part.length; i += 256 * 1024) {
+        const piece = part.subarray(i, i + 256 * 1024)
+        at += piece.length
+        yield piece
+      }
+    }
+  }
+  const source = parts()
+  const first = await source.next()
+  if (first.done === true) return
+  const all = Readable.from(
+    (async function* () {
+      yield first.value
+      yield* source
+    })(),
+    { objectMode: false },
+  )
+  const text: AsyncIterable<Buffer> = isPacked === true ? all.pipe(createGunzip()) : all
+  let rest = ''
+  let unpacked = 0
+  try {
+    for await (const chunk of text) {
+      unpacked += chunk.length
+      if (unpacked > UNPACKED_MAX_BYTES) throw new TrialFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
+      const lines = (rest + chunk.toString('latin1')).split('\n')
+      rest = lines.pop() ?? ''
+      // What has no end is counted as one line that is none.
+      if (rest.length > LINE_MAX_CHARS) rest = rest.slice(0, LINE_MAX_CHARS)
+      for (const line of lines) if (line !== '') yield { line: line.endsWith('\r') ? line.slice(0, -1) : line, at }
+    }
+    if (rest !== '') yield { line: rest, at }
+  } catch (error) {
+    if (error instanceof TrialFailure) throw error
+    throw new TrialFailure('This file is damaged and cannot be unpacked to its end.')
+  }
+}
+
+interface OldAddress extends LostAddress {
+  readonly visits: number
+}
+
+/** Proposes a page for each address of an old site. */
+export async function runRehearsal(db: Database, trials: OwnServices['redirectTrials'], jobId: string, log: Logger): Promise<void> {
+  await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
+    const { upload, name } = RehearsalInput.parse(input)
+    const site = await trials.siteOf(siteId, { rows: null, host: null })
+    const { kind, old } = await oldAddresses(db, upload, name)
+    if (old.size === 0) throw new TrialFailure('No old address was found in it.')
+    const hasWords = kind === 'site'
+    const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
+    const finder = new PageFinder(site.pages.map((page) => ({ ...page, words: words.get(page.path) ?? [] })))
+    const report: RehearsalReport = {
+      trial: 'rehearsal',
+      kind,
+      old: old.size,
+      answered: 0,
+      items: [],
+      left: Math.max(0, old.size - OLD_ADDRESSES_MAX),
+    }
+    let done = 0
+    for (const each of [...old.values()].sort((a, b) => b.visits - a.visits).slice(0, OLD_ADDRESSES_MAX)) {
+      if (isAnswered(site, each.path)) report.answered++
+      else
+        report.items.push({
+          from: each.path,
+          visits: each.visits,
+          title: each.title ?? '',
+          suggestions: [...finder.suggest(each, SUGGESTED)],
+        })
+      if (++done % PACE !== 0) continue
+      await progress(done, Math.min(old.size, OLD_ADDRESSES_MAX))
+      await breathe()
+    }
+    await dropUpload(db, upload)
+    return report
+  })
+}
+
+function isAnswered({ live, host, view, hasPage }: TriedSite, path: string): boolean {
+  const plain = plainPath(path)
+  const asked = { host, origin: view.origin, isDoor: false, path: plain, query: '', language: null, device: 'computer', nowMs: 0 } as const
+  return hasPage(plain) || matchRedirect(asked, live, () => false) !== null
+}
+
+/** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
+async function oldAddresses(
+  db: Database,
+  upload: string,
+  name: string,
+): Promise<{ kind: RehearsalReport['kind']; old: Map<string, OldAddress> }> {
+  const old = new Map<string, OldAddress>()
+  const add = (address: string, more: Partial<OldAddress> = {}): void => {
+    const url = parseUrl(address.trim(), 'http://old.invalid/')
+    if (url === null || !/^https?:$/.test(url.protocol)) return
+    const path = plainPath(url.pathname)
+    old.set(path, { path, visits: (old.get(path)?.visits ?? 0) + 1, ...more })
+  }
+  const head: Buffer[] = []
+  for await (const part of uploadParts(db, upload)) {
+    head.push(part)
+    break
+  }
+  const start = head[0] ?? Buffer.alloc(0)
+  if (start[0] === 0x50 && start[1] === 0x4b) {
+    const bytes = (await getUpload(db, upload)) ?? Buffer.alloc(0)
+    const archive = await openArchive(name.endsWith('.zip') ? name : `${name}.zip`, bytes)
+    if (!archive.ok) throw new TrialFailure(String(archive.detail.why))
+    for (const entry of archive.value) {
+      if (entry.refused !== null || !/\.x?html?$/i.test(entry.name)) continue
+      const read = await entry.read()
+      if (!read.ok) continue
+      const path = pathForName(entry.name)
+      const { title, text } = readPage(read.value, undefined, path)
+      add(path, { title: title ?? '', words: wordsOfText(text), visits: 0 })
+      if (old.size > OLD_ADDRESSES_MAX) break
+    }
+    return { kind: 'site', old }
+  }
+  const isPacked = start[0] === 0x1f && start[1] === 0x8b
+  const text = isPacked ? '' : decodeSource(start, sniffEncoding(start).encoding)
+  const sitemap = /^\s*<\?xml|^\s*<urlset|^\s*<sitemapindex/.test(text.slice(0, 1_000))
+    ? readSitemap(decodeSource((await getUpload(db, upload)) ?? start, 'utf-8'))
+    : null
+  if (sitemap !== null) {
+    for (const address of sitemap.pages) add(address, { visits: 0 })
+    return { kind: 'sitemap', old }
+  }
+  const isLog = isPacked || readLogLine(text.split('\n').find((line) => line.trim() !== '') ?? '') !== null
+  const layout = readListLayout(text.slice(0, 100_000))
+  let isFirst = true
+  for await (const { line } of linesOf(db, upload)) {
+    if (old.size > OLD_ADDRESSES_MAX * 2) break
+    if (isLog) {
+      const read = readLogLine(line)
+      const path = read?.target.split('?', 1)[0] ?? ''
+      if (read !== null && (read.method === 'GET' || read.method === 'HEAD') && noiseOf(path) === null) add(path)
+    } else if (!(isFirst && layout.hasHeader)) {
+      const cells = line.split(layout.delimiter)
+      const from = recordOf(layout, cells).from || cells[0] || ''
+      if (from.trim() !== '') add(/^(?:https?:|\/)/i.test(from.trim()) ? from : `/${from.trim()}`, { visits: 0 })
+    }
+    isFirst = false
+  }
+  return { kind: isLog ? 'log' : 'list', old }
+}
+
+/** What a text is about: its words, those that come most first. */
+function wordsOfText(html: string): string[] {
+  const text = html.replace(/<(script|style)\b[^]*?<\/\1>/gi, ' ').replace(/<[^>]*>/g, ' ')
+  const often = new Map<string, number>()
+  for (const word of foldedWords(text)) if (word.length > 3) often.set(word, (often.get(word) ?? 0) + 1)
+  return [...often]
+    .sort((a, b) => b[1] - a[1])
+    .slice(0, WORDS)
+    .map(([word]) => word)
+}
+
+async function wordsOfPages(db: Database, siteId: string, progress: Progress): Promise<Map<string, readonly string[]>> {
+  const words = new Map<string, readonly string[]>()
+  for await (const page of livePageContents(db, siteId)) {
+    words.set(page.path, wordsOfText(decodeSource(page.bytes, page.encoding)))
+    if (words.size % PACE === 0) await progress(words.size, 0)
+  }
+  return words
+}
+
+async function carryOut(
+  db: Database,
+  jobId: string,
+  log: Logger,
+  work: (job: { input: unknown; siteId: string }, progress: Progress) => Promise<object>,
+): Promise<void> {
+  const claimed = await claimJob(db, jobId)
+  if (claimed === null) return
+  const progress = progressWriter(db, jobId)
+  try {
+    const report = await work(claimed, progress)
+    await closeJob(db, jobId, { state: 'done', report })
+  } catch (error) {
+    const isCancelled = error instanceof Cancelled
+    if (!isCancelled && !(error instanceof TrialFailure)) log.error({ err: error, job: jobId }, 'a trial of redirects broke off')
+    const message = isCancelled ? 'Stopped.' : error instanceof TrialFailure ? error.message : 'Something went wrong on our side.'
+    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message })
+  }
+}

@@ -1,0 +1,63 @@
+import type { MissedAddress, MissedIgnore, MissedList, MissedQuery } from '../contract/missed.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { NOISE_WORDS, plainPath, SCORE_WORDS } from '../core/routing/index.ts'
+import { originOf } from '../core/rules/index.ts'
+import { listMissed, missedNoise, setMissedIgnored } from '../data/missed.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import type { RedirectKnowledge } from './redirect-knowledge.ts'
+
+/** Suggestions for one address. */
+const SUGGESTED = 3
+
+/** Addresses that visitors asked for in vain. */
+export function missedService({ db, settings }: Context, views: SiteViews, knowledge: RedirectKnowledge) {
+  return {
+    /** Those that people asked for most come first; what is answered by now is left out. */
+    async list(actor: Actor, { search, ignored, limit, cursor }: MissedQuery): Promise<Result<MissedList, 'forbidden'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const finder = await knowledge.finder(view)
+      const isAnswered = await knowledge.answered(view)
+      const { siteId } = actor
+      const items: MissedAddress[] = []
+      let offset = Number(cursor ?? 0)
+      let isMore = true
+      while (items.length < limit && isMore) {
+        const found = await listMissed(db, { siteId, search, isIgnored: ignored === '1', limit, offset })
+        isMore = found.length === limit
+        for (const row of found) {
+          if (items.length >= limit) break
+          offset++
+          const { host, path } = row
+          if (isAnswered({ host, origin: originOf(host, settings.port), path: plainPath(path) })) continue
+          const title = await knowledge.titleAt(view, path)
+          items.push({
+            ...row,
+            firstAt: row.firstAt.toISOString(),
+            lastAt: row.lastAt.toISOString(),
+            referrers: [...row.referrers],
+            suggestions: [...finder.suggest({ path, ...(title === undefined ? {} : { title }) }, SUGGESTED)],
+          })
+        }
+      }
+      return ok({
+        items,
+        next: isMore ? String(offset) : null,
+        noise: cursor === undefined ? await missedNoise(db, siteId) : [],
+        rule: [...NOISE_WORDS],
+        score: [...SCORE_WORDS],
+      })
+    },
+
+    async ignore(actor: Actor, { ids, isIgnored }: MissedIgnore): Promise<Result<{ set: number }, 'forbidden'>> {
+      if (!actor.can('redirects:edit')) return fail('forbidden')
+      const set = await setMissedIgnored(db, actor.siteId, ids, isIgnored)
+      await write(db, async (transaction, changes) => {
+        changes.add(actor.siteId, 'redirects', actor.siteId, 'changed')
+        await writeAudit(db, actor, 'missed:ignore', null, { addresses: set, isIgnored }, transaction)
+        return ok(null)
+      })
+      return ok({ set })
+    },
+  }
+}

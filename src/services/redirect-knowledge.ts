@@ -1,0 +1,158 @@
+import { pathSpellings } from '../core/address/index.ts'
+import { type Asked, type Finding, PageFinder, plainPath, RedirectReview, TOLERANCE } from '../core/routing/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import { changesAfter, logEnds } from '../data/changes.ts'
+import type { Database, Transaction } from '../data/database.ts'
+import { asOfNow } from '../data/delivered.ts'
+import { allRedirects, type KnownPageRow, knownPages, redirectsById } from '../data/redirect-knowledge.ts'
+
+/** Changes that are taken over at once. */
+const CHANGES_AT_ONCE = 5_000
+/** Rows read at once when a table is taken up. */
+const ROWS_AT_ONCE = 10_000
+
+/** What is known of one site: its rows looked through, and its pages to be suggested. */
+interface Known {
+  number: number
+  /** Of rules, hosts and what else a site is set up with. */
+  setUpNumber: number
+  readonly review: RedirectReview
+  readonly pages: Map<string, KnownPageRow>
+  /** Live paths in every spelling that is answered; how many pages each is of. */
+  readonly live: Map<string, number>
+  finder: PageFinder | null
+}
+
+/** Tables of redirects that have been looked through, kept up to date by the log of changes: what has not changed is not read again. */
+export class RedirectKnowledge {
+  readonly #db: Database
+  readonly #known = new Map<string, Known>()
+
+  constructor(db: Database) {
+    this.#db = db
+  }
+
+  async findings(view: SiteGround): Promise<{ readonly review: RedirectReview; readonly findings: readonly Finding[] }> {
+    const { review } = await this.#upToDate(view)
+    return { review, findings: review.findings() }
+  }
+
+  /** Finds pages for addresses that nobody answers. */
+  async finder(view: SiteGround): Promise<PageFinder> {
+    const known = await this.#upToDate(view)
+    known.finder ??= new PageFinder([...known.pages.values()].filter(({ isLive }) => isLive))
+    return known.finder
+  }
+
+  /** Tells whether somebody who asks for an address gets an answer by now: a page, or what a row says. */
+  async answered(view: SiteGround): Promise<(asked: Pick<Asked, 'host' | 'origin' | 'path'>) => boolean> {
+    const { live, review } = await this.#upToDate(view)
+    return ({ host, origin, path }) => {
+      const isDoor = view.setup.hosts.some((each) => each.host === host && each.kind === 'door')
+      if (!isDoor && live.has(path)) return true
+      return review.answers({ host, origin, path, isDoor, query: '', language: null, device: 'computer', nowMs: Date.now() }, () =>
+        live.has(path),
+      )
+    }
+  }
+
+  /** What a page that is gone was called. */
+  async titleAt(view: SiteGround, path: string): Promise<string | undefined> {
+    const { pages } = await this.#upToDate(view)
+    for (const page of pages.values()) if (!page.isLive && page.path === path) return page.title
+    return undefined
+  }
+
+  async #upToDate(view: SiteGround): Promise<Known> {
+    const { siteId } = view.setup
+    return asOfNow(this.#db, async (transaction) => {
+      const [end] = await logEnds(this.#db, siteId, transaction)
+      const known = this.#known.get(siteId)
+      if (known === undefined || known.setUpNumber !== (end?.setUpNumber ?? 0)) return this.#takeUp(view, end, transaction)
+      while (known.number < (end?.number ?? 0)) {
+        const changes = await changesAfter(this.#db, { siteId, after: known.number, limit: CHANGES_AT_ONCE }, transaction)
+        if (changes === null) return this.#takeUp(view, end, transaction)
+        const last = changes[changes.length - 1]
+        if (last === undefined) break
+        const keysOf = (...capabilities: string[]) => [
+          ...new Set(changes.filter(({ capability }) => capabilities.includes(capability)).map(({ key }) => key)),
+        ]
+        await this.#takeRows(known, siteId, keysOf('redirects'), transaction)
+        await this.#takePages(known, siteId, keysOf('pages', 'files'), transaction)
+        known.number = last.number
+      }
+      return known
+    })
+  }
+
+  async #takeUp(view: SiteGround, end: { number: number; setUpNumber: number } | undefined, transaction: Transaction): Promise<Known> {
+    const { setup, origin } = view
+    const live = new Map<string, number>()
+    const known: Known = {
+      number: end?.number ?? 0,
+      setUpNumber: end?.setUpNumber ?? 0,
+      pages: new Map(),
+      live,
+      finder: null,
+      review: new RedirectReview({
+        tolerance: setup.tolerance ?? TOLERANCE,
+        origin,
+        hosts: new Map(setup.hosts.flatMap(({ host, kind }) => (kind === 'short' ? [] : [[host, kind] as const]))),
+        hasPage: (path) => live.has(path),
+      }),
+    }
+    this.#known.delete(setup.siteId)
+    for (const page of await knownPages(this.#db, setup.siteId, null, transaction)) this.#putPage(known, page)
+    for (let after: string | null = null; ; ) {
+      const rows = await allRedirects(this.#db, setup.siteId, { after, limit: ROWS_AT_ONCE }, transaction)
+      for (const { place, ...row } of rows) known.review.put({ ...row, order: place })
+      after = rows[rows.length - 1]?.id ?? null
+      if (rows.length < ROWS_AT_ONCE) break
+    }
+    this.#known.set(setup.siteId, known)
+    return known
+  }
+
+  async #takeRows(known: Known, siteId: string, ids: readonly string[], transaction: Transaction): Promise<void> {
+    if (ids.length === 0) return
+    const found = new Map((await redirectsById(this.#db, siteId, ids, transaction)).map((row) => [row.id, row]))
+    for (const id of ids) {
+      const row = found.get(id)
+      if (row === undefined) known.review.drop(id)
+      else known.review.put({ ...row, order: row.place })
+    }
+  }
+
+  async #takePages(known: Known, siteId: string, ids: readonly string[], transaction: Transaction): Promise<void> {
+    if (ids.length === 0) return
+    const found = await knownPages(this.#db, siteId, ids, transaction)
+    for (const id of ids) {
+      const before = known.pages.get(id)
+      if (before !== undefined) this.#dropPage(known, before)
+    }
+    for (const page of found) this.#putPage(known, page)
+    known.finder = null
+  }
+
+  #putPage(known: Known, page: KnownPageRow): void {
+    known.pages.set(page.id, page)
+    if (!page.isLive) return
+    for (const path of spellingsOf(page.path)) {
+      known.live.set(path, (known.live.get(path) ?? 0) + 1)
+      known.review.pageChanged(path)
+    }
+  }
+
+  #dropPage(known: Known, page: KnownPageRow): void {
+    known.pages.delete(page.id)
+    if (!page.isLive) return
+    for (const path of spellingsOf(page.path)) {
+      const left = (known.live.get(path) ?? 1) - 1
+      if (left === 0) known.live.delete(path)
+      else known.live.set(path, left)
+      known.review.pageChanged(path)
+    }
+  }
+}
+
+export const spellingsOf = (path: string): Set<string> => new Set([path, ...pathSpellings(path)].map((each) => plainPath(each)))

@@ -1,0 +1,124 @@
+import type {
+  RedirectFinding,
+  RedirectMend,
+  RedirectMended,
+  RedirectReviewAnswer,
+  RedirectSuggestAnswer,
+  RedirectSuggestRequest,
+} from '../contract/redirect-review.ts'
+import { MENDED_MAX } from '../contract/redirect-review.ts'
+import type { RedirectStepItem } from '../contract/redirect-steps.ts'
+import { parseUrl } from '../core/address/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { FINDING_KINDS, type Finding, type FindingKind, type RedirectReview, type ReviewRow } from '../core/routing/index.ts'
+import type { Actor, SiteViews } from './context.ts'
+import type { RedirectKnowledge } from './redirect-knowledge.ts'
+import type { redirectStepsService } from './redirect-steps.ts'
+
+/** Findings shown at once. */
+const SHOWN = 100
+/** Suggestions for one address. */
+const SUGGESTED = 5
+
+/** What is wrong in a table of redirects, and what mends it. */
+export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowledge, steps: ReturnType<typeof redirectStepsService>) {
+  return {
+    async look(
+      actor: Actor,
+      { kind, from }: { kind?: FindingKind | undefined; from: number },
+    ): Promise<Result<RedirectReviewAnswer, 'forbidden'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const { review, findings } = await knowledge.findings(view)
+      const wanted = kind === undefined ? findings : findings.filter((each) => each.kind === kind)
+      const finder = await knowledge.finder(view)
+      return ok({
+        rows: review.size,
+        counts: FINDING_KINDS.flatMap((each) => {
+          const all = findings.filter((finding) => finding.kind === each)
+          return all.length === 0 ? [] : [{ kind: each, rows: all.length, mendable: all.filter(({ mend }) => mend !== null).length }]
+        }),
+        items: wanted
+          .slice(from, from + SHOWN)
+          .flatMap((finding) => shown(review, finding, (path) => finder.suggest({ path }, 1)[0]?.to ?? null)),
+        total: wanted.length,
+      })
+    },
+
+    /** Carries mends out together. A row that has several things wrong is mended of the first. */
+    async mend(actor: Actor, { kinds, rows, dryRun = false }: RedirectMend): Promise<Result<RedirectMended, 'forbidden'>> {
+      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
+      const { review, findings } = await knowledge.findings(await views.of(actor))
+      const chosen = rows === undefined ? null : new Set(rows)
+      const taken = new Map<string, { finding: Finding; row: ReviewRow; item: RedirectStepItem }>()
+      for (const finding of findings) {
+        const row = review.row(finding.id)
+        if (finding.mend === null || row === null || taken.has(row.id) || taken.size >= MENDED_MAX) continue
+        if ((kinds !== undefined && !kinds.includes(finding.kind)) || (chosen !== null && !chosen.has(row.id))) continue
+        taken.set(row.id, { finding, row, item: itemOf(finding, row) })
+      }
+      const planned = [...taken.values()]
+      if (planned.length === 0) return ok({ step: null, made: 0, changed: 0, removed: 0, refused: [], items: [] })
+      const done = await steps.create(actor, {
+        what: `Mended ${planned.length.toLocaleString('en')} ${planned.length === 1 ? 'row' : 'rows'}`,
+        items: planned.map(({ item }) => item),
+        dryRun,
+      })
+      if (!done.ok) return done
+      const left = new Set(done.value.refused.map(({ index }) => index))
+      return ok({
+        ...done.value,
+        items: planned.flatMap(({ finding, row }, i) =>
+          left.has(i) ? [] : [{ kind: finding.kind, id: row.id, from: row.from, before: row.to, after: wordsOf(finding) }],
+        ),
+      })
+    },
+
+    /** Pages for addresses that nobody answers, best first. */
+    async suggest(actor: Actor, { from, title }: RedirectSuggestRequest): Promise<Result<RedirectSuggestAnswer, 'forbidden'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const finder = await knowledge.finder(view)
+      const items: RedirectSuggestAnswer['items'] = []
+      for (const address of from) {
+        const path = parseUrl(address.trim(), `${view.origin}/`)?.pathname ?? '/'
+        const called = from.length === 1 && title !== undefined ? title : await knowledge.titleAt(view, path)
+        items.push({
+          from: address,
+          suggestions: [...finder.suggest({ path, ...(called === undefined ? {} : { title: called }) }, SUGGESTED)],
+        })
+      }
+      return ok({ items })
+    },
+  }
+}
+
+const foundRow = ({ id, from, to, status, match, isOn, version }: ReviewRow) => ({ id, from, to, status, match, isOn, version })
+
+function shown(
+  review: RedirectReview,
+  { kind, id, stops, other, mend }: Finding,
+  suggest: (path: string) => string | null,
+): RedirectFinding[] {
+  const row = review.row(id)
+  if (row === null) return []
+  const beside = other === null ? null : review.row(other)
+  return [
+    {
+      kind,
+      row: foundRow(row),
+      stops: [...stops],
+      other: beside === null ? null : foundRow(beside),
+      mend,
+      suggestion: kind === 'dead' ? suggest(stops[stops.length - 1] ?? row.to) : null,
+    },
+  ]
+}
+
+function itemOf({ mend }: Finding, { id, version }: ReviewRow): RedirectStepItem {
+  if (mend === null || 'isRemoved' in mend) return { do: 'remove', id }
+  return { do: 'change', id, change: { version, ...mend } }
+}
+
+const wordsOf = ({ mend }: Finding): string =>
+  mend === null ? '' : 'to' in mend ? mend.to : 'isOn' in mend ? 'switched off' : 'taken away'

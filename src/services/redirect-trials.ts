@@ -1,0 +1,123 @@
+import { randomUUID } from 'node:crypto'
+import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { TriedRows } from '../contract/redirect-trials.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { type KnownPage, plainPath, type Redirect, type RedirectSource, RedirectTable, TOLERANCE } from '../core/routing/index.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import { inTransaction } from '../data/database.ts'
+import { asOfNow } from '../data/delivered.ts'
+import { allRedirects, knownPages } from '../data/redirect-knowledge.ts'
+import { putUpload } from '../data/uploads.ts'
+import type { Actor, Context, SiteViews } from './context.ts'
+import type { jobsService } from './jobs.ts'
+import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT } from './redirect-fields.ts'
+import { spellingsOf } from './redirect-knowledge.ts'
+
+const ROWS_AT_ONCE = 10_000
+
+/** A site as trials are run against it: read once, for one trial. */
+export interface TriedSite {
+  readonly view: SiteGround
+  readonly host: string
+  readonly live: RedirectSource
+  /** With rows that are off, and those that were given; null where there are none. */
+  readonly draft: RedirectSource | null
+  readonly tried: number
+  readonly pages: readonly KnownPage[]
+  hasPage(path: string): boolean
+}
+
+/** Trials of a table that change nothing: an access log run through it, and a move rehearsed. */
+export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
+  const keep = async (bytes: Uint8Array): Promise<string> => {
+    const upload = randomUUID()
+    await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+    return upload
+  }
+  return {
+    /** @param rows - JSON of rows that are tried besides; "" for none */
+    async startReplay(
+      actor: Actor,
+      { bytes, rows, host }: { bytes: Uint8Array; rows: string; host: string },
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'invalid-body'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (bytes.length === 0) return fail('upload-missing')
+      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
+      if (rows !== '' && !readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
+      return jobs.startTrial(actor, 'replay', {
+        upload: await keep(bytes),
+        rows: rows === '' ? null : await keep(Buffer.from(rows)),
+        host: host === '' ? null : host,
+      })
+    },
+
+    async startRehearsal(
+      actor: Actor,
+      { bytes, name }: { bytes: Uint8Array; name: string },
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (bytes.length === 0) return fail('upload-missing')
+      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
+      return jobs.startTrial(actor, 'rehearsal', { upload: await keep(bytes), name: name.slice(0, 300) })
+    },
+
+    /** Reads a site for a trial. @param rows - JSON of rows that are tried besides */
+    async siteOf(siteId: string, { rows, host }: { rows: string | null; host: string | null }): Promise<TriedSite> {
+      const view = await views.of({ siteId })
+      const tolerance = view.setup.tolerance ?? TOLERANCE
+      const [live, draft] = [new RedirectTable(tolerance), new RedirectTable(tolerance)]
+      const paths = new Set<string>()
+      const pages: KnownPage[] = []
+      let tried = 0
+      await asOfNow(db, async (transaction) => {
+        for (const page of await knownPages(db, siteId, null, transaction)) {
+          if (!page.isLive) continue
+          pages.push(page)
+          for (const path of spellingsOf(page.path)) paths.add(path)
+        }
+        for (let after: string | null = null; ; ) {
+          const found = await allRedirects(db, siteId, { after, limit: ROWS_AT_ONCE }, transaction)
+          for (const { place, isOn, ...row } of found) {
+            const each: Redirect = { ...row, order: place }
+            if (isOn) live.take(each)
+            else tried++
+            draft.take(each)
+          }
+          after = found[found.length - 1]?.id ?? null
+          if (found.length < ROWS_AT_ONCE) break
+        }
+      })
+      const given = rows === null ? ok([]) : readRows(rows)
+      for (const [i, { when, host: on, hosts, evenSo: _, ...row }] of given.ok ? given.value.entries() : []) {
+        const fields = fieldsOf(view, {
+          ...PLAIN_REDIRECT,
+          ...defined(row),
+          from: row.from,
+          hosts: hosts ?? (on === undefined ? [] : [on]),
+          when: conditionsOf(when ?? {}),
+        })
+        if (!fields.ok) continue
+        tried++
+        draft.take({ ...fields.value, id: `tried-${i}`, order: 1e12 + i })
+      }
+      return {
+        view,
+        host: host ?? new URL(view.origin).hostname,
+        live,
+        draft: tried === 0 ? null : draft,
+        tried,
+        pages,
+        hasPage: (path) => paths.has(plainPath(path)),
+      }
+    },
+  }
+}
+
+function readRows(json: string): ReturnType<typeof ok<(typeof TriedRows)['_output']>> | ReturnType<typeof fail<'unreadable'>> {
+  try {
+    const read = TriedRows.safeParse(JSON.parse(json))
+    return read.success ? ok(read.data) : fail('unreadable')
+  } catch {
+    return fail('unreadable')
+  }
+}

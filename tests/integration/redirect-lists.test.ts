@@ -1,0 +1,339 @@
+import assert from 'node:assert/strict'
+import { before, test } from 'node:test'
+import { gzipSync } from 'node:zlib'
+import pino from 'pino'
+import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
+import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
+import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
+import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
+import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
+import { runRedirects, runRedirectUndo } from '../../src/jobs/redirects.ts'
+import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
+
+let world: World
+const log = pino({ level: 'silent' })
+before(async () => {
+  world = await makeWorld()
+  await bringIn(
+    world,
+    zipOf({
+      'index.html': '<title>Front</title>',
+      'timetables.html': '<title>Timetables</title>',
+      'rooms-by-the-quay.html': '<title>Rooms by the quay</title>',
+      'islands/great-mew.html': '<title>Great Mew</title><p>puffins lighthouse causeway granite puffins</p>',
+    }),
+  )
+  must(await world.services.publications.create(world.owner, { all: true }))
+})
+
+type As = 'csv' | 'json' | 'httpd' | 'nginx'
+async function take(list: string, { as = 'csv', dryRun = false }: { as?: As; dryRun?: boolean } = {}): Promise<RedirectsBulkReport> {
+  const { db, services, editor } = world
+  const job = must(await services.redirectLists.start(editor, text(list), { as, dryRun }))
+  await runRedirects(db, services.redirectLists, job, log)
+  const { state, report, message } = must(await services.jobs.get(editor, job))
+  assert.equal(state, 'done', message ?? '')
+  return RedirectsBulkReport.parse(report)
+}
+async function undo(step: string): Promise<RedirectUndoReport> {
+  const { db, services, editor } = world
+  const job = must(await services.redirectSteps.undo(editor, step))
+  await runRedirectUndo(db, services.redirectSteps, job, log)
+  const { state, report, message } = must(await services.jobs.get(editor, job))
+  assert.equal(state, 'done', message ?? '')
+  return RedirectUndoReport.parse(report)
+}
+const table = async (query: Partial<RedirectQuery> = {}): Promise<RedirectRow[]> =>
+  must(await world.services.redirects.list(world.editor, { ...RedirectQuery.parse({ limit: 200 }), ...query })).items
+const empty = async (): Promise<void> => {
+  const items = (await table()).map(({ id }) => ({ do: 'remove' as const, id }))
+  if (items.length > 0) must(await world.services.redirectSteps.create(world.editor, { what: 'All gone', items }))
+}
+const counts = ({ new: made, changed, same, refused }: RedirectsBulkReport) => [made, changed, same, refused]
+
+test('two pasted columns are looked at first, taken in one step, and taken back in one', async () => {
+  const pasted = [
+    'http://site.localhost/old/timetable.htm\t/timetables.html',
+    'rooms-by-quay\trooms-by-the-quay.html',
+    '/here/with,comma\thttps://elsewhere.example/a,b',
+    '/round-a\t/round-b',
+    '/round-b\t/round-a',
+    '/nowhere\t',
+    '/timetables.html\t/islands/great-mew.html',
+    '/chain\t/rooms-by-quay',
+    '/dead\t/there-is-none',
+    '/gone\t\t410',
+  ].join('\n')
+  const looked = await take(pasted, { dryRun: true })
+  assert.deepEqual([looked.isDryRun, looked.step, ...counts(looked)], [true, null, 8, 0, 0, 2])
+  assert.deepEqual(await table(), [])
+  const noteOf = (line: number) => looked.items.find((item) => item.line === line)?.reason ?? ''
+  assert.match(noteOf(5), /round-b → \/round-a → \/round-b/, 'the loop is drawn')
+  assert.match(noteOf(6), /no new address/)
+  assert.match(noteOf(7), /A page is published there/)
+  assert.match(noteOf(8), /leads on: \/chain → \/rooms-by-quay → \/rooms-by-the-quay\.html/)
+  assert.match(noteOf(9), /no page at \/there-is-none/)
+  const done = await take(pasted)
+  assert.deepEqual(counts(done), [8, 0, 0, 2])
+  const rows = await table()
+  assert.deepEqual(
+    rows.map(({ from, to, status, hosts }) => [from, to, status, hosts]),
+    [
+      ['/old/timetable.htm', '/timetables.html', 301, ['site.localhost']],
+      ['/rooms-by-quay', '/rooms-by-the-quay.html', 301, []],
+      ['/here/with,comma', 'https://elsewhere.example/a,b', 301, []],
+      ['/round-a', '/round-b', 301, []],
+      ['/timetables.html', '/islands/great-mew.html', 301, []],
+      ['/chain', '/rooms-by-quay', 301, []],
+      ['/dead', '/there-is-none', 301, []],
+      ['/gone', '', 410, []],
+    ],
+  )
+  assert.deepEqual(counts(await take(pasted)), [0, 0, 8, 2], 'the same list once more')
+  const next = await take('old address;new address\n/dead;/timetables.html\n/fresh;/timetables.html\n')
+  assert.deepEqual(counts(next), [1, 1, 0, 0])
+  assert.match(next.items.find(({ line }) => line === 2)?.reason ?? '', /It was 301 to \/there-is-none/)
+  // One of its rows is changed by hand meanwhile: that stays.
+  const fresh = (await table()).find(({ from }) => from === '/fresh')
+  must(await world.services.redirects.change(world.editor, fresh?.id ?? '', { version: fresh?.version ?? 0, note: 'mine' }))
+  assert.deepEqual(await undo(next.step ?? ''), { givenBack: 1, changedSince: 1 })
+  assert.deepEqual(
+    (await table()).filter(({ from }) => from === '/dead' || from === '/fresh').map(({ from, to, note }) => [from, to, note]),
+    [
+      ['/dead', '/there-is-none', ''],
+      ['/fresh', '/timetables.html', 'mine'],
+    ],
+  )
+  assert.deepEqual(
+    await undo(done.step ?? ''),
+    { givenBack: 7, changedSince: 1 },
+    'the row that the second step had changed and given back is of another version',
+  )
+  const steps = must(await world.services.redirectSteps.list(world.editor)).items
+  assert.deepEqual(
+    steps.map(({ what, rows, isUndone }) => [what, rows, isUndone]),
+    [
+      ['Taken back', 7, false],
+      ['Taken back', 1, false],
+      ['A list', 2, true],
+      ['A list', 8, true],
+    ],
+  )
+  await empty()
+})
+
+test('what goes out as CSV and as JSON comes in again as the same rows', async () => {
+  const { services, editor, owner } = world
+  for (const row of [
+    { from: '/a', to: '/timetables.html', note: 'with "quotes", a comma\tand a tab', hosts: ['site.localhost'] },
+    { from: '/b/:name', to: '/timetables.html?n=$name', match: 'pattern', status: 302, query: 'merge' },
+    { from: '^/c/(\\d+)$', to: 'https://elsewhere.example/$1', match: 'expression', isOn: false },
+    {
+      from: '/d',
+      to: '/',
+      match: 'under',
+      when: { languages: ['de'], devices: ['phone'], from: '2026-01-01T00:00:00.000Z', noOtherQuery: true },
+    },
+    { from: '/e', status: 451, beatsPages: true, when: { query: [{ name: 'x', value: null }] } },
+  ] as const)
+    must(await services.redirects.create(editor, structuredClone(row) as never))
+  const plain = (rows: RedirectRow[]) => rows.map(({ id: _, version: __, createdAt: ___, ...row }) => row)
+  const before = plain(await table())
+  for (const as of ['csv', 'json'] as const) {
+    const { text: out, next } = must(await services.redirectLists.download(owner, as, null))
+    assert.equal(next, null)
+    assert.deepEqual(counts(await take(out, { as })), [0, 0, 5, 0], `${as} on top of what is there`)
+    await empty()
+    assert.deepEqual(counts(await take(out, { as })), [5, 0, 0, 0])
+    assert.deepEqual(plain(await table()), before)
+  }
+  await empty()
+})
+
+test('a configuration comes in by its redirect lines; what cannot be said is listed by line', async () => {
+  const report = await take(
+    'Redirect 301 /old /timetables.html\nRewriteRule ^/x$ /y [P]\nServerName other.example\nRedirectMatch 301 (a)\\1 /z\n',
+    { as: 'httpd' },
+  )
+  assert.deepEqual(counts(report), [1, 0, 0, 2])
+  assert.deepEqual(
+    report.items.filter(({ outcome }) => outcome === 'refused').map(({ line }) => line),
+    [2, 4],
+  )
+  assert.deepEqual(counts(await take('server { return 301 /x', { as: 'nginx' })), [0, 0, 0, 1])
+  await empty()
+})
+
+test('a file that is no table, and lists that are none, are refused with a reason', async () => {
+  const { db, services, editor } = world
+  for (const [bytes, as, said] of [
+    [new Uint8Array([0x50, 0x4b, 3, 4, 0, 0, 0]), 'csv', /no list/],
+    [text('{"from": 1}'), 'json', /list of rows/],
+    [text('nonsense'), 'json', /no JSON/],
+  ] as const) {
+    const job = must(await services.redirectLists.start(editor, bytes, { as, dryRun: true }))
+    await runRedirects(db, services.redirectLists, job, log)
+    const { state, message } = must(await services.jobs.get(editor, job))
+    assert.equal(state, 'failed')
+    assert.match(message ?? '', said)
+  }
+})
+
+test('the review finds what is wrong; its mends are shown first, carried out as one, and taken back as one', async () => {
+  const { services, editor } = world
+  const { redirectReview } = services
+  const make = (from: string, to: string, more: object = {}) => services.redirects.create(editor, { from, to, ...more } as never)
+  must(await make('/one', '/two'))
+  must(await make('/two', '/timetables.html'))
+  must(await make('/loop-a', '/elsewhere'))
+  must(await make('/loop-b', '/loop-a'))
+  must(await make('/dead', '/room-by-the-quay.html'))
+  must(await make('/timetables.html', '/dead'))
+  must(await make('/open', 'http://other.example/x'))
+  must(await make('/all', '/', { match: 'under', to: '/timetables.html' }))
+  must(await make('/all/:x', '/timetables.html', { match: 'pattern' }))
+  const refused = await make('/elsewhere', '/loop-b')
+  assert.deepEqual([refused.ok, refused.ok ? '' : refused.fault], [false, 'redirect-goes-round'])
+  const { counts: found, items } = must(await redirectReview.look(editor, { from: 0 }))
+  assert.deepEqual(
+    items.map(({ kind, row, mend, suggestion }) => [kind, row.from, mend, suggestion]),
+    [
+      ['chain', '/one', { to: '/timetables.html' }, null],
+      ['dead', '/loop-a', null, null],
+      ['chain', '/loop-b', null, null],
+      ['dead', '/dead', null, '/rooms-by-the-quay.html'],
+      ['over-page', '/timetables.html', { isOn: false }, null],
+      ['insecure', '/open', { to: 'https://other.example/x' }, null],
+      ['shadowed', '/all/:x', { isOn: false }, null],
+    ],
+  )
+  assert.equal(found.length, 5)
+  const looked = must(await redirectReview.mend(editor, { dryRun: true }))
+  assert.deepEqual([looked.step, looked.changed, looked.items.length], [null, 4, 4])
+  const done = must(await redirectReview.mend(editor, {}))
+  assert.deepEqual([done.changed, done.refused], [4, []])
+  assert.deepEqual(
+    must(await redirectReview.look(editor, { from: 0 })).counts.map(({ kind, rows }) => [kind, rows]),
+    [
+      ['chain', 1],
+      ['dead', 2],
+    ],
+  )
+  assert.deepEqual(await undo(done.step ?? ''), { givenBack: 4, changedSince: 0 })
+  assert.equal(must(await redirectReview.look(editor, { from: 0 })).total, 7)
+  await empty()
+})
+
+test('of rows made together one that is there already, or leads in a circle with another, is refused, and the others are made', async () => {
+  const make = (from: string, to: string) => ({ do: 'make' as const, row: { from, to } })
+  const done = must(
+    await world.services.redirectSteps.create(world.editor, {
+      what: 'Some',
+      items: [make('/p', '/q'), make('/q', '/p'), make('/r', '/timetables.html'), make('/R/', '/index.html'), make('/s', 'mailto:x')],
+    }),
+  )
+  assert.deepEqual([done.made, done.refused.map(({ index }) => index)], [2, [1, 3, 4]])
+  await empty()
+})
+
+test('a lost address gets the pages that may be meant, best first', async () => {
+  const { items } = must(
+    await world.services.redirectReview.suggest(world.editor, {
+      from: ['/rooms-by-quay', '/timetabels', 'http://site.localhost/Great_Mew.php', '/zzz'],
+    }),
+  )
+  assert.deepEqual(
+    items.map(({ from, suggestions }) => [from, suggestions[0]?.to]),
+    [
+      ['/rooms-by-quay', '/rooms-by-the-quay.html'],
+      ['/timetabels', '/timetables.html'],
+      ['http://site.localhost/Great_Mew.php', '/islands/great-mew.html'],
+      ['/zzz', undefined],
+    ],
+  )
+})
+
+const line = (target: string, who = 1) => `10.0.0.${who} - - [26/Nov/2026:10:00:00 +0000] "GET ${target} HTTP/1.1" 404 12 "-" "Firefox"`
+
+test('an access log is run through the table as it is, and as it is to be; broken lines are counted', async () => {
+  const { db, services, editor } = world
+  const make = async (from: string, isOn: boolean) => must(await services.redirects.create(editor, { from, to: '/timetables.html', isOn }))
+  await make('/live', true)
+  await make('/draft', false)
+  const lines = [
+    line('/live'),
+    line('/live?x=1', 2),
+    line('/timetables.html'),
+    line('/draft', 3),
+    line('/missed'),
+    line('/tried'),
+    line('/wp-login.php'),
+    'nonsense',
+    line('/%zz\u0001'),
+  ]
+  for (const bytes of [Buffer.from(lines.join('\n')), gzipSync(lines.join('\r\n'))]) {
+    const job = must(
+      await services.redirectTrials.startReplay(editor, { bytes, rows: JSON.stringify([{ from: '/tried', to: '/' }]), host: '' }),
+    )
+    await runReplay(db, services.redirectTrials, job, log)
+    const report = ReplayReport.parse(must(await services.jobs.get(editor, job)).report)
+    assert.deepEqual(
+      [report.lines, report.broken, report.answered, report.missed, report.changed, report.noise, report.tried],
+      [9, 1, 5, 3, 2, 1, 2],
+    )
+    assert.deepEqual(report.visitors, { answered: 3, missed: 1, changed: 2 })
+    assert.deepEqual(report.examples.changed.map(({ path, now, then }) => [path, now, then]).sort(), [
+      ['/draft', '', '301 http://site.localhost:4999/timetables.html'],
+      ['/tried', '', '301 http://site.localhost:4999/'],
+    ])
+    assert.deepEqual(report.examples.missed.map(({ path }) => path).sort(), ['/%zz\u0001', '/missed'])
+  }
+  const job = must(await services.redirectTrials.startReplay(editor, { bytes: Buffer.from('a\nb\n'), rows: '', host: '' }))
+  await runReplay(db, services.redirectTrials, job, log)
+  assert.match(must(await services.jobs.get(editor, job)).message ?? '', /no access log/)
+  await empty()
+})
+
+for (const [kind, name, bytes] of [
+  ['list', 'old.txt', Buffer.from('http://old.example/rooms-by-quay.php\n/puffin-lighthouse.asp\n/timetables.html\n')],
+  [
+    'sitemap',
+    'sitemap.xml',
+    Buffer.from(
+      '<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>http://old.example/rooms-by-quay.php</loc></url><url><loc>http://old.example/puffin-lighthouse.asp</loc></url><url><loc>http://old.example/timetables.html</loc></url></urlset>',
+    ),
+  ],
+  [
+    'log',
+    'access.log',
+    Buffer.from(
+      [line('/rooms-by-quay.php'), line('/rooms-by-quay.php'), line('/puffin-lighthouse.asp'), line('/timetables.html'), line('/logo.png')]
+        .join('\n')
+        .replaceAll('.asp', '')
+        .replaceAll('.php', ''),
+    ),
+  ],
+  [
+    'site',
+    'old.zip',
+    zipOf({
+      'rooms-by-quay.html': '<title>Rooms</title>',
+      'puffin-lighthouse.html': '<title>A walk</title><p>puffins causeway granite lighthouse puffins</p>',
+      'timetables.html': '<title>x</title>',
+    }),
+  ],
+] as const)
+  test(`a move is rehearsed with old addresses from a ${kind}`, async () => {
+    const { db, services, editor } = world
+    const job = must(await services.redirectTrials.startRehearsal(editor, { bytes: new Uint8Array(bytes), name }))
+    await runRehearsal(db, services.redirectTrials, job, log)
+    const { report: found, message } = must(await services.jobs.get(editor, job))
+    assert.equal(message, null)
+    const report = RehearsalReport.parse(found)
+    assert.deepEqual([report.kind, report.old, report.answered, report.items.length], [kind, 3, 1, 2])
+    const best = new Map(report.items.map(({ from, suggestions }) => [from.replace(/\.\w+$/, ''), suggestions[0]]))
+    assert.equal(best.get('/rooms-by-quay')?.to, '/rooms-by-the-quay.html')
+    // Only the words of the page itself tell where that one went.
+    if (kind === 'site') assert.equal(best.get('/puffin-lighthouse')?.to, '/islands/great-mew.html')
+    if (kind === 'log') assert.equal(report.items[0]?.visits, 2)
+  })
