@@ -49,6 +49,11 @@ export function destinations(shops: number, own: number): Readonly<Record<string
 
 export const DEMO_PAGES: readonly DemoPage[] = [
   {
+    name: '404.html',
+    title: 'Adrift',
+    body: ['There is no page at this address. It may have been moved, or never tied up here.', '@suggestions'],
+  },
+  {
     name: 'index.html',
     title: 'The Slow Ferry',
     body: [
@@ -185,8 +190,10 @@ export function renderPage(page: DemoPage, where: Readonly<Record<string, string
     return escapeHtml(/^[a-z]+:/.test(target) ? target : up + target)
   }
   const link = (words: string, name: string): string => `<a href="${address(name)}">${words}</a>`
-  const paragraphs = page.body.map(
-    (text) => `    <p>${escapeHtml(text).replace(/\[([^\]]+)\]\((\w+)\)/g, (_, words: string, name: string) => link(words, name))}</p>`,
+  const paragraphs = page.body.map((text) =>
+    text === '@suggestions'
+      ? '    <!-- suggestions -->'
+      : `    <p>${escapeHtml(text).replace(/\[([^\]]+)\]\((\w+)\)/g, (_, words: string, name: string) => link(words, name))}</p>`,
   )
   return `<!DOCTYPE html>
 <html lang="en">

@@ -3,7 +3,6 @@ import { MenuBody } from '../src/contract/menus.ts'
 import { setFieldValues } from '../src/core/blocks/index.ts'
 import { wrapLink } from '../src/core/markup/index.ts'
 import type { MenuEntry } from '../src/core/menus/index.ts'
-import type { Result } from '../src/core/result.ts'
 import { BY_HAND, type Rule } from '../src/core/rules/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
@@ -12,8 +11,10 @@ import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
 import { hashPassword } from '../src/services/secrets.ts'
+import { must } from './must.ts'
 import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } from './pages.ts'
 import { seeded } from './random.ts'
+import { makeRedirects } from './redirects.ts'
 
 const SEED = 4471
 /** The demo runs on loopback only, and the start command prints this. */
@@ -105,6 +106,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   must(await services.rules.save(owner, { version: 0, rules: [...RULES] }))
   await makeShortLinks(context, services, owner, where)
   must(await services.publications.create(owner, { all: true }))
+  await makeRedirects(context, services, owner, seeded(SEED + 1))
   await leaveDrafts(services, editor, contributor, where)
   return must(await services.tokens.make(owner, { name: 'The demo’s own token', scopes: ['*'] }))
 }
@@ -208,9 +210,4 @@ async function leaveDrafts(services: Services, editor: Actor, contributor: Actor
     const patches = must(wrapLink(source, at, at + words.length, { href, [BY_HAND]: hand, rel: hand === 'hints' ? 'nofollow' : null }))
     must(await services.pages.change(actor, page.id, { version, patchSets: [[...patches]] }))
   }
-}
-
-function must<T>(result: Result<T>): T {
-  if (!result.ok) throw new Error(`The demo could not be set up: ${result.fault} ${JSON.stringify(result.detail)}`)
-  return result.value
 }

@@ -30,7 +30,7 @@ export const ReplayReport = z
     tried: z.int().meta({ description: 'Rows that are tried besides the live ones' }),
     examples: z.object({
       missed: z.array(z.object({ path: z.string(), visits: z.int() })),
-      changed: z.array(z.object({ path: z.string(), visits: z.int(), now: z.string(), then: z.string() })),
+      changed: z.array(z.object({ path: z.string(), visits: z.int(), now: z.string(), after: z.string() })),
     }),
   })
   .meta({ id: 'RedirectReplayReport' })

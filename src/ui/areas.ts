@@ -4,6 +4,7 @@ export const AREAS = [
   { name: 'Pages', path: '/pages' },
   { name: 'Links', path: '/links' },
   { name: 'Short links', path: '/short-links' },
+  { name: 'Redirects', path: '/redirects' },
   { name: 'Rules', path: '/rules' },
   { name: 'Settings', path: '/settings' },
 ] as const

@@ -27,7 +27,7 @@ export interface LongList<N extends ListName> {
 export function useLongList<N extends ListName>(
   name: N,
   inputFor: (search: string) => InputOf<N>,
-  { initial, refreshMs }: { initial: AnswerOf<N>; refreshMs?: number },
+  { initial, refreshMs }: { initial?: AnswerOf<N>; refreshMs?: number },
 ): LongList<N> {
   const [search, setSearch] = useState('')
   const wanted = useSettled(search.trim(), TYPED_MS)

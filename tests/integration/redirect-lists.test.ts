@@ -282,7 +282,7 @@ test('an access log is run through the table as it is, and as it is to be; broke
       [9, 1, 5, 3, 2, 1, 2],
     )
     assert.deepEqual(report.visitors, { answered: 3, missed: 1, changed: 2 })
-    assert.deepEqual(report.examples.changed.map(({ path, now, then }) => [path, now, then]).sort(), [
+    assert.deepEqual(report.examples.changed.map(({ path, now, after }) => [path, now, after]).sort(), [
       ['/draft', '', '301 http://site.localhost:4999/timetables.html'],
       ['/tried', '', '301 http://site.localhost:4999/'],
     ])

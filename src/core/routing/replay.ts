@@ -79,7 +79,7 @@ export interface ReplayExample {
 export interface ChangedExample extends ReplayExample {
   /** Status and location now, and by the draft; "" where nothing answers. */
   readonly now: string
-  readonly then: string
+  readonly after: string
 }
 
 /** What a log came to. */
@@ -109,7 +109,7 @@ const EXAMPLES_SHOWN = 100
 interface Judged {
   readonly path: string
   readonly now: string
-  readonly then: string
+  readonly after: string
   readonly isNoise: boolean
 }
 
@@ -141,7 +141,7 @@ export class Replay {
       return
     }
     const who = hashOf(line.remote, this.#agentOf(line.agent))
-    if (judged.then === '') {
+    if (judged.after === '') {
       this.#missed++
       this.#visitors.missed.add(who)
       if (judged.isNoise) this.#noise++
@@ -150,7 +150,7 @@ export class Replay {
       this.#answered++
       this.#visitors.answered.add(who)
     }
-    if (judged.now === judged.then) return
+    if (judged.now === judged.after) return
     this.#changed++
     this.#visitors.changed.add(who)
     const known = this.#changedBy.get(judged.path)
@@ -172,7 +172,7 @@ export class Replay {
         changed: [...this.#changedBy.values()]
           .sort((a, b) => b.visits - a.visits)
           .slice(0, EXAMPLES_SHOWN)
-          .map(({ visits, judged: { path, now, then } }) => ({ path, visits, now, then })),
+          .map(({ visits, judged: { path, now, after } }) => ({ path, visits, now, after })),
       },
     }
   }
@@ -214,7 +214,7 @@ export class Replay {
       return found === null ? (isPage ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
     }
     const now = answerOf(live)
-    return { path: sent, now, then: draft === null ? now : answerOf(draft), isNoise: noiseOf(sent) !== null }
+    return { path: sent, now, after: draft === null ? now : answerOf(draft), isNoise: noiseOf(sent) !== null }
   }
 }
 

@@ -143,7 +143,7 @@ class Reader {
     if (status >= 400) return this.#take(each, place, matchOf(place.location), '', status, 'drop')
     if (to === undefined) return this.#refuse(each, 'It says no destination.')
     const variable = [...this.#maps.keys()].find((name) => to.includes(name))
-    if (variable !== undefined) return this.#useMap(each, place, variable, to, status)
+    if (variable !== undefined) return this.#takeMap(each, place, variable, to, status)
     this.#take(each, place, matchOf(place.location), to, status, 'drop')
   }
 
@@ -155,7 +155,7 @@ class Reader {
       return this.#refuse(each, 'It rewrites inside the server and sends nobody elsewhere.')
     const status = flag === 'permanent' ? 301 : 302
     const variable = [...this.#maps.keys()].find((name) => to.includes(name))
-    if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#useMap(each, place, variable, to, status)
+    if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#takeMap(each, place, variable, to, status)
     if (place.location !== null && !(place.location.how === '' && place.location.path === '/'))
       return this.#refuse(each, 'It stands in a location: two things would have to match at once.')
     const drops = to.endsWith('?')
@@ -164,7 +164,7 @@ class Reader {
   }
 
   /** Takes up a row for each entry of a map, as the line that uses it says. */
-  #useMap(each: Directive, place: Place, variable: string, to: string, status: RedirectStatus): void {
+  #takeMap(each: Directive, place: Place, variable: string, to: string, status: RedirectStatus): void {
     const map = this.#maps.get(variable)
     if (map === undefined) return
     map.isUsed = true

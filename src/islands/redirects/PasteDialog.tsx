@@ -1,0 +1,232 @@
+import { useMutation } from '@tanstack/react-query'
+import { useId, useState } from 'react'
+import { isRedirectsReport } from '../../contract/jobs.ts'
+import { LIST_FORMATS, type RedirectsBulkReport } from '../../contract/redirect-lists.ts'
+import { call } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
+import { toldStep } from './undo.ts'
+import { bare, counted } from './words.ts'
+
+type As = (typeof LIST_FORMATS)[number]
+const FORMAT_WORDS: Readonly<Record<As, string>> = {
+  csv: 'a table: old address, new address',
+  json: 'JSON, as it goes out here',
+  httpd: 'configuration of Apache httpd',
+  nginx: 'configuration of nginx',
+}
+/** Rows of the report drawn at once; counts always tell all. */
+const ROWS_SHOWN = 300
+const EXAMPLE = '/old/timetable.htm\t/timetables.html\nhttps://www.old.example/shop\t/shop/'
+const OUTCOME_WORDS = { new: 'New', changed: 'Changed', same: 'Same', refused: 'Refused' } as const
+
+/** Many rows at once, from a spreadsheet, a file or another server: looked at first, then taken in one step. */
+export function PasteDialog({ onClose }: { onClose: () => void }) {
+  const [as, setAs] = useState<As>('csv')
+  const [list, setList] = useState<Blob | null>(null)
+  const [jobId, setJobId] = useState<string | null>(null)
+  const send = useMutation({
+    mutationFn: ({ of, dryRun }: { of: Blob; dryRun: boolean }) =>
+      call('redirect-lists.bulk', { query: { as, dryRun: dryRun ? '1' : '0' }, body: of }),
+    onSuccess: ({ job }) => setJobId(job),
+  })
+  const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
+  const isRunning = send.isPending || isBeingDone
+  const report = job?.state === 'done' && isRedirectsReport(job.report) ? job.report : null
+  const look = (of: Blob): void => {
+    setList(of)
+    send.mutate({ of, dryRun: true })
+  }
+  const close = (): void => {
+    if (report?.isDryRun === false && report.new + report.changed > 0)
+      toldStep(`${counted(report.new + report.changed, 'row')} of your list answer now.`, report.step)
+    onClose()
+  }
+  return (
+    <Dialog title="Paste rows" isOpen onClose={close} isWide>
+      <Problem error={send.error ?? error} className="mb-3" />
+      {jobId === null && !send.isPending && <Choose as={as} onAs={setAs} onList={look} />}
+      {isRunning && (
+        <div className="py-6">
+          <JobProgress
+            job={job}
+            words={({ done }) => `${counted(done, 'row')} looked at`}
+            beginning="Sending…"
+            onStop={jobId === null || isStopping ? null : stop}
+          />
+        </div>
+      )}
+      {(job?.state === 'failed' || job?.state === 'cancelled') && (
+        <div className="grid gap-4 py-4">
+          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
+            {job.message}
+          </p>
+          <p>
+            <button type="button" className="button" onClick={() => setJobId(null)}>
+              Choose again
+            </button>
+          </p>
+        </div>
+      )}
+      {report !== null && !isRunning && (
+        <Report
+          report={report}
+          onApply={() => list !== null && send.mutate({ of: list, dryRun: false })}
+          onAgain={() => setJobId(null)}
+          onClose={close}
+        />
+      )}
+    </Dialog>
+  )
+}
+
+function Choose({ as, onAs, onList }: { as: As; onAs: (as: As) => void; onList: (list: Blob) => void }) {
+  const [pasted, setPasted] = useState('')
+  const ids = { as: useId(), file: useId(), pasted: useId() }
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        onList(new Blob([pasted]))
+      }}
+    >
+      <p>
+        Copy two columns from a spreadsheet: what was asked for, and where it leads now. Full addresses and paths may be mixed; a status in
+        a third column is taken too. Nothing happens before you have seen what would.
+      </p>
+      <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
+        <div>
+          <label className="field-label" htmlFor={ids.as}>
+            It is
+          </label>
+          <select
+            id={ids.as}
+            className="field"
+            value={as}
+            onChange={({ target }) => onAs(LIST_FORMATS.find((each) => each === target.value) ?? 'csv')}
+          >
+            {LIST_FORMATS.map((each) => (
+              <option key={each} value={each}>
+                {FORMAT_WORDS[each]}
+              </option>
+            ))}
+          </select>
+        </div>
+        <div>
+          <label className="field-label" htmlFor={ids.file}>
+            From a file
+          </label>
+          <input
+            id={ids.file}
+            className="field file:mr-3 file:cursor-pointer file:rounded-md file:border file:border-edge file:border-solid file:bg-paper file:px-3 file:py-1 file:font-semibold"
+            type="file"
+            accept=".csv,.tsv,.txt,.json,.conf,.htaccess,text/*"
+            onChange={({ target }) => target.files?.[0] !== undefined && onList(target.files[0])}
+          />
+        </div>
+      </div>
+      <div>
+        <label className="field-label" htmlFor={ids.pasted}>
+          Or pasted here
+        </label>
+        <textarea
+          id={ids.pasted}
+          className="field address min-h-[180px] whitespace-pre"
+          placeholder={
+            as === 'csv'
+              ? EXAMPLE
+              : as === 'httpd'
+                ? 'Redirect 301 /old /new'
+                : as === 'nginx'
+                  ? 'location = /old { return 301 /new; }'
+                  : '[{"from": "/old", "to": "/new"}]'
+          }
+          spellCheck={false}
+          value={pasted}
+          onChange={({ target }) => setPasted(target.value)}
+        />
+      </div>
+      <p className="flex justify-end">
+        <button type="submit" className="button button-main" disabled={pasted.trim() === ''}>
+          Look at it
+        </button>
+      </p>
+    </form>
+  )
+}
+
+function Report({
+  report,
+  onApply,
+  onAgain,
+  onClose,
+}: {
+  report: RedirectsBulkReport
+  onApply: () => void
+  onAgain: () => void
+  onClose: () => void
+}) {
+  const { isDryRun, items, moreItems } = report
+  const does = report.new + report.changed
+  const order = { refused: 0, changed: 1, new: 2, same: 3 } as const
+  const shown = [...items]
+    .sort((a, b) => order[a.outcome] - order[b.outcome] || Number(b.reason !== '') - Number(a.reason !== '') || a.line - b.line)
+    .slice(0, ROWS_SHOWN)
+  const more = items.length - shown.length + moreItems
+  return (
+    <div className="grid gap-4">
+      <p role="status">
+        <b>{counted(report.new, 'new row')}</b>, <b>{report.changed.toLocaleString('en')}</b> changed,{' '}
+        <b>{report.same.toLocaleString('en')}</b> the same.{' '}
+        {report.refused > 0 && <span className="text-red">{counted(report.refused, 'line')} cannot be taken.</span>}{' '}
+        {report.noted > 0 && <span>{counted(report.noted, 'row')} with something to know.</span>}
+      </p>
+      {shown.length > 0 && (
+        <section className="max-h-[46vh] overflow-auto rounded-md border" tabIndex={0} aria-label="What becomes of each line">
+          <table className="w-full text-left text-[14px]">
+            <thead className="sticky top-0 bg-sheet">
+              <tr className="border-b">
+                <th className="px-3 py-1.5 font-semibold">Line</th>
+                <th className="px-3 py-1.5 font-semibold">Asked for, and where it lands</th>
+                <th className="px-3 py-1.5 font-semibold">What becomes of it</th>
+              </tr>
+            </thead>
+            <tbody className="divide-y">
+              {shown.map((item) => (
+                <tr key={`${item.line} ${item.outcome} ${item.from}`}>
+                  <td className="px-3 py-1.5 align-top tabular-nums max-md:px-2">{item.line}</td>
+                  <td className="px-3 py-1.5 align-top max-md:px-2">
+                    <span className="address block">{item.from}</span>
+                    {item.to !== '' && <span className="address note block">→ {bare(item.to)}</span>}
+                  </td>
+                  <td className="px-3 py-1.5 align-top [overflow-wrap:anywhere] max-md:px-2">
+                    <b className={item.outcome === 'refused' ? 'text-red' : ''}>{OUTCOME_WORDS[item.outcome]}.</b> {item.reason}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </section>
+      )}
+      {more > 0 && <p className="note">{counted(more, 'more line')}, counted above.</p>}
+      <p className="flex flex-wrap justify-end gap-2.5">
+        {isDryRun ? (
+          <>
+            <button type="button" className="button" onClick={onAgain}>
+              Choose another
+            </button>
+            <button type="button" className="button button-main" disabled={does === 0} onClick={onApply}>
+              Take {counted(does, 'row')} in
+            </button>
+          </>
+        ) : (
+          <button type="button" className="button button-main" onClick={onClose}>
+            Done
+          </button>
+        )}
+      </p>
+    </div>
+  )
+}

@@ -1,0 +1,172 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import type { RedirectFinding } from '../../contract/redirect-review.ts'
+import { call } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem } from '../../ui/Form.tsx'
+import { useAsk } from '../../ui/query.tsx'
+import { toldStep } from './undo.ts'
+import { bare, counted, FINDING_WORDS, findingChip } from './words.ts'
+
+/** What is wrong in the table, each with what mends it; all mends are shown before, carried out as one, and taken back as one. */
+export function ReviewDialog({
+  first,
+  canEdit,
+  onOpen,
+  onClose,
+}: {
+  /** Shown at first; null for everything. */
+  first: RedirectFinding['kind'] | null
+  canEdit: boolean
+  onOpen: (id: string) => void
+  onClose: () => void
+}) {
+  const [kind, setKind] = useState(first)
+  const [isPreview, setPreview] = useState(false)
+  const { data, error } = useAsk('redirect-review.look', { query: kind === null ? {} : { kind } }, { placeholderData: (before) => before })
+  const counts = data?.counts ?? []
+  const mendable = counts.filter((each) => kind === null || each.kind === kind).reduce((sum, each) => sum + each.mendable, 0)
+  return (
+    <Dialog title="What is wrong in the table" isOpen onClose={onClose} isWide>
+      <div className="grid gap-4">
+        <Problem error={error} />
+        <div className="flex flex-wrap gap-2">
+          <button type="button" className="chip aria-pressed:bg-sun" aria-pressed={kind === null} onClick={() => setKind(null)}>
+            everything
+          </button>
+          {counts.map((each) => (
+            <button
+              key={each.kind}
+              type="button"
+              className="chip aria-pressed:bg-sun"
+              aria-pressed={kind === each.kind}
+              onClick={() => setKind(each.kind)}
+            >
+              <b>{each.rows.toLocaleString('en')}</b> {findingChip(each.kind, each.rows)}
+            </button>
+          ))}
+        </div>
+        {kind !== null && <p>{FINDING_WORDS[kind]}</p>}
+        {data?.total === 0 && (
+          <p className="py-6 text-center text-ink-soft">Nothing is wrong. {counted(data.rows, 'row')} looked through.</p>
+        )}
+        {isPreview ? (
+          <Preview kinds={kind === null ? undefined : [kind]} onBack={() => setPreview(false)} onDone={onClose} />
+        ) : (
+          <>
+            <ul className="max-h-[50vh] divide-y overflow-y-auto rounded-md border">
+              {data?.items.map((finding) => (
+                <Item key={`${finding.row.id} ${finding.kind}`} finding={finding} canEdit={canEdit} onOpen={onOpen} />
+              ))}
+            </ul>
+            {data !== undefined && data.total > data.items.length && (
+              <p className="note">
+                The first {data.items.length} of {data.total.toLocaleString('en')}.
+              </p>
+            )}
+            {canEdit && (
+              <p className="flex justify-end">
+                <button type="button" className="button button-main" disabled={mendable === 0} onClick={() => setPreview(true)}>
+                  See {mendable === 1 ? 'the mend' : `all ${mendable.toLocaleString('en')} mends`}
+                </button>
+              </p>
+            )}
+          </>
+        )}
+      </div>
+    </Dialog>
+  )
+}
+
+const mendWords = ({ kind, mend, suggestion }: RedirectFinding): string =>
+  mend === null
+    ? suggestion === null
+      ? kind === 'loop'
+        ? 'It is mended with the last row of the circle.'
+        : kind === 'chain'
+          ? 'One of the steps is for now only, depends on who asks, or ends nowhere: look at it by hand.'
+          : 'What was meant only you can say.'
+      : `Perhaps ${suggestion} was meant.`
+    : 'to' in mend
+      ? `Lead it to ${bare(mend.to)} in one step.`
+      : 'isOn' in mend
+        ? 'Switch it off.'
+        : 'Take it away.'
+
+function Item({ finding, canEdit, onOpen }: { finding: RedirectFinding; canEdit: boolean; onOpen: (id: string) => void }) {
+  const { row, stops, other, suggestion } = finding
+  const lead = useMutation({
+    mutationFn: (to: string) => call('redirects.change', { id: row.id, body: { version: row.version, to } }),
+    onSuccess: (now) => toldStep(`${now.from} leads to ${now.to} now.`, null),
+  })
+  return (
+    <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 px-3 py-2">
+      <span className="min-w-0">
+        <span className="address block">
+          {stops.length > 1 ? stops.map(bare).join(' → ') : `${row.from} → ${row.to === '' ? row.status : bare(row.to)}`}
+        </span>
+        <span className="note block">
+          {FINDING_WORDS[finding.kind]}{' '}
+          {other !== null && finding.kind !== 'chain' && finding.kind !== 'loop' && <>It is the row for {other.from}. </>}
+          <b>{mendWords(finding)}</b>
+        </span>
+        <Problem error={lead.error} />
+      </span>
+      {canEdit && (
+        <span className="flex gap-2">
+          {suggestion !== null && (
+            <button type="button" className="button !min-h-8" disabled={lead.isPending} onClick={() => lead.mutate(suggestion)}>
+              Lead it there
+            </button>
+          )}
+          <button type="button" className="button !min-h-8" onClick={() => onOpen(row.id)}>
+            Open<span className="sr-only"> {row.from}</span>
+          </button>
+        </span>
+      )}
+    </li>
+  )
+}
+
+/** What the mends would do, before they do it. */
+function Preview({ kinds, onBack, onDone }: { kinds: RedirectFinding['kind'][] | undefined; onBack: () => void; onDone: () => void }) {
+  const body = { ...(kinds === undefined ? {} : { kinds }) }
+  const { data, error } = useAsk('redirect-review.mend', { body: { ...body, dryRun: true } }, { staleTime: 0, gcTime: 0 })
+  const mend = useMutation({
+    mutationFn: () => call('redirect-review.mend', { body }),
+    onSuccess: ({ changed, removed, step }) => {
+      toldStep(`${counted(changed + removed, 'row')} mended.`, step)
+      onDone()
+    },
+  })
+  if (data === undefined) return error === null ? <p role="status">Looking…</p> : <Problem error={error} />
+  return (
+    <div className="grid gap-3">
+      <ul className="max-h-[50vh] divide-y overflow-y-auto rounded-md border">
+        {data.items.map((each) => (
+          <li key={each.id} className="px-3 py-2">
+            <span className="address block">{each.from}</span>
+            <span className="note">
+              <del className="address">{each.before === '' ? 'nowhere' : bare(each.before)}</del>{' '}
+              <ins className="address">{bare(each.after)}</ins>
+            </span>
+          </li>
+        ))}
+      </ul>
+      <Problem error={mend.error} />
+      <p className="flex flex-wrap justify-end gap-2.5">
+        <button type="button" className="button" onClick={onBack}>
+          Back
+        </button>
+        <button
+          type="button"
+          className="button button-main"
+          disabled={mend.isPending || data.items.length === 0}
+          onClick={() => mend.mutate()}
+        >
+          Mend {counted(data.items.length, 'row')}
+        </button>
+      </p>
+    </div>
+  )
+}

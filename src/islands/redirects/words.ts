@@ -1,0 +1,111 @@
+import type { RedirectFinding } from '../../contract/redirect-review.ts'
+import type { ConsideredRow, RedirectRow } from '../../contract/redirects.ts'
+import type { WayEnd } from '../../ui/Way.tsx'
+
+export const STATUS_WORDS: Readonly<Record<RedirectRow['status'], string>> = {
+  301: 'moved for good',
+  302: 'found elsewhere for now',
+  303: 'see another page',
+  307: 'elsewhere for now, forms too',
+  308: 'moved for good, forms too',
+  410: 'gone for good',
+  451: 'withheld for legal reasons',
+}
+
+export const MATCH_WORDS: Readonly<Record<RedirectRow['match'], string>> = {
+  exact: 'just this address',
+  under: 'everything under it',
+  pattern: 'a pattern (URL Pattern)',
+  expression: 'an expression (RE2)',
+}
+
+export const QUERY_WORDS: Readonly<Record<RedirectRow['query'], string>> = {
+  pass: 'passed on',
+  merge: 'passed on, but for what the destination sets itself',
+  drop: 'left off',
+}
+
+export const DEVICE_WORDS = { phone: 'a phone', tablet: 'a tablet', computer: 'a computer', other: 'anything else' } as const
+
+/** Why a row does not answer, in words. */
+export function whyWords({ why, from, match }: ConsideredRow): string {
+  switch (why) {
+    case 'host':
+      return 'would fit, but is for another host'
+    case 'page':
+      return 'would fit, but a page is published there, which comes first'
+    case 'query':
+      return 'asks for other parameters in the query'
+    case 'language':
+      return 'is for another language'
+    case 'device':
+      return 'is for another device'
+    case 'time':
+      return 'is not for this time'
+    case 'text':
+      return match === 'pattern' || match === 'expression'
+        ? `does not match: ${from}`
+        : 'is written another way, which this site tells apart'
+    case 'destination':
+      return 'fits, but what it catches makes no address'
+    case 'later':
+      return 'would fit too, but comes later'
+    default:
+      return 'answers'
+  }
+}
+
+/** What is wrong, in as few words as stand on a chip. */
+export function findingChip(kind: RedirectFinding['kind'], rows: number): string {
+  const one = rows === 1
+  switch (kind) {
+    case 'loop':
+      return one ? 'goes round' : 'go round'
+    case 'chain':
+      return 'in several steps'
+    case 'shadowed':
+      return 'never reached'
+    case 'duplicate':
+      return one ? 'stands there twice' : 'stand there twice'
+    case 'contradictory':
+      return one ? 'contradicts another' : 'contradict others'
+    case 'dead':
+      return one ? 'leads to a missing page' : 'lead to a missing page'
+    case 'over-page':
+      return 'under a published page'
+    case 'insecure':
+      return one ? 'leads to http' : 'lead to http'
+    default:
+      return one ? 'depends on the host' : 'depend on the host'
+  }
+}
+
+export const FINDING_WORDS: Readonly<Record<RedirectFinding['kind'], string>> = {
+  loop: 'Visitors would go round in a circle, until their browser gives up.',
+  chain: 'Visitors are sent on several times; each step takes time, and search engines give up after some.',
+  shadowed: 'Another row always comes before it: it never answers.',
+  duplicate: 'The same row stands there twice.',
+  contradictory: 'Another row for the same address says something else, and comes first.',
+  dead: 'There is no page where it leads.',
+  'over-page': 'A page is published at its address, and comes first: it never answers.',
+  insecure: 'It leads from a secure address to an open one.',
+  'host-differs': 'It leads to another host, depending on which one was asked.',
+}
+
+/** Findings that hurt visitors, rather than being in the way. */
+export const HURTS: ReadonlySet<RedirectFinding['kind']> = new Set(['loop', 'dead', 'chain'])
+
+/** Where a row lands, as far as it says so itself. */
+export function endOf({ to, status }: Pick<RedirectRow, 'to' | 'status'>, finding: RedirectFinding | undefined): WayEnd {
+  if (status >= 400) return 'gone'
+  if (finding?.kind === 'loop') return 'round'
+  if (finding?.kind === 'dead') return 'nothing'
+  if (/\$\w|\$\{/.test(to)) return 'unknown'
+  const last = finding?.kind === 'chain' ? (finding.stops[finding.stops.length - 1] ?? to) : to
+  return last.startsWith('/') ? 'here' : 'elsewhere'
+}
+
+export const counted = (count: number, one: string, more = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
+
+/** A destination as it is read: without its scheme. */
+export const bare = (address: string): string => address.replace(/^https?:\/\//, '')
