@@ -3,6 +3,7 @@ import { FINDINGS } from '../core/placements/index.ts'
 import { operation } from './operation.ts'
 import { Placement } from './placements.ts'
 import { Unpublished } from './publications.ts'
+import { FindingKind } from './redirect-review.ts'
 
 /** What needs a hand today. */
 export const Desk = z.object({
@@ -10,6 +11,15 @@ export const Desk = z.object({
   unmarked: z.object({ total: z.int(), pages: z.int(), examples: z.array(Placement) }),
   findings: z.array(z.object({ finding: z.enum(FINDINGS), links: z.int() })),
   waiting: z.int().meta({ description: 'Links of contributors that wait for an editor' }),
+  redirects: z
+    .object({
+      findings: z.array(z.object({ kind: FindingKind, rows: z.int() })),
+      rising: z
+        .array(z.object({ path: z.string(), week: z.int(), weekBefore: z.int() }))
+        .meta({ description: 'Missed addresses that more people ask for than a week ago' }),
+    })
+    .nullable()
+    .meta({ description: 'What is wrong in the redirects; null for who may not see them' }),
   pages: z.int(),
   links: z.int(),
   hasPartners: z.boolean(),
@@ -25,6 +35,6 @@ export const desk = {
     needs: 'pages:read',
     status: 200,
     answer: Desk,
-    shows: ['pages', 'files', 'waiting', 'publications', 'rules', 'partners', 'findings'],
+    shows: ['pages', 'files', 'waiting', 'publications', 'rules', 'partners', 'findings', 'redirects'],
   }),
 } as const

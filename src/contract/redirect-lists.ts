@@ -1,9 +1,7 @@
 import { z } from 'zod'
+import { LIST_FORMATS } from '../core/exchange/redirects/index.ts'
 import { operation } from './operation.ts'
 import { Id, JobStarted } from './shared.ts'
-
-/** How a list of redirects is written. */
-export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
 
 const Yes = z
   .enum(['1', '0', 'true', 'false'])

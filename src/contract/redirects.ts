@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { DEVICES } from '../core/clicks/index.ts'
-import { NOT_ANSWERING, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '../core/routing/index.ts'
+import { NOT_ANSWERING, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_ORDERS, REDIRECT_STATUSES } from '../core/routing/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { Id, line, Paging, Version } from './shared.ts'
 
@@ -71,7 +71,6 @@ export type RedirectChange = z.infer<typeof RedirectChange>
 
 /** Several of a facet, parted by commas. */
 const Facet = z.string().max(500).optional()
-export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as const
 
 export const RedirectQuery = Paging.extend({
   search: z.string().max(200).optional(),

@@ -120,17 +120,22 @@ export async function listRedirects(
   return { items, total: count?.total ?? 0 }
 }
 
+/** How many rows there are, up to a limit. */
+export async function countRedirects(db: Database, siteId: string, limit: number): Promise<number> {
+  const [found] = await rows<{ count: number }>(
+    db,
+    'SELECT count(*)::int AS count FROM (SELECT 1 FROM redirects WHERE site_id = $1 AND removed_at IS NULL LIMIT $2) counted',
+    [siteId, limit],
+  )
+  return found?.count ?? 0
+}
+
 /** How many rows each choice of a facet has, of all rows; null where they are too many to be counted at once. */
 export async function redirectFacets(
   db: Database,
   siteId: string,
 ): Promise<Record<'status' | 'match' | 'host' | 'state', { value: string; rows: number }[]> | null> {
-  const [few] = await rows<{ few: boolean }>(
-    db,
-    `SELECT count(*) <= ${COUNTED_REDIRECTS_MAX} AS few FROM (SELECT 1 FROM redirects WHERE site_id = $1 AND removed_at IS NULL LIMIT ${COUNTED_REDIRECTS_MAX + 1}) c`,
-    [siteId],
-  )
-  if (few?.few !== true) return null
+  if ((await countRedirects(db, siteId, COUNTED_REDIRECTS_MAX + 1)) > COUNTED_REDIRECTS_MAX) return null
   const found = await rows<{ facet: 'status' | 'match' | 'host' | 'state'; value: string; rows: number }>(
     db,
     `WITH r AS MATERIALIZED (SELECT id, status, match, hosts, is_on, conditions FROM redirects WHERE site_id = $1 AND removed_at IS NULL)

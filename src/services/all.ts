@@ -44,6 +44,8 @@ export function createServices(context: Context) {
   const visits = visitsService(context, views)
   const redirectSteps = redirectStepsService(context, views, jobs)
   const knowledge = new RedirectKnowledge(context.db)
+  const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
+  const missed = missedService(context, views, knowledge)
   return {
     views,
     changes: changesService(context),
@@ -70,14 +72,14 @@ export function createServices(context: Context) {
     redirectLists: redirectListsService(context, views, jobs),
     redirectSteps,
     redirectTrials: redirectTrialsService(context, views, jobs),
-    missed: missedService(context, views, knowledge),
-    redirectReview: redirectReviewService(views, knowledge, redirectSteps),
+    missed,
+    redirectReview,
     publications,
     jobs,
     imports: importsService(context, jobs),
     frontDoors: frontDoorsService(context),
     exports: exportsService(context, views),
-    desk: deskService(context, views, placements, publications),
+    desk: deskService(context, views, placements, publications, redirectReview, missed),
   }
 }
 

@@ -1,16 +1,25 @@
 import type { Desk } from '../contract/desk.ts'
+import { MissedQuery } from '../contract/missed.ts'
 import type { Finding } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { countPages } from '../data/pages.ts'
+import { countRedirects } from '../data/redirects.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import type { missedService } from './missed.ts'
 import type { placementsService } from './placements.ts'
 import type { publicationsService } from './publications.ts'
+import type { redirectReviewService } from './redirect-review.ts'
 import { shownPlacement } from './shown-placement.ts'
 
 /** Links shown with a finding; the finding's own view has them all. */
 const EXAMPLES = 5
+/** A missed address is on the rise where so many ask in a week, and so many times more than in the week before. */
+const RISING_LEAST = 10
+const RISING_TIMES = 1.5
+const RISING_LOOKED_AT = 20
+const REDIRECTS_MAX = 50_000
 
 type Findings = Pick<Desk, 'unmarked' | 'findings' | 'links' | 'pages'>
 
@@ -19,7 +28,22 @@ export function deskService(
   views: SiteViews,
   placements: ReturnType<typeof placementsService>,
   publications: ReturnType<typeof publicationsService>,
+  review: ReturnType<typeof redirectReviewService>,
+  missed: ReturnType<typeof missedService>,
 ) {
+  /** What is wrong in the redirects, and which missed addresses are on the rise. */
+  async function redirects(actor: Actor): Promise<Desk['redirects']> {
+    // A table that is taken up for the first time takes a while where it is very large; its own screen waits for that, the Desk does not.
+    if ((await countRedirects(db, actor.siteId, REDIRECTS_MAX + 1)) > REDIRECTS_MAX) return null
+    const [found, asked] = [await review.look(actor, { from: 0 }), await missed.list(actor, MissedQuery.parse({ limit: RISING_LOOKED_AT }))]
+    if (!found.ok || !asked.ok) return null
+    const rising = asked.value.items.filter(({ week, weekBefore }) => week >= RISING_LEAST && week > weekBefore * RISING_TIMES)
+    return {
+      findings: found.value.counts.map(({ kind, rows }) => ({ kind, rows })),
+      rising: rising.slice(0, EXAMPLES).map(({ path, week, weekBefore }) => ({ path, week, weekBefore })),
+    }
+  }
+
   async function look(actor: Actor, view: SiteGround): Promise<Findings> {
     const list = await placements.listOf(actor.siteId, view)
     const { found, pages, findings } = list.ask({ finding: 'unmarked' })
@@ -45,6 +69,7 @@ export function deskService(
       return ok({
         unpublished: unpublished.value,
         ...(await look(actor, view)),
+        redirects: await redirects(actor),
         waiting: await countWaiting(db, actor.siteId),
         hasPartners: view.setup.partners.length > 0,
         hasRules: view.rules.length > 0,

@@ -33,6 +33,7 @@ export {
   QUERY_HABITS,
   type QueryHabit,
   REDIRECT_MATCHES,
+  REDIRECT_ORDERS,
   REDIRECT_STATUSES,
   type Redirect,
   type RedirectConditions,

@@ -78,3 +78,6 @@ export const PRECEDENCE = [
   'A row for certain hosts comes before one for all.',
   'Where all of that is the same, the row that stands first in the table.',
 ] as const
+
+/** Orders in which a table is shown: its own, by address, by hits, by the last hit, by when rows were made. */
+export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as const

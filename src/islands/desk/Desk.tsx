@@ -4,6 +4,7 @@ import { PlacementRow } from '../../ui/PlacementRow.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
 import { FINDING_WORDS } from '../links/words.ts'
+import { findingChip, HURTS } from '../redirects/words.ts'
 
 interface DeskProps {
   initial: DeskData
@@ -82,6 +83,31 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
                   className={`chip no-underline ${FINDING_WORDS[finding].isGrave === true ? 'chip-red' : ''}`}
                 >
                   <b className="font-semibold">{links}</b> {links === 1 ? FINDING_WORDS[finding].one : FINDING_WORDS[finding].many}
+                </a>
+              </li>
+            ))}
+          </ul>
+        </Matter>
+      )}
+      {data.redirects !== null && data.redirects.rising.length > 0 && (
+        <Matter title="More and more visitors ask in vain" action={{ words: 'Lead them somewhere', href: '/redirects' }}>
+          {data.redirects.rising.map(({ path, week, weekBefore }) => (
+            <span key={path} className="block">
+              <span className="address">{path}</span>{' '}
+              <span className="note">
+                {week} times this week, {weekBefore} the week before
+              </span>
+            </span>
+          ))}
+        </Matter>
+      )}
+      {data.redirects !== null && data.redirects.findings.length > 0 && (
+        <Matter title="Redirects worth a second look" action={{ words: 'See all redirects', href: '/redirects' }}>
+          <ul className="mt-1 flex flex-wrap gap-2">
+            {data.redirects.findings.map(({ kind, rows }) => (
+              <li key={kind}>
+                <a href={`/redirects?review=${kind}`} className={`chip no-underline ${HURTS.has(kind) ? 'chip-red' : ''}`}>
+                  <b className="font-semibold">{rows}</b> {findingChip(kind, rows)}
                 </a>
               </li>
             ))}

@@ -1,9 +1,10 @@
 import { useMutation } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import type { RedirectStepItem } from '../../contract/redirect-steps.ts'
-import { REDIRECT_ORDERS, type RedirectList, type RedirectNew, type RedirectQuery, type RedirectRow } from '../../contract/redirects.ts'
+import type { RedirectList, RedirectNew, RedirectQuery, RedirectRow } from '../../contract/redirects.ts'
+import { FINDING_KINDS, REDIRECT_ORDERS } from '../../core/routing/index.ts'
 import { addressOf, call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { SearchField, useLongList } from '../../ui/long-list.tsx'
@@ -51,11 +52,11 @@ type Shown =
   | { readonly row: string }
 
 const ORDER_WORDS: Readonly<Record<(typeof REDIRECT_ORDERS)[number], string>> = {
-  table: 'in the order of the table',
+  table: 'table order',
   from: 'by address',
-  hits: 'most hits first',
-  last: 'last hit first',
-  newest: 'newest first',
+  hits: 'most hits',
+  last: 'last hit',
+  newest: 'newest',
 }
 const STATE_WORDS: Readonly<Record<string, string>> = {
   on: 'on',
@@ -77,6 +78,14 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
   const total = list.pages?.[0]?.total ?? 0
   const counts = list.pages?.[0]?.facets ?? initial.facets
   const [shown, setShown] = useState<Shown>('nothing')
+  useEffect(() => {
+    // Another screen may lead to one kind of finding, or to a row for an address.
+    const asked = new URLSearchParams(location.search)
+    const kind = FINDING_KINDS.find((each) => each === asked.get('review'))
+    const from = asked.get('from')
+    if (kind !== undefined) setShown({ review: kind })
+    else if (from !== null && canEdit) setShown({ made: { from, to: asked.get('to') ?? '' } })
+  }, [canEdit])
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const review = useAsk('redirect-review.look', { query: {} })
   const findings = new Map((review.data?.items ?? []).map((finding) => [finding.row.id, finding]))

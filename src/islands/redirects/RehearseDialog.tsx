@@ -168,8 +168,8 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
   return (
     <div className="grid gap-4">
       <p role="status">
-        <b>{counted(report.old, 'old address', 'old addresses')}</b>: {report.answered.toLocaleString('en')} are answered already,{' '}
-        {counted(report.items.length, 'one needs', 'need')} a row.
+        <b>{counted(report.old, 'old address', 'old addresses')}</b>: {counted(report.answered, 'is', 'are')} answered already,{' '}
+        {counted(report.items.length, 'needs', 'need')} a row.
         {report.left > 0 && ` ${report.left.toLocaleString('en')} more were not looked at; give them in parts.`}
         {visits > 0 &&
           ` With what is chosen, ${Math.round((served / visits) * 100)} in a hundred of the visits that were missed are answered.`}
@@ -200,7 +200,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
               key={item.from}
               data-proposal={i}
               tabIndex={0}
-              className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_90px] items-center gap-3 px-3 py-1.5 focus:bg-sun max-md:grid-cols-1"
+              className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_190px] items-center gap-3 px-3 py-1.5 focus:bg-sun max-md:grid-cols-1"
             >
               <span className="min-w-0">
                 <span className="address block truncate" title={item.from}>

@@ -7,6 +7,7 @@ import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
+import { MissingPages } from './MissingPages.tsx'
 
 const UNDO_MS = 20_000
 
@@ -50,6 +51,7 @@ export function HostRow({ host, canEdit }: { host: Host; canEdit: boolean }) {
           </button>
         </span>
       )}
+      {host.kind !== 'short' && doing === 'nothing' && <MissingPages key={host.version} host={host} canEdit={canEdit} />}
       {doing === 'changing' && <ChangeHost host={host} change={change} onClose={stop} />}
       {doing === 'removing' && <RemoveHost host={host} onClose={stop} />}
     </li>

@@ -23,11 +23,18 @@ export function SiteForm({
   const [name, setName] = useState(site.name)
   const [language, setLanguage] = useState(site.language)
   const [timeZone, setTimeZone] = useState(site.timeZone)
+  const [ignoresCase, setIgnoresCase] = useState(site.ignoresCase)
+  const [ignoresSlash, setIgnoresSlash] = useState(site.ignoresSlash)
   const lists = { languages: useId(), zones: useId() }
-  const isChanged = name !== saved.name || language !== saved.language || timeZone !== saved.timeZone
+  const isChanged =
+    name !== saved.name ||
+    language !== saved.language ||
+    timeZone !== saved.timeZone ||
+    ignoresCase !== saved.ignoresCase ||
+    ignoresSlash !== saved.ignoresSlash
   useUnsaved(isChanged)
   const save = useMutation({
-    mutationFn: () => call('sites.change', { body: { version: saved.version, name, language, timeZone } }),
+    mutationFn: () => call('sites.change', { body: { version: saved.version, name, language, timeZone, ignoresCase, ignoresSlash } }),
     onSuccess: (now) => {
       setSaved(now)
       setLanguage(now.language)
@@ -48,6 +55,21 @@ export function SiteForm({
         />
         <TextField label="Time zone" required readOnly={!canEdit} list={lists.zones} value={timeZone} onChange={setTimeZone} />
       </div>
+      <fieldset className="grid gap-2">
+        <legend className="field-label">Redirects take these for one address</legend>
+        <label className="flex items-center gap-2.5">
+          <input type="checkbox" disabled={!canEdit} checked={ignoresCase} onChange={({ target }) => setIgnoresCase(target.checked)} />
+          <span>
+            capitals and small letters: <span className="address">/Old</span> and <span className="address">/old</span>
+          </span>
+        </label>
+        <label className="flex items-center gap-2.5">
+          <input type="checkbox" disabled={!canEdit} checked={ignoresSlash} onChange={({ target }) => setIgnoresSlash(target.checked)} />
+          <span>
+            with a slash at its end and without: <span className="address">/old/</span> and <span className="address">/old</span>
+          </span>
+        </label>
+      </fieldset>
       <datalist id={lists.languages}>
         {languages.map(([tag, words]) => (
           <option key={tag} value={tag}>

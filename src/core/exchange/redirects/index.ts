@@ -3,6 +3,7 @@ export { writeHttpd } from './httpd-out.ts'
 export {
   csvLine,
   isYes,
+  LIST_FORMATS,
   LIST_HEADER,
   type ListLayout,
   type ListRecord,
