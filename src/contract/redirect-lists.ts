@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { LIST_FORMATS } from '../core/exchange/redirects/index.ts'
+import { LIST_FORMATS } from '../core/routing/index.ts'
 import { operation } from './operation.ts'
 import { Id, JobStarted } from './shared.ts'
 

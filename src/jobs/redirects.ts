@@ -15,7 +15,7 @@ import {
   readNginx,
   recordFault,
   recordOf,
-} from '../core/exchange/redirects/index.ts'
+} from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
 import type { Database } from '../data/database.ts'

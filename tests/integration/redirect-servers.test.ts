@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { needDebian } from '../../bin/prepare.mjs'
-import { draftOf, type RedirectDraft, readHttpd, readNginx, writeHttpd, writeNginx } from '../../src/core/exchange/redirects/index.ts'
+import { draftOf, type RedirectDraft, readHttpd, readNginx, writeHttpd, writeNginx } from '../../src/core/exchange/index.ts'
 import { matchRedirect, plainPath, RedirectTable, TOLERANCE, type Tolerance } from '../../src/core/routing/index.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
 import { startHttpd, startNginx, type WebServer } from './web-servers.ts'

@@ -2,4 +2,27 @@ export { articleOf, pageWithArticle } from './article.ts'
 export { DRAWING_MAX_CHARS, drawingFault } from './drawing.ts'
 export { type FeedEntry, readFeed, readSitemap } from './feed.ts'
 export { htmlOfMarkdown, type MarkdownFile, markdownOfHtml, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from './markdown.ts'
+export {
+  csvLine,
+  draftOf,
+  isYes,
+  LIST_HEADER,
+  type ListLayout,
+  type ListRecord,
+  type ReadRedirect,
+  type ReadRedirects,
+  type RedirectDraft,
+  type RefusedLine,
+  readHttpd,
+  readListLayout,
+  readNginx,
+  recordFault,
+  recordOf,
+  redirectPage,
+  staticNameOf,
+  type Unsaid,
+  whenToJson,
+  writeHttpd,
+  writeNginx,
+} from './redirects/index.ts'
 export { listRowOf, readListHeader, type ShortLinkListRow } from './short-link-list.ts'

@@ -28,6 +28,7 @@ export {
 } from './pattern.ts'
 export { PatternIndex } from './pattern-index.ts'
 export {
+  LIST_FORMATS,
   leadsOn,
   PRECEDENCE,
   QUERY_HABITS,

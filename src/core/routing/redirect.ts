@@ -81,3 +81,6 @@ export const PRECEDENCE = [
 
 /** Orders in which a table is shown: its own, by address, by hits, by the last hit, by when rows were made. */
 export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as const
+
+/** How a list of redirects is written: a table, JSON, or configuration of either web server. */
+export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const

@@ -3,7 +3,6 @@ export { writeHttpd } from './httpd-out.ts'
 export {
   csvLine,
   isYes,
-  LIST_FORMATS,
   LIST_HEADER,
   type ListLayout,
   type ListRecord,

@@ -1,9 +1,6 @@
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
 import type { RedirectDraft } from './row.ts'
 
-/** How a list of redirects is written: a table, JSON, or configuration of either web server. */
-export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
-
 /** Columns of a list of redirects, in the order in which it is written out. */
 export const LIST_COLUMNS = ['from', 'to', 'status', 'match', 'query', 'host', 'note', 'on', 'over pages', 'when'] as const
 export type ListColumn = (typeof LIST_COLUMNS)[number]
