@@ -28,7 +28,12 @@ export type FileUses = z.infer<typeof FileUses>
 /** What readers do with files that are linked from now on. */
 export const FileHabit = z.strictObject({ downloads: z.boolean() })
 export type FileHabit = z.infer<typeof FileHabit>
-export const FileRemoval = z.strictObject({ version: Version, isRemoved: z.boolean(), evenIfUsed: z.boolean().default(false) })
+export const FileRemoval = z.strictObject({
+  version: Version,
+  isRemoved: z.boolean(),
+  evenIfUsed: z.boolean().default(false),
+  leadTo: z.string().max(8_000).optional().meta({ description: 'Where its address leads once it is gone, by a row of redirects' }),
+})
 export type FileRemoval = z.infer<typeof FileRemoval>
 
 export const files = {

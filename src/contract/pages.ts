@@ -57,8 +57,19 @@ export const PageNew = z.strictObject({
 })
 export type PageNew = z.infer<typeof PageNew>
 
-export const PageRemoval = z.strictObject({ version: Version, isRemoved: z.boolean() })
+export const PageRemoval = z.strictObject({
+  version: Version,
+  isRemoved: z.boolean(),
+  leadTo: z.string().max(8_000).optional().meta({ description: 'Where its address leads once it is gone, by a row of redirects' }),
+})
 export type PageRemoval = z.infer<typeof PageRemoval>
+
+export const PageMove = z.strictObject({
+  version: Version,
+  path: z.string().trim().min(1).max(PATH_MAX_CHARS),
+  leadsOld: z.boolean().default(true).meta({ description: 'Its old address leads to the new one, by a row of redirects' }),
+})
+export type PageMove = z.infer<typeof PageMove>
 
 export const Revision = z
   .object({
@@ -150,6 +161,15 @@ export const pages = {
     status: 200,
     body: PageRemoval,
     answer: z.union([Page, Nothing]),
+  }),
+  move: operation({
+    method: 'post',
+    path: '/pages/{id}/move',
+    summary: 'Give a page another address, at once; its old one leads there',
+    needs: 'pages:publish',
+    status: 200,
+    body: PageMove,
+    answer: Page,
   }),
   history: operation({
     method: 'get',

@@ -58,6 +58,7 @@ export const PROBLEMS = {
   'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],
   'upload-missing': [422, 'Choose a zip file, or HTML files, to bring in.'],
   'upload-too-large': [413, `An upload can have ${UPLOAD_MAX_BYTES / MB} MB, and ${UNPACKED_MAX_BYTES / MB} MB unpacked.`],
+  'page-links-relative': [422, 'This page names other pages and files by where it stands itself, so it cannot move to another folder.'],
   'path-taken': [409, 'Something has this address already.'],
   'path-unreadable': [422, 'This is not a path of the site. It starts with “/” and has no “?” or “#”.'],
   'time-passed': [422, 'This moment has passed. Choose a later one.'],

@@ -144,6 +144,30 @@ export async function markRemoved(
   return row === undefined ? null : false
 }
 
+/** Gives a page another path. @returns 'moved-on' when `version` is not the newest, 'path-taken' when something has that path */
+export async function movePage(
+  db: Database,
+  { siteId, id, version, path, sourceName }: { siteId: string; id: string; version: number; path: string; sourceName: string },
+  transaction: Transaction,
+): Promise<'moved' | 'moved-on' | 'path-taken'> {
+  const [taken] = await rows(
+    db,
+    `SELECT 1 AS found FROM pages WHERE site_id = $1 AND path = $2 AND id <> $3 UNION SELECT 1 FROM files WHERE site_id = $1 AND path = $2`,
+    [siteId, path, id],
+    transaction,
+  )
+  if (taken !== undefined) return 'path-taken'
+  const moved = await rows(
+    db,
+    `UPDATE pages SET path = $4, source_name = $5, version = version + 1, updated_at = now() WHERE id = $1 AND site_id = $2 AND version = $3 RETURNING id`,
+    [id, siteId, version, path, storable(sourceName)],
+    transaction,
+  )
+  if (moved.length === 0) return 'moved-on'
+  await keepRevisions(db, [id], { madeBy: 'move', personId: null }, transaction)
+  return 'moved'
+}
+
 /** How many pages a site has, without blocks and menus. */
 export async function countPages(db: Database, siteId: string): Promise<number> {
   const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [

@@ -40,13 +40,15 @@ export interface RedirectFilter {
 }
 
 const NEVER_HIT = 'NOT EXISTS (SELECT 1 FROM click_rollups c WHERE c.short_link_id = r.id)'
-const STATES: Readonly<Record<string, string>> = {
-  on: 'r.is_on',
-  off: 'NOT r.is_on',
-  'never-hit': NEVER_HIT,
-  conditional: "r.conditions <> '{}'",
-  scheduled: "r.conditions ?| array['fromMs', 'untilMs']",
-}
+const STATES = new Map<string, string>(
+  Object.entries({
+    on: 'r.is_on',
+    off: 'NOT r.is_on',
+    'never-hit': NEVER_HIT,
+    conditional: "r.conditions <> '{}'",
+    scheduled: "r.conditions ?| array['fromMs', 'untilMs']",
+  }),
+)
 
 function narrowed(
   siteId: string,
@@ -58,7 +60,7 @@ function narrowed(
   if (statuses.length > 0) where.push(`r.status = ANY($${bind.push(statuses)}::int[])`)
   if (matches.length > 0) where.push(`r.match = ANY($${bind.push(matches)}::text[])`)
   if (hosts.length > 0) where.push(`(r.hosts && $${bind.push(hosts)}::text[]${hosts.includes('all') ? " OR r.hosts = '{}'" : ''})`)
-  const asked = states.flatMap((state) => STATES[state] ?? [])
+  const asked = states.flatMap((state) => STATES.get(state) ?? [])
   if (asked.length > 0) where.push(`(${asked.join(' OR ')})`)
   return { where, bind }
 }
@@ -142,9 +144,7 @@ export async function redirectFacets(
      SELECT 'status' AS facet, status::text AS value, count(*)::int AS rows FROM r GROUP BY status
      UNION ALL SELECT 'match', match, count(*)::int FROM r GROUP BY match
      UNION ALL SELECT 'host', host, count(*)::int FROM r, unnest(CASE WHEN hosts = '{}' THEN array['all'] ELSE hosts END) AS host GROUP BY host
-     ${Object.entries(STATES)
-       .map(([state, asked]) => `UNION ALL SELECT 'state', '${state}', count(*)::int FROM r WHERE ${asked}`)
-       .join(' ')}
+     ${[...STATES].map(([state, asked]) => `UNION ALL SELECT 'state', '${state}', count(*)::int FROM r WHERE ${asked}`).join(' ')}
      ORDER BY facet, rows DESC, value`,
     [siteId],
   )

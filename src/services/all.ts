@@ -14,6 +14,7 @@ import { importsService } from './imports.ts'
 import { jobsService } from './jobs.ts'
 import { menusService } from './menus.ts'
 import { missedService } from './missed.ts'
+import { pageMovesService } from './page-moves.ts'
 import { pagesService } from './pages.ts'
 import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
@@ -55,6 +56,7 @@ export function createServices(context: Context) {
     tokens: tokensService(context),
     addresses: addressesService(views),
     pages,
+    pageMoves: pageMovesService(context, views, pages),
     blocks: blocksService(context, views, pages),
     menus: menusService(context, views, pages),
     files: filesService(context, views),

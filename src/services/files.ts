@@ -10,6 +10,7 @@ import { pageIdAt } from '../data/pages.ts'
 import { putFileHabit } from '../data/sites.ts'
 import { hashOf } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { leadOldAddress, mayLead } from './redirect-leads.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
 const KINDS = new Map<string, readonly string[]>(
@@ -56,6 +57,7 @@ type FileFault =
   | 'file-not-what-it-says'
   | 'path-taken'
   | 'file-in-use'
+  | 'destination-refused'
   | 'upload-missing'
 
 /** Places named when a file is in use. */
@@ -166,10 +168,15 @@ export function filesService({ db }: Context, views: SiteViews) {
     },
 
     /** Takes a file away with the next publication, or takes that back. One that is named somewhere only when that is said. */
-    async remove(actor: Actor, id: string, { version, isRemoved, evenIfUsed }: FileRemoval): Promise<Result<SiteFile | null, FileFault>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+    async remove(
+      actor: Actor,
+      id: string,
+      { version, isRemoved, evenIfUsed, leadTo }: FileRemoval,
+    ): Promise<Result<SiteFile | null, FileFault>> {
+      if (!actor.can('pages:publish') || !mayLead(actor, leadTo).ok) return fail('forbidden')
       const file = await one(actor, id)
       if (file === null) return fail('not-found')
+      const view = await views.of(actor)
       const uses = isRemoved && !evenIfUsed ? await usesOfFile(db, actor.siteId, await spellings(actor, file.path), USES_NAMED) : []
       if (uses.length > 0)
         return fail('file-in-use', {
@@ -180,6 +187,16 @@ export function filesService({ db }: Context, views: SiteViews) {
             .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''}`,
         })
       const saved = await write(db, async (transaction, changes) => {
+        if (isRemoved && leadTo !== undefined) {
+          const led = await leadOldAddress(
+            db,
+            actor,
+            view,
+            { from: file.path, to: leadTo, note: 'The file was taken away' },
+            { transaction, changes },
+          )
+          if (!led.ok) return fail('destination-refused', led.detail)
+        }
         if (!(await markFileRemoved(db, { id, version, isRemoved }, transaction))) return fail('moved-on')
         changes.add(actor.siteId, 'files', id, isRemoved ? 'removed' : 'made')
         await writeAudit(db, actor, isRemoved ? 'files:delete' : 'files:undelete', id, { path: file.path, evenIfUsed }, transaction)

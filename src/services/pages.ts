@@ -29,6 +29,7 @@ import { listRevisions, type RevisionRow } from '../data/revisions.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { givenContent, newContent, patchContent } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import { leadOldAddress, mayLead } from './redirect-leads.ts'
 import type { waitingService } from './waiting.ts'
 
 export function shownPageRow(page: ListedPage, origin: string): Page {
@@ -264,22 +265,40 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     },
 
     /** Takes a page, block or menu from the site with the next publication, or takes that back. One that was never live goes at once. */
-    async remove(actor: Actor, id: string, { version, isRemoved }: PageRemoval): Promise<Result<Page | null, ChangeFault>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+    async remove(
+      actor: Actor,
+      id: string,
+      { version, isRemoved, leadTo }: PageRemoval,
+    ): Promise<Result<Page | null, ChangeFault | 'destination-refused'>> {
+      if (!actor.can('pages:publish') || !mayLead(actor, leadTo).ok) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
+      const view = await views.of(actor)
       const saved = await write(db, async (transaction, changes) => {
+        // Until the page is gone for visitors as well it comes before the row.
+        if (isRemoved && leadTo !== undefined && page.kind === 'page') {
+          const led = await leadOldAddress(
+            db,
+            actor,
+            view,
+            { from: page.path, to: leadTo, note: `“${page.title}” was taken away` },
+            { transaction, changes },
+          )
+          if (!led.ok) return fail('destination-refused', led.detail)
+        }
         const isGone = await markRemoved(db, { pageId: id, version, isRemoved }, transaction)
         if (isGone === null) return fail('moved-on')
         changes.add(actor.siteId, 'pages', id, isRemoved ? 'removed' : 'made')
         await writeAudit(db, actor, isRemoved ? 'pages:delete' : 'pages:undelete', id, { path: page.path }, transaction)
         return ok(isGone)
       })
-      if (!saved.ok) return movedOn(actor, id)
+      if (!saved.ok) return saved.fault === 'destination-refused' ? saved : movedOn(actor, id)
       const now = await findPage(db, actor.siteId, id)
-      const { origin } = await views.of(actor)
-      return ok(now === null ? null : shownPageRow(now, origin))
+      return ok(now === null ? null : shownPageRow(now, view.origin))
     },
+
+    /** Changes every menu of the site as a page's coming or moving asks for. @param why - of which page, for the history */
+    inMenus: changeMenus,
 
     /** Versions, newest first. */
     async history(actor: Actor, id: string): Promise<Result<{ items: Revision[] }, 'forbidden' | 'not-found'>> {

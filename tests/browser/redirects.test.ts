@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict'
 import { request as ask } from 'node:http'
 import { test } from 'node:test'
-import type { Page } from 'playwright-core'
-import { aStudio, axeFinds, goTo } from './studio.ts'
+import { setTimeout as wait } from 'node:timers/promises'
+import { aStudio, axeFinds, goTo, openPage } from './studio.ts'
 
 const studio = aStudio()
 
@@ -18,12 +18,12 @@ const answerOf = (path: string): Promise<string> =>
       .end()
   })
 /** A change is answered by all within two seconds. */
-async function untilAnswered(page: Page, path: string, wanted: string): Promise<void> {
+async function untilAnswered(path: string, wanted: string): Promise<void> {
   let seen = ''
   for (let tries = 0; tries < 40; tries++) {
     seen = await answerOf(path)
     if (seen === wanted) return
-    await page.waitForTimeout(100)
+    await wait(100)
   }
   assert.equal(seen, wanted)
 }
@@ -44,11 +44,11 @@ test('two pasted columns are looked at, taken in one step, answered, and taken b
   await page.getByText('3 new rows').waitFor()
   await page.getByRole('button', { name: 'Done' }).click()
   await page.getByText('223 rows').waitFor()
-  await untilAnswered(page, '/old/pier.htm', '301 /islands/skarrow.html')
+  await untilAnswered('/old/pier.htm', '301 /islands/skarrow.html')
   await page.getByRole('button', { name: 'Undo' }).click()
   await page.getByText('Taken back: 3 rows as before.').waitFor()
   await page.getByText('220 rows').waitFor()
-  await untilAnswered(page, '/old/pier.htm', '404 ')
+  await untilAnswered('/old/pier.htm', '404 ')
   assert.deepEqual(errors, [])
 })
 
@@ -78,7 +78,7 @@ test('the bench tells what answers and why nothing else does, now and on a past 
   await told.getByText('This row answers').waitFor()
   await bench.press('Enter')
   await page.getByRole('dialog', { name: 'What answers /brand-new' }).waitFor()
-  await untilAnswered(page, '/brand-new', '301 /about.html')
+  await untilAnswered('/brand-new', '301 /about.html')
 })
 
 test('a row is changed where it stands, by keys alone, and a page is not hidden without being told', async () => {
@@ -95,13 +95,13 @@ test('a row is changed where it stands, by keys alone, and a page is not hidden 
   await page.keyboard.type('/about.html')
   await page.keyboard.press('Enter')
   await page.getByText('/map14 is answered so from now on.').waitFor()
-  await untilAnswered(page, '/map14', '302 /about.html')
+  await untilAnswered('/map14', '302 /about.html')
   await page.getByRole('button', { name: 'Undo' }).click()
   await page.locator('[data-at="0"]').getByText('contour-kiosk.localhost').waitFor()
   await row.focus()
   await page.keyboard.press('o')
   await page.getByText('/map14 is off').waitFor()
-  await untilAnswered(page, '/map14', '404 ')
+  await untilAnswered('/map14', '404 ')
   await row.focus()
   await page.keyboard.press('Delete')
   await page.getByText('No row is like that.').waitFor()
@@ -124,9 +124,9 @@ test('the review shows what mends the table before it does, and one click takes 
   await page.getByRole('button', { name: 'See the mend' }).click()
   await page.getByRole('button', { name: 'Mend 1 row' }).click()
   await page.getByText('1 row mended.').waitFor()
-  await untilAnswered(page, '/walks/the-causeway', '301 /walks/causeway.html')
+  await untilAnswered('/walks/the-causeway', '301 /walks/causeway.html')
   await page.getByRole('button', { name: 'Undo' }).click()
-  await untilAnswered(page, '/walks/the-causeway', '301 /causeway-walk')
+  await untilAnswered('/walks/the-causeway', '301 /causeway-walk')
 })
 
 test('a missed address becomes a row by one key, and is missed no longer', async () => {
@@ -138,7 +138,7 @@ test('a missed address becomes a row by one key, and is missed no longer', async
   await first.focus()
   await page.keyboard.press('Enter')
   await page.getByText('1 address is answered from now on.').waitFor()
-  await untilAnswered(page, '/timetabels', '301 /timetables.html')
+  await untilAnswered('/timetabels', '301 /timetables.html')
   await missed.getByText('/timetabels').first().waitFor({ state: 'detached' })
 })
 
@@ -162,5 +162,18 @@ test('a move is rehearsed, replayed with what is chosen, and made in one step', 
   await dialog.getByRole('button', { name: 'Make 2 rows' }).click()
   await dialog.getByText('2 rows answer now').waitFor()
   await dialog.getByRole('button', { name: 'Done' }).click()
-  await untilAnswered(page, '/islands/skarow', '301 /islands/skarrow.html')
+  await untilAnswered('/islands/skarow', '301 /islands/skarrow.html')
+})
+
+test('a page that moves leads its old address along in the same step', async () => {
+  const { page } = await studio.enter('mara')
+  await openPage(page, studio, '/what-to-pack.html')
+  await page.getByRole('button', { name: 'Move it or take it away' }).click()
+  const dialog = page.getByRole('dialog', { name: /stands$/ })
+  await dialog.getByText(/links? of the site leads? to it/).waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await dialog.getByLabel('Its new address').fill('/packing-for-a-day.html')
+  await dialog.getByRole('button', { name: 'Move it' }).click()
+  await untilAnswered('/what-to-pack.html', '301 /packing-for-a-day.html')
+  await untilAnswered('/packing-for-a-day.html', '200 ')
 })

@@ -35,10 +35,11 @@ test('the way of an address is told to its end, stop by stop', async () => {
 })
 
 test('a circle, a dead end and the way out are told as what they are', async () => {
-  await make({ from: '/round', to: '/about' })
+  // A circle that everybody would go in is refused; one for some visitors can come about.
+  await make({ from: '/round', to: '/about', when: { languages: ['de'] } })
   await make({ from: '/about', to: '/round' })
   assert.deepEqual(
-    (await bench('/round')).rope.map(({ by }) => by),
+    (await bench('/round', { language: 'de' })).rope.map(({ by }) => by),
     ['redirect', 'redirect', 'loop'],
   )
   assert.deepEqual(
@@ -55,8 +56,8 @@ test('a circle, a dead end and the way out are told as what they are', async () 
   )
   await make({ from: '/went', status: 410 })
   assert.deepEqual([(await bench('/went')).answer, (await bench('/went')).rope.length], [{ status: 410, location: null }, 1])
-  await make({ from: '/deep', match: 'under', to: '/deep/again/' })
-  const endless = (await bench('/deep/x', {})).rope
+  await make({ from: '/deep', match: 'under', to: '/deep/again/', when: { languages: ['de'] } })
+  const endless = (await bench('/deep/x', { language: 'de' })).rope
   assert.equal(endless[endless.length - 1]?.by, 'too long')
 })
 

@@ -77,7 +77,8 @@ test('no answer holds what the scopes of its token do not allow', async () => {
       token: string
     }
     for (const { path } of reads) {
-      const answer = await call(token, 'GET', path)
+      // The demo's own rows come first.
+      const answer = await call(token, 'GET', path === '/redirects' ? `${path}?search=canary` : path)
       assert.ok(answer.status < 500, `${path} with ${scope}: ${answer.status}`)
       for (const [mark, needed] of Object.entries(MARKS)) {
         if (!answer.text.includes(mark)) continue

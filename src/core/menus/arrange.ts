@@ -120,3 +120,15 @@ export function leftOut<P extends { readonly path: string }>(menu: Menu, pages: 
   const out = pages.filter(({ path }) => !shown.has(path))
   return [...out.filter(({ path }) => !menu.left.includes(path)), ...out.filter(({ path }) => menu.left.includes(path))]
 }
+
+/** Leads entries on where a page has moved to, and leaves it out there where it was left out; the same menu where it names the page nowhere. */
+export function moveInMenu(menu: Menu, from: string, to: string): Menu {
+  let isNamed = menu.left.includes(from)
+  const moved = (entries: readonly MenuEntry[]): readonly MenuEntry[] =>
+    entries.map((entry) => {
+      if (entry.href === from) isNamed = true
+      return { ...entry, href: entry.href === from ? to : entry.href, children: moved(entry.children) }
+    })
+  const entries = moved(menu.entries)
+  return isNamed ? { ...menu, entries, left: menu.left.map((path) => (path === from ? to : path)) } : menu
+}

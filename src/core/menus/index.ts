@@ -6,6 +6,7 @@ export {
   leaveOut,
   leftOut,
   moveEntry,
+  moveInMenu,
   nestedMenu,
   outdentEntry,
   removeEntry,

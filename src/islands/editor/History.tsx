@@ -16,6 +16,7 @@ const MADE: Readonly<Record<string, string>> = {
   restore: 'went back',
   refuse: 'link refused',
   accept: 'link accepted',
+  move: 'moved',
   bulk: 'changed with others',
   bake: 'marks written in',
   publication: 'publication restored',

@@ -1,4 +1,4 @@
-import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Undo2 } from 'lucide-react'
+import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Signpost, Undo2 } from 'lucide-react'
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
@@ -10,6 +10,7 @@ import { Queries, useAsk } from '../../ui/query.tsx'
 import { tellPageAtHand, tellSaving } from '../../ui/saving.ts'
 import { useSite } from '../../ui/short-links.ts'
 import { PageList } from '../pages/PageList.tsx'
+import { AddressDialog } from './AddressDialog.tsx'
 import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
 import { BlockFields } from './BlockFields.tsx'
@@ -43,6 +44,8 @@ interface PageEditorProps {
   parts: Parts
   port: number
   canEdit: boolean
+  /** May move pages, and take them away. */
+  canPublish: boolean
   /** Outside links that this person makes wait for an editor. */
   waits: boolean
   chosenLink: number | null
@@ -100,7 +103,7 @@ function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T
   return useSyncExternalStore(draft.subscribe, () => of(draft.state))
 }
 
-function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink }: PageEditorProps & { source: PageSource }) {
+function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
   useEffect(() => draft.meet(source), [draft, source])
   useEffect(() => {
@@ -122,7 +125,7 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
   const [moving, setMoving] = useState<DeliveredLink | null>(null)
   const [standing, setStanding] = useState<Standing | null>(null)
   const [pointed, setPointed] = useState<Stretch | null>(null)
-  const [open, setOpen] = useState<'history' | 'preview' | null>(null)
+  const [open, setOpen] = useState<'history' | 'preview' | 'address' | null>(null)
   const frame = useRef<FrameHandle>(null)
   const pictureField = useRef<HTMLInputElement>(null)
   const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
@@ -257,6 +260,11 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
               </Quick>
             </span>
           )}
+          {canPublish && source.kind === 'page' && (
+            <Quick label="Move it or take it away" onClick={() => setOpen('address')}>
+              <Signpost size={17} aria-hidden="true" />
+            </Quick>
+          )}
           <Quick label="History" onClick={() => setOpen('history')}>
             <HistoryIcon size={17} aria-hidden="true" />
           </Quick>
@@ -375,6 +383,7 @@ function Editor({ source, setup, files, parts, port, canEdit, waits, chosenLink 
           onPoint={point}
         />
       </aside>
+      {open === 'address' && <AddressDialog page={source} onClose={() => setOpen(null)} />}
       {open === 'history' && (
         <History
           page={source}

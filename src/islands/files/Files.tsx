@@ -9,6 +9,7 @@ import { Either } from '../../ui/Either.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 
 interface FilesProps {
   initial: FileList
@@ -186,9 +187,13 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
+  const [leadTo, setLeadTo] = useState('')
   const remove = useMutation({
     mutationFn: (isRemoved: boolean) =>
-      call('files.remove', { id: file.id, body: { version: file.version, isRemoved, evenIfUsed: isSure } }),
+      call('files.remove', {
+        id: file.id,
+        body: { version: file.version, isRemoved, evenIfUsed: isSure, ...(isRemoved && leadTo.trim() !== '' ? { leadTo } : {}) },
+      }),
     onSuccess: (_, isRemoved) => {
       toast.success(isRemoved ? 'It goes with the next publication.' : 'It stays.')
       onClose()
@@ -239,7 +244,16 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
           </ul>
         </section>
         {canRemove && (
-          <section className="border-t pt-3">
+          <section className="grid gap-3 border-t pt-3">
+            {file.state !== 'removed' && (
+              <TextField
+                label="When it goes, its address leads to (may be empty)"
+                isAddress
+                placeholder="/files/newer.pdf"
+                value={leadTo}
+                onChange={setLeadTo}
+              />
+            )}
             {file.state === 'removed' ? (
               <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(false)}>
                 Keep it after all
