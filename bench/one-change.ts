@@ -3,6 +3,7 @@ import { Changes } from '../src/data/changes.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
 import { type Ground, onGround } from './delivery.ts'
 import { median, type Row } from './measure.ts'
+import { fillRedirects } from './redirect.ts'
 import { fillTable } from './short-link.ts'
 
 const FEW = 1_000
@@ -12,12 +13,53 @@ const CHANGES = 30
 const VISITOR_MS = 5
 const PAUSE_MAX_MS = 50
 
-/** One short link changed among a million: until it is answered, against the same among a thousand; visitors asking all the while. */
-export async function oneChange(): Promise<Row> {
-  const peer = await onGround((ground) => changesAmong(ground, FEW))
-  const ours = await onGround((ground) => changesAmong(ground, MANY))
+/** What is changed, and where a visitor asks for it. */
+interface Kind {
+  readonly name: string
+  readonly host: string
+  fill(ground: Ground, count: number): Promise<void>
+  pathOf(n: number): string
+  /** As the studio writes it. */
+  change(ground: Ground, n: number, destination: string): Promise<void>
+}
+
+const SHORT_LINKS: Kind = {
+  name: 'one-change',
+  host: 'sferry.example',
+  fill: fillTable,
+  pathOf: (n) => `/go/s${n}`,
+  change: (ground, n, destination) => change(ground, `s${n}`, destination),
+}
+
+const REDIRECTS: Kind = {
+  name: 'one-redirect',
+  host: 'site.example',
+  fill: fillRedirects,
+  pathOf: (n) => `/old/${n}.html`,
+  change: ({ db }, n, destination) =>
+    inTransaction(db, async (transaction) => {
+      const [row] = await rows<{ id: string; siteId: string }>(
+        db,
+        `UPDATE redirects SET destination = $2, version = version + 1 WHERE match = 'exact' AND md5(key) = md5($1) AND site_id = (SELECT id FROM sites WHERE name = 'bench')
+         AND removed_at IS NULL AND is_on RETURNING id, site_id AS "siteId"`,
+        [`/old/${n}.html`, destination],
+        transaction,
+      )
+      const changes = new Changes()
+      changes.add(row?.siteId ?? '', 'redirects', row?.id ?? '', 'changed')
+      await changes.write(db, transaction)
+    }),
+}
+
+export const oneChange = (): Promise<Row> => changed(SHORT_LINKS)
+export const oneRedirect = (): Promise<Row> => changed(REDIRECTS)
+
+/** One changed among a million: until it is answered, against the same among a thousand; visitors asking all the while. */
+async function changed(kind: Kind): Promise<Row> {
+  const peer = await onGround((ground) => changesAmong(ground, kind, FEW))
+  const ours = await onGround((ground) => changesAmong(ground, kind, MANY))
   return {
-    name: 'one-change',
+    name: kind.name,
     ours: ours.answeredMs,
     peer: peer.answeredMs,
     unit: 'ms',
@@ -27,32 +69,29 @@ export async function oneChange(): Promise<Row> {
   }
 }
 
-async function changesAmong(ground: Ground, links: number): Promise<{ answeredMs: number; pauseMs: number }> {
-  await fillTable(ground, links)
+async function changesAmong(ground: Ground, kind: Kind, count: number): Promise<{ answeredMs: number; pauseMs: number }> {
+  await kind.fill(ground, count)
   await rows(ground.db, 'SELECT 1')
   const port = await ground.startDelivery()
-  const follow = (slug: string): Promise<{ to: string | undefined; ms: number }> => {
+  const follow = (n: number): Promise<{ to: string | undefined; ms: number }> => {
     const startedAt = performance.now()
     return new Promise((resolve, reject) => {
-      get({ port, path: `/go/${slug}`, headers: { Host: 'sferry.example' } }, (answer) => {
+      get({ port, path: kind.pathOf(n), headers: { Host: kind.host } }, (answer) => {
         answer.resume()
         answer.on('end', () => resolve({ to: answer.headers.location, ms: performance.now() - startedAt }))
       }).on('error', reject)
     })
   }
-  while ((await follow('s1')).to === undefined) await new Promise((resolve) => setTimeout(resolve, 200))
+  while ((await follow(1)).to === undefined) await new Promise((resolve) => setTimeout(resolve, 200))
   const visits: number[] = []
-  const visitors = setInterval(
-    () => void follow(`s${1 + Math.floor(links ** Math.random())}`).then(({ ms }) => visits.push(ms)),
-    VISITOR_MS,
-  )
+  const visitors = setInterval(() => void follow(1 + Math.floor(count ** Math.random())).then(({ ms }) => visits.push(ms)), VISITOR_MS)
   const answered: number[] = []
   for (let i = 0; i < CHANGES; i++) {
-    const slug = `s${1 + ((i * 7919) % links)}`
+    const n = 1 + ((i * 7919) % count)
     const destination = `https://changed.example/${i}`
     const startedAt = performance.now()
-    await change(ground, slug, destination)
-    while ((await follow(slug)).to !== destination) await new Promise((resolve) => setTimeout(resolve, 1))
+    await kind.change(ground, n, destination)
+    while ((await follow(n)).to !== destination) await new Promise((resolve) => setTimeout(resolve, 1))
     answered.push(performance.now() - startedAt)
   }
   clearInterval(visitors)

@@ -4,7 +4,8 @@ import { frontDoor } from './front-door.ts'
 import { listLarge } from './list-large.ts'
 import { matchExact, matchPattern } from './match.ts'
 import type { Row } from './measure.ts'
-import { oneChange } from './one-change.ts'
+import { oneChange, oneRedirect } from './one-change.ts'
+import { redirect, replay, review } from './redirect.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
 import { impact, list } from './screens.ts'
@@ -13,9 +14,13 @@ import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
+  redirect,
   'one-change': oneChange,
+  'one-redirect': oneRedirect,
   'match-exact': matchExact,
   'match-pattern': matchPattern,
+  review,
+  replay,
   'rewrite-tree': rewriteTree,
   'rewrite-stream': rewriteStream,
   'scan-site': scanSite,

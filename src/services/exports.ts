@@ -1,13 +1,14 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
 import { type ApartFault, apart } from '../apart/index.ts'
 import { deliverBytes, nameForPath, type PagePlace } from '../core/content/index.ts'
-import { articleOf, readMarkdown } from '../core/exchange/index.ts'
+import { articleOf, readMarkdown, redirectPage, staticNameOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { getBlob, getContent } from '../data/contents.ts'
 import { listFiles } from '../data/files.ts'
 import { type ListedPage, listPages } from '../data/pages.ts'
+import { listRedirects } from '../data/redirects.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { HERE_MAX_BYTES, PAGE_WORK_MS } from './content.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
@@ -17,6 +18,7 @@ const PACKED = /\.(?:png|jpe?g|gif|webp|avif|woff2?|mp4|webm|mp3|ogg|zip|gz|br|p
 /** Fastest level: the wait is what people notice, not the last tenth of the size. */
 const ZIP_LEVEL = 1
 const PAGES_AT_ONCE = 100
+const REDIRECTS_AT_ONCE = 1_000
 
 export function exportsService({ db, log }: Context, views: SiteViews) {
   /** A page as visitors get it; a large one is made apart, so that nobody else waits. */
@@ -46,9 +48,31 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
     return again.ok ? new TextEncoder().encode(front + again.value) : null
   }
 
+  /** Pages that send on, for hosts that cannot answer with a redirect: one for each row that such a page can stand for. */
+  async function* redirectPages(
+    siteId: string,
+    { setup, origin }: SiteGround,
+    taken: Set<string>,
+  ): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
+    const main = setup.hosts.find(({ kind }) => kind === 'site')?.host ?? ''
+    for (let after: { value: number | string; id: string } | undefined, more = true; more; ) {
+      const { items } = await listRedirects(db, { siteId, after, limit: REDIRECTS_AT_ONCE })
+      for (const row of items) {
+        const name = row.hosts.length === 0 || row.hosts.includes(main) ? staticNameOf(row) : null
+        if (name === null || taken.has(name)) continue
+        taken.add(name)
+        const to = row.to.startsWith(`${origin}/`) ? row.to.slice(origin.length) : row.to
+        yield { name, bytes: new TextEncoder().encode(redirectPage(to, setup.language ?? 'en')) }
+      }
+      const last = items[items.length - 1]
+      after = last === undefined ? undefined : { value: last.value, id: last.id }
+      more = items.length === REDIRECTS_AT_ONCE
+    }
+  }
+
   return {
     /**
-     * The site as static files: pages with the rules applied, and every file as it came in.
+     * The site as static files: pages with the rules applied, every file as it came in, and pages in place of redirects.
      * @param of - "draft" for the site as it stands in the studio, "live" for what visitors see
      */
     async siteZip(actor: Actor, of: 'draft' | 'live'): Promise<Result<ReadableStream<Uint8Array>, 'forbidden'>> {
@@ -56,6 +80,7 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
       const view = await views.of(actor)
       const parts = await views.allParts(actor, of)
       const waiting = await waitingByPage(db, actor.siteId)
+      const taken = new Set<string>()
       async function* contents(): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
         for (let after: string | undefined, more = true; more; ) {
           const { items } = await listPages(db, { siteId: actor.siteId, after, limit: PAGES_AT_ONCE })
@@ -70,7 +95,9 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
             if (!delivered.ok) log.warn({ page: page.path, encoding }, 'rules cannot be written into this page; exported as stored')
             const bytes = delivered.ok ? delivered.value : stored
             const markdown = page.originKind === 'markdown' ? await asMarkdown(page, decodeSource(bytes, encoding)) : null
-            yield { name: page.sourceName === '' ? nameForPath(page.path) : page.sourceName, bytes: markdown ?? bytes }
+            const name = page.sourceName === '' ? nameForPath(page.path) : page.sourceName
+            taken.add(name)
+            yield { name, bytes: markdown ?? bytes }
           }
           after = items[items.length - 1]?.path
           more = items.length === PAGES_AT_ONCE
@@ -79,7 +106,9 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
           const hash = of === 'draft' ? file.draftHash : file.liveHash
           const bytes = hash === null ? null : await getBlob(db, hash)
           if (bytes !== null) yield { name: decodeName(file.path.slice(1)), bytes }
+          taken.add(decodeName(file.path.slice(1)))
         }
+        if (actor.can('redirects:read')) yield* redirectPages(actor.siteId, view, taken)
       }
       return ok(zipStream(contents()))
     },

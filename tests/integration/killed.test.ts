@@ -35,19 +35,97 @@ async function bringIn(round: number): Promise<void> {
   assert.equal(answer.status, 202)
 }
 
-test('ended by force at any moment of bulk work, twenty times, delivery answers exactly what the database says', async () => {
+/** Visitors of a redirect, all the while: how many were answered, and how many were asking when nobody could. */
+function visit(): { answered: number; unsure: number; stop: () => Promise<void> } {
+  const told = { answered: 0, unsure: 0, stop: async () => {} }
+  let isOver = false
+  const one = (): Promise<void> =>
+    new Promise((resolve) => {
+      const headers = { Host: 'slow-ferry.localhost', 'User-Agent': 'Mozilla/5.0 (X11; Linux x86_64) Firefox/140.0' }
+      const sent = get({ port: copy.port, path: '/asked/again', headers, agent: false }, (answer) => {
+        answer.resume()
+        answer.on('end', () => {
+          if (answer.statusCode === 301) told.answered++
+          resolve()
+        })
+        answer.on('error', () => resolve())
+      })
+      // It may have been counted and not have been answered any more; one that was refused at the door was neither.
+      sent.on('error', (error: NodeJS.ErrnoException) => {
+        if (error.code !== 'ECONNREFUSED') told.unsure++
+        setTimeout(resolve, 20)
+      })
+    })
+  const visitors = Array.from({ length: 4 }, async () => {
+    while (!isOver) await one()
+  })
+  told.stop = async () => {
+    isOver = true
+    await Promise.all(visitors)
+  }
+  return told
+}
+
+/** Ends a process of PostgreSQL by force: all others end with it, and it begins anew from its log. */
+async function killDatabase(db: ReturnType<typeof openDatabase>): Promise<void> {
+  const [backend] = await again(() =>
+    rows<{ pid: number }>(db, 'SELECT pid FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() LIMIT 1'),
+  )
+  if (backend !== undefined) process.kill(backend.pid, 'SIGKILL')
+}
+
+/** Asks until the database is there again. */
+async function again<T>(ask: () => Promise<T>): Promise<T> {
+  for (const endsAt = Date.now() + 20_000; ; ) {
+    try {
+      return await ask()
+    } catch (error) {
+      if (Date.now() > endsAt) throw error
+      await new Promise((resolve) => setTimeout(resolve, 100))
+    }
+  }
+}
+
+test('ended by force at any moment of bulk work, twenty times, delivery answers exactly what the database says, and every answer is counted once', async () => {
   const db = openDatabase(url)
+  const made = await fetch(`http://127.0.0.1:${copy.port}/api/v1/redirects`, {
+    method: 'POST',
+    headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' },
+    body: JSON.stringify({ from: '/asked/again', to: '/about.html' }),
+  })
+  const { id: redirect } = (await made.json()) as { id: string }
+  const visitors = visit()
   for (let round = 0; round < KILLS; round++) {
     await bringIn(round)
     await untilBegun(db, round)
     await new Promise((resolve) => setTimeout(resolve, (round * 97) % 500))
+    if (round % 4 === 3) await killDatabase(db)
     await copy.kill(copy.server)
     // What was at work is not waited for: the next list begins at once.
-    await rows(db, `UPDATE jobs SET state = 'failed' WHERE state IN ('running', 'waiting')`)
+    await again(() => rows(db, `UPDATE jobs SET state = 'failed' WHERE state IN ('running', 'waiting')`))
     copy.server = await copy.start()
     const { status } = await follow('smock')
     assert.equal(status, 302, `round ${round}: it answers again as soon as it is there`)
   }
+  await visitors.stop()
+  const counted = async (): Promise<{ clicks: number; rolled: number }> => {
+    const [found] = await rows<{ clicks: number; rolled: number }>(
+      db,
+      `SELECT (SELECT count(*)::int FROM clicks WHERE short_link_id = $1) AS clicks,
+         (SELECT coalesce(sum(clicks), 0)::int FROM click_rollups WHERE short_link_id = $1) AS rolled`,
+      [redirect],
+    )
+    return found ?? { clicks: 0, rolled: 0 }
+  }
+  for (const endsAt = Date.now() + 15_000; Date.now() < endsAt && (await counted()).clicks < visitors.answered; )
+    await new Promise((resolve) => setTimeout(resolve, 200))
+  const { clicks, rolled } = await counted()
+  assert.ok(visitors.answered > 500, `only ${visitors.answered} visitors were answered`)
+  assert.ok(
+    clicks >= visitors.answered && clicks <= visitors.answered + visitors.unsure,
+    `${visitors.answered} answered, ${visitors.unsure} unsure, ${clicks} counted`,
+  )
+  assert.equal(rolled, clicks)
   const there = await rows<{ slug: string; destination: string }>(
     db,
     `SELECT slug, destination FROM short_links WHERE slug ~ '^k[0-9]+-[0-9]+$' ORDER BY md5(slug) LIMIT 1500`,

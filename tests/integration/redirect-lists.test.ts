@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { gzipSync } from 'node:zlib'
+import { unzipSync } from 'fflate'
 import pino from 'pino'
 import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
 import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
@@ -337,3 +338,32 @@ for (const [kind, name, bytes] of [
     if (kind === 'site') assert.equal(best.get('/puffin-lighthouse')?.to, '/islands/great-mew.html')
     if (kind === 'log') assert.equal(report.items[0]?.visits, 2)
   })
+
+test('the site’s zip has a page in place of each redirect that such a page can stand for, and never one over a page', async () => {
+  const { services, owner } = world
+  await take(
+    [
+      'from,to,status,match,host',
+      '/old-pier,/islands/great-mew.html?x="1"&y,301,,',
+      '/old/tables.htm,https://elsewhere.example/,302,,site.localhost',
+      '/timetables.html,/,301,,',
+      '/gone,,410,,',
+      '/wide,/,301,under,',
+      '/list.pdf,/,301,,',
+      '/..%5cout,/,301,,',
+    ].join('\n'),
+  )
+  const zip = unzipSync(new Uint8Array(await new Response(must(await services.exports.siteZip(owner, 'draft'))).arrayBuffer()))
+  assert.deepEqual(Object.keys(zip).sort(), [
+    'index.html',
+    'islands/great-mew.html',
+    'old-pier/index.html',
+    'old/tables.htm',
+    'rooms-by-the-quay.html',
+    'timetables.html',
+  ])
+  const page = Buffer.from(zip['old-pier/index.html'] ?? []).toString()
+  assert.match(page, /<link rel="canonical" href="\/islands\/great-mew\.html\?x=&#34;1&#34;&#38;y">/)
+  assert.match(page, /<meta http-equiv="refresh" content="0; url=\/islands\/great-mew/)
+  await empty()
+})

@@ -1,4 +1,4 @@
-import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
+import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
@@ -159,9 +159,12 @@ export function redirectPage(to: string, language: string): string {
 `
 }
 
-/** The file that a row's static page stands in; null for rows that no static page can stand for. */
-export function staticNameOf({ match, from, to, status, when, isOn }: RedirectDraft, nameForPath: (path: string) => string): string | null {
+/** The file that a row's static page stands in, percent-encoded; null for rows that no static page can stand for. */
+export function staticNameOf({ match, from, to, status, when, isOn }: RedirectDraft): string | null {
   if (!isOn || match !== 'exact' || !leadsOn(status) || to.includes('$') || Object.keys(when).length > 0) return null
-  const name = nameForPath(from)
-  return /\.html?$/i.test(name) ? name : `${name.replace(/\/$/, '')}/index.html`
+  const bare = plainPath(from).replace(/^\/+|\/+$/g, '')
+  // What is named like a picture or a program is served as one, and a name must stay inside of the zip.
+  const ending = /\.([^./]*)$/.exec(bare)?.[1]
+  if (bare === '' || (ending !== undefined && !/^html?$/i.test(ending)) || /[\\%\0]|(?:^|\/)\.|\/\//.test(bare)) return null
+  return ending === undefined ? `${bare}/index.html` : bare
 }
