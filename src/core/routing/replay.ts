@@ -17,34 +17,60 @@ export interface LogLine {
 /** Longest line that is looked at. */
 const LINE_MAX_CHARS = 20_000
 
+/** Where the parts of a line stand. One is used for all lines of a log: there may be ten millions. */
+class Places {
+  blank = 0
+  timeFrom = 0
+  timeTo = 0
+  methodFrom = 0
+  methodTo = 0
+  targetTo = 0
+  agentFrom = 0
+  agentTo = 0
+
+  /** @returns whether the line is one of a log */
+  find(line: string): boolean {
+    if (line.length > LINE_MAX_CHARS) return false
+    const blank = line.indexOf(' ')
+    const open = line.indexOf('[', blank)
+    const close = line.indexOf('] "', open)
+    if (blank <= 0 || open === -1 || close === -1) return false
+    const start = close + 3
+    const method = line.indexOf(' ', start)
+    if (method === -1 || method - start > 20) return false
+    let end = line.indexOf('"', start)
+    while (end !== -1 && line.charCodeAt(end - 1) === 0x5c) end = line.indexOf('"', end + 1)
+    if (end === -1 || method > end) return false
+    const last = line.lastIndexOf(' ', end)
+    const status = line.charCodeAt(end + 2)
+    this.targetTo = last > method && line.startsWith('HTTP/', last + 1) ? last : end
+    if (this.targetTo === method + 1 || status < 0x31 || status > 0x35) return false
+    const quote = line.lastIndexOf('"')
+    const before = quote > end ? line.lastIndexOf('"', quote - 1) : -1
+    this.blank = blank
+    this.timeFrom = open + 1
+    this.timeTo = close
+    this.methodFrom = start
+    this.methodTo = method
+    this.agentFrom = before > end ? before + 1 : 0
+    this.agentTo = before > end ? quote : 0
+    return true
+  }
+}
+
 /**
  * Reads a line of an access log (Common Log Format of the NCSA, or Combined, which adds referrer and user agent).
  * @returns null for one that is none. Never throws.
  */
 export function readLogLine(line: string): LogLine | null {
-  if (line.length > LINE_MAX_CHARS) return null
-  const blank = line.indexOf(' ')
-  const open = line.indexOf('[', blank)
-  const close = line.indexOf('] "', open)
-  if (blank <= 0 || open === -1 || close === -1) return null
-  const start = close + 3
-  const method = line.indexOf(' ', start)
-  if (method === -1 || method - start > 20) return null
-  let end = line.indexOf('"', start)
-  while (end !== -1 && line[end - 1] === '\\') end = line.indexOf('"', end + 1)
-  if (end === -1 || method > end) return null
-  const last = line.lastIndexOf(' ', end)
-  const target = last > method && line.startsWith('HTTP/', last + 1) ? line.slice(method + 1, last) : line.slice(method + 1, end)
-  const status = line.charCodeAt(end + 2)
-  if (target === '' || status < 0x31 || status > 0x35) return null
-  const quote = line.lastIndexOf('"')
-  const before = quote > end ? line.lastIndexOf('"', quote - 1) : -1
+  const at = new Places()
+  if (!at.find(line)) return null
   return {
-    remote: line.slice(0, blank),
-    method: line.slice(start, method),
-    target,
-    agent: before > end ? line.slice(before + 1, quote) : '',
-    time: line.slice(open + 1, close),
+    remote: line.slice(0, at.blank),
+    method: line.slice(at.methodFrom, at.methodTo),
+    target: line.slice(at.methodTo + 1, at.targetTo),
+    agent: line.slice(at.agentFrom, at.agentTo),
+    time: line.slice(at.timeFrom, at.timeTo),
   }
 }
 
@@ -99,7 +125,6 @@ export interface ReplayTally {
   readonly examples: { readonly missed: readonly ReplayExample[]; readonly changed: readonly ChangedExample[] }
 }
 
-const AGENTS_MAX = 20_000
 /** Addresses whose answer is remembered: those of a log are asked for again and again. */
 const KNOWN_MAX = 200_000
 /** Missed or changed addresses that are counted one by one. */
@@ -116,6 +141,7 @@ interface Judged {
 /** Runs an access log through a table, or through one that is and one that is to be. Takes the same memory however long the log is. */
 export class Replay {
   readonly #site: ReplaySite
+  readonly #at = new Places()
   readonly #known = new Map<string, Judged>()
   #lines = 0
   #broken = 0
@@ -134,13 +160,12 @@ export class Replay {
   line(text: string): void {
     if (text === '') return
     this.#lines++
-    const line = readLogLine(text)
-    const judged = line === null ? null : this.#judge(line)
-    if (line === null || judged === null) {
+    const judged = this.#at.find(text) ? this.#judge(text) : null
+    if (judged === null) {
       this.#broken++
       return
     }
-    const who = hashOf(line.remote, this.#agentOf(line.agent))
+    const who = hashOf(text, this.#at.agentFrom, this.#at.agentTo, hashOf(text, 0, this.#at.blank, 0x811c9dc5))
     if (judged.after === '') {
       this.#missed++
       this.#visitors.missed.add(who)
@@ -177,21 +202,12 @@ export class Replay {
     }
   }
 
-  /** A browser's name as a number; there are few of them. */
-  #agentOf(agent: string): number {
-    const known = this.#agents.get(agent)
-    if (known !== undefined) return known
-    if (this.#agents.size >= AGENTS_MAX) this.#agents.clear()
-    const hash = hashOf(agent, 0x811c9dc5)
-    this.#agents.set(agent, hash)
-    return hash
-  }
-  readonly #agents = new Map<string, number>()
-
-  #judge({ target, agent, time }: LogLine): Judged | null {
+  #judge(line: string): Judged | null {
     const { live, draft } = this.#site
-    const isConditional = live.hasConditions || draft?.hasConditions === true
-    if (isConditional) return this.#ask(target, deviceOf(agent), logTimeMs(time) ?? 0)
+    const { methodTo, targetTo, agentFrom, agentTo, timeFrom, timeTo } = this.#at
+    const target = line.slice(methodTo + 1, targetTo)
+    if (live.hasConditions || draft?.hasConditions === true)
+      return this.#ask(target, deviceOf(line.slice(agentFrom, agentTo)), logTimeMs(line.slice(timeFrom, timeTo)) ?? 0)
     const known = this.#known.get(target)
     if (known !== undefined) return known
     const judged = this.#ask(target, 'other', 0)
@@ -245,10 +261,10 @@ class Often {
   }
 }
 
-/** FNV-1a of a text, begun with a number, and mixed well (the end of MurmurHash3). */
-function hashOf(text: string, seed: number): number {
+/** FNV-1a of a stretch of text, begun with a number, and mixed well (the end of MurmurHash3). */
+function hashOf(text: string, from: number, to: number, seed: number): number {
   let hash = seed
-  for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
+  for (let i = from; i < to; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193)
   hash = Math.imul(hash ^ (hash >>> 16), 0x85ebca6b)
   return (hash ^ (hash >>> 13)) >>> 0
 }

@@ -70,6 +70,8 @@ export class RedirectReview {
   readonly #found = new Map<string, readonly Finding[]>()
   /** Rows that are to be looked at; null for all of them, as at first. */
   #touched: Set<string> | null = null
+  /** Rows that come before a page. */
+  #beating = 0
 
   constructor(site: ReviewSite) {
     this.#site = site
@@ -86,6 +88,7 @@ export class RedirectReview {
     this.#rows.set(row.id, row)
     if (!row.isOn) return
     this.#table.take(row)
+    if (row.beatsPages) this.#beating++
     const to = this.#insideOf(row)
     if (to !== null) join(this.#leading, pathKey(to, TOLERANCE), row.id)
     this.#touch(row)
@@ -100,6 +103,7 @@ export class RedirectReview {
     this.#found.delete(id)
     if (!row.isOn) return
     this.#table.remove(row)
+    if (row.beatsPages) this.#beating--
     const to = this.#insideOf(row)
     if (to !== null) leave(this.#leading, pathKey(to, TOLERANCE), id)
   }
@@ -233,7 +237,7 @@ export class RedirectReview {
     let to = row.to
     while (path !== null) {
       stops.push(path)
-      if (this.#site.hasPage(path) && !this.#isBeaten(path, row)) break
+      if (this.#site.hasPage(path) && (this.#beating === 0 || !this.#isBeaten(path, row))) break
       const next = this.#answerAt(path, row)
       if (next === null) {
         if (hops.length === 1) say('dead', { stops })
