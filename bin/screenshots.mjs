@@ -103,10 +103,10 @@ const views = {
     await at('/rules?mark-partners')
     await page.waitForTimeout(1200)
   },
-  'rules-dark': async () => {
-    await page.emulateMedia({ colorScheme: 'dark' })
-    await at('/rules?mark-partners')
-    await page.waitForTimeout(1000)
+  redirects: async () => {
+    await at('/redirects')
+    await page.getByPlaceholder('/an/address to try').fill('/ferries/timetable')
+    await page.waitForTimeout(1200)
   },
   'desk-phone': async () => {
     await page.emulateMedia({ colorScheme: 'light' })

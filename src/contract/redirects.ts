@@ -115,6 +115,7 @@ export const BenchRequest = z.strictObject({
     .optional()
     .meta({ description: 'The visitor’s first language, as its primary subtag' }),
   device: z.enum(DEVICES).optional(),
+  draft: z.boolean().optional().meta({ description: 'As if rows that are switched off were on; not for a past day' }),
   at: z.iso.datetime().optional().meta({ description: 'How it was answered then; by the pages that are live today' }),
 })
 export type BenchRequest = z.infer<typeof BenchRequest>

@@ -170,7 +170,8 @@ export interface RedirectGroup {
   readonly rows: readonly DeliveredRedirect[]
 }
 
-const ANSWERING = 'r.site_id = $1 AND r.removed_at IS NULL AND r.is_on'
+const KEPT = 'r.site_id = $1 AND r.removed_at IS NULL'
+const ANSWERING = `${KEPT} AND r.is_on`
 const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
   r.beats_pages AS "beatsPages", r.place AS "order"`
 
@@ -221,18 +222,30 @@ export async function redirectGroupsAfter(
 ): Promise<RedirectGroup[]> {
   const keys = await rows<{ match: RedirectMatch; key: string }>(
     db,
-    `SELECT DISTINCT r.match, md5(r.key) AS sum, r.key FROM redirects r
-     WHERE ${ANSWERING} AND ($2::text IS NULL OR (r.match, md5(r.key)) > ($2, md5($3))) ORDER BY r.match, sum LIMIT $4`,
-    [siteId, after?.match ?? null, after?.key ?? '', limit],
+    // Rows are cut off before they are told apart: else all that are left would be put in order for each stretch.
+    `SELECT DISTINCT match, sum, key FROM (SELECT r.match, md5(r.key) AS sum, r.key FROM redirects r
+       WHERE ${ANSWERING} AND (r.match, md5(r.key)) > ($2, CASE WHEN $2 = '' THEN '' ELSE md5($3) END) ORDER BY r.match, md5(r.key) LIMIT $4) next
+     ORDER BY match, sum`,
+    [siteId, after?.match ?? '', after?.key ?? '', limit],
     transaction,
   )
   const groups = new Map((await redirectGroups(db, siteId, keys, transaction)).map((group) => [group.id, group]))
   return keys.flatMap(({ match, key }) => groups.get(`${match} ${key}`) ?? [])
 }
 
-/** All rows that have to be asked. */
-export async function askedRedirects(db: Database, siteId: string, transaction: Transaction): Promise<DeliveredRedirect[]> {
-  return rows(db, `SELECT ${DELIVERED} FROM redirects r WHERE ${ANSWERING} AND r.match IN ('pattern', 'expression')`, [siteId], transaction)
+/** All rows that have to be asked. @param isDraft - those that are switched off as well */
+export async function askedRedirects(
+  db: Database,
+  siteId: string,
+  transaction: Transaction,
+  isDraft = false,
+): Promise<DeliveredRedirect[]> {
+  return rows(
+    db,
+    `SELECT ${DELIVERED} FROM redirects r WHERE ${isDraft ? KEPT : ANSWERING} AND r.match IN ('pattern', 'expression')`,
+    [siteId],
+    transaction,
+  )
 }
 
 /** Rows as they stood at a moment: those that are found by these, and those that have to be asked. */
@@ -292,7 +305,7 @@ export function keptRedirects(
   siteId: string,
   wanted: readonly { readonly match: RedirectMatch; readonly key: string }[],
   transaction: Transaction,
-): Promise<(RedirectFields & { id: string; version: number })[]> {
+): Promise<(RedirectFields & { id: string; version: number; place: number })[]> {
   return rows(
     db,
     `SELECT ${SHOWN}, r.key FROM unnest($2::text[], $3::text[]) AS wanted (match, key)

@@ -15,7 +15,7 @@ import {
 import { originOf } from '../core/rules/index.ts'
 import type { Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { askedRedirects, type DeliveredRedirect, isLiveAt, redirectGroups, redirectsAt } from '../data/redirects.ts'
+import { askedRedirects, type DeliveredRedirect, isLiveAt, keptRedirects, redirectGroups, redirectsAt } from '../data/redirects.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { shortLinkAt } from './short-link-parts.ts'
 
@@ -39,7 +39,7 @@ const told = ({ row: { id, match, from, to, status }, why }: Considered): Consid
 export function redirectBench({ db, settings }: Context, views: SiteViews) {
   return async (
     actor: Actor,
-    { address, language, device, at }: BenchRequest,
+    { address, language, device, at, draft = false }: BenchRequest,
   ): Promise<Result<BenchAnswer, 'forbidden' | 'address-unreadable' | 'unknown-host'>> => {
     if (!actor.can('redirects:read') || !actor.can('pages:read') || !actor.can('short-links:read')) return fail('forbidden')
     const view = await views.of(actor)
@@ -75,7 +75,9 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
         { match: 'exact', key },
         ...stemsOf(key).map((stem) => ({ match: 'under' as const, key: stem })),
       ]
-      if (at === undefined) take((await redirectGroups(db, siteId, keys, transaction)).flatMap((group) => group.rows))
+      if (at === undefined && draft)
+        take((await keptRedirects(db, siteId, keys, transaction)).map(({ place, ...row }) => ({ ...row, order: place })))
+      else if (at === undefined) take((await redirectGroups(db, siteId, keys, transaction)).flatMap((group) => group.rows))
       else take(await redirectsAt(db, siteId, new Date(at), keys, transaction))
       const spelt = new URL(normalise(url.href) ?? url.href).pathname
       const isPage =
@@ -106,7 +108,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     }
 
     return asOfNow(db, async (transaction) => {
-      if (at === undefined) take(await askedRedirects(db, siteId, transaction))
+      if (at === undefined) take(await askedRedirects(db, siteId, transaction, draft))
       const first = await step(start, transaction)
       const rope: Stop[] = []
       for (let url: URL | null = start; url !== null; ) {

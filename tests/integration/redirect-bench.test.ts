@@ -108,3 +108,12 @@ test('what is no address of the site’s is refused', async () => {
     assert.equal(answer.ok ? 'tried' : answer.fault, fault, address)
   }
 })
+
+test('a row that is switched off answers on the bench where drafts are asked for, and nowhere else', async () => {
+  await make({ from: '/drafted', to: '/about', isOn: false })
+  await make({ from: '/drafted/:x', to: '/about', match: 'pattern', isOn: false })
+  for (const at of ['/drafted', '/drafted/one']) {
+    assert.equal((await bench(at)).answer, null)
+    assert.equal((await bench(at, { draft: true })).answer?.status, 301)
+  }
+})

@@ -28,6 +28,7 @@ export function Bench({
   const [device, setDevice] = useState<'' | keyof typeof DEVICE_WORDS>('')
   const [language, setLanguage] = useState('')
   const [day, setDay] = useState('')
+  const [isDraft, setDraft] = useState(false)
   const ids = { address: useId(), device: useId(), language: useId(), day: useId() }
   const wanted = useSettled(address.trim(), TYPED_MS)
   const { data, error, isFetching } = useAsk(
@@ -38,6 +39,7 @@ export function Bench({
         ...(device === '' ? {} : { device }),
         ...(language === '' ? {} : { language }),
         ...(day === '' ? {} : { at: `${day}T12:00:00.000Z` }),
+        ...(isDraft && day === '' ? { draft: true } : {}),
       },
     },
     { enabled: wanted !== '', retry: false, placeholderData: (before) => before },
@@ -97,12 +99,22 @@ export function Bench({
         </label>
         <input id={ids.day} type="date" className="field !w-auto" value={day} onChange={(event) => setDay(event.target.value)} />
       </div>
+      <label className="note mt-2 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="!h-5 !w-5"
+          disabled={day !== ''}
+          checked={isDraft}
+          onChange={({ target }) => setDraft(target.checked)}
+        />
+        as if the rows that are switched off were on
+      </label>
       <Problem error={wanted === '' ? null : error} className="mt-2" />
       {wanted !== '' && data !== undefined && error === null && (
         <Answer answer={data} address={wanted} canEdit={canEdit} isOld={isFetching} onMake={onMake} onChange={onChange} />
       )}
       {wanted === '' && (
-        <p className="note mt-2">What would answer an address, and why: type one. Enter then opens the row that answers, or makes one.</p>
+        <p className="note mt-1">What would answer an address, and why: type one. Enter then opens the row that answers, or makes one.</p>
       )}
     </section>
   )
