@@ -154,7 +154,12 @@ export class RedirectReview {
       for (const id of listOf(this.#leading.get(key))) {
         this.#touched.add(id)
         const row = this.#rows.get(id)
-        if (row?.match !== 'exact') continue
+        if (row === undefined) continue
+        // One for many addresses: whoever leads to any of them has to do with it.
+        if (row.match !== 'exact') {
+          this.#touched = null
+          return
+        }
         const next = redirectKey(row)
         if (!seen.has(next)) keys.push(next)
         seen.add(next)
@@ -220,12 +225,14 @@ export class RedirectReview {
     if (rivals.length <= 1 && rivals[0]?.id === row.id) return null
     const own = readyOf(row)
     if (own === null) return null
+    let first: { ready: ReadyRedirect; rival: ReviewRow } | null = null
     for (const rival of rivals) {
       if (rival.id === row.id || !covers(rival, row) || (row.beatsPages && !rival.beatsPages)) continue
-      const other = readyOf(rival)
-      if (other !== null && compareRedirects(other, own) < 0) return this.#rows.get(rival.id) ?? null
+      const ready = readyOf(rival)
+      if (ready === null || compareRedirects(ready, own) >= 0) continue
+      if (first === null || compareRedirects(ready, first.ready) < 0) first = { ready, rival }
     }
-    return null
+    return first?.rival ?? null
   }
 
   /** Follows where a row leads, and says what is wrong on the way. */

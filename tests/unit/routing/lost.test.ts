@@ -1,0 +1,124 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import {
+  isPageLike,
+  logTimeMs,
+  noiseOf,
+  PageFinder,
+  RedirectTable,
+  Replay,
+  readLogLine,
+  slipsBetween,
+  TOLERANCE,
+} from '../../../src/core/routing/index.ts'
+
+const PAGES = [
+  { path: '/rooms-by-the-quay.html', title: 'Rooms by the quay' },
+  { path: '/timetables.html', title: 'Timetables' },
+  { path: '/islands/great-mew.html', title: 'Great Mew', words: ['puffins', 'lighthouse', 'granite'], past: ['/mew.php'] },
+  { path: '/islands/skarrow.html', title: 'Skarrow' },
+  { path: '/walks/causeway.html', title: 'The causeway on foot' },
+  { path: '/caf\u00e9.html', title: 'Caf\u00e9 at the pier' },
+]
+
+for (const [asked, to, reason] of [
+  ['/timetabels', '/timetables.html', 'two letters swapped'],
+  ['/timetable', '/timetables.html', 'one letter left out'],
+  ['/walks/causseway.asp', '/walks/causeway.html', 'one letter too many'],
+  ['/TIMETABLES.HTM', '/timetables.html', 'the same but for its ending'],
+  ['/mew.php', '/islands/great-mew.html', 'this page stood here before'],
+  ['/great-mew', '/islands/great-mew.html', 'one word left out'],
+  ['/mew/great/islands', '/islands/great-mew.html', 'the same words in another order'],
+  ['/cafe', '/caf\u00e9.html', 'the same but for its ending'],
+  ['/nothing-of-the-kind', undefined, undefined],
+] as const)
+  test(`for ${asked} ${to ?? 'nothing'} is suggested`, () => {
+    const [best] = new PageFinder(PAGES).suggest({ path: asked })
+    assert.deepEqual([best?.to, best?.reason], [to, reason])
+  })
+
+test('the words of the page that once stood there find it where its address says nothing', () => {
+  const finder = new PageFinder(PAGES)
+  assert.equal(finder.suggest({ path: '/p/4711' }).length, 0)
+  const [best] = finder.suggest({ path: '/p/4711', words: ['granite', 'puffins'] })
+  assert.deepEqual([best?.to, best?.reason], ['/islands/great-mew.html', 'the page that stood here said the same'])
+})
+
+test('slips are counted as a full table of them counts (every pair of short words)', () => {
+  const words = ['', 'a', 'ab', 'ba', 'abc', 'acb', 'bca', 'abcd', 'badc', 'xyz']
+  /** Optimal string alignment, written down as it is defined. */
+  const slow = (a: string, b: string): number => {
+    const of = (i: number, j: number): number => {
+      if (i === 0 || j === 0) return i + j
+      const least = Math.min(of(i - 1, j) + 1, of(i, j - 1) + 1, of(i - 1, j - 1) + (a[i - 1] === b[j - 1] ? 0 : 1))
+      return i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1] ? Math.min(least, of(i - 2, j - 2) + 1) : least
+    }
+    return of(a.length, b.length)
+  }
+  for (const a of words)
+    for (const b of words)
+      for (const most of [0, 1, 2, 5]) assert.equal(slipsBetween(a, b, most), Math.min(slow(a, b), most + 1), `${a} ${b} ${most}`)
+})
+
+for (const [path, kind] of [
+  ['/favicon.ico', 'icon'],
+  ['/apple-touch-icon-120x120.png', 'icon'],
+  ['/robots.txt', 'probe'],
+  ['/.well-known/security.txt', 'probe'],
+  ['/wp-login.php', 'scanner'],
+  ['/.env', 'scanner'],
+  ['/a/../../etc/passwd', 'scanner'],
+  ['/pictures/boat.jpeg', 'part of a page'],
+  ['/ferries/timetable', null],
+  ['/agm-2019.pdf', null],
+  ['/walks/', null],
+] as const)
+  test(`${path} that nobody answers is ${kind ?? 'missed by somebody'}`, () => assert.equal(noiseOf(path), kind))
+
+test('only who takes a page gets one in place of a missing one', () => {
+  assert.equal(isPageLike('/a', 'text/html,*/*'), true)
+  assert.equal(isPageLike('/a', undefined), true)
+  assert.equal(isPageLike('/a', 'application/json'), false)
+  assert.equal(isPageLike('/a.css', 'text/html'), false)
+})
+
+for (const [name, line, expected] of [
+  ['Common', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0100] "GET /a?b=1 HTTP/1.1" 404 12', ['1.2.3.4', 'GET', '/a?b=1', '']],
+  [
+    'Combined',
+    '::1 - bob [26/Nov/2026:10:00:00 +0000] "HEAD /a b HTTP/1.0" 200 - "https://r.example/" "A \\"B\\" C"',
+    ['::1', 'HEAD', '/a b', ' C'],
+  ],
+  ['of HTTP/0.9', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a" 200 1', ['1.2.3.4', 'GET', '/a', '']],
+  ['an escaped quote', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a\\"b HTTP/1.1" 200 1', ['1.2.3.4', 'GET', '/a\\"b', '']],
+  ['nothing', '', null],
+  ['no log', 'hello world', null],
+  ['no request', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "-" 408 0', null],
+  ['no status', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a HTTP/1.1" x', null],
+  ['no end', `1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /${'a'.repeat(30_000)}`, null],
+] as const)
+  test(`reads a line of a log: ${name}`, () => {
+    const read = readLogLine(line)
+    assert.deepEqual(read === null ? null : [read.remote, read.method, read.target, read.agent], expected)
+  })
+
+test('a time of a log is read in its own zone', () => {
+  assert.equal(logTimeMs('26/Nov/2026:10:00:00 +0130'), Date.UTC(2026, 10, 26, 8, 30))
+  assert.equal(logTimeMs('26/Nox/2026:10:00:00 +0130'), null)
+})
+
+test('conditions of rows are asked of a log by what its lines say: time and device', () => {
+  const live = new RedirectTable(TOLERANCE)
+  const row = { hosts: [], match: 'exact', to: '/b', status: 302, query: 'drop', beatsPages: false } as const
+  live.add({ ...row, id: '1', order: 1, from: '/phone', when: { devices: ['phone'] } })
+  live.add({ ...row, id: '2', order: 2, from: '/then', when: { untilMs: Date.UTC(2026, 0, 1) } })
+  const replay = new Replay({ live, draft: null, host: 'a.example', origin: 'https://a.example', hasPage: () => false })
+  const line = (path: string, agent: string, year: number) =>
+    replay.line(`1.2.3.4 - - [26/Nov/${year}:10:00:00 +0000] "GET ${path} HTTP/1.1" 404 1 "-" "${agent}"`)
+  line('/phone', 'Mozilla/5.0 (iPhone) Mobile', 2026)
+  line('/phone', 'Mozilla/5.0 (X11; Linux)', 2026)
+  line('/then', 'x', 2025)
+  line('/then', 'x', 2026)
+  const { answered, missed } = replay.tally()
+  assert.deepEqual([answered, missed], [2, 2])
+})
