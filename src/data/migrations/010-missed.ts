@@ -5,6 +5,9 @@ export const missed = {
 ALTER TABLE sites ADD COLUMN ignores_case boolean NOT NULL DEFAULT true, ADD COLUMN ignores_slash boolean NOT NULL DEFAULT true;
 -- Where a missing page leads; '' for the page that says so.
 ALTER TABLE hosts ADD COLUMN missing_to text NOT NULL DEFAULT '';
+-- Rows are looked up by what they are found by also where they are off.
+DROP INDEX redirects_key;
+CREATE INDEX redirects_key ON redirects (site_id, match, md5(key)) WHERE removed_at IS NULL;
 CREATE TABLE redirect_steps (
   id uuid PRIMARY KEY, site_id uuid NOT NULL REFERENCES sites ON DELETE CASCADE, person_id uuid REFERENCES people,
   what text NOT NULL, at timestamptz NOT NULL DEFAULT now(), undone_at timestamptz);
