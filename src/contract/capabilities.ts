@@ -9,6 +9,7 @@ export const CAPABILITIES = [
   'publications',
   'short-links',
   'redirects',
+  'missed',
   'rules',
   'partners',
   'hosts',

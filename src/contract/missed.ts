@@ -50,7 +50,7 @@ export const missed = {
     status: 200,
     query: MissedQuery,
     answer: MissedList,
-    shows: ['redirects', 'pages', 'files'],
+    shows: ['missed', 'redirects', 'pages', 'files'],
   }),
   ignore: operation({
     method: 'post',

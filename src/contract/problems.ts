@@ -1,4 +1,5 @@
 import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '../core/content/index.ts'
+import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX } from '../core/routing/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 
@@ -51,6 +52,10 @@ export const PROBLEMS = {
   ],
   'destination-group-unknown': [422, 'The destination names a part that nothing in the pattern catches.'],
   'redirect-to-itself': [422, 'This row would lead to itself, and visitors in a circle.'],
+  'redirects-too-many': [
+    422,
+    `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, and a site ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions.`,
+  ],
   'redirect-goes-round': [422, 'This row would send visitors round in a circle.'],
   'redirect-hides-page': [409, 'A page is published at this address, and this row would hide it.'],
   'unknown-host': [422, 'This host is not one of the site’s.'],
@@ -103,6 +108,10 @@ export const PROBLEMS = {
 } as const satisfies Record<string, readonly [number, string]>
 
 export type Fault = keyof typeof PROBLEMS
+
+/** A fault as a sentence, with what is known of the case. */
+export const sentenceOf = (fault: string, { why }: Readonly<Record<string, unknown>> = {}): string =>
+  `${isFault(fault) ? PROBLEMS[fault][1] : fault}${typeof why === 'string' && why !== '' ? ` ${why.charAt(0).toUpperCase()}${why.slice(1)}.` : ''}`
 
 export const isFault = (name: string): name is Fault => name in PROBLEMS
 

@@ -86,12 +86,17 @@ export const RedirectList = z.object({
   items: z.array(RedirectRow),
   next: z.string().nullable(),
   total: z.int(),
+})
+export type RedirectList = z.infer<typeof RedirectList>
+
+/** How many rows each choice has, of all rows. */
+export const RedirectFacets = z.object({
   facets: z
     .object({ status: z.array(FacetCount), match: z.array(FacetCount), host: z.array(FacetCount), state: z.array(FacetCount) })
     .nullable()
-    .meta({ description: 'How many rows each choice has, of all rows; null behind the first stretch, and where there are very many' }),
+    .meta({ description: 'Null where there are very many rows' }),
 })
-export type RedirectList = z.infer<typeof RedirectList>
+export type RedirectFacets = z.infer<typeof RedirectFacets>
 
 const RedirectRevision = z.object({
   version: Version,
@@ -158,6 +163,15 @@ export const redirects = {
     status: 200,
     query: RedirectQuery,
     answer: RedirectList,
+    shows: ['redirects', 'hosts'],
+  }),
+  facets: operation({
+    method: 'get',
+    path: '/redirects/facets',
+    summary: 'How many rows of the redirects there are of each kind',
+    needs: 'redirects:read',
+    status: 200,
+    answer: RedirectFacets,
     shows: ['redirects', 'hosts'],
   }),
   create: operation({

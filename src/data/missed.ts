@@ -1,5 +1,5 @@
 import type { PoolClient } from 'pg'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 
 /** How often an address was asked for in vain on a day. */
 export interface MissedCount {
@@ -116,12 +116,19 @@ export function missedNoise(db: Database, siteId: string): Promise<{ kind: strin
   )
 }
 
-/** @returns false where there is no such address */
-export async function setMissedIgnored(db: Database, siteId: string, ids: readonly string[], isIgnored: boolean): Promise<number> {
+/** @returns how many there are of these */
+export async function setMissedIgnored(
+  db: Database,
+  siteId: string,
+  ids: readonly string[],
+  isIgnored: boolean,
+  transaction: Transaction,
+): Promise<number> {
   const set = await rows(
     db,
     'UPDATE missed SET ignored_at = CASE WHEN $3 THEN now() END WHERE site_id = $1 AND id = ANY($2::uuid[]) RETURNING id',
     [siteId, ids, isIgnored],
+    transaction,
   )
   return set.length
 }

@@ -147,7 +147,14 @@ export async function markRemoved(
 /** Gives a page another path. @returns 'moved-on' when `version` is not the newest, 'path-taken' when something has that path */
 export async function movePage(
   db: Database,
-  { siteId, id, version, path, sourceName }: { siteId: string; id: string; version: number; path: string; sourceName: string },
+  {
+    siteId,
+    id,
+    version,
+    path,
+    sourceName,
+    personId,
+  }: { siteId: string; id: string; version: number; path: string; sourceName: string; personId: string },
   transaction: Transaction,
 ): Promise<'moved' | 'moved-on' | 'path-taken'> {
   const [taken] = await rows(
@@ -164,7 +171,7 @@ export async function movePage(
     transaction,
   )
   if (moved.length === 0) return 'moved-on'
-  await keepRevisions(db, [id], { madeBy: 'move', personId: null }, transaction)
+  await keepRevisions(db, [id], { madeBy: 'move', personId }, transaction)
   return 'moved'
 }
 

@@ -1,22 +1,24 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import type { RedirectFields } from './redirects.ts'
 
-export { redirectsById } from './redirects.ts'
-
 /** A page or file as it is suggested. */
 export interface KnownPageRow {
   readonly id: string
   readonly path: string
   readonly title: string
   readonly isLive: boolean
+  /** Paths that it has moved from. */
+  readonly past: readonly string[]
 }
 
 /** Pages and files of a site, gone ones too; all of them, or some by their ids. */
 export function knownPages(db: Database, siteId: string, ids: readonly string[] | null, transaction: Transaction): Promise<KnownPageRow[]> {
   return rows(
     db,
-    `SELECT id, path, title, live_hash IS NOT NULL AS "isLive" FROM pages WHERE site_id = $1 AND kind = 'page' AND ($2::uuid[] IS NULL OR id = ANY($2))
-     UNION ALL SELECT id, path, '', live_hash IS NOT NULL FROM files WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2))`,
+    `SELECT p.id, p.path, p.title, p.live_hash IS NOT NULL AS "isLive", coalesce(m.past, '{}') AS past FROM pages p
+       LEFT JOIN (SELECT subject, array_agg(detail->>'from') AS past FROM audit WHERE site_id = $1 AND action = 'pages:move' GROUP BY subject) m ON m.subject = p.id::text
+       WHERE p.site_id = $1 AND p.kind = 'page' AND ($2::uuid[] IS NULL OR p.id = ANY($2))
+     UNION ALL SELECT id, path, '', live_hash IS NOT NULL, '{}' FROM files WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2))`,
     [siteId, ids],
     transaction,
   )

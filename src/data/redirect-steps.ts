@@ -34,6 +34,12 @@ export async function beginStep(
   )
 }
 
+export async function isStepBegun(db: Database, { siteId, stepId }: By, transaction: Transaction): Promise<boolean> {
+  return (
+    (await rows(db, 'SELECT 1 AS found FROM redirect_steps WHERE id = $1 AND site_id = $2', [stepId, siteId], transaction)).length === 1
+  )
+}
+
 /** Newest first. Steps by which nothing came about are left out. */
 export function listSteps(db: Database, siteId: string, limit: number): Promise<RedirectStep[]> {
   return rows(

@@ -132,6 +132,17 @@ export async function countRedirects(db: Database, siteId: string, limit: number
   return found?.count ?? 0
 }
 
+/** Rows that have to be asked, those that are off among them. */
+export async function countPatterns(db: Database, siteId: string, transaction: Transaction): Promise<number> {
+  const [found] = await rows<{ count: number }>(
+    db,
+    `SELECT count(*)::int AS count FROM redirects WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL`,
+    [siteId],
+    transaction,
+  )
+  return found?.count ?? 0
+}
+
 /** How many rows each choice of a facet has, of all rows; null where they are too many to be counted at once. */
 export async function redirectFacets(
   db: Database,

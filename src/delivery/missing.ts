@@ -12,7 +12,7 @@ const PLACE = '<!-- suggestions -->'
 const SUGGESTED = 4
 /** Addresses whose suggestions are remembered, and how many are worked out in a second: a flood of them costs little. */
 const KNOWN_MAX = 2_000
-const WORKED_OUT_A_SECOND = 50
+const WORKED_OUT_A_SECOND = 20
 
 const known = new Map<string, readonly OfferedPage[]>()
 const pace = { second: 0, worked: 0 }

@@ -1,4 +1,5 @@
 import { Readable } from 'node:stream'
+import { StringDecoder } from 'node:string_decoder'
 import { setImmediate as breathe } from 'node:timers/promises'
 import { createGunzip } from 'node:zlib'
 import type { Logger } from 'pino'
@@ -75,7 +76,11 @@ async function bytesOf(db: Database, upload: string): Promise<number> {
 }
 
 /** Lines of an upload, unpacked if it is packed. @returns each with how many bytes of the upload have been read */
-async function* linesOf(db: Database, upload: string): AsyncGenerator<{ line: string; at: number }> {
+async function* linesOf(
+  db: Database,
+  upload: string,
+  encoding: 'latin1' | 'utf8' = 'latin1',
+): AsyncGenerator<{ line: string; at: number }> {
   let at = 0
   let isPacked: boolean | null = null
   async function* parts(): AsyncGenerator<Buffer> {
@@ -99,13 +104,14 @@ async function* linesOf(db: Database, upload: string): AsyncGenerator<{ line: st
     { objectMode: false },
   )
   const text: AsyncIterable<Buffer> = isPacked === true ? all.pipe(createGunzip()) : all
+  const letters = new StringDecoder(encoding)
   let rest = ''
   let unpacked = 0
   try {
     for await (const chunk of text) {
       unpacked += chunk.length
       if (unpacked > UNPACKED_MAX_BYTES) throw new TrialFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
-      const lines = (rest + chunk.toString('latin1')).split('\n')
+      const lines = (rest + letters.write(chunk)).split('\n')
       rest = lines.pop() ?? ''
       // What has no end is counted as one line that is none.
       if (rest.length > LINE_MAX_CHARS) rest = rest.slice(0, LINE_MAX_CHARS)
@@ -211,7 +217,7 @@ async function oldAddresses(
   const isLog = isPacked || readLogLine(text.split('\n').find((line) => line.trim() !== '') ?? '') !== null
   const layout = readListLayout(text.slice(0, 100_000))
   let isFirst = true
-  for await (const { line } of linesOf(db, upload)) {
+  for await (const { line } of linesOf(db, upload, isLog ? 'latin1' : 'utf8')) {
     if (old.size > OLD_ADDRESSES_MAX * 2) break
     if (isLog) {
       const read = readLogLine(line)

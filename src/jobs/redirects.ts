@@ -21,7 +21,7 @@ import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE }
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
-import { conditionsOf, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
+import { conditionsOf, defined, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
@@ -236,7 +236,7 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
       said: new Set(Object.keys(row) as (keyof RedirectDraft)[]),
       draft: draftOf({
         to: '',
-        ...present(row),
+        ...defined(row),
         from: row.from,
         hosts: hosts ?? (host === undefined ? [] : [host]),
         when: conditionsOf(when ?? {}),
@@ -244,9 +244,6 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
     }
   }
 }
-
-const present = <T extends object>(given: T) =>
-  Object.fromEntries(Object.entries(given).filter(([, value]) => value !== undefined)) as { [K in keyof T]?: Exclude<T[K], undefined> }
 
 function* linesOfConfiguration({ rows, refused }: ReturnType<typeof readHttpd>): Generator<Line> {
   const SAID = new Set<keyof RedirectDraft>(['to', 'status', 'query'])

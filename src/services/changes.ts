@@ -13,6 +13,7 @@ const TOLD_TO: Readonly<Record<Capability, Permission>> = {
   publications: 'pages:read',
   findings: 'pages:read',
   'bulk-changes': 'pages:read',
+  missed: 'redirects:read',
   'short-links': 'short-links:read',
   redirects: 'redirects:read',
   rules: 'rules:read',

@@ -5,7 +5,7 @@ export { createServices, type OwnServices } from './all.ts'
 /** Services as screens and endpoints know them. */
 export type Services = WithThreads<OwnServices>
 export type { Actor, Context } from './context.ts'
-export { conditionsOf } from './redirect-fields.ts'
+export { conditionsOf, defined } from './redirect-fields.ts'
 export type { ListedRedirectRow } from './redirect-lists.ts'
 export type { TriedSite } from './redirect-trials.ts'
 export type { ListedRow, RowOutcome } from './short-link-lists.ts'

@@ -8,6 +8,8 @@ import type { RedirectKnowledge } from './redirect-knowledge.ts'
 
 /** Suggestions for one address. */
 const SUGGESTED = 3
+/** Stretches that are looked through in one call for addresses that nobody answers yet; whoever wants more asks on. */
+const STRETCHES_MAX = 10
 
 /** Addresses that visitors asked for in vain. */
 export function missedService({ db, settings }: Context, views: SiteViews, knowledge: RedirectKnowledge) {
@@ -22,7 +24,7 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
       const items: MissedAddress[] = []
       let offset = Number(cursor ?? 0)
       let isMore = true
-      while (items.length < limit && isMore) {
+      for (let stretch = 0; items.length < limit && isMore && stretch < STRETCHES_MAX; stretch++) {
         const found = await listMissed(db, { siteId, search, isIgnored: ignored === '1', limit, offset })
         isMore = found.length === limit
         for (const row of found) {
@@ -51,13 +53,12 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
 
     async ignore(actor: Actor, { ids, isIgnored }: MissedIgnore): Promise<Result<{ set: number }, 'forbidden'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
-      const set = await setMissedIgnored(db, actor.siteId, ids, isIgnored)
-      await write(db, async (transaction, changes) => {
-        changes.add(actor.siteId, 'redirects', actor.siteId, 'changed')
+      return write(db, async (transaction, changes) => {
+        const set = await setMissedIgnored(db, actor.siteId, ids, isIgnored, transaction)
+        changes.add(actor.siteId, 'missed', ids, 'changed')
         await writeAudit(db, actor, 'missed:ignore', null, { addresses: set, isIgnored }, transaction)
-        return ok(null)
+        return ok({ set })
       })
-      return ok({ set })
     },
   }
 }

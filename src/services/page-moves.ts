@@ -33,7 +33,11 @@ export function pageMovesService({ db }: Context, views: SiteViews, pages: Retur
       if (folderOf(wanted) !== folderOf(page.path) && RELATIVE.test(source.value.source))
         return fail('page-links-relative', { why: `in ${folderOf(page.path)} it can have any name` })
       const moved = await write(db, async (transaction, changes) => {
-        const done = await movePage(db, { siteId: actor.siteId, id, version, path: wanted, sourceName: nameForPath(wanted) }, transaction)
+        const done = await movePage(
+          db,
+          { siteId: actor.siteId, id, version, path: wanted, sourceName: nameForPath(wanted), personId: actor.personId },
+          transaction,
+        )
         if (done === 'moved-on') return fail('moved-on')
         if (done === 'path-taken') return fail('path-taken', { path: wanted })
         changes.add(actor.siteId, 'pages', id, 'changed')

@@ -4,7 +4,8 @@ import type { SiteGround } from '../core/rules/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { allRedirects, type KnownPageRow, knownPages, redirectsById } from '../data/redirect-knowledge.ts'
+import { allRedirects, type KnownPageRow, knownPages } from '../data/redirect-knowledge.ts'
+import { redirectsById } from '../data/redirects.ts'
 
 /** Changes that are taken over at once. */
 const CHANGES_AT_ONCE = 5_000
@@ -20,7 +21,9 @@ interface Known {
   readonly pages: Map<string, KnownPageRow>
   /** Live paths in every spelling that is answered; how many pages each is of. */
   readonly live: Map<string, number>
-  finder: PageFinder | null
+  readonly finder: PageFinder
+  /** What pages are called that are not live, by their paths. */
+  readonly gone: Map<string, string>
 }
 
 /** Tables of redirects that have been looked through, kept up to date by the log of changes: what has not changed is not read again. */
@@ -39,9 +42,7 @@ export class RedirectKnowledge {
 
   /** Finds pages for addresses that nobody answers. */
   async finder(view: SiteGround): Promise<PageFinder> {
-    const known = await this.#upToDate(view)
-    known.finder ??= new PageFinder([...known.pages.values()].filter(({ isLive }) => isLive))
-    return known.finder
+    return (await this.#upToDate(view)).finder
   }
 
   /** Tells whether somebody who asks for an address gets an answer by now: a page, or what a row says. */
@@ -58,9 +59,7 @@ export class RedirectKnowledge {
 
   /** What a page that is gone was called. */
   async titleAt(view: SiteGround, path: string): Promise<string | undefined> {
-    const { pages } = await this.#upToDate(view)
-    for (const page of pages.values()) if (!page.isLive && page.path === path) return page.title
-    return undefined
+    return (await this.#upToDate(view)).gone.get(path)
   }
 
   async #upToDate(view: SiteGround): Promise<Known> {
@@ -93,7 +92,8 @@ export class RedirectKnowledge {
       setUpNumber: end?.setUpNumber ?? 0,
       pages: new Map(),
       live,
-      finder: null,
+      finder: new PageFinder([]),
+      gone: new Map(),
       review: new RedirectReview({
         tolerance: setup.tolerance ?? TOLERANCE,
         origin,
@@ -131,12 +131,12 @@ export class RedirectKnowledge {
       if (before !== undefined) this.#dropPage(known, before)
     }
     for (const page of found) this.#putPage(known, page)
-    known.finder = null
   }
 
   #putPage(known: Known, page: KnownPageRow): void {
     known.pages.set(page.id, page)
-    if (!page.isLive) return
+    if (!page.isLive) return void known.gone.set(page.path, page.title)
+    known.finder.put(page)
     for (const path of spellingsOf(page.path)) {
       known.live.set(path, (known.live.get(path) ?? 0) + 1)
       known.review.pageChanged(path)
@@ -145,7 +145,8 @@ export class RedirectKnowledge {
 
   #dropPage(known: Known, page: KnownPageRow): void {
     known.pages.delete(page.id)
-    if (!page.isLive) return
+    if (!page.isLive) return void known.gone.delete(page.path)
+    known.finder.drop(page.path)
     for (const path of spellingsOf(page.path)) {
       const left = (known.live.get(path) ?? 1) - 1
       if (left === 0) known.live.delete(path)

@@ -1,5 +1,6 @@
-import { randomUUID } from 'node:crypto'
+import { createHash, randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { sentenceOf } from '../contract/problems.ts'
 import type { RedirectsBulkInput, RedirectsBulkItem } from '../contract/redirect-lists.ts'
 import { repair } from '../core/address/index.ts'
 import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, writeNginx } from '../core/exchange/index.ts'
@@ -13,7 +14,7 @@ import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { fieldsOf, nameOfRow } from './redirect-fields.ts'
-import { sentenceOf } from './redirect-steps.ts'
+import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
 /** A row of a list with its line; what it leaves unsaid stays as it is where there is such a row. */
@@ -27,12 +28,15 @@ export interface ListedRedirectRow {
 export interface ListState {
   /** Lines by what their rows are for. */
   readonly seen: Map<string, number>
-  readonly ways: RedirectWays
+  ways: RedirectWays
 }
 
 /** Of an address in a report. */
 const SHOWN_CHARS = 300
 const EXPORTED_AT_ONCE = 1_000
+/** Rows whose ways are remembered over a list, and letters of a name's hash. */
+const WAYS_KEPT = 100_000
+const NAME_CHARS = 20
 
 interface Judged {
   readonly listed: ListedRedirectRow
@@ -72,6 +76,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       { dryRun, state, what }: { dryRun: boolean; state: ListState; what: string },
     ): Promise<RedirectsBulkItem[]> {
       const view = await views.of(by)
+      // Ways that were followed long ago make room: what was taken in stands in the database by now.
+      if (state.ways.size > WAYS_KEPT) state.ways = new RedirectWays(db, view, settings.port)
       const outcomes = new Map<number, RedirectsBulkItem>()
       const refuse = ({ line, draft }: ListedRedirectRow, reason: string): void =>
         void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), outcome: 'refused', reason })
@@ -82,7 +88,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           refuse(each, sentenceOf(fields.fault, fields.detail))
           continue
         }
-        const name = nameOfRow(fields.value)
+        // Of a million names only so much is kept as tells them apart.
+        const name = createHash('sha256').update(nameOfRow(fields.value)).digest('base64url').slice(0, NAME_CHARS)
         const earlier = state.seen.get(name)
         if (earlier !== undefined) refuse(each, `Line ${earlier} is for the same address.`)
         else {
@@ -91,16 +98,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         }
       }
       await write(db, async (transaction, changes) => {
-        const kept = new Map(
-          (
-            await keptRedirects(
-              db,
-              by.siteId,
-              judged.map(({ row }) => row),
-              transaction,
-            )
-          ).map((row) => [nameOfRow(row), row]),
-        )
+        const fields = judged.map(({ row }) => row)
+        const there = await keptRedirects(db, by.siteId, fields, transaction)
+        const room = await RedirectRoom.of(db, by.siteId, { fresh: fields, kept: there }, transaction)
+        const kept = new Map(there.map((row) => [nameOfRow(row), row]))
         const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
         const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
         const asked: Redirect[] = []
@@ -109,6 +110,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           const now = was === undefined ? row : withSaid(was, row, each.said)
           if (was !== undefined && isAlike(was, now)) {
             outcomes.set(each.line, outcomeOf(each, row, 'same'))
+            continue
+          }
+          if (was === undefined && !room.take(row)) {
+            refuse(each, sentenceOf('redirects-too-many'))
             continue
           }
           const id = was?.id ?? randomUUID()
@@ -139,6 +144,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           )
           changes.add(by.siteId, 'redirects', [...done], 'changed')
         }
+        await state.ways.know(
+          made.map(({ row }) => row),
+          transaction,
+        )
         for (const { id, row, listed: each } of made) {
           const notes: string[] = []
           if (row.match === 'exact' && !row.beatsPages && (await state.ways.pageAt(row.from, transaction)))

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { isFault, PROBLEMS } from '../contract/problems.ts'
+import { sentenceOf } from '../contract/problems.ts'
 import type { RedirectStepDone, RedirectStepItem, RedirectStepList, RedirectStepNew } from '../contract/redirect-steps.ts'
 import { type FaultDetail, fail, ok, type Result } from '../core/result.ts'
 import type { Redirect } from '../core/routing/index.ts'
@@ -8,6 +8,7 @@ import type { Transaction } from '../data/database.ts'
 import {
   beginStep,
   insertRedirects,
+  isStepBegun,
   listSteps,
   markStepUndone,
   removeRedirects,
@@ -18,6 +19,7 @@ import { keptRedirects, type RedirectFields, redirectsById } from '../data/redir
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { conditionsOf, defined, fieldsOf, nameOfRow, PLAIN_REDIRECT } from './redirect-fields.ts'
+import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
 /** Steps that are told. */
@@ -28,12 +30,8 @@ const UNDONE_AT_ONCE = 2_000
 /** What is to be done with one row, looked at. */
 type Planned =
   | { readonly do: 'make'; readonly id: string; readonly row: RedirectFields }
-  | { readonly do: 'change'; readonly id: string; readonly version: number; readonly row: RedirectFields }
+  | { readonly do: 'change'; readonly id: string; readonly version: number; readonly row: RedirectFields; readonly was: RedirectFields }
   | { readonly do: 'remove'; readonly id: string }
-
-/** A fault as a sentence. */
-export const sentenceOf = (fault: string, { why }: FaultDetail = {}): string =>
-  `${isFault(fault) ? PROBLEMS[fault][1] : fault}${typeof why === 'string' && why !== '' ? ` ${why.charAt(0).toUpperCase()}${why.slice(1)}.` : ''}`
 
 /** Several rows of redirects made, changed or taken away together, so that they can be taken back together. */
 export function redirectStepsService({ db, settings }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
@@ -107,7 +105,9 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     ): Promise<{ rows: number; given: number; last: string | null } | null> {
       const found = await write(db, async (transaction, changes) => {
         if (after === null) {
-          if (!(await markStepUndone(db, by.siteId, undone, transaction))) return fail('not-found')
+          // A process that ended in the middle of it goes on with what is left.
+          const isGoingOn = await isStepBegun(db, by, transaction)
+          if (!isGoingOn && !(await markStepUndone(db, by.siteId, undone, transaction))) return fail('not-found')
           await beginStep(db, by, 'Taken back', transaction)
         }
         const { ids, given } = await undoStretch(db, by, { undone, after, limit: UNDONE_AT_ONCE }, transaction)
@@ -153,8 +153,8 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       })
       if (!fields.ok) refuse(fields.fault, fields.detail)
       else if (item.do === 'make') planned.push({ index, each: { do: 'make', id: randomUUID(), row: fields.value } })
-      else if (was !== undefined && was.version !== item.change.version) refuse('moved-on')
-      else planned.push({ index, each: { do: 'change', id: item.id, version: item.change.version, row: fields.value } })
+      else if (was?.version !== item.change.version) refuse('moved-on')
+      else planned.push({ index, each: { do: 'change', id: item.id, version: item.change.version, row: fields.value, was } })
     }
     return inOneTable(view, siteId, planned, refused, transaction)
   }
@@ -170,10 +170,13 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     const ways = new RedirectWays(db, view, settings.port)
     const rows: Redirect[] = []
     const left = new Set<string>()
-    const fresh = planned.flatMap(({ each }) => (each.do === 'make' ? [each.row] : []))
+    const fresh = planned.flatMap(({ each }) => (each.do === 'remove' ? [] : [each.row]))
     const kept = await keptRedirects(db, siteId, fresh, transaction)
     const gone = new Set(planned.flatMap(({ each }) => (each.do === 'make' ? [] : [each.id])))
-    const taken = new Set(kept.filter(({ id }) => !gone.has(id)).map(nameOfRow))
+    const staying = kept.filter(({ id }) => !gone.has(id))
+    const leaving = planned.flatMap(({ each }) => (each.do === 'change' ? [each.was] : []))
+    const room = await RedirectRoom.of(db, siteId, { fresh, kept: staying, leaving }, transaction)
+    const taken = new Set(staying.map(nameOfRow))
     for (const { index, each } of planned) {
       if (each.do === 'remove') {
         ways.put({ ...NOBODY, id: each.id }, false)
@@ -187,6 +190,11 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
           continue
         }
         taken.add(name)
+      }
+      if (!room.take(each.row)) {
+        refused.push({ index, reason: sentenceOf('redirects-too-many') })
+        left.add(each.id)
+        continue
       }
       const row = { ...each.row, id: each.id, order: Number.MAX_SAFE_INTEGER }
       if (each.row.isOn) rows.push(row)

@@ -58,6 +58,25 @@ export class RedirectWays {
   }
   readonly #replaced = new Set<string>()
 
+  /** Rows that are remembered. */
+  get size(): number {
+    return this.#known.size
+  }
+
+  /** Reads what is at the addresses of these rows, of all at once. */
+  async know(rows: readonly Pick<Redirect, 'match' | 'from' | 'hosts'>[], transaction: Transaction): Promise<void> {
+    const exact = rows.filter(({ match }) => match === 'exact')
+    await this.#read(
+      exact.map(({ from, hosts }) => new URL(from, this.#originOf(hosts[0]))),
+      transaction,
+    )
+    // Paths as they are written, too: that is how they are asked about.
+    await this.#readPages(
+      exact.map(({ from }) => from),
+      transaction,
+    )
+  }
+
   /** Whether a page or file is live at a path; as of the last ways that were followed. */
   async pageAt(path: string, transaction: Transaction): Promise<boolean> {
     await this.#readPages([path], transaction)

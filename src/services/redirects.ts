@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
 import type {
   RedirectChange,
+  RedirectFacets,
   RedirectHistory,
   RedirectList,
   RedirectNew,
@@ -13,10 +14,11 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { RedirectConditions } from '../core/routing/index.ts'
 import type { Transaction } from '../data/database.ts'
 import { insertRedirects, putBackRedirects, redirectRevisions, removeRedirects, updateRedirects } from '../data/redirect-steps.ts'
-import { type ListedRedirect, listRedirects, type RedirectFields, redirectFacets } from '../data/redirects.ts'
+import { keptRedirects, type ListedRedirect, listRedirects, type RedirectFields, redirectFacets, redirectsById } from '../data/redirects.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { redirectBench } from './redirect-bench.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault, type WantedRedirect } from './redirect-fields.ts'
+import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
 /** The row that a page of the list ended with. */
@@ -24,7 +26,14 @@ const ListCursor = z.object({ value: z.union([z.number(), z.string()]), id: z.uu
 /** Versions of a row that its history tells. */
 const REVISIONS_MAX = 100
 
-type Fault = RedirectFieldFault | 'forbidden' | 'not-found' | 'moved-on' | 'redirect-goes-round' | 'redirect-hides-page'
+type Fault =
+  | RedirectFieldFault
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'redirect-goes-round'
+  | 'redirect-hides-page'
+  | 'redirects-too-many'
 
 const wordsIn = (facet: string | undefined): string[] => (facet ?? '').split(',').filter((word) => word !== '')
 
@@ -83,8 +92,13 @@ export function redirectsService(context: Context, views: SiteViews) {
         items: found.items.map(shownRedirect),
         next,
         total: found.total,
-        facets: after === undefined ? await redirectFacets(db, siteId) : null,
       })
+    },
+
+    /** How many rows there are of each kind; not asked for again with every look at the hits. */
+    async facets(actor: Actor): Promise<Result<RedirectFacets, 'forbidden'>> {
+      if (!actor.can('redirects:read')) return fail('forbidden')
+      return ok({ facets: await redirectFacets(db, actor.siteId) })
     },
 
     async get(actor: Actor, id: string): Promise<Result<RedirectRow, 'forbidden' | 'not-found'>> {
@@ -194,12 +208,21 @@ export function redirectsService(context: Context, views: SiteViews) {
     return saved.ok ? now(actor, id) : saved
   }
 
-  /** Why visitors would be worse off with a row: they would go round in a circle, or no longer find a page. */
+  /** Why visitors would be worse off with a row: they would wait for too many, go round in a circle, or no longer find a page. */
   async function wayFault(
     actor: Actor,
     { id, row, evenSo = false }: { id: string; row: RedirectFields; evenSo: boolean | undefined },
     transaction: Transaction,
   ) {
+    const kept = await keptRedirects(db, actor.siteId, [row], transaction)
+    const leaving = await redirectsById(db, actor.siteId, [id], transaction)
+    const room = await RedirectRoom.of(
+      db,
+      actor.siteId,
+      { fresh: [row], kept: kept.filter((each) => each.id !== id), leaving },
+      transaction,
+    )
+    if (!room.take(row)) return fail('redirects-too-many')
     if (!row.isOn) return null
     const ways = new RedirectWays(db, await views.of(actor), context.settings.port)
     const asked = { ...row, id, order: Number.MAX_SAFE_INTEGER }

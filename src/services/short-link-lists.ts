@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
-import { isFault, PROBLEMS } from '../contract/problems.ts'
+import { sentenceOf } from '../contract/problems.ts'
 import type { ShortLinkListRow } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
@@ -45,8 +45,6 @@ const STATUSES = new Set([301, 302, 307, 308])
 const SHOWN_CHARS = 300
 
 const keyOf = ({ hostId, slug }: { hostId: string; slug: string }): string => `${hostId} ${slug}`
-const wordsOfFault = (fault: string, why: unknown): string =>
-  `${isFault(fault) ? PROBLEMS[fault][1] : fault}${typeof why === 'string' && why !== '' ? ` ${why.charAt(0).toUpperCase()}${why.slice(1)}.` : ''}`
 
 /** Many short links at once, from a list: what is there already stays or is changed, what is not is made. */
 export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
@@ -80,7 +78,7 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
       const judged: Judged[] = []
       for (const row of rows) {
         const each = await judge(view, row)
-        if (!each.ok) outcomes.set(row.line, refused(row, wordsOfFault(each.fault, each.detail.why)))
+        if (!each.ok) outcomes.set(row.line, refused(row, sentenceOf(each.fault, each.detail)))
         else if (seen.has(keyOf(each.value)))
           outcomes.set(row.line, refused(row, `Line ${seen.get(keyOf(each.value))} names the same short link.`, each.value.slug))
         else {

@@ -53,3 +53,20 @@ export function JobProgress({
     </div>
   )
 }
+
+/** Why a job came to no report, and a way to begin again. Nothing while it is under way, or has one. */
+export function JobStopped({ job, onAgain }: { job: Job | undefined; onAgain: () => void }) {
+  if (job?.state !== 'failed' && job?.state !== 'cancelled') return null
+  return (
+    <div className="grid gap-4 py-4">
+      <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
+        {job.message ?? 'Stopped before anything was changed.'}
+      </p>
+      <p>
+        <button type="button" className="button" onClick={onAgain}>
+          Choose again
+        </button>
+      </p>
+    </div>
+  )
+}

@@ -7,6 +7,7 @@ import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
 import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
 import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
+import { ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects, runRedirectUndo } from '../../src/jobs/redirects.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
@@ -365,5 +366,22 @@ test('the site’s zip has a page in place of each redirect that such a page can
   const page = Buffer.from(zip['old-pier/index.html'] ?? []).toString()
   assert.match(page, /<link rel="canonical" href="\/islands\/great-mew\.html\?x=&#34;1&#34;&#38;y">/)
   assert.match(page, /<meta http-equiv="refresh" content="0; url=\/islands\/great-mew/)
+  await empty()
+})
+
+test('a path has room for so many rows, each with a condition of its own, and no more: by lists, steps and one by one', async () => {
+  const { services, editor } = world
+  const list = Array.from({ length: ROWS_AT_ONE_PATH_MAX + 5 }, (_, n) => `/index.php?page=${n},/timetables.html`).join('\n')
+  assert.deepEqual(counts(await take(`from,to\n${list}`, { dryRun: true })), [ROWS_AT_ONE_PATH_MAX, 0, 0, 5])
+  assert.deepEqual(counts(await take(`from,to\n${list}`)), [ROWS_AT_ONE_PATH_MAX, 0, 0, 5])
+  const one = { from: '/index.php?page=last', to: '/timetables.html' }
+  const made = await services.redirects.create(editor, one)
+  assert.equal(made.ok ? '' : made.fault, 'redirects-too-many')
+  const step = must(await services.redirectSteps.create(editor, { what: 'One', items: [{ do: 'make', row: one }] }))
+  assert.deepEqual([step.made, step.refused.length], [0, 1])
+  const [row] = await table({ limit: 1 })
+  must(await services.redirects.change(editor, row?.id ?? '', { version: row?.version ?? 0, note: 'what is there can be changed' }))
+  await empty()
+  await empty()
   await empty()
 })

@@ -30,6 +30,7 @@ export { PatternIndex } from './pattern-index.ts'
 export {
   LIST_FORMATS,
   leadsOn,
+  PATTERNS_MAX,
   PRECEDENCE,
   QUERY_HABITS,
   type QueryHabit,
@@ -40,6 +41,7 @@ export {
   type RedirectConditions,
   type RedirectMatch,
   type RedirectStatus,
+  ROWS_AT_ONE_PATH_MAX,
   TOLERANCE,
   type Tolerance,
 } from './redirect.ts'

@@ -84,3 +84,7 @@ export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as co
 
 /** How a list of redirects is written: a table, JSON, or configuration of either web server. */
 export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
+
+/** Most rows that are found by the same, inclusive, and most patterns and expressions of a site: a visitor's request may ask each of them. */
+export const ROWS_AT_ONE_PATH_MAX = 500
+export const PATTERNS_MAX = 10_000

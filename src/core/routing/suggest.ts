@@ -45,6 +45,8 @@ const SEEN_MAX = 3_000
 /** Words of a text that are looked at. */
 const TEXT_WORDS = 40
 const PATH_MAX_CHARS = 300
+/** Places below which nothing is tidied. */
+const GONE_LEAST = 100
 
 interface Filed {
   readonly page: KnownPage
@@ -56,25 +58,55 @@ interface Filed {
 
 /** Finds pages for addresses that nobody answers, by spelling and by words. Looking costs little more for ten thousand pages than for a hundred. */
 export class PageFinder {
-  readonly #pages: Filed[] = []
+  /** Empty where a page has gone: its place is left, until most of them are. */
+  #pages: (Filed | undefined)[] = []
+  readonly #at = new Map<string, number>()
+  /** How many pages have a word. */
+  readonly #often = new Map<string, number>()
   readonly #past = new Map<string, number>()
   readonly #byWord = new Map<string, number[]>()
   readonly #byGram = new Map<string, number[]>()
 
   constructor(pages: Iterable<KnownPage>) {
-    for (const page of pages) this.#add(page)
+    for (const page of pages) this.put(page)
   }
 
-  #add(page: KnownPage): void {
+  /** Takes a page in, in place of the one at its path. */
+  put(page: KnownPage): void {
+    this.drop(page.path)
     const at = this.#pages.length
     const plain = plainOf(page.path)
     const order = wordsOf(plain)
     const own = new Set([...order, ...wordsOf(folded(page.title))])
     const text = new Set((page.words ?? []).slice(0, TEXT_WORDS).map(folded))
     this.#pages.push({ page, plain, own, order, text })
+    this.#at.set(page.path, at)
     for (const past of page.past ?? []) this.#past.set(plainOf(past), at)
-    for (const word of new Set([...own, ...text])) push(this.#byWord, word, at)
+    for (const word of new Set([...own, ...text])) {
+      push(this.#byWord, word, at)
+      this.#often.set(word, (this.#often.get(word) ?? 0) + 1)
+    }
     for (const gram of gramsOf(plain)) push(this.#byGram, gram, at)
+  }
+
+  /** Takes the page at a path out. */
+  drop(path: string): void {
+    const at = this.#at.get(path)
+    const filed = at === undefined ? undefined : this.#pages[at]
+    if (at === undefined || filed === undefined) return
+    this.#pages[at] = undefined
+    this.#at.delete(path)
+    for (const past of filed.page.past ?? []) if (this.#past.get(plainOf(past)) === at) this.#past.delete(plainOf(past))
+    for (const word of new Set([...filed.own, ...filed.text])) this.#often.set(word, (this.#often.get(word) ?? 1) - 1)
+    if (this.#pages.length > GONE_LEAST && this.#at.size < this.#pages.length / 2) this.#tidy()
+  }
+
+  /** Files what is left anew, once that is less than what has gone: so it costs each that went little. */
+  #tidy(): void {
+    const left = this.#pages.flatMap((filed) => (filed === undefined ? [] : [filed.page]))
+    this.#pages = []
+    for (const files of [this.#at, this.#often, this.#past, this.#byWord, this.#byGram]) files.clear()
+    for (const page of left) this.put(page)
   }
 
   /** @returns best first, none that is hardly one. Never throws. */
@@ -123,6 +155,7 @@ export class PageFinder {
         // A word that is everywhere is not gone through to its end.
         for (let i = 0; i < places.length && i < SEEN_MAX; i++) {
           const at = places[i] ?? 0
+          if (this.#pages[at] === undefined) continue
           if (shares[at] === 0) touched.push(at)
           shares[at] = (shares[at] ?? 0) + weight
         }
@@ -140,7 +173,7 @@ export class PageFinder {
 
   /** How much a word tells: 0 for one that every page has, more the fewer have it. */
   #rarity(word: string): number {
-    return Math.log((this.#pages.length + 1) / ((this.#byWord.get(word)?.length ?? 0) + 0.5))
+    return Math.log((this.#at.size + 1) / ((this.#often.get(word) ?? 0) + 0.5))
   }
 
   #byWords(

@@ -28,9 +28,9 @@ export interface HostEntry {
 }
 
 /** Of a missing address: words that are looked up, letters that a slip leaves whole, and pages for each. */
-const NEAR_WORDS = 6
+const NEAR_WORDS = 4
 const NEAR_LETTERS = 3
-const NEAR_A_WORD = 40
+const NEAR_A_WORD = 15
 
 /** How often another process's rebuilding is looked for. */
 const LOOK_MS = 1_000

@@ -23,7 +23,11 @@ export function AddressDialog({ page, onClose }: { page: PageSource; onClose: ()
               : total === 0
                 ? 'No link of the site leads to it.'
                 : `${total.toLocaleString('en')} ${total === 1 ? 'link of the site leads' : 'links of the site lead'} to it; `}
-            {total !== undefined && total > 0 && <a href={`/links?destination=${encodeURIComponent(page.address)}`}>see them</a>}
+            {total !== undefined && total > 0 && (
+              <a className="underline" href={`/links?destination=${encodeURIComponent(page.address)}`}>
+                see them
+              </a>
+            )}
           </span>
         </p>
         <Move page={page} onClose={onClose} />

@@ -1,8 +1,9 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { ArrowDown, ArrowUp } from 'lucide-react'
-import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
+import { type KeyboardEvent, useEffect, useRef } from 'react'
 import { toast } from 'sonner'
 import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
+import { useNarrow } from '../../ui/narrow.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
 import type { Engine } from './engine.ts'
@@ -38,14 +39,7 @@ export function Rows({
 }) {
   const place = useRef<HTMLDivElement>(null)
   const last = useRef<number | null>(null)
-  const [isNarrow, setNarrow] = useState(false)
-  useEffect(() => {
-    const media = matchMedia('(max-width: 767px)')
-    const look = (): void => setNarrow(media.matches)
-    look()
-    media.addEventListener('change', look)
-    return () => media.removeEventListener('change', look)
-  }, [])
+  const isNarrow = useNarrow()
   const rowPx = isNarrow ? NARROW_ROW_PX : ROW_PX
   const rows = useVirtualizer({ count: found.length, getScrollElement: () => place.current, estimateSize: () => rowPx, overscan: 20 })
   const { measure } = rows

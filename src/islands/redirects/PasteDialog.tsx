@@ -5,8 +5,9 @@ import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
 import { LIST_FORMATS } from '../../core/routing/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
-import { JobProgress, useJob } from '../../ui/job.tsx'
+import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
 import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
@@ -58,18 +59,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
           />
         </div>
       )}
-      {(job?.state === 'failed' || job?.state === 'cancelled') && (
-        <div className="grid gap-4 py-4">
-          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
-            {job.message}
-          </p>
-          <p>
-            <button type="button" className="button" onClick={() => setJobId(null)}>
-              Choose again
-            </button>
-          </p>
-        </div>
-      )}
+      <JobStopped job={job} onAgain={() => setJobId(null)} />
       {report !== null && !isRunning && (
         <Report
           report={report}
@@ -84,7 +74,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
 
 function Choose({ as, onAs, onList }: { as: As; onAs: (as: As) => void; onList: (list: Blob) => void }) {
   const [pasted, setPasted] = useState('')
-  const ids = { as: useId(), file: useId(), pasted: useId() }
+  const ids = { as: useId(), pasted: useId() }
   return (
     <form
       className="grid gap-4"
@@ -115,18 +105,7 @@ function Choose({ as, onAs, onList }: { as: As; onAs: (as: As) => void; onList: 
             ))}
           </select>
         </div>
-        <div>
-          <label className="field-label" htmlFor={ids.file}>
-            From a file
-          </label>
-          <input
-            id={ids.file}
-            className="field file:mr-3 file:cursor-pointer file:rounded-md file:border file:border-edge file:border-solid file:bg-paper file:px-3 file:py-1 file:font-semibold"
-            type="file"
-            accept=".csv,.tsv,.txt,.json,.conf,.htaccess,text/*"
-            onChange={({ target }) => target.files?.[0] !== undefined && onList(target.files[0])}
-          />
-        </div>
+        <FileField label="From a file" accept=".csv,.tsv,.txt,.json,.conf,.htaccess,text/*" onFile={onList} />
       </div>
       <div>
         <label className="field-label" htmlFor={ids.pasted}>

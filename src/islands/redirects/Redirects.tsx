@@ -76,7 +76,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
   })
   const rows = list.pages?.flatMap(({ items }) => items) ?? []
   const total = list.pages?.[0]?.total ?? 0
-  const counts = list.pages?.[0]?.facets ?? initial.facets
+  const counts = useAsk('redirects.facets', {}).data?.facets
   const [shown, setShown] = useState<Shown>('nothing')
   useEffect(() => {
     // Another screen may lead to one kind of finding, or to a row for an address.

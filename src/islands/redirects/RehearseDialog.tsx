@@ -5,9 +5,10 @@ import type { RehearsalReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
-import { JobProgress, useJob } from '../../ui/job.tsx'
-import { FileField, ReplayPart } from './ReplayDialog.tsx'
+import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { ReplayPart } from './ReplayDialog.tsx'
 import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
@@ -45,7 +46,7 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
             Give the addresses of the old site: its sitemap, a list, an access log, or a zip of its pages (then titles and words help to
             find each page again). You get a proposal for every address that nothing answers yet, and nothing happens until you take them.
           </p>
-          <FileField label="A sitemap, list, access log (plain or .gz), or a zip of pages" accept="" onFile={(file) => send.mutate(file)} />
+          <FileField label="A sitemap, list, access log (plain or .gz), or a zip of pages" onFile={(file) => send.mutate(file)} />
           <div>
             <label className="field-label" htmlFor={pastedId}>
               Or pasted here, one a line
@@ -76,16 +77,7 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
           />
         </div>
       )}
-      {(job?.state === 'failed' || job?.state === 'cancelled') && (
-        <div className="grid gap-4 py-4">
-          <p role="alert">{job.message}</p>
-          <p>
-            <button type="button" className="button" onClick={() => setJobId(null)}>
-              Choose again
-            </button>
-          </p>
-        </div>
-      )}
+      <JobStopped job={job} onAgain={() => setJobId(null)} />
       {report !== null && <Proposals report={report} onClose={onClose} />}
     </Dialog>
   )

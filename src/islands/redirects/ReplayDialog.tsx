@@ -1,34 +1,17 @@
 import { useMutation } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { isReplayReport } from '../../contract/jobs.ts'
 import type { ReplayReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 import { bare, counted } from './words.ts'
 
 /** Examples shown of each. */
 const SHOWN = 12
-
-export function FileField({ label, accept, onFile }: { label: string; accept: string; onFile: (file: File) => void }) {
-  const id = useId()
-  return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}
-      </label>
-      <input
-        id={id}
-        className="field file:mr-3 file:cursor-pointer file:rounded-md file:border file:border-edge file:border-solid file:bg-paper file:px-3 file:py-1 file:font-semibold"
-        type="file"
-        accept={accept}
-        onChange={({ target }) => target.files?.[0] !== undefined && onFile(target.files[0])}
-      />
-    </div>
-  )
-}
 
 export function ReplayDialog({ onClose }: { onClose: () => void }) {
   return (

@@ -6,6 +6,7 @@ import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import type { RedirectRow } from '../../contract/redirects.ts'
 import { REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { useNarrow } from '../../ui/narrow.ts'
 import { Way } from '../../ui/Way.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
 
@@ -36,14 +37,7 @@ export function Table({
 }) {
   const place = useRef<HTMLDivElement>(null)
   const [edited, setEdited] = useState<string | null>(null)
-  const [isNarrow, setNarrow] = useState(false)
-  useEffect(() => {
-    const media = matchMedia('(max-width: 767px)')
-    const look = (): void => setNarrow(media.matches)
-    look()
-    media.addEventListener('change', look)
-    return () => media.removeEventListener('change', look)
-  }, [])
+  const isNarrow = useNarrow()
   const rowPx = isNarrow ? NARROW_ROW_PX : ROW_PX
   const drawn = useVirtualizer({ count: rows.length, getScrollElement: () => place.current, estimateSize: () => rowPx, overscan: 20 })
   const { measure } = drawn

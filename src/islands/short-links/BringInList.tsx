@@ -5,8 +5,9 @@ import { isListReport } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
-import { JobProgress, useJob } from '../../ui/job.tsx'
+import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 200
@@ -49,18 +50,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
           />
         </div>
       )}
-      {(job?.state === 'failed' || job?.state === 'cancelled') && (
-        <div className="grid gap-4 py-4">
-          <p role="alert" className={job.state === 'failed' ? 'text-red' : ''}>
-            {job.message ?? 'Stopped before anything was changed.'}
-          </p>
-          <p>
-            <button type="button" className="button" onClick={() => setJobId(null)}>
-              Choose again
-            </button>
-          </p>
-        </div>
-      )}
+      <JobStopped job={job} onAgain={() => setJobId(null)} />
       {report !== null && !isRunning && (
         <Report
           report={report}
@@ -76,7 +66,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
 /** A file, or rows copied from a spreadsheet. */
 function Choose({ onList }: { onList: (list: Blob) => void }) {
   const [pasted, setPasted] = useState('')
-  const ids = { file: useId(), pasted: useId() }
+  const ids = { pasted: useId() }
   return (
     <div className="grid gap-4">
       <p>
@@ -84,18 +74,7 @@ function Choose({ onList }: { onList: (list: Blob) => void }) {
         <b>title</b> and <b>status</b>. A slug that is there already is led to its new destination; one that is left out gets the best
         suggestion. Nothing happens before you have seen what would.
       </p>
-      <div>
-        <label className="field-label" htmlFor={ids.file}>
-          A CSV file
-        </label>
-        <input
-          id={ids.file}
-          className="field file:mr-3 file:cursor-pointer file:rounded-md file:border file:border-edge file:border-solid file:bg-paper file:px-3 file:py-1 file:font-semibold"
-          type="file"
-          accept=".csv,.tsv,.txt,text/csv"
-          onChange={({ target }) => target.files?.[0] !== undefined && onList(target.files[0])}
-        />
-      </div>
+      <FileField label="A CSV file" accept=".csv,.tsv,.txt,text/csv" onFile={onList} />
       <form
         className="grid gap-2"
         onSubmit={(event) => {

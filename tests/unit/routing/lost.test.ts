@@ -11,6 +11,7 @@ import {
   slipsBetween,
   TOLERANCE,
 } from '../../../src/core/routing/index.ts'
+import { numbersFrom } from '../writing/numbers.ts'
 
 const PAGES = [
   { path: '/rooms-by-the-quay.html', title: 'Rooms by the quay' },
@@ -121,4 +122,29 @@ test('conditions of rows are asked of a log by what its lines say: time and devi
   line('/then', 'x', 2026)
   const { answered, missed } = replay.tally()
   assert.deepEqual([answered, missed], [2, 2])
+})
+
+test('pages that came and went are suggested as if it were looked anew (seeded changes)', () => {
+  const words = ['ferry', 'tide', 'skarrow', 'map', 'walk', 'room', 'quay', 'mew']
+  for (let seed = 1; seed <= 40; seed++) {
+    const pick = numbersFrom(seed)
+    const word = (): string => words[pick(words.length)] ?? ''
+    const pages = new Map<string, { path: string; title: string }>()
+    const kept = new PageFinder([])
+    for (let step = 0; step < 300; step++) {
+      const path = `/${word()}-${word()}.html`
+      if (pick(3) === 0) {
+        pages.delete(path)
+        kept.drop(path)
+      } else {
+        const page = { path, title: `${word()} ${word()}` }
+        pages.delete(path)
+        pages.set(path, page)
+        kept.put(page)
+      }
+    }
+    const anew = new PageFinder(pages.values())
+    for (const asked of ['/ferry', '/tide-map', '/skarow-walk', `/${word()}/${word()}`])
+      assert.deepEqual(kept.suggest({ path: asked }), anew.suggest({ path: asked }), `seed ${seed}: ${asked}`)
+  }
 })

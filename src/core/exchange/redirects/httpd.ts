@@ -1,5 +1,5 @@
 import { fail, ok, type Result } from '../../result.ts'
-import { REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
+import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
 import { keptInOrder, type RankedRedirect } from './order.ts'
 import {
   draftOf,
@@ -105,16 +105,29 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
   return { rows: kept.rows, refused: [...refused, ...kept.refused].sort((a, b) => a.line - b.line) }
 }
 
+/** Longest line that is taken apart, with those that it goes on in. */
+const DIRECTIVE_MAX_CHARS = 20_000
+
 /** Lines as httpd reads them: ended by "\" they go on, quotes keep blanks together. */
 function directivesOf(text: string): Directive[] {
   const out: Directive[] = []
   const lines = text.split(/\r?\n/)
   for (let i = 0; i < lines.length; i++) {
     const line = i + 1
-    let whole = lines[i] ?? ''
-    while (/\\\s*$/.test(whole) && i + 1 < lines.length) whole = `${whole.replace(/\\\s*$/, ' ')}${lines[++i] ?? ''}`
-    const trimmed = whole.trim()
+    const parts: string[] = []
+    for (; ; i++) {
+      const part = (lines[i] ?? '').trimEnd()
+      const goesOn = part.endsWith('\\') && i + 1 < lines.length
+      parts.push(goesOn ? part.slice(0, -1) : part)
+      if (!goesOn) break
+    }
+    const trimmed = parts.join(' ').trim()
     if (trimmed === '' || trimmed.startsWith('#')) continue
+    // No redirect is so long; a quote without an end would be looked for over and over again.
+    if (trimmed.length > DIRECTIVE_MAX_CHARS) {
+      out.push({ line, name: 'RewriteMap', args: [], text: trimmed })
+      continue
+    }
     const words = wordsOf(trimmed.startsWith('<') ? trimmed.replace(/>\s*$/, '') : trimmed)
     out.push({ line, name: words[0] ?? '', args: words.slice(1), text: trimmed })
   }
@@ -320,16 +333,11 @@ function conditionsOf(
 
 /** Which of the site's hosts an expression means. */
 function hostsOf(pattern: string, own: readonly string[]): string[] {
-  let expression: RegExp
-  // Only what is plainly a name: letters, dots, and choices of them. Such an expression needs no going back.
   const name = pattern.replace('(?::\\d+)?', '') // a port, which is no part of a host
+  // Only what is plainly a name: letters, dots, and choices of them.
   if (!/^\^?(?:[\w\-.]|\\\.|\((?:\?:)?[\w\-.\\|]*\)\??)*\$?$/.test(name)) return []
-  try {
-    expression = new RegExp(name, 'i')
-  } catch {
-    return []
-  }
-  return own.filter((host) => expression.test(host))
+  const compiled = compileExpression(name, true)
+  return compiled.ok ? own.filter((host) => compiled.value.match(host) !== null) : []
 }
 
 /** What an expression on a query asks for; null where a row cannot. */

@@ -142,9 +142,14 @@ class Reader {
         : this.#refuse(each, `A row here cannot answer ${number}.`)
     if (status >= 400) return this.#take(each, place, matchOf(place.location), '', status, 'drop')
     if (to === undefined) return this.#refuse(each, 'It says no destination.')
-    const variable = [...this.#maps.keys()].find((name) => to.includes(name))
+    const variable = this.#mapIn(to)
     if (variable !== undefined) return this.#takeMap(each, place, variable, to, status)
     this.#take(each, place, matchOf(place.location), to, status, 'drop')
+  }
+
+  /** The map that a destination takes its answer from. */
+  #mapIn(to: string): string | undefined {
+    return to.match(/\$\w+/g)?.find((name) => this.#maps.has(name))
   }
 
   #rewrite(each: Directive, place: Place): void {
@@ -154,7 +159,7 @@ class Reader {
     if (flag === undefined && !/^(?:https?:\/\/|\$scheme)/.test(to))
       return this.#refuse(each, 'It rewrites inside the server and sends nobody elsewhere.')
     const status = flag === 'permanent' ? 301 : 302
-    const variable = [...this.#maps.keys()].find((name) => to.includes(name))
+    const variable = this.#mapIn(to)
     if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#takeMap(each, place, variable, to, status)
     if (place.location !== null && !(place.location.how === '' && place.location.path === '/'))
       return this.#refuse(each, 'It stands in a location: two things would have to match at once.')

@@ -1,4 +1,4 @@
-import { considerRedirects, plainPath, type Redirect, RedirectTable } from '../../routing/index.ts'
+import { considerRedirects, plainPath, type Redirect, RedirectTable, ROWS_AT_ONE_PATH_MAX, redirectKey } from '../../routing/index.ts'
 import type { ReadingSite, ReadRedirect, ReadRedirects, RefusedLine } from './row.ts'
 
 /** A row that was read, with its turn in the program it comes from: what is asked first there. */
@@ -16,10 +16,15 @@ export function keptInOrder(rows: readonly RankedRedirect[], site: ReadingSite):
   const refuse = ({ line, text }: RankedRedirect, reason: string): void => void refused.push({ line, text, reason })
   const table = new RedirectTable(site.tolerance)
   const known = new Map<string, RankedRedirect>()
+  const atPath = new Map<string, number>()
   for (const [i, each] of rows.entries()) {
     const row: Redirect = { ...each.draft, id: String(i), order: i }
-    const added = table.add(row)
-    if (added.ok) known.set(row.id, each)
+    const key = `${row.match} ${row.match === 'exact' || row.match === 'under' ? redirectKey(row) : row.from}`
+    const beside = (atPath.get(key) ?? 0) + 1
+    atPath.set(key, beside)
+    const added = beside > ROWS_AT_ONE_PATH_MAX ? null : table.add(row)
+    if (added === null) refuse(each, `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, with conditions of their own.`)
+    else if (added.ok) known.set(row.id, each)
     else refuse(each, wordsOfFault(added.fault, added.detail))
   }
   const kept: ReadRedirect[] = []
