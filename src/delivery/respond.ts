@@ -1,14 +1,13 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
-import { normalise, withoutIndex } from '../core/address/index.ts'
-import { deviceOf, languageOf } from '../core/clicks/index.ts'
-import { type Asked, matchRedirect, matchShortLink, plainPath } from '../core/routing/index.ts'
-import type { EdgeRequest } from '../edge/index.ts'
+import type { EdgeRequest, QuickAnswer, QuickRequest } from '../edge/index.ts'
+import { type CountedAnswer, countedAnswer, partsOf } from './answers.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
+import { locate } from './locate.ts'
 import { answerMissing } from './missing.ts'
 import { say } from './say.ts'
-import type { HostEntry, StoredFile, StoredPage, StoreView } from './store/index.ts'
+import type { HostEntry, StoreView } from './store/index.ts'
 
 /** A moment of the store is held for whoever takes an answer slowly for so long; the rest of it is then as of later. */
 const HELD_MS = 30_000
@@ -24,30 +23,23 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
     view?.done()
     return false
   }
-  const url = request.url ?? '/'
-  const query = url.indexOf('?')
-  const path = query === -1 ? url : url.slice(0, query)
-  if (entry.kind === 'short') {
-    try {
-      shortLink(delivery, view, entry, path, request, response)
-    } catch (error) {
-      // A store that cannot be read must end no process: it is built anew.
-      delivery.log.error({ err: error, path, requestId: request.id }, 'a short link could not be answered')
-      delivery.store.reportDamage()
-      if (!response.headersSent) sayBroken(request, response)
-    } finally {
-      view.done()
-    }
-    return true
-  }
+  const { url = '/', method = 'GET', headers } = request
+  const { path } = partsOf(url)
   try {
-    if (redirect(delivery, view, entry, { host, path, query: query === -1 ? '' : url.slice(query + 1) }, request, response)) {
+    const answer = countedAnswer(view, entry, {
+      ...{ host, method, url, nowMs: Date.now() },
+      ...{ language: headers['accept-language'], agent: headers['user-agent'] },
+    })
+    if (answer !== null) sendCounted(delivery, answer, request, response)
+    else if (entry.kind === 'short') sayNoShortLink(entry, path, request, response)
+    if (answer !== null || entry.kind === 'short') {
       view.done()
       return true
     }
   } catch (error) {
+    // A store that cannot be read must end no process: it is built anew.
     view.done()
-    delivery.log.error({ err: error, path, requestId: request.id }, 'a redirect could not be answered')
+    delivery.log.error({ err: error, path, requestId: request.id }, 'an address could not be answered')
     delivery.store.reportDamage()
     if (!response.headersSent) sayBroken(request, response)
     return true
@@ -58,8 +50,7 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
     view.done()
   })
   if (entry.kind === 'door') frontDoor(delivery, view, entry, host, request, response)
-  else if (request.method !== 'GET' && request.method !== 'HEAD')
-    say(response, 405, 'This page can only be read.', request.method, { Allow: 'GET, HEAD' })
+  else if (method !== 'GET' && method !== 'HEAD') say(response, 405, 'This page can only be read.', method, { Allow: 'GET, HEAD' })
   else
     content(delivery, view, entry, { host, path, query: url.slice(path.length) }, request, response).catch((error: unknown) => {
       delivery.log.error({ err: error, path, requestId: request.id }, 'a page could not be delivered')
@@ -70,85 +61,47 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
   return true
 }
 
+/**
+ * Answers a plain request where a short link or a row of redirects does, before anything is prepared for a longer answer.
+ * @returns false where neither does, or the store cannot be read: {@link respond} tells why
+ */
+export function respondQuickly(delivery: Delivery, host: string, request: QuickRequest, send: (answer: QuickAnswer) => void): boolean {
+  const view = delivery.store.begin()
+  try {
+    const entry = view?.host(host) ?? null
+    if (view === null || entry === null) return false
+    const { method, url, headers } = request
+    const nowMs = Date.now()
+    const answer = countedAnswer(view, entry, {
+      ...{ host, method, url, nowMs, language: headers['accept-language'], agent: headers['user-agent'] },
+    })
+    if (answer === null) return false
+    delivery.clicks.append(delivery.visitors.clickLine(request, answer.countedAs, nowMs), () => send(answer))
+    return true
+  } catch {
+    return false
+  } finally {
+    view?.done()
+  }
+}
+
 /** With the number by which the log tells what it was. */
 function sayBroken(request: EdgeRequest, response: ServerResponse): void {
   const sentence = `Something went wrong here. Please try again in a moment. Its number is ${request.id}.`
   say(response, 500, sentence, request.method, { 'X-Request-Id': request.id })
 }
 
-function shortLink(
-  { clicks, visitors }: Delivery,
-  view: StoreView,
-  entry: HostEntry,
-  path: string,
-  request: EdgeRequest,
-  response: ServerResponse,
-): void {
-  const { method } = request
+function sayNoShortLink(entry: HostEntry, path: string, { method }: EdgeRequest, response: ServerResponse): void {
   if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'A short link can only be followed.', method, { Allow: 'GET, HEAD' })
-  const found = matchShortLink(path, entry.prefix, (slug) => view.shortLink(entry.id, slug))
-  if (found === null) return say(response, 404, path === '/' ? entry.ground.setup.name : 'There is no short link of this name.', method)
-  // Kept by nobody, so that each click is seen and a changed destination holds at once.
-  response.writeHead(found.status, [
-    'Location',
-    found.location,
-    'Cache-Control',
-    'private, no-store',
-    'X-Robots-Tag',
-    'noindex, nofollow',
-    'Content-Length',
-    '0',
-  ])
-  clicks.append(visitors.clickLine(request, found.id, Date.now()), () => response.end())
+  say(response, 404, path === '/' ? entry.ground.setup.name : 'There is no short link of this name.', method)
 }
 
-/** For how long browsers and caches may answer by themselves. A moved page is asked for again some time, so that a mistake can be mended. */
-const CACHED = { moved: 'public, max-age=3600', gone: 'public, max-age=300', other: 'private, no-store' } as const
-
-/** Other methods than these keep what they are by 307 and 308 (RFC 9110 §15.4): a form that was sent must not turn into a look. */
-const KEEPING = { 301: 308, 302: 307 } as const
-
-/** Answers what a row of the site's redirects says. @returns false where none does */
-function redirect(
-  { clicks, visitors }: Delivery,
-  view: StoreView,
-  entry: HostEntry,
-  { host, path, query }: Pick<Asked, 'host' | 'path' | 'query'>,
-  request: EdgeRequest,
-  response: ServerResponse,
-): boolean {
-  const rows = view.redirects(entry)
-  if (rows === null) return false
-  const { method = 'GET', headers } = request
-  const asked: Asked = {
-    host,
-    origin: entry.address,
-    isDoor: entry.kind === 'door',
-    path: plainPath(path),
-    query,
-    language: rows.hasConditions && headers['accept-language'] !== undefined ? languageOf(headers['accept-language']) : null,
-    device: rows.hasConditions ? deviceOf(headers['user-agent']) : 'other',
-    nowMs: Date.now(),
-  }
-  const found = matchRedirect(asked, rows, () => entry.kind === 'site' && locate(view, entry, path) !== null)
-  if (found === null) return false
-  const isLook = method === 'GET' || method === 'HEAD'
-  const status = !isLook && (found.status === 301 || found.status === 302) ? KEEPING[found.status] : found.status
-  const isLasting = status === 301 || status === 308
-  const body =
-    found.location === null
-      ? Buffer.from(found.status === 410 ? 'This page has gone for good.\n' : 'This page cannot be shown for legal reasons.\n')
-      : null
-  response.writeHead(status, {
-    ...(found.location === null ? { 'Content-Type': 'text/plain; charset=utf-8' } : { Location: found.location }),
-    // Where visitors differ, what one of them got is not the next one's.
-    'Cache-Control': rows.hasConditions ? CACHED.other : found.location === null ? CACHED.gone : isLasting ? CACHED.moved : CACHED.other,
-    'Content-Length': body?.length ?? 0,
-  })
-  clicks.append(visitors.clickLine(request, found.row.id, asked.nowMs), () =>
-    response.end(body === null || method === 'HEAD' ? undefined : body),
+/** Writes what a short link or a row answers, once it is in the log. */
+function sendCounted({ clicks, visitors }: Delivery, answer: CountedAnswer, request: EdgeRequest, response: ServerResponse): void {
+  response.writeHead(answer.status, [...answer.headers, 'Content-Length', String(answer.body.length)])
+  clicks.append(visitors.clickLine(request, answer.countedAs, Date.now()), () =>
+    response.end(answer.body === '' || request.method === 'HEAD' ? undefined : answer.body),
   )
-  return true
 }
 
 async function content(
@@ -192,30 +145,6 @@ function takesGzip({ headers }: EdgeRequest): boolean {
   const accepted = headers['accept-encoding']
   return accepted !== undefined && /(?:^|[,\s])gzip\s*(?:$|[,;])/i.test(accepted) && !/gzip\s*;\s*q=0(?:\.0*)?\s*(?:$|,)/i.test(accepted)
 }
-
-type Place = { page: StoredPage } | { file: StoredFile } | { moved: string }
-
-/** Finds what a path names, tolerant of percent-encoding, index files and the closing slash. */
-function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
-  const { origin } = entry.ground
-  const as = (each: string): Place | null => {
-    const page = view.page(entry, each)
-    if (page !== null) return { page }
-    const file = view.file(entry, each)
-    return file === null ? null : { file }
-  }
-  const asSent = as(path)
-  if (asSent !== null) return asSent
-  const plain = pathnameOf(normalise(path, origin) ?? path)
-  const found = plain === path ? null : as(plain)
-  if (found !== null) return found
-  const index = view.page(entry, withoutIndex(plain))
-  if (index !== null) return { page: index }
-  const other = plain.endsWith('/') ? plain.slice(0, -1) : `${plain}/`
-  return other !== '' && view.page(entry, other) !== null ? { moved: other } : null
-}
-
-const pathnameOf = (address: string): string => (address.startsWith('/') ? address : new URL(address).pathname)
 
 const isMissing = (error: unknown): boolean => error instanceof Error && 'code' in error && error.code === 'ENOENT'
 

@@ -1,6 +1,6 @@
 import { hash, randomBytes } from 'node:crypto'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import type { IncomingMessage } from 'node:http'
+import type { IncomingHttpHeaders } from 'node:http'
 import path from 'node:path'
 import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } from '../core/clicks/index.ts'
 
@@ -13,6 +13,13 @@ const MISSED_PATH_MAX_CHARS = 1_000
 /** How often it is looked whether a day is over, so that its salt goes also where nobody comes by. */
 const DAY_CHECK_MS = 60_000
 const SALT_FILE = /^visitor-salt-\d{4}-\d\d-\d\d$/
+
+/** Of a request, what tells who came. */
+export interface Came {
+  readonly method?: string | undefined
+  readonly headers: IncomingHttpHeaders
+  readonly socket: { readonly remoteAddress?: string | undefined }
+}
 
 /**
  * Turns requests into lines of the click log. No network address is kept: only a hash whose salt is random, one a day, and
@@ -35,7 +42,7 @@ export class Visitors {
   }
 
   /** A click as a line of PostgreSQL's COPY text format, in the column order of the loader. @param nowMs - UTC */
-  clickLine(request: IncomingMessage, shortLinkId: string, nowMs: number): string {
+  clickLine(request: Came, shortLinkId: string, nowMs: number): string {
     const { headers } = request
     const userAgent = headers['user-agent']
     const agent = this.#agent(userAgent)
@@ -52,7 +59,7 @@ export class Visitors {
   }
 
   /** An address that was asked for in vain, as a line of the same log. @param nowMs - UTC */
-  missedLine(request: IncomingMessage, { siteId, host, path }: { siteId: string; host: string; path: string }, nowMs: number): string {
+  missedLine(request: Came, { siteId, host, path }: { siteId: string; host: string; path: string }, nowMs: number): string {
     const { headers, method = 'GET' } = request
     const purpose = headers['sec-purpose'] ?? headers.purpose ?? headers['x-moz']
     const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
@@ -61,7 +68,7 @@ export class Visitors {
   }
 
   /** The network address a request came from; what a trusted proxy says of it counts. */
-  addressOf(request: IncomingMessage): string {
+  addressOf(request: Came): string {
     const peer = request.socket.remoteAddress ?? ''
     const forwarded = request.headers['x-forwarded-for']
     if (forwarded === undefined || !this.#trusted.has(peer)) return peer
@@ -75,7 +82,7 @@ export class Visitors {
   }
 
   /** By which protocol the visitor came; a trusted proxy in front knows better than the connection from it. */
-  protocolOf(request: IncomingMessage): 'http' | 'https' {
+  protocolOf(request: Came): 'http' | 'https' {
     if (!this.#trusted.has(request.socket.remoteAddress ?? '')) return 'http'
     return String(request.headers['x-forwarded-proto'] ?? '')
       .split(',', 1)[0]

@@ -1,10 +1,15 @@
-import { createServer, type Server, type ServerResponse } from 'node:http'
+import type { ServerResponse } from 'node:http'
 import type { Duplex } from 'node:stream'
 import type { Logger } from 'pino'
+import type { Quick } from './quick.ts'
 import { EdgeRequest } from './request.ts'
+import { EdgeServer } from './server.ts'
 
 export { drain } from './drain.ts'
+export type { QuickHeaders, QuickRequest } from './head.ts'
+export { readQuickHead } from './head.ts'
 export { Metrics, mayRead } from './metrics.ts'
+export type { Quick, QuickAnswer } from './quick.ts'
 export { EdgeRequest } from './request.ts'
 
 /** A head has this long to come. */
@@ -19,6 +24,8 @@ const STRETCH_BYTES = 4 * 1024
 
 export interface EdgeOptions {
   readonly log: Logger
+  /** Asked first about what is plain; see {@link Quick}. */
+  readonly quick?: Quick
   readonly answer: (request: EdgeRequest, response: ServerResponse) => void
   readonly onUpgrade: (request: EdgeRequest, socket: Duplex, head: Buffer) => void
   /** Of the stretches; another one in tests. */
@@ -26,9 +33,9 @@ export interface EdgeOptions {
 }
 
 /** The server that everything from outside meets first: no connection ends anything, and no body holds one for long. */
-export function openEdge({ log, answer, onUpgrade, stretchMs = STRETCH_MS }: EdgeOptions): Server<typeof EdgeRequest> {
+export function openEdge({ log, quick, answer, onUpgrade, stretchMs = STRETCH_MS }: EdgeOptions): EdgeServer {
   const coming = new Map<EdgeRequest, { response: ServerResponse; bytes: number }>()
-  const server = createServer(
+  const server = new EdgeServer(
     { IncomingMessage: EdgeRequest, headersTimeout: HEAD_MS, requestTimeout: REQUEST_MS, keepAliveTimeout: KEPT_MS },
     (request, response) => {
       if (hasBody(request)) {
@@ -37,6 +44,7 @@ export function openEdge({ log, answer, onUpgrade, stretchMs = STRETCH_MS }: Edg
       }
       answer(request, response)
     },
+    quick ?? null,
   )
   // Node takes its own listener off a connection that becomes another protocol: without this one a reset there would end everything.
   server.on('connection', (socket) =>

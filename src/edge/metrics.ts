@@ -26,9 +26,12 @@ export class Metrics {
 
   /** Counts a request once it is answered, or given up. @param startedAt - when it came, as `performance.now()` tells it */
   time(role: 'delivery' | 'studio', response: ServerResponse, startedAt: number): void {
-    response.once('close', () =>
-      this.#requests.observe({ role, status: `${Math.floor(response.statusCode / 100)}xx` }, (performance.now() - startedAt) / 1_000),
-    )
+    response.once('close', () => this.took(role, response.statusCode, startedAt))
+  }
+
+  /** Counts a request that is answered. @param startedAt - when it came, as `performance.now()` tells it */
+  took(role: 'delivery' | 'studio', status: number, startedAt: number): void {
+    this.#requests.observe({ role, status: `${Math.floor(status / 100)}xx` }, (performance.now() - startedAt) / 1_000)
   }
 
   /** A number that is asked for when somebody reads. @param read - may fail: then there is no such number this time */

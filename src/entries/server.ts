@@ -11,7 +11,7 @@ import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import { DeliveredPages } from '../delivery/delivered-pages.ts'
 import type { Delivery } from '../delivery/delivery.ts'
 import { cameThroughDoor, upgradeDoor } from '../delivery/front-door/index.ts'
-import { respond } from '../delivery/respond.ts'
+import { respond, respondQuickly } from '../delivery/respond.ts'
 import { say } from '../delivery/say.ts'
 import { DeliveryStore, StorePlaces } from '../delivery/store/index.ts'
 import { startFollower } from '../delivery/store/thread.ts'
@@ -99,6 +99,15 @@ if (ownsPort) {
   const tunnels = new Set<Duplex>()
   const server = openEdge({
     log,
+    quick(request, send) {
+      if (delivery === null || isHealth(request.url) || request.url === '/metrics') return false
+      if (metrics === null) return respondQuickly(delivery, hostOf(request.headers.host), request, send)
+      const cameAt = performance.now()
+      return respondQuickly(delivery, hostOf(request.headers.host), request, (answer) => {
+        send(answer)
+        metrics.took('delivery', answer.status, cameAt)
+      })
+    },
     answer(request, response) {
       const cameAt = metrics === null ? 0 : performance.now()
       const host = hostOf(request.headers.host)

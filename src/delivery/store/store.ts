@@ -41,6 +41,9 @@ class OpenStore {
   readonly store: Store
   hosts: ReadonlyMap<string, HostEntry> = new Map()
   moments = 0
+  /** See {@link StoreView.state}. */
+  state: object = {}
+  #generation = ''
   #setUp = ''
   readonly #patterns = new Map<string, SitePatterns>()
   /** By site: what it was compiled from, and what came of it. */
@@ -61,6 +64,9 @@ class OpenStore {
 
   /** Compiles sites that are set up otherwise than before; the others stay as they are. */
   bringUpToDate(transaction: Transaction, port: number): void {
+    const generation = this.store.get(KEYS.generation, { transaction }) ?? ''
+    if (generation !== this.#generation) this.state = {}
+    this.#generation = generation
     const setUp = this.store.get(KEYS.setUp, { transaction }) ?? ''
     if (setUp === this.#setUp) return
     const hosts = new Map<string, HostEntry>()
@@ -105,6 +111,7 @@ class Moment {
   readonly open: OpenStore
   readonly transaction: Transaction
   readonly hosts: ReadonlyMap<string, HostEntry>
+  readonly state: object
   #users = 1
 
   /** Is in use by whoever makes it. */
@@ -120,6 +127,7 @@ class Moment {
       throw error
     }
     this.hosts = open.hosts
+    this.state = open.state
   }
 
   use(): void {
@@ -186,6 +194,11 @@ export class StoreView {
 
   get generation(): string {
     return `${this.#moment.open.name} ${this.#get(KEYS.generation) ?? ''}`
+  }
+
+  /** The same for as long as the store holds the same: what was made of it then is right. */
+  get state(): object {
+    return this.#moment.state
   }
 
   host(name: string): HostEntry | null {

@@ -1,0 +1,31 @@
+import { normalise, withoutIndex } from '../core/address/index.ts'
+import type { HostEntry, StoredFile, StoredPage, StoreView } from './store/index.ts'
+
+/** What a path names: something, or where that stands whose path differs by a closing slash. */
+export type Place = { page: StoredPage } | { file: StoredFile } | { moved: string }
+
+/** Nothing in such a path could be written otherwise; to parse an address costs more than all look-ups. */
+const PLAIN = /^(?:\/(?!\.\.?(?:\/|$))[\w.~-]+)*\/?$/
+
+/** Finds what a path names, tolerant of percent-encoding, index files and the closing slash. */
+export function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
+  const { origin } = entry.ground
+  const as = (each: string): Place | null => {
+    const page = view.page(entry, each)
+    if (page !== null) return { page }
+    const file = view.file(entry, each)
+    return file === null ? null : { file }
+  }
+  const asSent = as(path)
+  if (asSent !== null) return asSent
+  const plain = PLAIN.test(path) ? path : pathnameOf(normalise(path, origin) ?? path)
+  const found = plain === path ? null : as(plain)
+  if (found !== null) return found
+  const bare = withoutIndex(plain)
+  const index = bare === plain ? null : view.page(entry, bare)
+  if (index !== null) return { page: index }
+  const other = plain.endsWith('/') ? plain.slice(0, -1) : `${plain}/`
+  return other !== '' && view.page(entry, other) !== null ? { moved: other } : null
+}
+
+const pathnameOf = (address: string): string => (address.startsWith('/') ? address : new URL(address).pathname)
