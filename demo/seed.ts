@@ -11,8 +11,10 @@ import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
 import { hashPassword } from '../src/services/secrets.ts'
+import { crossings } from './crossings.ts'
 import { must } from './must.ts'
 import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } from './pages.ts'
+import { makeEarnings, makePartners } from './partners.ts'
 import { seeded } from './random.ts'
 import { makeRedirects } from './redirects.ts'
 
@@ -68,7 +70,7 @@ const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])
 /** Fills an empty database with The Slow Ferry, the same every time. @returns an API token with all scopes */
 export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
   const { db, settings } = context
-  const { Site, Host, Person, Partner } = db.models
+  const { Site, Host, Person } = db.models
   const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', mayVisitPrivate: true, isDemo: true })
   await Host.bulkCreate([
     { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
@@ -89,17 +91,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   )
   const [owner, editor, contributor] = people.map((person) => actorFor(person))
   if (owner === undefined || editor === undefined || contributor === undefined) throw new Error('The demo has no people')
-  await Partner.bulkCreate(
-    (
-      [
-        ['Gannet & Line', 'gannet-line.localhost', '{url}?p={account}', '4471'],
-        ['Bothy Beds', 'bothy-beds.localhost', '{url}?ref={account}', 'slowferry'],
-        ['Contour Kiosk', 'contour-kiosk.localhost', '{url}?a={account}', 'slowferry'],
-        ['Kelp Lane Books', 'kelp-lane-books.localhost', '{url}?via={account}', 'slow-ferry'],
-        ['Tidemark', 'tidemark.localhost', `http://tidemark.localhost:${settings.standInsPort}/c/{account}/gannet-line?to={path}`, '4471'],
-      ] as const
-    ).map(([name, domain, linkTemplate, account]) => ({ siteId: site.id, name, sites: [domain], linkTemplate, account })),
-  )
+  await makePartners(context, services, owner)
   const where = destinations(settings.standInsPort, settings.port)
   await bringIn(context, services, owner, where)
   await shareParts(services, owner, where)
@@ -107,6 +99,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   await makeShortLinks(context, services, owner, where)
   must(await services.publications.create(owner, { all: true }))
   await makeRedirects(context, services, owner, seeded(SEED + 1))
+  await makeEarnings(context, services, owner, seeded(SEED + 2))
   await leaveDrafts(services, editor, contributor, where)
   return must(await services.tokens.make(owner, { name: 'The demo’s own token', scopes: ['*'] }))
 }
@@ -114,7 +107,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
 async function bringIn(context: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
   const text = new TextEncoder()
   const entries: Record<string, Uint8Array> = {}
-  for (const page of DEMO_PAGES) entries[page.name] = text.encode(renderPage(page, where))
+  for (const page of [...DEMO_PAGES, ...crossings()]) entries[page.name] = text.encode(renderPage(page, where))
   for (const [name, content] of Object.entries(DEMO_FILES)) entries[name] = text.encode(content)
   const job = must(await services.imports.start(owner, { name: 'slow-ferry.zip', bytes: zipSync(entries), dryRun: false }))
   await runImport(context.db, services.views, job, context.log)

@@ -4,6 +4,8 @@ import { bulkChanges } from './bulk-changes.ts'
 import { changes } from './changes.ts'
 import { desk } from './desk.ts'
 import { destinations } from './destinations.ts'
+import { disclosure } from './disclosure.ts'
+import { earnings } from './earnings.ts'
 import { siteExports } from './exports.ts'
 import { files } from './files.ts'
 import { frontDoors } from './front-doors.ts'
@@ -14,8 +16,10 @@ import { menus } from './menus.ts'
 import { missed } from './missed.ts'
 import type { Operation } from './operation.ts'
 import { pages } from './pages.ts'
+import { partnerLinks } from './partner-links.ts'
 import { partners } from './partners.ts'
 import { people } from './people.ts'
+import { phrases } from './phrases.ts'
 import { placements } from './placements.ts'
 import { publications } from './publications.ts'
 import { redirectLists } from './redirect-lists.ts'
@@ -38,6 +42,8 @@ export const API = {
   ...named('changes', changes),
   ...named('desk', desk),
   ...named('destinations', destinations),
+  ...named('disclosure', disclosure),
+  ...named('earnings', earnings),
   ...named('exports', siteExports),
   ...named('files', files),
   ...named('front-doors', frontDoors),
@@ -47,8 +53,10 @@ export const API = {
   ...named('menus', menus),
   ...named('missed', missed),
   ...named('pages', pages),
+  ...named('partner-links', partnerLinks),
   ...named('partners', partners),
   ...named('people', people),
+  ...named('phrases', phrases),
   ...named('placements', placements),
   ...named('publications', publications),
   ...named('redirects', redirects),

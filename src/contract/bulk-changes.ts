@@ -75,10 +75,15 @@ export const BulkReview = z
   .meta({ id: 'BulkReview' })
 export type BulkReview = z.infer<typeof BulkReview>
 
+/** What was done with many pages, also by other ways than this one. */
+export const BulkChangeDone = z.union([BulkChangeBody, z.strictObject({ do: z.literal('disclose') })])
+
+export type BulkChangeDone = z.infer<typeof BulkChangeDone>
+
 export const BulkChange = z
   .object({
     id: Id,
-    change: BulkChangeBody,
+    change: BulkChangeDone,
     links: z.int(),
     pages: z.int(),
     by: z.string().nullable(),

@@ -1,5 +1,5 @@
 import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '../core/content/index.ts'
-import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX } from '../core/routing/index.ts'
+import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 
@@ -54,7 +54,7 @@ export const PROBLEMS = {
   'redirect-to-itself': [422, 'This row would lead to itself, and visitors in a circle.'],
   'redirects-too-many': [
     422,
-    `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, and a site ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions.`,
+    `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, and a site ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions, of which ${WIDE_PATTERNS_MAX} may have no four letters in a row.`,
   ],
   'redirect-goes-round': [422, 'This row would send visitors round in a circle.'],
   'redirect-hides-page': [409, 'A page is published at this address, and this row would hide it.'],
@@ -78,6 +78,29 @@ export const PROBLEMS = {
   'file-kind-refused': [422, 'This kind of file is not taken.'],
   'file-not-what-it-says': [422, 'This file is not what its name says.'],
   'file-in-use': [409, 'This file is in use.'],
+  'template-unclosed': [422, 'A brace in this template has no partner. Placeholders stand between { and }.'],
+  'template-places-touch': [422, 'Two placeholders need something between them, and a template takes 12 of them at most.'],
+  'template-without-account': [
+    422,
+    'A link template needs {account}, and your number with the partner, or nobody would know who sent the visitor.',
+  ],
+  'sites-missing': [422, 'Give at least one site of the partner’s. Only a network can be without.'],
+  'sites-overlap': [409, 'This site belongs to another partner already. A link can be paid for by one only.'],
+  'network-unknown': [422, 'There is no such network. Add it first, and say that it is a network.'],
+  'log-in-sealed': [409, 'This log-in was kept with another secret, so it cannot be opened. Type it in once more.'],
+  'list-unreadable': [422, 'This is no table that can be read. The first line names its columns.'],
+  'no-partner': [422, 'This is no page of any of your partners.'],
+  'programme-ended': [422, 'This programme has ended; a link would earn nothing.'],
+  'deep-link-refused': [422, 'This programme only takes links to its front page.'],
+  'no-link-left': [422, 'Nothing in this code could be linked once its scripts and counters are left out.'],
+  'snippet-too-long': [422, 'Code of a banner has 50,000 characters at most.'],
+  'phrases-too-many': [422, 'A site can have 20,000 phrases.'],
+  'phrase-leads-nowhere': [422, 'A phrase leads to a page of a partner’s, to a short link, or to a page of your own.'],
+  'disclosure-empty': [422, 'Write first what readers are told about paid links.'],
+  'report-unreadable': [422, 'This is no table. Ask the partner for its report as CSV.'],
+  'report-too-large': [413, 'A report can have 50 MB.'],
+  'report-column-missing': [422, 'A report needs a column with the date and one with your commission.'],
+  'report-built-on': [409, 'A later report has corrected its lines. Take that one back first.'],
   'template-unknown-placeholder': [422, 'A link template knows {account}, {url}, {path} and {sub}.'],
   'template-without-destination': [422, 'A link template needs {url} or {path}, or every link would lead to the same place.'],
   'template-not-an-address': [422, 'This template does not make an address.'],

@@ -79,15 +79,6 @@ export interface FileRow {
   removedAt: Date | null
   version: number
 }
-export interface PartnerRow {
-  id: string
-  siteId: string
-  name: string
-  sites: string[]
-  linkTemplate: string
-  account: string
-  version: number
-}
 export interface RuleListRow {
   siteId: string
   version: number
@@ -152,7 +143,6 @@ export interface Models {
   readonly Token: Table<TokenRow>
   readonly Page: Table<PageRow>
   readonly File: Table<FileRow>
-  readonly Partner: Table<PartnerRow>
   readonly RuleList: Table<RuleListRow>
   readonly ShortLink: Table<ShortLinkRow>
   readonly ShortLinkSlug: Table<ShortLinkSlugRow>
@@ -211,7 +201,6 @@ export function defineModels(sequelize: Sequelize): Models {
       removedAt: DATE,
       version,
     }),
-    Partner: table('partners', { id, siteId: UUID, name: TEXT, sites: ARRAY(TEXT), linkTemplate: TEXT, account: TEXT, version }),
     RuleList: table('rules', {
       siteId: { type: UUID, primaryKey: true },
       version: { type: INTEGER, primaryKey: true },

@@ -1,9 +1,48 @@
-import { type Transaction, UniqueConstraintError } from 'sequelize'
-import type { Database } from './database.ts'
-import type { PartnerRow } from './models.ts'
+import { UniqueConstraintError } from 'sequelize'
+import type { Commission, Partner, Payout } from '../contract/partners.ts'
+import { type Database, jsonOf, rows, type Transaction } from './database.ts'
 
 /** Somebody's name is another partner's already. */
 export class NameTaken extends Error {}
+
+/** What of a partner people set. */
+export interface PartnerFields extends Omit<Partner, 'id' | 'version' | 'hasLogIn' | 'commission' | 'payout'> {
+  readonly commission: Commission
+  readonly payout: Payout
+}
+export interface PartnerRow extends PartnerFields {
+  readonly id: string
+  readonly version: number
+  readonly hasLogIn: boolean
+}
+
+const SHOWN = `p.id, p.name, p.sites, p.link_template AS template, p.account, p.what, p.network_id AS "networkId", p.is_network AS "isNetwork", p.status,
+  p.ends_on::text AS "endsOn", p.allows, p.commission, p.currency, p.cookie_days AS "cookieDays", p.payout, p.contact, p.notes, p.login_url AS "loginUrl",
+  p.log_in IS NOT NULL AS "hasLogIn", p.version`
+
+/** Column, type in a record, and field, by turns. */
+const FIELDS: readonly (readonly [column: string, type: string, field: keyof PartnerFields])[] = [
+  ['name', 'text', 'name'],
+  ['sites', 'text[]', 'sites'],
+  ['link_template', 'text', 'template'],
+  ['account', 'text', 'account'],
+  ['what', 'text', 'what'],
+  ['network_id', 'uuid', 'networkId'],
+  ['is_network', 'boolean', 'isNetwork'],
+  ['status', 'text', 'status'],
+  ['ends_on', 'date', 'endsOn'],
+  ['allows', 'text', 'allows'],
+  ['commission', 'jsonb', 'commission'],
+  ['currency', 'text', 'currency'],
+  ['cookie_days', 'int', 'cookieDays'],
+  ['payout', 'jsonb', 'payout'],
+  ['contact', 'text', 'contact'],
+  ['notes', 'text', 'notes'],
+  ['login_url', 'text', 'loginUrl'],
+]
+const COLUMNS = FIELDS.map(([column]) => column).join(', ')
+const RECORD = FIELDS.map(([column, type]) => `${column} ${type}`).join(', ')
+const recordOf = (fields: PartnerFields): string => jsonOf(Object.fromEntries(FIELDS.map(([column, , field]) => [column, fields[field]])))
 
 /** @throws NameTaken */
 async function named<T>(work: Promise<T>): Promise<T> {
@@ -15,33 +54,112 @@ async function named<T>(work: Promise<T>): Promise<T> {
 }
 
 /** Partners by name. */
-export async function listPartners({ models }: Database, siteId: string): Promise<PartnerRow[]> {
-  const found = await models.Partner.findAll({ where: { siteId }, order: ['name'] })
-  return found.map((row) => row.get({ plain: true }))
+export const listPartners = (db: Database, siteId: string, transaction?: Transaction): Promise<PartnerRow[]> =>
+  rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 ORDER BY p.name`, [siteId], transaction)
+
+export async function findPartner(db: Database, siteId: string, id: string, transaction?: Transaction): Promise<PartnerRow | null> {
+  const [row] = await rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 AND p.id = $2`, [siteId, id], transaction)
+  return row ?? null
 }
 
 /** @throws NameTaken */
-export async function insertPartner(
-  { models }: Database,
-  partner: Pick<PartnerRow, 'siteId' | 'name' | 'sites' | 'linkTemplate' | 'account'>,
-  transaction: Transaction,
-): Promise<PartnerRow> {
-  return (await named(models.Partner.create(partner, { transaction }))).get({ plain: true })
+export async function insertPartner(db: Database, siteId: string, fields: PartnerFields, transaction: Transaction): Promise<PartnerRow> {
+  const [row] = await named(
+    rows<PartnerRow>(
+      db,
+      `INSERT INTO partners AS p (site_id, ${COLUMNS}) SELECT $1, ${COLUMNS} FROM jsonb_to_record($2::jsonb) AS w (${RECORD}) RETURNING ${SHOWN}`,
+      [siteId, recordOf(fields)],
+      transaction,
+    ),
+  )
+  if (row === undefined) throw new Error('A partner was not made')
+  return row
 }
 
 /** Writes a change on top of `version`. @returns null when that is not the newest. @throws NameTaken */
 export async function updatePartner(
-  { models }: Database,
-  { id, siteId, version }: Pick<PartnerRow, 'id' | 'siteId' | 'version'>,
-  change: Partial<Pick<PartnerRow, 'name' | 'sites' | 'linkTemplate' | 'account'>>,
+  db: Database,
+  { id, siteId, version }: { readonly id: string; readonly siteId: string; readonly version: number },
+  fields: PartnerFields,
   transaction: Transaction,
 ): Promise<PartnerRow | null> {
-  const next = { ...change, version: version + 1 }
-  const [, [row]] = await named(models.Partner.update(next, { where: { id, siteId, version }, returning: true, transaction }))
-  return row?.get({ plain: true }) ?? null
+  const sets = FIELDS.map(([column]) => `${column} = w.${column}`).join(', ')
+  const [row] = await named(
+    rows<PartnerRow>(
+      db,
+      `UPDATE partners p SET version = p.version + 1, ${sets} FROM jsonb_to_record($4::jsonb) AS w (${RECORD})
+       WHERE p.id = $1 AND p.site_id = $2 AND p.version = $3 RETURNING ${SHOWN}`,
+      [id, siteId, version, recordOf(fields)],
+      transaction,
+    ),
+  )
+  return row ?? null
 }
 
 /** @returns false when there is no such partner */
-export async function removePartner({ models }: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
-  return (await models.Partner.destroy({ where: { id, siteId }, transaction })) > 0
+export async function removePartner(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
+  return (await rows(db, 'DELETE FROM partners WHERE id = $1 AND site_id = $2 RETURNING id', [id, siteId], transaction)).length > 0
+}
+
+/** What is kept of a log-in, encrypted; of a partner without one, its network's. Null where there is none. */
+export async function readLogIn(
+  db: Database,
+  siteId: string,
+  id: string,
+): Promise<{ readonly ownerId: string; readonly sealed: Buffer } | null> {
+  const [row] = await rows<{ ownerId: string; sealed: Buffer }>(
+    db,
+    `SELECT o.id AS "ownerId", o.log_in AS sealed FROM partners p JOIN partners o ON o.id = p.id OR o.id = p.network_id
+     WHERE p.site_id = $1 AND p.id = $2 AND o.log_in IS NOT NULL ORDER BY o.id = p.id DESC LIMIT 1`,
+    [siteId, id],
+  )
+  return row ?? null
+}
+
+/** @param sealed - null to forget it. @returns null when `version` is not the newest */
+export async function keepLogIn(
+  db: Database,
+  { id, siteId, version }: { readonly id: string; readonly siteId: string; readonly version: number },
+  sealed: Buffer | null,
+  transaction: Transaction,
+): Promise<PartnerRow | null> {
+  const [row] = await rows<PartnerRow>(
+    db,
+    `UPDATE partners p SET version = p.version + 1, log_in = $4 WHERE p.id = $1 AND p.site_id = $2 AND p.version = $3 RETURNING ${SHOWN}`,
+    [id, siteId, version, sealed],
+    transaction,
+  )
+  return row ?? null
+}
+
+/** Every log-in that is kept, for another key. */
+export const listLogIns = (db: Database, transaction: Transaction): Promise<{ id: string; sealed: Buffer }[]> =>
+  rows(db, 'SELECT id, log_in AS sealed FROM partners WHERE log_in IS NOT NULL FOR UPDATE', [], transaction)
+export const resealLogIn = (db: Database, id: string, sealed: Buffer, transaction: Transaction): Promise<unknown> =>
+  rows(db, 'UPDATE partners SET log_in = $2 WHERE id = $1', [id, sealed], transaction)
+
+/** Where partners are used: short links and redirects by partner, of those whose destination names one of its hosts. */
+export async function usesOfPartners(
+  db: Database,
+  siteId: string,
+  partners: readonly { readonly id: string; readonly hosts: readonly string[] }[],
+): Promise<ReadonlyMap<string, { readonly shortLinks: number; readonly redirects: number; readonly clicks: number }>> {
+  const hosts = partners.flatMap(({ id, hosts }) => hosts.map((host) => ({ id, host })))
+  const found = await rows<{ id: string; shortLinks: number; redirects: number; clicks: number }>(
+    db,
+    `WITH wanted AS (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text)),
+       links AS (SELECT l.id, w.id AS partner FROM short_links l JOIN wanted w
+         ON lower(substring(l.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)')) = w.host OR lower(substring(l.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)')) LIKE '%.' || w.host
+         WHERE l.site_id = $1),
+       redirected AS (SELECT r.id, w.id AS partner FROM redirects r JOIN wanted w
+         ON lower(substring(r.destination from '^[a-z]+://([^/:?#]+)')) = w.host OR lower(substring(r.destination from '^[a-z]+://([^/:?#]+)')) LIKE '%.' || w.host
+         WHERE r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%')
+     SELECT w.id, (SELECT count(DISTINCT l.id)::int FROM links l WHERE l.partner = w.id) AS "shortLinks",
+       (SELECT count(DISTINCT r.id)::int FROM redirected r WHERE r.partner = w.id) AS redirects,
+       (SELECT coalesce(sum(c.clicks), 0)::int FROM click_rollups c WHERE c.visit = 'person' AND c.short_link_id IN (SELECT l.id FROM links l WHERE l.partner = w.id
+         UNION SELECT r.id FROM redirected r WHERE r.partner = w.id)) AS clicks
+     FROM (SELECT DISTINCT id FROM wanted) w`,
+    [siteId, jsonOf(hosts)],
+  )
+  return new Map(found.map((row) => [row.id, row]))
 }

@@ -1,4 +1,4 @@
-import type { Redirect, RedirectMatch, RedirectStatus } from '../core/routing/index.ts'
+import { isWidePattern, type Redirect, type RedirectMatch, type RedirectStatus } from '../core/routing/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 import { likeOf } from './short-links.ts'
 
@@ -132,15 +132,19 @@ export async function countRedirects(db: Database, siteId: string, limit: number
   return found?.count ?? 0
 }
 
-/** Rows that have to be asked, those that are off among them. */
-export async function countPatterns(db: Database, siteId: string, transaction: Transaction): Promise<number> {
-  const [found] = await rows<{ count: number }>(
+/** Whether every request has to be asked of a row. */
+export const isWide = ({ match, from }: Pick<RedirectFields, 'match' | 'from'>): boolean =>
+  (match === 'pattern' || match === 'expression') && isWidePattern(match, from)
+
+/** Rows that have to be asked, and of how many of them always; those that are off among them. */
+export async function countPatterns(db: Database, siteId: string, transaction: Transaction): Promise<{ all: number; wide: number }> {
+  const [found] = await rows<{ all: number; wide: number }>(
     db,
-    `SELECT count(*)::int AS count FROM redirects WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL`,
+    `SELECT count(*)::int AS all, count(*) FILTER (WHERE is_wide)::int AS wide FROM redirects WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL`,
     [siteId],
     transaction,
   )
-  return found?.count ?? 0
+  return found ?? { all: 0, wide: 0 }
 }
 
 /** How many rows each choice of a facet has, of all rows; null where they are too many to be counted at once. */

@@ -28,7 +28,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   )
   const partners = await rows<SiteSetup['partners'][number]>(
     db,
-    `SELECT id, name, sites, link_template AS template, account FROM partners WHERE site_id = $1 ORDER BY name`,
+    `SELECT id, name, sites, link_template AS template, account, allows, status = 'ended' AS "isEnded" FROM partners WHERE site_id = $1 ORDER BY name`,
     [siteId],
     transaction,
   )

@@ -5,7 +5,9 @@ import { changesService } from './changes.ts'
 import { type Context, SiteViews } from './context.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
+import { disclosureService } from './disclosure.ts'
 import { draftFilesService } from './draft-files.ts'
+import { earningsService } from './earnings.ts'
 import { exportsService } from './exports.ts'
 import { filesService } from './files.ts'
 import { frontDoorsService } from './front-doors.ts'
@@ -16,8 +18,12 @@ import { menusService } from './menus.ts'
 import { missedService } from './missed.ts'
 import { pageMovesService } from './page-moves.ts'
 import { pagesService } from './pages.ts'
+import { partnerComparisonService } from './partner-comparison.ts'
+import { partnerLinksService } from './partner-links.ts'
 import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
+import { phraseChoiceService } from './phrase-choice.ts'
+import { phrasesService } from './phrases.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
 import { RedirectKnowledge } from './redirect-knowledge.ts'
@@ -68,6 +74,12 @@ export function createServices(context: Context) {
     bulkChanges: bulkChangesService(context, views, placements, visits),
     rules: rulesService(context, views, placements),
     partners: partnersService(context),
+    partnerComparison: partnerComparisonService(context, views, placements),
+    partnerLinks: partnerLinksService(context, views),
+    phrases: phrasesService(context, views, visits),
+    phraseChoice: phraseChoiceService(context, views, placements, pages),
+    disclosure: disclosureService(context, views, placements),
+    earnings: earningsService(context, views),
     shortLinks: shortLinksService(context, views),
     shortLinkLists: shortLinkListsService(context, views, jobs),
     redirects: redirectsService(context, views),

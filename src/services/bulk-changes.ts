@@ -1,8 +1,8 @@
 import {
   type BulkChange,
   type BulkChangeBody,
+  BulkChangeDone,
   type BulkChangeNew,
-  BulkChangeBody as BulkChangeShape,
   type BulkItem,
   type BulkReview,
   type BulkUndone,
@@ -232,7 +232,7 @@ export function bulkChangesService(
     async list(actor: Actor): Promise<Result<{ items: BulkChange[] }, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const found = await listBulkChanges(db, actor.siteId, null, SHOWN_MAX)
-      return ok({ items: found.map((row) => ({ ...row, change: BulkChangeShape.parse(row.change), at: new Date(row.at).toISOString() })) })
+      return ok({ items: found.map((row) => ({ ...row, change: BulkChangeDone.parse(row.change), at: new Date(row.at).toISOString() })) })
     },
   }
 

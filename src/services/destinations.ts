@@ -2,7 +2,6 @@ import MiniSearch from 'minisearch'
 import type { Destination, DestinationQuery } from '../contract/destinations.ts'
 import { scanHeadings } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
-import { partnerLink } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { foldedWords } from '../core/slugs/index.ts'
@@ -12,6 +11,7 @@ import { addressesOn, listDestinations } from '../data/destinations.ts'
 import { draftName } from '../data/pages.ts'
 import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import { partnerLinksOf } from './partner-links.ts'
 
 /** A page or file as it is looked for. */
 interface Entry {
@@ -138,11 +138,11 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
       for (const partner of view.setup.partners) {
         if (!hasAll(`${partner.name} ${partner.sites.join(' ')}`)) continue
         for (const destination of await placesOf(actor.siteId, partner.sites)) {
-          const built = partnerLink(partner.template, { account: partner.account, destination, sub: page ?? '' })
+          const built = partnerLinksOf(view).link(destination, '')
           if (built.ok)
             partners.push({
               kind: 'partner',
-              address: built.value,
+              address: built.value.address,
               title: `${partner.name}: ${new URL(destination).pathname}`,
               note: partner.template === '' ? 'their plain address' : `with our number ${partner.account}`,
               pageId: null,

@@ -1,21 +1,45 @@
-import type { Partner, PartnerChange, PartnerNew } from '../contract/partners.ts'
+import { parse } from 'csv-parse/sync'
+import { stringify } from 'csv-stringify/sync'
+import { type LogIn, type Partner, type PartnerChange, PartnerNew, type PartnersIn } from '../contract/partners.ts'
+import { sentenceOf } from '../contract/problems.ts'
 import { parseUrl, siteOfHost } from '../core/address/index.ts'
-import { type TemplateFault, templateFault } from '../core/partners/index.ts'
+import { readTemplate, type TemplateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { PartnerRow } from '../data/models.ts'
-import { insertPartner, listPartners, NameTaken, removePartner, updatePartner } from '../data/partners.ts'
+import type { Transaction } from '../data/database.ts'
+import {
+  findPartner,
+  insertPartner,
+  keepLogIn,
+  listPartners,
+  NameTaken,
+  type PartnerFields,
+  type PartnerRow,
+  readLogIn,
+  removePartner,
+  updatePartner,
+} from '../data/partners.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
+import { openLogIn, sealLogIn } from './log-ins.ts'
 
-type PartnerFault = TemplateFault | 'forbidden' | 'not-found' | 'moved-on' | 'name-taken' | 'address-unreadable'
+type PartnerFault =
+  | TemplateFault
+  | 'forbidden'
+  | 'not-found'
+  | 'moved-on'
+  | 'name-taken'
+  | 'address-unreadable'
+  | 'sites-missing'
+  | 'sites-overlap'
+  | 'network-unknown'
 
-const shown = ({ id, name, sites, linkTemplate, account, version }: PartnerRow): Partner => ({
-  id,
-  name,
-  sites,
-  template: linkTemplate,
-  account,
-  version,
-})
+const shown = (row: PartnerRow): Partner => ({ ...row, sites: [...row.sites] })
+
+/** A partner of whom nothing is known but what people have to say. */
+const PLAIN: Omit<PartnerFields, 'name' | 'sites'> = {
+  ...{ template: '', account: '', what: '', networkId: null, isNetwork: false, status: 'active', endsOn: null, allows: 'any page' },
+  ...{ commission: { kind: 'unknown' }, currency: 'EUR', cookieDays: null, contact: '', notes: '', loginUrl: '' },
+  payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
+}
 
 /** Sites as people paste them, whole addresses included, as registrable domains. */
 function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable'> {
@@ -28,28 +52,93 @@ function sitesOf(typed: readonly string[]): Result<string[], 'address-unreadable
   return ok([...new Set(sites)])
 }
 
-export function partnersService({ db }: Context) {
-  const save = async (
+const CSV_COLUMNS = [
+  'name',
+  'what',
+  'sites',
+  'status',
+  'network',
+  'template',
+  'account',
+  'currency',
+  'cookie days',
+  'contact',
+  'notes',
+  'login page',
+  'ends on',
+] as const
+type CsvColumn = (typeof CSV_COLUMNS)[number]
+const CSV_MAX_ROWS = 5_000
+
+export function partnersService({ db, settings }: Context) {
+  /** What was given, as it is kept; what is left out stays as `before` has it. */
+  async function fieldsOf(
     actor: Actor,
-    change: PartnerNew,
-    action: string,
-    store: (sites: string[], transaction: Parameters<Parameters<typeof write>[1]>[0]) => Promise<PartnerRow | null>,
-  ) => {
-    if (!actor.can('partners:edit')) return fail('forbidden')
-    const sites = sitesOf(change.sites)
+    id: string | null,
+    before: PartnerFields | null,
+    given: PartnerNew,
+    transaction: Transaction,
+  ): Promise<Result<PartnerFields, PartnerFault>> {
+    const sites = sitesOf(given.sites)
     if (!sites.ok) return sites
-    const template = change.template === undefined || change.template === '' ? null : templateFault(change.template)
-    if (template !== null) return fail(template.fault, { why: template.what })
+    const said = Object.fromEntries(Object.entries(given).filter(([key, value]) => value !== undefined && key !== 'version'))
+    const fields: PartnerFields = { ...PLAIN, ...before, ...said, name: given.name, sites: sites.value }
+    if (fields.sites.length === 0 && !fields.isNetwork) return fail('sites-missing')
+    if (fields.loginUrl !== '') {
+      const url = parseUrl(/^[a-z]+:/i.test(fields.loginUrl) ? fields.loginUrl : `https://${fields.loginUrl}`)
+      if (url === null || !/^https?:$/.test(url.protocol)) return fail('address-unreadable', { address: fields.loginUrl })
+      return checked(actor, id, { ...fields, loginUrl: url.href }, transaction)
+    }
+    return checked(actor, id, fields, transaction)
+  }
+
+  async function checked(
+    actor: Actor,
+    id: string | null,
+    fields: PartnerFields,
+    transaction: Transaction,
+  ): Promise<Result<PartnerFields, PartnerFault>> {
+    if (fields.template !== '') {
+      const read = readTemplate(fields.template, fields.allows)
+      if (!read.ok) return read
+      if (fields.account === '') return fail('template-without-account', { why: 'your number with them is not set' })
+    }
+    const others = (await listPartners(db, actor.siteId, transaction)).filter((each) => each.id !== id)
+    for (const other of others) {
+      const site = other.sites.find((each) => fields.sites.includes(each))
+      if (site !== undefined) return fail('sites-overlap', { site, why: `${site} is ${other.name}’s` })
+    }
+    const network = others.find((each) => each.id === fields.networkId)
+    if (fields.networkId !== null && network?.isNetwork !== true) return fail('network-unknown')
+    return ok(fields)
+  }
+
+  async function save(actor: Actor, id: string | null, given: PartnerNew, version: number | null): Promise<Result<Partner, PartnerFault>> {
+    if (!actor.can('partners:edit')) return fail('forbidden')
     try {
       return await write(db, async (transaction, changes) => {
-        const row = await store(sites.value, transaction)
+        const before = id === null ? null : await findPartner(db, actor.siteId, id, transaction)
+        if (id !== null && before === null) return fail('not-found')
+        const fields = await fieldsOf(actor, id, before, given, transaction)
+        if (!fields.ok) return fields
+        const row =
+          id === null || version === null
+            ? await insertPartner(db, actor.siteId, fields.value, transaction)
+            : await updatePartner(db, { id, siteId: actor.siteId, version }, fields.value, transaction)
         if (row === null) return fail('moved-on')
-        changes.add(actor.siteId, 'partners', row.id, action === 'partners:create' ? 'made' : 'changed')
-        await writeAudit(db, actor, action, row.id, { name: change.name, sites: sites.value }, transaction)
+        changes.add(actor.siteId, 'partners', row.id, id === null ? 'made' : 'changed')
+        await writeAudit(
+          db,
+          actor,
+          id === null ? 'partners:create' : 'partners:edit',
+          row.id,
+          { name: row.name, sites: row.sites },
+          transaction,
+        )
         return ok(shown(row))
       })
     } catch (error) {
-      if (error instanceof NameTaken) return fail('name-taken', { name: change.name })
+      if (error instanceof NameTaken) return fail('name-taken', { name: given.name })
       throw error
     }
   }
@@ -60,28 +149,10 @@ export function partnersService({ db }: Context) {
       return ok({ items: (await listPartners(db, actor.siteId)).map(shown) })
     },
 
-    create(actor: Actor, change: PartnerNew): Promise<Result<Partner, PartnerFault>> {
-      return save(actor, change, 'partners:create', (sites, transaction) => {
-        const { name, template = '', account = '' } = change
-        return insertPartner(db, { siteId: actor.siteId, name, sites, linkTemplate: template, account }, transaction)
-      })
-    },
+    create: (actor: Actor, given: PartnerNew): Promise<Result<Partner, PartnerFault>> => save(actor, null, given, null),
 
-    change(actor: Actor, id: string, change: PartnerChange): Promise<Result<Partner, PartnerFault>> {
-      return save(actor, change, 'partners:edit', (sites, transaction) =>
-        updatePartner(
-          db,
-          { id, siteId: actor.siteId, version: change.version },
-          {
-            name: change.name,
-            sites,
-            ...(change.template === undefined ? {} : { linkTemplate: change.template }),
-            ...(change.account === undefined ? {} : { account: change.account }),
-          },
-          transaction,
-        ),
-      )
-    },
+    change: (actor: Actor, id: string, { version, ...given }: PartnerChange): Promise<Result<Partner, PartnerFault>> =>
+      save(actor, id, given, version),
 
     async remove(actor: Actor, id: string): Promise<Result<null, PartnerFault>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
@@ -91,6 +162,112 @@ export function partnersService({ db }: Context) {
         await writeAudit(db, actor, 'partners:delete', id, {}, transaction)
         return ok(null)
       })
+    },
+
+    /** Hands out a log-in. Who looked, and when, is written down before anything is shown. */
+    async reveal(actor: Actor, id: string): Promise<Result<LogIn, 'forbidden' | 'not-found' | 'log-in-sealed'>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      const kept = await readLogIn(db, actor.siteId, id)
+      if (kept === null) return fail('not-found')
+      const opened = openLogIn(settings.secret, kept.ownerId, kept.sealed)
+      return write(db, async (transaction) => {
+        await writeAudit(db, actor, opened === null ? 'partners:reveal-failed' : 'partners:reveal', id, {}, transaction)
+        return opened === null ? ok(null) : ok(opened)
+      }).then((done) => (done.ok && done.value === null ? fail('log-in-sealed') : (done as Result<LogIn, never>)))
+    },
+
+    async keepLogIn(
+      actor: Actor,
+      id: string,
+      { name, password, version }: LogIn & { version: number },
+    ): Promise<Result<Partner, PartnerFault>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      // A line end comes along when a password is copied from a mail; no password has one.
+      const logIn = { name: name.replace(/[\r\n]+$/, '').trim(), password: password.replace(/[\r\n]+$/, '') }
+      const sealed = logIn.name === '' && logIn.password === '' ? null : sealLogIn(settings.secret, id, logIn)
+      return write(db, async (transaction, changes) => {
+        const row = await keepLogIn(db, { id, siteId: actor.siteId, version }, sealed, transaction)
+        if (row === null) return fail((await findPartner(db, actor.siteId, id, transaction)) === null ? 'not-found' : 'moved-on')
+        changes.add(actor.siteId, 'partners', id, 'changed')
+        await writeAudit(db, actor, sealed === null ? 'partners:forget-log-in' : 'partners:keep-log-in', id, {}, transaction)
+        return ok(shown(row))
+      })
+    },
+
+    async csv(actor: Actor): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const all = await listPartners(db, actor.siteId)
+      const names = new Map(all.map(({ id, name }) => [id, name]))
+      const rows = all.map(
+        (each): Record<CsvColumn, string> => ({
+          ...{
+            name: each.name,
+            what: each.what,
+            sites: each.sites.join(' '),
+            status: each.status,
+            network: names.get(each.networkId ?? '') ?? '',
+          },
+          ...{ template: each.template, account: each.account, currency: each.currency, 'cookie days': String(each.cookieDays ?? '') },
+          ...{ contact: each.contact, notes: each.notes, 'login page': each.loginUrl, 'ends on': each.endsOn ?? '' },
+        }),
+      )
+      return ok(stringify(rows, { header: true, columns: [...CSV_COLUMNS], escape_formulas: true }))
+    },
+
+    /** Partners from a table, known by their names; a bad row is told by its line and stops no other. */
+    async bringIn(actor: Actor, text: string): Promise<Result<PartnersIn, 'forbidden' | 'list-unreadable'>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      let records: Record<string, string>[]
+      try {
+        const layout = {
+          columns: (names: string[]) => names.map((name) => name.trim().toLowerCase()),
+          bom: true,
+          relax_column_count: true,
+          skip_empty_lines: true,
+          to: CSV_MAX_ROWS,
+        } as const
+        records = parse(text, { ...layout, delimiter: [',', ';', '\t'] }) as Record<string, string>[]
+      } catch {
+        return fail('list-unreadable')
+      }
+      const done: PartnersIn = { made: 0, changed: 0, refused: [] }
+      for (const [i, record] of records.entries()) {
+        const cell = (name: CsvColumn): string => (record[name] ?? '').trim().replace(/^'(?=[=+\-@])/, '')
+        const known = await listPartners(db, actor.siteId)
+        const network = known.find(({ name, isNetwork }) => isNetwork && name === cell('network'))
+        const read = PartnerNew.safeParse({
+          ...{
+            name: cell('name'),
+            sites: cell('sites')
+              .split(/[\s,]+/)
+              .filter((each) => each !== ''),
+            what: cell('what'),
+            template: cell('template'),
+            account: cell('account'),
+          },
+          ...{
+            contact: cell('contact'),
+            notes: cell('notes'),
+            loginUrl: cell('login page'),
+            endsOn: cell('ends on') || null,
+            networkId: network?.id ?? null,
+          },
+          ...(cell('status') === '' ? {} : { status: cell('status') }),
+          ...(cell('currency') === '' ? {} : { currency: cell('currency') }),
+          ...(cell('cookie days') === '' ? {} : { cookieDays: Number(cell('cookie days')) }),
+        })
+        const before = known.find(({ name }) => name === cell('name'))
+        const saved = read.success
+          ? await save(actor, before?.id ?? null, read.data, before?.version ?? null)
+          : fail('invalid-body' as const)
+        if (saved.ok) done[before === undefined ? 'made' : 'changed']++
+        else
+          done.refused.push({
+            line: i + 2,
+            reason: read.success ? sentenceOf(saved.fault, saved.detail) : (read.error.issues[0]?.message ?? 'It cannot be read.'),
+          })
+      }
+      return ok(done)
     },
   }
 }

@@ -22,6 +22,10 @@ const CARRIED = {
   redirectReview: { look: LOOK, mend: CHANGE, suggest: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },
   publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
+  partnerComparison: { compare: LOOK },
+  phraseChoice: { ofPage: LOOK, review: LOOK },
+  disclosure: { review: LOOK, mend: CHANGE },
+  earnings: { guess: LOOK, take: CHANGE },
   desk: { look: LOOK },
 } as const
 type Carried = typeof CARRIED

@@ -5,6 +5,7 @@ export const AREAS = [
   { name: 'Links', path: '/links' },
   { name: 'Short links', path: '/short-links' },
   { name: 'Redirects', path: '/redirects' },
+  { name: 'Partners', path: '/partners' },
   { name: 'Rules', path: '/rules' },
   { name: 'Settings', path: '/settings' },
 ] as const

@@ -7,7 +7,7 @@ import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
 import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
 import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
-import { ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
+import { ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../../src/core/routing/index.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects, runRedirectUndo } from '../../src/jobs/redirects.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
@@ -383,5 +383,15 @@ test('a path has room for so many rows, each with a condition of its own, and no
   must(await services.redirects.change(editor, row?.id ?? '', { version: row?.version ?? 0, note: 'what is there can be changed' }))
   await empty()
   await empty()
+  await empty()
+})
+
+test('a site takes so many patterns that every request has to be asked of, and not one more', async () => {
+  const { services, editor } = world
+  const list = Array.from({ length: WIDE_PATTERNS_MAX + 3 }, (_, n) => `/:a/${n}/:b,/timetables.html,pattern`).join('\n')
+  assert.deepEqual(counts(await take(`from,to,match\n${list}`)), [WIDE_PATTERNS_MAX, 0, 0, 3])
+  const wide = await services.redirects.create(editor, { from: '[0-9]+', to: '/timetables.html', match: 'expression' })
+  assert.equal(wide.ok ? '' : wide.fault, 'redirects-too-many')
+  must(await services.redirects.create(editor, { from: '/timetable-[0-9]+', to: '/timetables.html', match: 'expression' }))
   await empty()
 })

@@ -20,6 +20,7 @@ export { isSameNotes, NO_NOTES, type PageNotes } from './notes.ts'
 export {
   type FoundPlacement,
   isPageName,
+  isParagraph,
   nameForPath,
   type PageContent,
   pathForName,

@@ -72,6 +72,8 @@ function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
   }
 }
 
+/** Elements that begin a paragraph and end one, as placements are counted by. */
+export const isParagraph = (name: string): boolean => PARAGRAPH.test(name)
 const PARAGRAPH = /^(?:p|div|h[1-6]|li|td|th|blockquote|section|article|main|header|footer|aside|nav|figcaption|caption|dt|dd|pre|body)$/
 
 /** Where each paragraph begins: behind a block's start tag, and again behind its end. Words are counted on the way. */

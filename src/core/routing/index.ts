@@ -22,6 +22,7 @@ export {
   compileExpression,
   compilePathPattern,
   foldedText,
+  isWidePattern,
   literalsOf,
   PATTERN_MAX_CHARS,
   type PatternFault,
@@ -44,6 +45,7 @@ export {
   ROWS_AT_ONE_PATH_MAX,
   TOLERANCE,
   type Tolerance,
+  WIDE_PATTERNS_MAX,
 } from './redirect.ts'
 export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
 export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewRow, type ReviewSite } from './review.ts'

@@ -9,6 +9,9 @@ const gramAt = (text: string, at: number): number =>
   ((text.charCodeAt(at + 2) & 0xff) << 8) |
   (text.charCodeAt(at + 3) & 0xff)
 
+/** Whether a pattern has so much text that it is asked only about paths that have some of it. */
+export const isNarrow = (literals: readonly string[]): boolean => literals.some(({ length }) => length >= GRAM)
+
 /**
  * Finds among many patterns those that may match a path, by four letters of text that each of them needs to be there: of the
  * stretches that a pattern has, the one that fewest others are found by. Adding and removing cost what the pattern has.

@@ -1,5 +1,6 @@
 import { RE2JS } from 're2js'
 import { fail, ok, type Result } from '../result.ts'
+import { isNarrow } from './pattern-index.ts'
 
 /** Longest pattern or expression, inclusive. */
 export const PATTERN_MAX_CHARS = 1_000
@@ -46,6 +47,15 @@ export function compilePathPattern(pattern: string, ignoresCase: boolean): Resul
   return compiled(source, ignoresCase, literals)
 }
 
+/** Whether every path has to be asked of it, since it fixes too little text to be found by. False for one that cannot be read. */
+export function isWidePattern(match: 'pattern' | 'expression', source: string): boolean {
+  const read = match === 'expression' ? ok({ literals: literalsOf(source) }) : readPathPattern(source)
+  return read.ok && !isNarrow(foldedLiterals(read.value.literals))
+}
+
+/** As they stand in a folded path; what is not ASCII is folded in ways of its own. */
+const foldedLiterals = (literals: readonly string[]): string[] => literals.flatMap((each) => foldedText(each).split(/[^\0-\x7f]+/))
+
 function compiled(source: string, ignoresCase: boolean, literals: readonly string[]): Result<CompiledPattern, PatternFault> {
   let program: RE2JS
   try {
@@ -59,7 +69,7 @@ function compiled(source: string, ignoresCase: boolean, literals: readonly strin
   return ok({
     names,
     source,
-    literals: literals.flatMap((each) => foldedText(each).split(/[^\0-\x7f]+/)),
+    literals: foldedLiterals(literals),
     match(path) {
       const matcher = program.matcher(path)
       return matcher.find() ? names.map((_, i) => matcher.group(i + 1) ?? '') : null

@@ -88,3 +88,5 @@ export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
 /** Most rows that are found by the same, inclusive, and most patterns and expressions of a site: a visitor's request may ask each of them. */
 export const ROWS_AT_ONE_PATH_MAX = 500
 export const PATTERNS_MAX = 10_000
+/** Most of a site's patterns, inclusive, that every request has to be asked of: see `isWidePattern`. */
+export const WIDE_PATTERNS_MAX = 200

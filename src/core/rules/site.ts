@@ -31,6 +31,9 @@ export interface SiteSetup {
     readonly sites: readonly string[]
     readonly template: string
     readonly account: string
+    /** Any page when left out. */
+    readonly allows?: 'any page' | 'front page' | undefined
+    readonly isEnded?: boolean | undefined
   }[]
   readonly rules: readonly Rule[]
 }

@@ -8,6 +8,8 @@ import { notes } from './007-notes.ts'
 import { ground } from './008-ground.ts'
 import { redirects } from './009-redirects.ts'
 import { missed } from './010-missed.ts'
+import { wide } from './011-wide.ts'
+import { partners } from './012-partners.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects, missed] as const
+export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects, missed, wide, partners] as const

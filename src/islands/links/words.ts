@@ -1,4 +1,4 @@
-import type { BulkChangeBody } from '../../contract/bulk-changes.ts'
+import type { BulkChangeBody, BulkChangeDone } from '../../contract/bulk-changes.ts'
 import type { Facet, Finding, Sort } from '../../core/placements/index.ts'
 
 /** What a finding is called, in the singular and plural, what is wrong with it, and the change that mends it. */
@@ -137,8 +137,10 @@ export function valueWords(
 }
 
 /** A bulk change in words, for the list of what was done. */
-export function changeWords(change: BulkChangeBody): string {
+export function changeWords(change: BulkChangeDone): string {
   switch (change.do) {
+    case 'disclose':
+      return 'given the disclosure'
     case 'lead to':
       return `lead to ${change.address}`
     case 'replace':

@@ -11,7 +11,7 @@ import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
-import { Partners } from '../partners/Partners.tsx'
+import { PartnerSites } from '../partners/PartnerSites.tsx'
 import { Beginnings, SaveProblem } from './Beginnings.tsx'
 import { emptyRule, isFinished, type KeptRules, marksAllPartners, nameFor, partnersRule, readKept, warningsFor } from './draft.ts'
 import { ImpactPane } from './ImpactPane.tsx'
@@ -201,7 +201,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
             )}
           </div>
         )}
-        <Partners initial={partners} canEdit={canEdit} />
+        <PartnerSites initial={partners} canEdit={canEdit} />
       </div>
       <aside className="sticky top-4 grid content-start gap-3 max-lg:static" aria-label="What would change">
         <ImpactPane

@@ -5,11 +5,11 @@ import { PROBLEMS } from '../../contract/problems.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
-import { CopyButton } from './CopyButton.tsx'
 
 const Form = z.object({ pasted: z.string(), title: z.string(), slug: z.string() })
 

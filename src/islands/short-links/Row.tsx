@@ -1,7 +1,7 @@
 import { Pencil } from 'lucide-react'
 import type { ShortLink } from '../../contract/short-links.ts'
+import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Rope } from '../../ui/Rope.tsx'
-import { CopyButton } from './CopyButton.tsx'
 
 export function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onEdit: () => void }) {
   return (

@@ -4,7 +4,7 @@ import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
 import { PROBLEMS } from '../../../contract/problems.ts'
 import { type RepairedAddress, repair, type Surroundings } from '../../../core/address/index.ts'
-import { carriesAccount, partnerLink } from '../../../core/partners/index.ts'
+import { PartnerLinks } from '../../../core/partners/index.ts'
 import type { CompiledSite } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { queries } from '../../../ui/query.tsx'
@@ -68,7 +68,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination) && !/^\/?[^:]*#\s*$/.test(value)
   const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
   const { data } = useQuery({ ...search(words, path), enabled: isOpen, placeholderData: (before) => before })
-  const partnerOffer = offerPartnerLink(destination, site, path)
+  const partnerOffer = offerPartnerLink(destination, site)
   const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
   const take = (item: Destination): void => {
     setActive(-1)
@@ -223,7 +223,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         {partnerOffer !== null && (
           <Offer
             words={`Make it our partner link (${partnerOffer.name})`}
-            onTake={() => onChange(partnerOffer.address, partnerOffer.address)}
+            onTake={() => void takePartnerLink(destination ?? '', path, partnerOffer.address).then((built) => onChange(built, built))}
           />
         )}
       </div>
@@ -242,17 +242,20 @@ function Offer({ words, onTake }: { words: string; onTake: () => void }) {
 }
 
 /** A page of a partner's without our number on it: the partner link for it is offered. */
-function offerPartnerLink(destination: string | null, site: CompiledSite, path: string): { name: string; address: string } | null {
+function offerPartnerLink(destination: string | null, site: CompiledSite): { name: string; address: string } | null {
   if (destination === null || !/^https?:/.test(destination)) return null
   const url = URL.canParse(destination) ? new URL(destination) : null
-  const partner = site.setup.partners.find(
-    ({ sites, template, account }) =>
-      template !== '' && account !== '' && url !== null && sites.some((each) => url.hostname === each || url.hostname.endsWith(`.${each}`)),
-  )
-  if (partner === undefined || carriesAccount(destination, partner.account)) return null
-  const built = partnerLink(partner.template, { account: partner.account, destination, sub: path })
-  return built.ok ? { name: partner.name, address: built.value } : null
+  if (url === null) return null
+  const built = new PartnerLinks(site.setup.partners).link(url.href, '')
+  return built.ok && !built.value.already ? { name: built.value.partner.name, address: built.value.address } : null
 }
+
+/** The link for this very page, so that what it earns finds its way back; the plain one where the server does not answer. */
+const takePartnerLink = (address: string, path: string, plain: string): Promise<string> =>
+  call('partner-links.create', { body: { address, path } }).then(
+    (made) => made.address,
+    () => plain,
+  )
 
 /** Gives a heading without a name one, and answers the address that leads to it. */
 async function nameOf({ pageId, start, address }: Destination, path: string): Promise<string | null> {

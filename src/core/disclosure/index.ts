@@ -1,0 +1,122 @@
+import { isParagraph } from '../content/index.ts'
+import { escapeAttribute, type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
+
+/** What a site tells its readers about paid links. */
+export interface Disclosure {
+  /** Plain words; "" where the site has none yet. */
+  readonly text: string
+  /** "above": right above the first paid link's paragraph. "top": below the page's title. */
+  readonly place: 'above' | 'top'
+  /** Language of the words, as a primary subtag; "" for the page's own. */
+  readonly language: string
+}
+
+/** How a page stands with its paid links: whether it tells of them, and in time. */
+export const DISCLOSURE_STATES = ['not needed', 'well', 'lacking', 'too late', 'outdated'] as const
+export type DisclosureState = (typeof DISCLOSURE_STATES)[number]
+
+/** By this attribute an element is known for the site's disclosure; nobody else's text is taken for one. */
+const MARK = 'data-disclosure'
+
+export interface FoundDisclosure {
+  readonly state: DisclosureState
+  /** The element, of the source; null where there is none. */
+  readonly at: { readonly from: number; readonly to: number } | null
+}
+
+/**
+ * How a page stands.
+ * @param firstPaid - source offset of the first paid link; null for none
+ */
+export function disclosureOf(html: string, { text }: Disclosure, firstPaid: number | null): FoundDisclosure {
+  const found = markedIn(html)
+  const at = found === null ? null : { from: found.from, to: found.to }
+  if (firstPaid === null) return { state: 'not needed', at }
+  if (found === null) return { state: 'lacking', at }
+  if (found.from > firstPaid) return { state: 'too late', at }
+  return { state: found.words === plainWords(text) ? 'well' : 'outdated', at }
+}
+
+const plainWords = (text: string): string => text.replace(/\s+/g, ' ').trim()
+
+function markedIn(html: string): { from: number; to: number; words: string } | null {
+  if (!html.includes(MARK)) return null
+  let open: { name: string; from: number; end: number; depth: number } | null = null
+  let found: { from: number; to: number; words: string } | null = null
+  walkTags(html, {
+    open(name, start, nameEnd, end, inert) {
+      if (inert || found !== null) return
+      if (open !== null) {
+        if (name === open.name) open.depth++
+      } else if (valueNamed(html, readAttributes(html, nameEnd), MARK) !== null) open = { name, from: start, end, depth: 1 }
+    },
+    close(name, start, end, inert) {
+      if (inert || open === null || name !== open.name || --open.depth > 0) return
+      found = { from: open.from, to: end, words: plainWords(unescaped(html.slice(open.end, start).replace(/<[^>]*>/g, ''))) }
+      open = null
+    },
+  })
+  return found
+}
+
+const unescaped = (text: string): string =>
+  text.replace(
+    /&(?:amp|lt|gt|quot|#39);/g,
+    (entity) => ({ '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'" })[entity] ?? entity,
+  )
+const escaped = (text: string): string => text.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c] ?? c)
+
+/** The disclosure as it stands in a page: a note, so that who listens to a page hears what it is. */
+export function disclosureMarkup({ text, language }: Disclosure): string {
+  const lang = language === '' ? '' : ` lang="${escapeAttribute(language)}"`
+  return `<p role="note" ${MARK}${lang}>${escaped(plainWords(text))}</p>`
+}
+
+/**
+ * The patches that put a page right: the disclosure added, moved above the first paid link, or brought up to date; none where
+ * nothing is to be done. Nothing else of the page changes.
+ */
+export function mendDisclosure(html: string, disclosure: Disclosure, firstPaid: number | null): readonly Patch[] {
+  const { state, at } = disclosureOf(html, disclosure, firstPaid)
+  if (firstPaid === null || state === 'well' || disclosure.text.trim() === '') return []
+  const markup = disclosureMarkup(disclosure)
+  if (state === 'outdated' && at !== null) return [{ ...at, insert: markup }]
+  const place = placeFor(html, disclosure.place, firstPaid)
+  const patches: Patch[] = [{ from: place, to: place, insert: `${markup}\n` }]
+  if (at !== null) patches.push({ from: at.from, to: pastLineEnd(html, at.to), insert: '' })
+  return patches.sort((a, b) => a.from - b.from)
+}
+
+const pastLineEnd = (html: string, at: number): number => at + (/^\r?\n/.exec(html.slice(at, at + 2))?.[0].length ?? 0)
+
+/** Elements that no paragraph can stand in: it goes in front of them. */
+const TIGHT = /^(?:p|h[1-6]|li|ul|ol|dl|dt|dd|table|caption|thead|tbody|tfoot|tr|td|th|figure|figcaption|pre|blockquote)$/
+
+/** Where the words go in: in front of the outermost paragraph, list or table around the first paid link, or below the title. */
+function placeFor(html: string, place: Disclosure['place'], firstPaid: number): number {
+  const open: { name: string; start: number }[] = []
+  let outermost = firstPaid
+  let belowTitle: number | null = null
+  let isDone = false
+  walkTags(html, {
+    open(name, start, _nameEnd, _end, inert) {
+      if (inert || isDone) return
+      if (start >= firstPaid) {
+        const tight = open.find((each) => TIGHT.test(each.name))
+        outermost = tight?.start ?? firstPaid
+        isDone = true
+        return
+      }
+      // A paragraph ends where the next block begins, also without an end tag.
+      if (isParagraph(name) || TIGHT.test(name)) while (open.at(-1)?.name === 'p') open.pop()
+      if (isParagraph(name) || TIGHT.test(name)) open.push({ name, start })
+    },
+    close(name, _start, end, inert) {
+      if (inert || isDone) return
+      const at = open.findLastIndex((each) => each.name === name)
+      if (at !== -1) open.length = at
+      if (name === 'h1' && belowTitle === null) belowTitle = end
+    },
+  })
+  return place === 'top' && belowTitle !== null && belowTitle <= outermost ? belowTitle : outermost
+}

@@ -1,0 +1,19 @@
+export { DATE_STYLES, type DateStyle, dateStyleOf, readDate } from './dates.ts'
+export { currencyIn, DECIMAL_STYLES, type DecimalStyle, digitsOf, type Money, plainAmount, readMinor, styleOf } from './money.ts'
+export { isPaymentLate, nextPayDay, type PayoutTerms } from './payout.ts'
+export {
+  countedCommission,
+  EARNING_STATES,
+  type EarningState,
+  guessReport,
+  LINE_FAULTS,
+  type LineFault,
+  NEEDED_FIELDS,
+  REPORT_FIELDS,
+  type RefusedReportLine,
+  type ReportField,
+  type ReportGuess,
+  type ReportLayout,
+  type ReportLine,
+  ReportReader,
+} from './report.ts'

@@ -1,0 +1,108 @@
+import { parseUrl, siteOfHost } from '../address/index.ts'
+import { fail, ok, type Result } from '../result.ts'
+import { type LinkApart, takeApart } from './apart.ts'
+import { buildLink } from './build.ts'
+import { type LinkTemplate, readTemplate } from './template.ts'
+
+/** What of a partner decides how its links look. */
+export interface PartnerTerms {
+  readonly id: string
+  readonly name: string
+  /** Registrable domains, the main one first. */
+  readonly sites: readonly string[]
+  /** "" for partners whose plain addresses count. */
+  readonly template: string
+  readonly account: string
+  /** Any page when left out. */
+  readonly allows?: 'any page' | 'front page' | undefined
+  readonly isEnded?: boolean | undefined
+}
+
+export type PartnerLinkFault = 'no-partner' | 'programme-ended' | 'deep-link-refused' | 'template-not-an-address'
+
+export interface PartnerLink<P extends PartnerTerms = PartnerTerms> {
+  readonly address: string
+  readonly partner: P
+  /** It was the partner's link before, with the site's own number. */
+  readonly already: boolean
+  /** Of the link that was given: somebody else's number, or an old one, that the own one took the place of; null where none was. */
+  readonly otherAccount: string | null
+}
+
+interface Ready<P> {
+  readonly partner: P
+  readonly template: LinkTemplate | null
+  readonly home: string
+}
+
+/** All partners of a site, ready to build links and to recognise them. Looking one up costs the same however many there are. */
+export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
+  readonly #bySite = new Map<string, Ready<P>>()
+  /** By the host that links lead through. */
+  readonly #byHost = new Map<string, Ready<P>[]>()
+
+  constructor(partners: readonly P[]) {
+    for (const partner of partners) {
+      const read = partner.template === '' ? null : readTemplate(partner.template, partner.allows)
+      const ready = { partner, template: read?.ok === true ? read.value : null, home: `https://${partner.sites[0] ?? 'site.invalid'}` }
+      for (const site of partner.sites) this.#bySite.set(site, ready)
+      const host = /^https?:\/\/([^/?#{:]+)/i.exec(partner.template)?.[1]?.toLowerCase()
+      if (host !== undefined) this.#byHost.set(host, [...(this.#byHost.get(host) ?? []), ready])
+    }
+  }
+
+  /**
+   * Tells which partner an address is a link of, and what it was built from.
+   * @param account - "own": only with the site's number. "any": also with another one
+   */
+  recognise(address: string, account: 'own' | 'any' = 'own'): (LinkApart & { readonly partner: P }) | null {
+    const url = parseUrl(address)
+    if (url === null) return null
+    const there = this.#bySite.get(siteOfHost(url.hostname))
+    for (const { partner, template, home } of [...(there === undefined ? [] : [there]), ...(this.#byHost.get(url.hostname) ?? [])]) {
+      if (template === null || (account === 'own' && partner.account === '')) continue
+      const apart = takeApart(template, address, { account: account === 'own' ? partner.account : null, home })
+      if (apart !== null) return { ...apart, partner }
+    }
+    return null
+  }
+
+  /** Whose page an address is; null where it is nobody's. */
+  partnerOf(address: string): P | null {
+    const url = parseUrl(address)
+    return url === null ? null : (this.#bySite.get(siteOfHost(url.hostname))?.partner ?? null)
+  }
+
+  /**
+   * The partner link for what was pasted: a page of a partner's, a link that is one already, or one with another number.
+   * @param sub - "" for none
+   */
+  link(address: string, sub: string): Result<PartnerLink<P>, PartnerLinkFault> {
+    const own = this.recognise(address)
+    if (own !== null) return ok({ address, partner: own.partner, already: true, otherAccount: null })
+    const other = this.recognise(address, 'any')
+    const partner = other?.partner ?? this.partnerOf(address)
+    if (partner === null) return fail('no-partner', { address })
+    return this.linkTo(partner, other?.destination ?? address, {
+      sub: sub === '' ? (other?.sub ?? '') : sub,
+      otherAccount: other?.account ?? null,
+    })
+  }
+
+  /** The link of a partner to one of its pages. */
+  linkTo(
+    partner: P,
+    destination: string,
+    { sub, otherAccount = null }: { readonly sub: string; readonly otherAccount?: string | null },
+  ): Result<PartnerLink<P>, PartnerLinkFault> {
+    if (partner.isEnded === true) return fail('programme-ended', { partner: partner.name })
+    if (partner.template === '') return ok({ address: destination, partner, already: true, otherAccount })
+    const url = parseUrl(destination)
+    if (partner.allows === 'front page' && url !== null && (url.pathname !== '/' || url.search !== ''))
+      return fail('deep-link-refused', { partner: partner.name, address: destination })
+    const read = readTemplate(partner.template, partner.allows)
+    if (!read.ok) return fail('template-not-an-address', { template: partner.template })
+    const built = buildLink(read.value, { account: partner.account, destination, sub })
+    return built.ok ? ok({ address: built.value, partner, already: false, otherAccount }) : built
+  }
+}

@@ -1,0 +1,135 @@
+import { parseUrl } from '../address/index.ts'
+import {
+  type Attribute,
+  attributeNamed,
+  attributeValue,
+  linkText,
+  readAttributes,
+  scanLinks,
+  valueNamed,
+  walkTags,
+} from '../markup/index.ts'
+import { fail, ok, type Result } from '../result.ts'
+
+/** Longest pasted code, in characters, inclusive. */
+export const SNIPPET_MAX_CHARS = 50_000
+/** Most reasons told. */
+const REMOVED_MAX = 50
+/** Pictures of so many pixels or fewer are there to count, not to be seen. */
+const PIXEL_MAX = 3
+const SIDE_MAX = 10_000
+
+/** A banner or text link as it is kept: nothing else of the pasted code is. */
+export interface CleanSnippet {
+  /** Absolute, http or https. */
+  readonly href: string
+  /** Words of the link; "" for a picture without any. */
+  readonly text: string
+  readonly picture: SnippetPicture | null
+  /** What was left out, in the order it stood in. */
+  readonly removed: readonly { readonly what: string; readonly why: string }[]
+}
+export interface SnippetPicture {
+  readonly src: string
+  readonly alt: string
+  /** In pixels; null where the code does not say. */
+  readonly width: number | null
+  readonly height: number | null
+}
+
+/** Elements that run, load or follow, and what is said of them. */
+const REFUSED: ReadonlyMap<string, string> = new Map([
+  ['script', 'a script would run on your page'],
+  ['noscript', 'it is there for a script'],
+  ['iframe', 'another site’s page in yours can follow your readers'],
+  ['object', 'it loads a program'],
+  ['embed', 'it loads a program'],
+  ['form', 'it sends what readers type'],
+  ['style', 'it changes how your page looks'],
+  ['link', 'it loads something for the whole page'],
+  ['meta', 'it speaks for the whole page'],
+  ['base', 'it would change every address on your page'],
+  ['svg', 'a drawing can hold scripts'],
+  ['video', 'it loads from another site'],
+  ['audio', 'it loads from another site'],
+])
+
+/**
+ * Reads pasted banner code and keeps a link and its picture: addresses, words and sizes, never markup. Scripts, counting
+ * pictures, handlers and styles are named and left out.
+ * @returns 'no-link-left' where nothing is left that could be linked, with what was removed
+ */
+export function cleanSnippet(html: string): Result<CleanSnippet, 'no-link-left' | 'snippet-too-long'> {
+  if (html.length > SNIPPET_MAX_CHARS) return fail('snippet-too-long', { most: SNIPPET_MAX_CHARS })
+  const removed: { what: string; why: string }[] = []
+  const remove = (what: string, why: string): void => {
+    if (removed.length < REMOVED_MAX && !removed.some((each) => each.what === what && each.why === why)) removed.push({ what, why })
+  }
+  const pictures: { at: number; picture: SnippetPicture }[] = []
+  walkTags(html, {
+    open(name, start, nameEnd, _end, inert) {
+      const why = REFUSED.get(name)
+      if (why !== undefined) return remove(`<${name}>`, why)
+      if (inert) return
+      const attributes = readAttributes(html, nameEnd)
+      for (const attribute of attributes) {
+        if (/^on/i.test(attribute.name)) remove(attribute.name, 'it would run a script')
+        else if (attribute.name === 'style') remove('style', 'your site’s own look is used')
+        else if (name === 'a' && attribute.name === 'ping') remove('ping', 'it tells another site of each click')
+      }
+      if (name !== 'img') return
+      const picture = pictureOf(html, attributes)
+      if (picture === null) return remove('<img>', 'its address is none that can be shown')
+      const [width, height] = [picture.width ?? SIDE_MAX, picture.height ?? SIDE_MAX]
+      if (Math.min(width, height) <= PIXEL_MAX || isHidden(html, attributes))
+        return remove(`picture of ${hostOf(picture.src)}`, 'nobody sees it: it is there to count your readers')
+      pictures.push({ at: start, picture })
+    },
+  })
+  const { links } = scanLinks(html)
+  let kept: CleanSnippet | null = null
+  const taken = new Set<number>()
+  for (const link of links) {
+    const href = webAddress(link.href)
+    if (href === null) {
+      remove(`link to ${link.href.slice(0, 60)}`, 'it leads to no web address')
+      continue
+    }
+    if (kept !== null) {
+      remove(`link to ${hostOf(href)}`, 'one link is kept, the first')
+      continue
+    }
+    const inside = pictures.filter(({ at }) => at >= link.end && at < link.contentEnd)
+    for (const { at } of inside.slice(0, 1)) taken.add(at)
+    const picture = inside[0]?.picture ?? null
+    const text = linkText(html, link)
+    kept = { href, text: picture !== null && text === picture.alt ? '' : text, picture, removed: [] }
+  }
+  for (const { at, picture } of pictures)
+    if (!taken.has(at)) remove(`picture of ${hostOf(picture.src)}`, 'it stands outside of the link that is kept')
+  return kept === null ? fail('no-link-left', { removed }) : ok({ ...kept, removed })
+}
+
+function pictureOf(html: string, attributes: readonly Attribute[]): SnippetPicture | null {
+  const src = webAddress(valueNamed(html, attributes, 'src') ?? '')
+  if (src === null) return null
+  const side = (name: string): number | null => {
+    const attribute = attributeNamed(attributes, name)
+    const found = attribute === null ? null : /^\s*(\d{1,5})(?:px)?\s*$/.exec(attributeValue(html, attribute))
+    return found === null ? null : Math.min(Number(found[1]), SIDE_MAX)
+  }
+  return { src, alt: (valueNamed(html, attributes, 'alt') ?? '').trim().slice(0, 300), width: side('width'), height: side('height') }
+}
+
+const isHidden = (html: string, attributes: readonly Attribute[]): boolean =>
+  /display\s*:\s*none|visibility\s*:\s*hidden/i.test(valueNamed(html, attributes, 'style') ?? '') ||
+  attributeNamed(attributes, 'hidden') !== null
+
+/** Absolute http or https; null for anything else. An address without a scheme is a secure one. */
+function webAddress(written: string): string | null {
+  const trimmed = written.trim()
+  const url = parseUrl(trimmed.startsWith('//') ? `https:${trimmed}` : trimmed)
+  return url === null || !/^https?:$/.test(url.protocol) || url.username !== '' || url.password !== '' ? null : url.href
+}
+
+const hostOf = (address: string): string => parseUrl(address)?.hostname ?? address

@@ -1,0 +1,67 @@
+import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+
+export interface SubRow {
+  readonly sub: string
+  readonly partnerId: string
+  readonly pageId: string | null
+  readonly shortLinkId: string | null
+  readonly destination: string
+}
+
+/** Remembers where a sub-ID stands. One that is known stays what it is. */
+export const keepSub = (db: Database, siteId: string, { sub, partnerId, pageId, shortLinkId, destination }: SubRow): Promise<unknown> =>
+  rows(
+    db,
+    `INSERT INTO partner_subs (site_id, sub, partner_id, page_id, short_link_id, destination) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
+    [siteId, sub, partnerId, pageId, shortLinkId, destination],
+  )
+
+export interface BannerRow {
+  readonly id: string
+  readonly partnerId: string
+  readonly href: string
+  readonly text: string
+  readonly picture: unknown
+}
+const BANNER = `b.id, b.partner_id AS "partnerId", b.href, b.words AS text, b.picture`
+
+export const listBanners = (db: Database, siteId: string, partnerId: string | null, limit: number): Promise<BannerRow[]> =>
+  rows(
+    db,
+    `SELECT ${BANNER} FROM partner_banners b WHERE b.site_id = $1 AND ($2::uuid IS NULL OR b.partner_id = $2) ORDER BY b.created_at DESC, b.id LIMIT $3`,
+    [siteId, partnerId, limit],
+  )
+
+/** @returns null where there is no such partner */
+export async function insertBanner(
+  db: Database,
+  siteId: string,
+  banner: Omit<BannerRow, 'id'>,
+  transaction: Transaction,
+): Promise<BannerRow | null> {
+  const [row] = await rows<BannerRow>(
+    db,
+    `INSERT INTO partner_banners AS b (site_id, partner_id, href, words, picture)
+     SELECT $1, p.id, $3, $4, $5::jsonb FROM partners p WHERE p.id = $2 AND p.site_id = $1 RETURNING ${BANNER}`,
+    [siteId, banner.partnerId, banner.href, banner.text, jsonOf(banner.picture)],
+    transaction,
+  )
+  return row ?? null
+}
+
+export async function removeBanner(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
+  return (await rows(db, 'DELETE FROM partner_banners WHERE site_id = $1 AND id = $2 RETURNING id', [siteId, id], transaction)).length > 0
+}
+
+/** Pages whose links lead to an address, by address. */
+export const pagesLinkingTo = (
+  db: Database,
+  siteId: string,
+  hrefs: readonly string[],
+): Promise<{ href: string; id: string; path: string; title: string }[]> =>
+  rows(
+    db,
+    `SELECT DISTINCT l.href, p.id, p.path, p.title FROM placements l JOIN pages p ON p.id = l.page_id
+     WHERE p.site_id = $1 AND l.href = ANY($2::text[]) ORDER BY p.path LIMIT 500`,
+    [siteId, hrefs],
+  )

@@ -1,0 +1,145 @@
+import { useMutation } from '@tanstack/react-query'
+import { useEffect, useId, useState } from 'react'
+import { toast } from 'sonner'
+import type { DisclosedPage, Disclosure } from '../../contract/disclosure.ts'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Form, Problem } from '../../ui/Form.tsx'
+import { useAsk } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
+
+const STATE_WORDS: Readonly<Record<DisclosedPage['state'], string>> = {
+  'not needed': 'has no paid link',
+  well: 'tells in time',
+  lacking: 'says nothing',
+  'too late': 'says it below the first paid link',
+  outdated: 'says it in older words',
+}
+
+/** What readers are told of paid links, and which pages do. */
+export function Disclosures({ canEdit, canPublish }: { canEdit: boolean; canPublish: boolean }) {
+  const told = useAsk('disclosure.look', {})
+  const review = useAsk('disclosure.review', {})
+  const mend = useMutation({
+    mutationFn: (pageIds: string[] | undefined) => call('disclosure.mend', { body: pageIds === undefined ? {} : { pageIds } }),
+    onSuccess: ({ id, pages }) =>
+      toast.success(`${pages} ${pages === 1 ? 'page tells' : 'pages tell'} its readers, as a draft.`, {
+        duration: 20_000,
+        action: { label: 'Undo', onClick: () => void takeBack(id) },
+      }),
+    onError: (failure) => toast.error(wordsOf(failure)),
+  })
+  const pages = review.data?.pages ?? []
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_380px] gap-6 max-lg:grid-cols-1">
+      <section aria-label="Pages with paid links">
+        <header className="mb-2 flex flex-wrap items-baseline justify-between gap-3">
+          <div>
+            <h2 className="text-[19px]">Pages with paid links</h2>
+            <p className="note" aria-live="polite">
+              {review.data === undefined
+                ? 'looking through your pages …'
+                : `${review.data.lacking} to be put right, ${review.data.well} tell in time`}
+            </p>
+          </div>
+          {canPublish && pages.length > 0 && (
+            <button
+              type="button"
+              className="button button-main"
+              disabled={mend.isPending || told.data?.text === ''}
+              onClick={() => mend.mutate(undefined)}
+            >
+              Put all {review.data?.lacking} right
+            </button>
+          )}
+        </header>
+        <Problem error={review.error} />
+        <ul className="sheet divide-y">
+          {pages.map((page) => (
+            <li key={page.pageId} className="flex flex-wrap items-baseline gap-x-3 px-4 py-2">
+              <a className="font-semibold" href={`/pages/${page.pageId}`}>
+                {page.title}
+              </a>
+              <span className="address min-w-0 flex-1 truncate text-ink-soft">{page.path}</span>
+              <span className="text-[14px]">
+                {page.paid} paid {page.paid === 1 ? 'link' : 'links'}, <span className="text-red">{STATE_WORDS[page.state]}</span>
+              </span>
+              {canPublish && (
+                <button
+                  type="button"
+                  className="text-[14px] underline"
+                  disabled={mend.isPending || told.data?.text === ''}
+                  onClick={() => mend.mutate([page.pageId])}
+                >
+                  put right<span className="sr-only">: {page.title}</span>
+                </button>
+              )}
+            </li>
+          ))}
+          {review.data !== undefined && pages.length === 0 && (
+            <li className="px-4 py-6 text-center text-ink-soft">Every page with paid links tells its readers before the first of them.</li>
+          )}
+        </ul>
+        {(review.data?.more ?? 0) > 0 && <p className="note mt-2">and {review.data?.more} more</p>}
+      </section>
+      {told.data !== undefined && canEdit && <Words disclosure={told.data} />}
+    </div>
+  )
+}
+
+async function takeBack(id: string | null): Promise<void> {
+  if (id === null) return
+  try {
+    const { pages } = await call('bulk-changes.undo', { id })
+    toast.success(`${pages} ${pages === 1 ? 'page is' : 'pages are'} as before.`)
+  } catch (failure) {
+    toast.error(wordsOf(failure))
+  }
+}
+
+function Words({ disclosure }: { disclosure: Disclosure }) {
+  const id = useId()
+  const [given, setGiven] = useState(disclosure)
+  useEffect(() => setGiven(disclosure), [disclosure])
+  const save = useMutation({
+    mutationFn: () => call('disclosure.change', { body: given }),
+    onSuccess: () => void toast.success('Saved. Pages keep their words until you put them right.'),
+  })
+  return (
+    <Form sending={save} words="Save the words" isSheet label="What readers are told">
+      <h2 className="text-[17px]">What readers are told</h2>
+      <div>
+        <label className="field-label" htmlFor={id}>
+          Words
+        </label>
+        <textarea
+          id={id}
+          className="field min-h-28"
+          value={given.text}
+          onChange={({ target }) => setGiven({ ...given, text: target.value })}
+          placeholder="Some links here pay us a little when you buy. It costs you nothing."
+        />
+      </div>
+      <fieldset className="grid gap-1.5">
+        <legend className="field-label">Where</legend>
+        {(
+          [
+            ['above', 'right above the first paid link'],
+            ['top', 'below the page’s title'],
+          ] as const
+        ).map(([place, words]) => (
+          <label key={place} className="flex items-center gap-2">
+            <input type="radio" name="place" checked={given.place === place} onChange={() => setGiven({ ...given, place })} />
+            {words}
+          </label>
+        ))}
+      </fieldset>
+      <TextField
+        label="Language of the words, where it is not the page’s"
+        value={given.language}
+        onChange={(language) => setGiven({ ...given, language })}
+        placeholder="en"
+      />
+      <p className="note">It stands in the page as a note of its own, which screen readers name as one.</p>
+    </Form>
+  )
+}

@@ -1,0 +1,309 @@
+import { useMutation, useQuery } from '@tanstack/react-query'
+import { type ReactNode, useId, useState } from 'react'
+import { toast } from 'sonner'
+import { type Commission, PARTNER_STATUSES, PAYS_EVERY, type Partner, type PartnerNew } from '../../contract/partners.ts'
+import { plainAmount, readMinor } from '../../core/earnings/index.ts'
+import { call } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
+import { useSettled } from '../../ui/settled.ts'
+import { TextField } from '../../ui/TextField.tsx'
+import { CommissionField } from './CommissionField.tsx'
+import { STATUS_WORDS } from './words.ts'
+
+const NOTHING: Partner = {
+  ...{
+    id: '',
+    name: '',
+    sites: [],
+    template: '',
+    account: '',
+    what: '',
+    networkId: null,
+    isNetwork: false,
+    status: 'active',
+    endsOn: null,
+  },
+  ...{
+    allows: 'any page',
+    commission: { kind: 'unknown' },
+    currency: 'EUR',
+    cookieDays: null,
+    contact: '',
+    notes: '',
+    loginUrl: '',
+    hasLogIn: false,
+    version: 1,
+  },
+  payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
+}
+
+/** A number that may be left open. */
+const numberOr = (text: string): number | null => (/^\d+$/.test(text.trim()) ? Number(text) : null)
+
+/** All facts of a partner, on one calm page. */
+export function FactsDialog({
+  partner,
+  networks,
+  onClose,
+  onSaved,
+}: {
+  partner: Partner | null
+  networks: readonly Partner[]
+  onClose: () => void
+  onSaved?: (id: string) => void
+}) {
+  const [facts, setFacts] = useState<Partner>(partner ?? NOTHING)
+  const [sites, setSites] = useState(facts.sites.join('\n'))
+  const [threshold, setThreshold] = useState(
+    facts.payout.threshold === 0 ? '' : plainAmount({ minor: facts.payout.threshold, currency: facts.currency }),
+  )
+  const set = <K extends keyof Partner>(key: K, value: Partner[K]): void => setFacts((before) => ({ ...before, [key]: value }))
+  const setPayout = (change: Partial<Partner['payout']>): void => set('payout', { ...facts.payout, ...change })
+  const minor = threshold.trim() === '' ? 0 : readMinor(threshold, 'point', facts.currency)
+  const save = useMutation({
+    mutationFn: () => {
+      const { id: _id, hasLogIn: _has, version, ...given } = facts
+      const body: PartnerNew = {
+        ...given,
+        sites: sites.split(/[\s,]+/).filter((site) => site !== ''),
+        payout: { ...facts.payout, threshold: minor ?? 0 },
+      }
+      return partner === null ? call('partners.create', { body }) : call('partners.change', { id: partner.id, body: { ...body, version } })
+    },
+    onSuccess: ({ id, name }) => {
+      toast.success(`${name} is saved.`)
+      onSaved?.(id)
+      onClose()
+    },
+  })
+  const remove = useMutation({
+    mutationFn: () => call('partners.remove', { id: facts.id }),
+    onSuccess: () => {
+      toast.success(`${facts.name} is no partner any more.`)
+      onClose()
+    },
+  })
+  return (
+    <Dialog title={partner === null ? 'Add a partner' : partner.name} isOpen isWide onClose={onClose}>
+      <Form
+        sending={save}
+        words="Save"
+        canSend={minor !== null}
+        error={save.error ?? remove.error}
+        beside={
+          partner === null ? (
+            <span />
+          ) : (
+            <button type="button" className="button button-plain text-red" onClick={() => remove.mutate()}>
+              Remove partner
+            </button>
+          )
+        }
+      >
+        <div className="grid grid-cols-2 gap-x-5 gap-y-3.5 max-md:grid-cols-1">
+          <TextField label="Name" value={facts.name} onChange={(name) => set('name', name)} required />
+          <TextField label="What they offer" value={facts.what} onChange={(what) => set('what', what)} placeholder="rooms, maps, boots" />
+          <Area label="Sites, one a line" value={sites} onChange={setSites} isAddress />
+          <div className="grid content-start gap-3.5">
+            <Select
+              label="Status"
+              value={facts.status}
+              options={PARTNER_STATUSES.map((each) => [each, STATUS_WORDS[each]])}
+              onChange={(status) => set('status', status as Partner['status'])}
+            />
+            <TextField label="Ends on" type="date" value={facts.endsOn ?? ''} onChange={(day) => set('endsOn', day === '' ? null : day)} />
+          </div>
+          <Select
+            label="By way of"
+            value={facts.isNetwork ? 'is' : (facts.networkId ?? '')}
+            options={[
+              ['', 'no network'],
+              ...networks.filter(({ id }) => id !== facts.id).map(({ id, name }) => [id, name] as const),
+              ['is', 'it is a network itself'],
+            ]}
+            onChange={(value) =>
+              setFacts((before) => ({ ...before, isNetwork: value === 'is', networkId: value === 'is' || value === '' ? null : value }))
+            }
+          />
+          <TextField label="Log-in page" value={facts.loginUrl} onChange={(url) => set('loginUrl', url)} isAddress />
+        </div>
+        <fieldset className="grid grid-cols-2 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">
+          <legend className="pr-2 font-display text-[17px] font-semibold">How links are built</legend>
+          <TextField
+            label="Your number with them"
+            value={facts.account}
+            onChange={(account) => set('account', account)}
+            autoComplete="off"
+          />
+          <Select
+            label="Links may lead to"
+            value={facts.allows}
+            options={[
+              ['any page', 'any page of theirs'],
+              ['front page', 'their front page alone'],
+            ]}
+            onChange={(allows) => set('allows', allows as Partner['allows'])}
+          />
+          <div className="col-span-2 max-md:col-span-1">
+            <TextField
+              label="Link template"
+              value={facts.template}
+              onChange={(template) => set('template', template)}
+              isAddress
+              placeholder="{url}?ref={account}&s={sub}"
+            />
+            <TemplateTried template={facts.template} account={facts.account} allows={facts.allows} site={sites.split(/[\s,]+/)[0] ?? ''} />
+          </div>
+        </fieldset>
+        <fieldset className="grid grid-cols-3 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">
+          <legend className="pr-2 font-display text-[17px] font-semibold">What they pay</legend>
+          <div className="col-span-3 max-md:col-span-1">
+            <CommissionField
+              value={facts.commission}
+              currency={facts.currency}
+              onChange={(commission: Commission) => set('commission', commission)}
+            />
+          </div>
+          <TextField
+            label="Currency"
+            value={facts.currency}
+            maxLength={3}
+            onChange={(currency) => set('currency', currency.toUpperCase())}
+          />
+          <TextField
+            label="Remembers a visitor for (days)"
+            inputMode="numeric"
+            value={facts.cookieDays === null ? '' : String(facts.cookieDays)}
+            onChange={(days) => set('cookieDays', numberOr(days))}
+          />
+          <TextField
+            label="Pays from"
+            inputMode="decimal"
+            value={threshold}
+            onChange={setThreshold}
+            placeholder="any amount"
+            aria-invalid={minor === null}
+          />
+          <Select
+            label="Pays each"
+            value={facts.payout.every ?? ''}
+            options={[['', 'not known'], ...PAYS_EVERY.map((each) => [each, each] as const)]}
+            onChange={(every) => setPayout({ every: every === '' ? null : (every as (typeof PAYS_EVERY)[number]) })}
+          />
+          <TextField
+            label="On day of the month"
+            inputMode="numeric"
+            value={facts.payout.day === null ? '' : String(facts.payout.day)}
+            onChange={(day) => setPayout({ day: numberOr(day) })}
+          />
+          <TextField
+            label="Months after the order"
+            inputMode="numeric"
+            value={String(facts.payout.afterMonths)}
+            onChange={(months) => setPayout({ afterMonths: numberOr(months) ?? 0 })}
+          />
+          <TextField label="Pays by" value={facts.payout.method} onChange={(method) => setPayout({ method })} placeholder="bank transfer" />
+        </fieldset>
+        <div className="grid grid-cols-2 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">
+          <TextField label="Contact" value={facts.contact} onChange={(contact) => set('contact', contact)} />
+          <Area label="Notes" value={facts.notes} onChange={(notes) => set('notes', notes)} />
+        </div>
+      </Form>
+    </Dialog>
+  )
+}
+
+/** What becomes of an example, while the template is written. */
+function TemplateTried({
+  template,
+  account,
+  allows,
+  site,
+}: {
+  template: string
+  account: string
+  allows: Partner['allows']
+  site: string
+}) {
+  const settled = useSettled(template.trim(), 200)
+  const example = `https://${site === '' ? 'shop.example' : site.replace(/^https?:\/\//, '').replace(/\/.*$/, '')}/a/page?colour=tar`
+  const tried = useQuery({
+    queryKey: ['template', settled, account, allows, example],
+    queryFn: () => call('partner-links.tryTemplate', { body: { template: settled, account, allows, example } }),
+    enabled: settled !== '',
+    placeholderData: (before) => before,
+  })
+  if (settled === '')
+    return (
+      <p className="note mt-1">
+        Where it stays empty, their plain addresses count. It knows {'{account}'}, {'{url}'}, {'{path}'} and {'{sub}'}.
+      </p>
+    )
+  if (tried.data === undefined) return <p className="note mt-1">…</p>
+  return tried.data.address === null ? (
+    <p role="alert" className="mt-1 text-red">
+      {tried.data.why}
+    </p>
+  ) : (
+    <p className="note mt-1" aria-live="polite">
+      A page of theirs becomes <span className="address text-ink">{tried.data.address}</span>
+    </p>
+  )
+}
+
+function Area({
+  label,
+  value,
+  isAddress = false,
+  onChange,
+}: {
+  label: string
+  value: string
+  isAddress?: boolean
+  onChange: (value: string) => void
+}) {
+  const id = useId()
+  return (
+    <div>
+      <label className="field-label" htmlFor={id}>
+        {label}
+      </label>
+      <textarea
+        id={id}
+        className={`field min-h-[84px] ${isAddress ? 'address' : ''}`}
+        value={value}
+        spellCheck={!isAddress}
+        onChange={({ target }) => onChange(target.value)}
+      />
+    </div>
+  )
+}
+
+export function Select({
+  label,
+  value,
+  options,
+  onChange,
+}: {
+  label: string
+  value: string
+  options: readonly (readonly [value: string, words: ReactNode])[]
+  onChange: (value: string) => void
+}) {
+  const id = useId()
+  return (
+    <div>
+      <label className="field-label" htmlFor={id}>
+        {label}
+      </label>
+      <select id={id} className="field" value={value} onChange={({ target }) => onChange(target.value)}>
+        {options.map(([each, words]) => (
+          <option key={each} value={each}>
+            {words}
+          </option>
+        ))}
+      </select>
+    </div>
+  )
+}

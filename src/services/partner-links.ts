@@ -1,0 +1,165 @@
+import type { Banner, PartnerLinkAsked, PartnerLinkMade, Snippet, TemplateTried } from '../contract/partner-links.ts'
+import { sentenceOf } from '../contract/problems.ts'
+import { type AddressFault, repair } from '../core/address/index.ts'
+import {
+  buildLink,
+  type CleanSnippet,
+  cleanSnippet,
+  type PartnerLinkFault,
+  PartnerLinks,
+  readTemplate,
+  type SnippetPicture,
+  subIdOf,
+} from '../core/partners/index.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import type { SiteGround } from '../core/rules/index.ts'
+import { pageIdAt } from '../data/pages.ts'
+import { type BannerRow, insertBanner, keepSub, listBanners, pagesLinkingTo, removeBanner } from '../data/partner-links.ts'
+import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+
+const BANNERS_MAX = 500
+const EXAMPLE_ACCOUNT = '4471'
+
+/** By set-up: a site is compiled anew when a partner changes. */
+const known = new WeakMap<SiteGround, PartnerLinks>()
+
+/** A site's partners, ready to build links and to recognise them. */
+export function partnerLinksOf(view: SiteGround): PartnerLinks {
+  const there = known.get(view)
+  if (there !== undefined) return there
+  const made = new PartnerLinks(view.setup.partners)
+  known.set(view, made)
+  return made
+}
+
+/** Builds a partner link for a place, and remembers the place by its sub-ID, so that earnings find their way back. */
+export async function linkForPlace(
+  { db }: Pick<Context, 'db'>,
+  view: SiteGround,
+  address: string,
+  { pageId, shortLinkId, nth }: { readonly pageId: string | null; readonly shortLinkId: string | null; readonly nth: number },
+): Promise<Result<PartnerLinkMade, PartnerLinkFault>> {
+  const links = partnerLinksOf(view)
+  const place = pageId ?? shortLinkId
+  const destination = links.recognise(address, 'any')?.destination ?? address
+  const sub = place === null ? '' : subIdOf(place, destination, nth)
+  const made = links.link(address, sub)
+  if (!made.ok) return made
+  const { partner, already, otherAccount } = made.value
+  const hasSub = partner.template.includes('{sub}')
+  const own = already ? (links.recognise(address)?.sub ?? '') : hasSub ? (links.recognise(made.value.address)?.sub ?? '') : ''
+  if (own !== '' && place !== null)
+    await keepSub(db, view.setup.siteId, { sub: own, partnerId: partner.id, pageId, shortLinkId, destination })
+  return ok({ address: made.value.address, partner: partner.name, partnerId: partner.id, already, otherAccount, sub: own })
+}
+
+const shownBanner = ({ id, partnerId, href, text, picture }: BannerRow, usedOn: Banner['usedOn']): Banner => ({
+  ...{ id, partnerId, href, text, usedOn },
+  picture: picture as SnippetPicture | null,
+})
+const shownSnippet = ({ href, text, picture, removed }: CleanSnippet): Snippet => ({ href, text, picture, removed: [...removed] })
+
+export function partnerLinksService(context: Context, views: SiteViews) {
+  const { db } = context
+  return {
+    async create(
+      actor: Actor,
+      {
+        address,
+        path,
+        shortLinkId = null,
+        nth = 0,
+      }: Omit<PartnerLinkAsked, 'shortLinkId'> & { readonly shortLinkId?: string | null | undefined },
+    ): Promise<Result<PartnerLinkMade, PartnerLinkFault | AddressFault | 'forbidden'>> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const mended = repair(address, view.around(path ?? '/'))
+      if (!mended.ok) return mended
+      const pageId = path === undefined ? null : await pageIdAt(db, actor.siteId, path)
+      return linkForPlace(context, view, mended.value.address, { pageId, shortLinkId, nth })
+    },
+
+    async tryTemplate(
+      actor: Actor,
+      {
+        template,
+        account,
+        allows,
+        example,
+      }: { template: string; account: string; allows: 'any page' | 'front page'; example?: string | undefined },
+    ): Promise<Result<TemplateTried, 'forbidden'>> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const told = (fault: string, detail: Readonly<Record<string, unknown>>): TemplateTried => ({
+        ...{ address: null, fault, why: sentenceOf(fault, detail) },
+      })
+      const read = readTemplate(template, allows)
+      if (!read.ok) return ok(told(read.fault, read.detail ?? {}))
+      const facts = {
+        account: account === '' ? EXAMPLE_ACCOUNT : account,
+        destination: example ?? 'https://shop.example/a/page?colour=tar',
+        sub: 'k2f9x7ab',
+      }
+      const built = buildLink(read.value, facts)
+      return ok(built.ok ? { address: built.value, fault: null, why: null } : told(built.fault, built.detail ?? {}))
+    },
+
+    cleanSnippet(actor: Actor, html: string): Result<Snippet, 'forbidden' | 'no-link-left' | 'snippet-too-long'> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const clean = cleanSnippet(html)
+      return clean.ok ? ok(shownSnippet(clean.value)) : clean
+    },
+
+    async banners(actor: Actor, partnerId: string | undefined): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
+      if (!actor.can('partners:read')) return fail('forbidden')
+      const found = await listBanners(db, actor.siteId, partnerId ?? null, BANNERS_MAX)
+      const used = await pagesLinkingTo(
+        db,
+        actor.siteId,
+        found.map(({ href }) => href),
+      )
+      return ok({
+        items: found.map((banner) =>
+          shownBanner(
+            banner,
+            used.filter(({ href }) => href === banner.href).map(({ id, path, title }) => ({ id, path, title })),
+          ),
+        ),
+      })
+    },
+
+    /** Keeps what is left of pasted code; its link becomes the partner link where it is a page of theirs. */
+    async keepBanner(
+      actor: Actor,
+      { partnerId, html }: { partnerId: string; html: string },
+    ): Promise<Result<Banner, 'forbidden' | 'not-found' | 'no-link-left' | 'snippet-too-long'>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      const clean = cleanSnippet(html)
+      if (!clean.ok) return clean
+      const links = partnerLinksOf(await views.of(actor))
+      const made = links.link(clean.value.href, '')
+      const href = made.ok && made.value.partner.id === partnerId ? made.value.address : clean.value.href
+      return write(db, async (transaction, changes) => {
+        const row = await insertBanner(
+          db,
+          actor.siteId,
+          { partnerId, href, text: clean.value.text, picture: clean.value.picture },
+          transaction,
+        )
+        if (row === null) return fail('not-found')
+        changes.add(actor.siteId, 'phrases', row.id, 'made')
+        await writeAudit(db, actor, 'partners:keep-banner', partnerId, { href }, transaction)
+        return ok(shownBanner(row, []))
+      })
+    },
+
+    async removeBanner(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
+      if (!actor.can('partners:edit')) return fail('forbidden')
+      return write(db, async (transaction, changes) => {
+        if (!(await removeBanner(db, actor.siteId, id, transaction))) return fail('not-found')
+        changes.add(actor.siteId, 'phrases', id, 'removed')
+        await writeAudit(db, actor, 'partners:remove-banner', id, {}, transaction)
+        return ok(null)
+      })
+    },
+  }
+}
