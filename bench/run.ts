@@ -5,6 +5,7 @@ import { listLarge } from './list-large.ts'
 import { matchExact, matchPattern } from './match.ts'
 import type { Row } from './measure.ts'
 import { oneChange, oneRedirect } from './one-change.ts'
+import { phrases } from './phrases.ts'
 import { redirect, replay, review } from './redirect.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
@@ -15,6 +16,7 @@ import { weather } from './weather.ts'
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
   redirect,
+  phrases,
   'one-change': oneChange,
   'one-redirect': oneRedirect,
   'match-exact': matchExact,

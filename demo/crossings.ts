@@ -73,6 +73,6 @@ export function crossings(): readonly DemoPage[] {
           .filter((each, i, all) => all.indexOf(each) === i)
           .join(' '),
       )
-    return { name: `log/crossing-${String(n + 1).padStart(2, '0')}.html`, title: `Log, crossing ${n + 1}: ${month}`, body }
+    return { name: `yearbook/crossing-${String(n + 1).padStart(2, '0')}.html`, title: `Yearbook, crossing ${n + 1}: ${month}`, body }
   })
 }

@@ -17,6 +17,7 @@ import { missed } from './missed.ts'
 import type { Operation } from './operation.ts'
 import { pages } from './pages.ts'
 import { partnerLinks } from './partner-links.ts'
+import { partnerMoves } from './partner-moves.ts'
 import { partners } from './partners.ts'
 import { people } from './people.ts'
 import { phrases } from './phrases.ts'
@@ -54,6 +55,7 @@ export const API = {
   ...named('missed', missed),
   ...named('pages', pages),
   ...named('partner-links', partnerLinks),
+  ...named('partner-moves', partnerMoves),
   ...named('partners', partners),
   ...named('people', people),
   ...named('phrases', phrases),

@@ -76,7 +76,7 @@ export const BulkReview = z
 export type BulkReview = z.infer<typeof BulkReview>
 
 /** What was done with many pages, also by other ways than this one. */
-export const BulkChangeDone = z.union([BulkChangeBody, z.strictObject({ do: z.literal('disclose') })])
+export const BulkChangeDone = z.union([BulkChangeBody, z.strictObject({ do: z.enum(['disclose', 'repoint']) })])
 
 export type BulkChangeDone = z.infer<typeof BulkChangeDone>
 

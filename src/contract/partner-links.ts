@@ -62,32 +62,6 @@ export type Banner = z.infer<typeof Banner>
 export const BannerList = z.object({ items: z.array(Banner) })
 export const BannerQuery = z.object({ partnerId: Id.optional() })
 
-/** A partner whose links are to lead elsewhere: built anew, or all to one address. */
-export const RepointAsked = z.strictObject({
-  partnerId: Id,
-  oldTemplate: line(2_000).optional().meta({ description: 'How links were built before; as the partner has it when left out' }),
-  oldAccount: line(200).optional(),
-  to: z.discriminatedUnion('do', [
-    z.strictObject({ do: z.literal('build anew') }).meta({ description: 'By the partner’s template and account as they are now' }),
-    z.strictObject({ do: z.literal('plain') }).meta({ description: 'The page of theirs itself, without our number' }),
-    z.strictObject({ do: z.literal('lead to'), address: line(8_000).min(1) }),
-  ]),
-  dryRun: z.boolean().default(false),
-})
-export type RepointAsked = z.infer<typeof RepointAsked>
-export const Repointed = z.object({
-  id: Id.nullable(),
-  placements: z.int(),
-  pages: z.int(),
-  shortLinks: z.int(),
-  redirects: z.int(),
-  items: z.array(z.object({ where: z.string(), before: z.string(), after: z.string() })),
-  more: z.int(),
-})
-export type Repointed = z.infer<typeof Repointed>
-export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), redirects: z.int(), left: z.array(z.string()) })
-export type RepointUndone = z.infer<typeof RepointUndone>
-
 export const partnerLinks = {
   create: operation({
     method: 'post',

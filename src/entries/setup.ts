@@ -12,6 +12,7 @@ import { openLog } from '../data/log.ts'
 import { sitesToRebuild } from '../data/placements.ts'
 import { inUseAs, putSetUpCode } from '../data/sites.ts'
 import { createServices } from '../services/index.ts'
+import { rekeyLogIns } from '../services/log-ins.ts'
 import { digest } from '../services/secrets.ts'
 import { readSettings } from '../settings/index.ts'
 
@@ -19,6 +20,14 @@ const settings = readSettings(process.env)
 const log = openLog('warn')
 const db = openDatabase(settings.databaseUrl)
 await migrate(db)
+if (process.argv.includes('--rekey')) {
+  const { sealed, left } = await rekeyLogIns(db, process.env.MAPROPE_SECRET_BEFORE ?? '', settings.secret)
+  console.log(
+    `${sealed} log-ins are kept with the new secret.${left > 0 ? ` ${left} could not be opened with the one before, and are left.` : ''}`,
+  )
+  await closeDatabase(db)
+  process.exit(left > 0 ? 1 : 0)
+}
 const isForRealUse = process.argv.includes('--serve')
 const isRebuild = process.argv.includes('--rebuild')
 const use = await inUseAs(db)

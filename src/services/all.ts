@@ -20,6 +20,7 @@ import { pageMovesService } from './page-moves.ts'
 import { pagesService } from './pages.ts'
 import { partnerComparisonService } from './partner-comparison.ts'
 import { partnerLinksService } from './partner-links.ts'
+import { partnerMovesService } from './partner-moves.ts'
 import { partnersService } from './partners.ts'
 import { peopleService } from './people.ts'
 import { phraseChoiceService } from './phrase-choice.ts'
@@ -53,6 +54,7 @@ export function createServices(context: Context) {
   const knowledge = new RedirectKnowledge(context.db)
   const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
   const missed = missedService(context, views, knowledge)
+  const bulkChanges = bulkChangesService(context, views, placements, visits)
   return {
     views,
     changes: changesService(context),
@@ -71,11 +73,12 @@ export function createServices(context: Context) {
     visits,
     waiting,
     placements,
-    bulkChanges: bulkChangesService(context, views, placements, visits),
+    bulkChanges,
     rules: rulesService(context, views, placements),
     partners: partnersService(context),
     partnerComparison: partnerComparisonService(context, views, placements),
     partnerLinks: partnerLinksService(context, views),
+    partnerMoves: partnerMovesService(context, views, { placements, bulkChanges, redirectSteps }),
     phrases: phrasesService(context, views, visits),
     phraseChoice: phraseChoiceService(context, views, placements, pages),
     disclosure: disclosureService(context, views, placements),

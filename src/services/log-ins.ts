@@ -1,5 +1,7 @@
 import { createCipheriv, createDecipheriv, hkdfSync, randomBytes } from 'node:crypto'
 import { LogIn } from '../contract/partners.ts'
+import { type Database, inTransaction } from '../data/database.ts'
+import { listLogIns, resealLogIn } from '../data/partners.ts'
 
 /** First byte of what is sealed, so that another way can follow. */
 const FORM = 1
@@ -32,4 +34,23 @@ export function openLogIn(secret: string, ownerId: string, sealed: Buffer): LogI
   } catch {
     return null
   }
+}
+
+/**
+ * Seals every log-in with another secret, in one transaction.
+ * @returns how many were, and how many could not be opened with the one before: those are left
+ */
+export function rekeyLogIns(db: Database, before: string, now: string): Promise<{ sealed: number; left: number }> {
+  return inTransaction(db, async (transaction) => {
+    const done = { sealed: 0, left: 0 }
+    for (const { id, sealed } of await listLogIns(db, transaction)) {
+      const logIn = openLogIn(before, id, sealed)
+      if (logIn === null) done.left++
+      else {
+        await resealLogIn(db, id, sealLogIn(now, id, logIn), transaction)
+        done.sealed++
+      }
+    }
+    return done
+  })
 }

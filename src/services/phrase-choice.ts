@@ -240,9 +240,9 @@ function standingOn(view: SiteGround, list: PlacementList, path: string, prose: 
     if (judged === null) return []
     const { placement, facts, decision } = judged
     const address = destinationOf(judged)
-    const words = prose.links.get(placement.start) ?? { at: 0, until: 0 }
+    const { at, until } = prose.links.get(placement.start) ?? { at: 0, until: 0 }
     const destination = links.recognise(address, 'any')?.destination ?? address
     const isPaid = facts.isPartner || hintsOf(relTokens(decision.rel)).includes('sponsored')
-    return [{ destination: normalise(destination, view.origin) ?? destination, paragraph: placement.paragraph, ...words, isPaid }]
+    return [{ destination: normalise(destination, view.origin) ?? destination, paragraph: placement.paragraph, at, until, isPaid }]
   })
 }

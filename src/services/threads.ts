@@ -23,6 +23,7 @@ const CARRIED = {
   bulkChanges: { make: CHANGE, undo: CHANGE },
   publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
   partnerComparison: { compare: LOOK },
+  partnerMoves: { make: CHANGE, undo: CHANGE },
   phraseChoice: { ofPage: LOOK, review: LOOK },
   disclosure: { review: LOOK, mend: CHANGE },
   earnings: { guess: LOOK, take: CHANGE },

@@ -3,7 +3,7 @@ import { before, test } from 'node:test'
 import type { ReportLayout } from '../../src/contract/earnings.ts'
 import type { Partner } from '../../src/contract/partners.ts'
 import { rows } from '../../src/data/database.ts'
-import { openLogIn, sealLogIn } from '../../src/services/log-ins.ts'
+import { openLogIn, rekeyLogIns, sealLogIn } from '../../src/services/log-ins.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
 
 const PROSE = `<html lang="en"><title>Packing</title><h1>Packing</h1>
@@ -112,6 +112,15 @@ test('a log-in is kept encrypted, shown to nobody but who asks for it, and each 
   }
 })
 
+test('log-ins are kept with another secret once the old one is given', async () => {
+  const { db, settings, services, owner } = world
+  assert.deepEqual(await rekeyLogIns(db, 'a wrong one', 'new'), { sealed: 0, left: 1 })
+  assert.deepEqual(await rekeyLogIns(db, settings.secret, 'new'), { sealed: 1, left: 0 })
+  assert.equal(faultOf(await services.partners.reveal(owner, beds.id)), 'log-in-sealed')
+  assert.deepEqual(await rekeyLogIns(db, 'new', settings.secret), { sealed: 1, left: 0 })
+  assert.equal(must(await services.partners.reveal(owner, beds.id)).password, SECRET)
+})
+
 test('the link to a page of theirs is built, with a sub-ID of the page it hangs on, and remembered', async () => {
   const { services, owner, db } = world
   const made = must(await services.partnerLinks.create(owner, { address: 'https://gannet.example/boots', path: '/packing.html' }))
@@ -218,6 +227,46 @@ test('pages that lack the disclosure get it above their first paid link, in one 
   assert.deepEqual(must(await services.disclosure.review(owner)).pages, [])
   must(await services.bulkChanges.undo(owner, mended.id ?? ''))
   assert.equal(must(await services.pages.source(owner, id)).source, PAID)
+})
+
+test('everything that leads to a partner is pointed elsewhere in one reviewed step, and taken back in one', async () => {
+  const { services, owner } = world
+  const link = must(await services.shortLinks.create(owner, { destination: 'https://gannet.example/cap?p=4471', slug: 'cap' }))
+  const row = must(await services.redirects.create(owner, { from: '/old-cap', to: 'https://gannet.example/cap?p=4471' }))
+  const id = await pageAt(world, '/paid.html')
+  const sourceNow = async (): Promise<string> => must(await services.pages.source(owner, id)).source
+  const to = { do: 'build anew' } as const
+  gannet = must(await services.partners.list(owner)).items.find(({ name }) => name === 'Gannet') ?? gannet
+  gannet = must(
+    await services.partners.change(owner, gannet.id, { name: 'Gannet', sites: gannet.sites, account: '5000', version: gannet.version }),
+  )
+  const looked = must(await services.partnerMoves.make(owner, { partnerId: gannet.id, oldAccount: '4471', to, dryRun: true }))
+  assert.deepEqual([looked.id, looked.pages, looked.shortLinks, looked.redirects], [null, 2, 1, 1])
+  assert.equal(await sourceNow(), PAID)
+  const moved = must(await services.partnerMoves.make(owner, { partnerId: gannet.id, oldAccount: '4471', to, dryRun: false }))
+  assert.deepEqual(moved.items, looked.items)
+  assert.equal(await sourceNow(), PAID.replace('p=4471', 'p=5000'))
+  assert.equal(must(await services.shortLinks.get(owner, link.id)).destination, 'https://gannet.example/cap?p=5000')
+  assert.equal(must(await services.redirects.get(owner, row.id)).to, 'https://gannet.example/cap?p=5000')
+  const again = await services.partnerMoves.make(owner, { partnerId: gannet.id, oldAccount: '4471', to, dryRun: false })
+  assert.equal(faultOf(again), 'nothing-to-change')
+  const undone = must(await services.partnerMoves.undo(owner, moved.id ?? ''))
+  assert.deepEqual([undone.pages, undone.shortLinks, undone.left], [2, 1, []])
+  assert.equal(await sourceNow(), PAID)
+  assert.equal(must(await services.shortLinks.get(owner, link.id)).destination, 'https://gannet.example/cap?p=4471')
+  assert.equal(faultOf(await services.partnerMoves.undo(owner, moved.id ?? '')), 'not-found')
+  const plain = must(
+    await services.partnerMoves.make(owner, {
+      partnerId: gannet.id,
+      oldAccount: '4471',
+      to: { do: 'lead to', address: 'https://other.example/' },
+      dryRun: true,
+    }),
+  )
+  assert.ok(plain.items.every(({ after }) => after === 'https://other.example/'))
+  gannet = must(
+    await services.partners.change(owner, gannet.id, { name: 'Gannet', sites: gannet.sites, account: '4471', version: gannet.version }),
+  )
 })
 
 const LAYOUT: ReportLayout = {

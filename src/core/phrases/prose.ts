@@ -17,8 +17,8 @@ export interface ProsePiece {
 /** What a page says, where something could be linked. */
 export interface Prose {
   readonly pieces: readonly ProsePiece[]
-  /** Links that are there, by where their tags begin: how many words stand before each, and before its end. */
-  readonly links: ReadonlyMap<number, { readonly at: number; readonly until: number }>
+  /** Links that are there, by where their tags begin: their paragraph, and how many words stand before each and before its end. */
+  readonly links: ReadonlyMap<number, { readonly at: number; readonly until: number; readonly paragraph: number }>
   readonly words: number
   /** Primary subtag of the page's language, lower case; "" where it names none. */
   readonly language: string
@@ -33,8 +33,8 @@ const VOID = /^(?:area|base|br|col|embed|hr|img|input|link|meta|param|source|tra
 /** Reads what of a page's text could be linked. Words of all its text are counted. */
 export function readProse(html: string): Prose {
   const pieces: ProsePiece[] = []
-  const links = new Map<number, { at: number; until: number }>()
-  let link: { at: number; until: number } | null = null
+  const links = new Map<number, { at: number; until: number; paragraph: number }>()
+  let link: { at: number; until: number; paragraph: number } | null = null
   /** Names of the open elements that nothing may be linked in. */
   const closed: string[] = []
   let [paragraph, words, language] = [0, 0, '']
@@ -61,7 +61,7 @@ export function readProse(html: string): Prose {
       }
       if (CLOSED.test(name) && !VOID.test(name)) closed.push(name)
       if (name === 'a' || name === 'area') {
-        link = { at: words, until: words + 1 }
+        link = { at: words, until: words + 1, paragraph }
         links.set(start, link)
       }
     },

@@ -25,6 +25,10 @@ CREATE TABLE partner_subs (
   page_id uuid REFERENCES pages ON DELETE SET NULL, short_link_id uuid REFERENCES short_links ON DELETE SET NULL, destination text NOT NULL,
   made_at timestamptz NOT NULL DEFAULT now(), PRIMARY KEY (site_id, sub));
 CREATE INDEX partner_subs_page ON partner_subs (page_id) WHERE page_id IS NOT NULL;
+-- Links that were pointed elsewhere together: where each part of it is taken back.
+CREATE TABLE partner_moves (
+  id uuid PRIMARY KEY, site_id uuid NOT NULL REFERENCES sites ON DELETE CASCADE, partner_id uuid NOT NULL, bulk_change_id uuid, redirect_step_id uuid,
+  short_links jsonb NOT NULL DEFAULT '[]', at timestamptz NOT NULL DEFAULT now(), undone_at timestamptz);
 CREATE TABLE partner_banners (
   id uuid PRIMARY KEY DEFAULT gen_random_uuid(), site_id uuid NOT NULL REFERENCES sites ON DELETE CASCADE, partner_id uuid NOT NULL REFERENCES partners ON DELETE CASCADE,
   href text NOT NULL, words text NOT NULL DEFAULT '', picture jsonb, created_at timestamptz NOT NULL DEFAULT now());

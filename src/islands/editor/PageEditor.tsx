@@ -372,6 +372,7 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
           choice={choice}
           analysis={analysis}
           draft={draft}
+          pageId={source.id}
           path={source.path}
           site={site}
           canEdit={canEdit}

@@ -141,6 +141,8 @@ export function changeWords(change: BulkChangeDone): string {
   switch (change.do) {
     case 'disclose':
       return 'given the disclosure'
+    case 'repoint':
+      return 'of a partner pointed elsewhere'
     case 'lead to':
       return `lead to ${change.address}`
     case 'replace':

@@ -7,6 +7,7 @@ import { Banners } from './Banners.tsx'
 import { FactsDialog } from './FactsDialog.tsx'
 import { LogInDialog } from './LogInDialog.tsx'
 import { MakeLink } from './MakeLink.tsx'
+import { MoveDialog } from './MoveDialog.tsx'
 import { dayWords, money, payoutWords, STATUS_WORDS } from './words.ts'
 
 /** One partner, as a summary: what it pays, when, and where to log in. */
@@ -22,7 +23,7 @@ export function Card({
   onShow: (view: 'earnings' | 'disclosure' | 'phrases') => void
 }) {
   const { partner, pays, earned, links, shortLinks, redirects, reminders, payDay } = compared
-  const [open, setOpen] = useState<'facts' | 'log-in' | null>(null)
+  const [open, setOpen] = useState<'facts' | 'log-in' | 'move' | null>(null)
   const main = earned.find(({ currency }) => currency === partner.currency)
   const confirmed = main?.confirmed ?? 0
   const network = networks.find(({ id }) => id === partner.networkId)
@@ -109,9 +110,15 @@ export function Card({
         <button type="button" className="chip" onClick={() => onShow('disclosure')}>
           disclosure
         </button>
+        {canEdit && links + shortLinks + redirects > 0 && (
+          <button type="button" className="chip" onClick={() => setOpen('move')}>
+            point them elsewhere
+          </button>
+        )}
       </p>
       <Banners partner={partner} canEdit={canEdit} />
       {open === 'facts' && <FactsDialog partner={partner} networks={networks} onClose={close} />}
+      {open === 'move' && <MoveDialog partner={partner} onClose={close} />}
       {open === 'log-in' && <LogInDialog partner={partner} onClose={close} />}
     </article>
   )

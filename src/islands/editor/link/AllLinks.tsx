@@ -3,6 +3,7 @@ import { type Advice, isBareAddress, writtenAddresses } from '../../../core/cont
 import { findWords, linkText } from '../../../core/markup/index.ts'
 import { type DeliveredLink, opensNewTab, readTags, relTokens, strandOf } from '../../../core/rules/index.ts'
 import { Rope } from '../../../ui/Rope.tsx'
+import { PaidRoom } from './PaidRoom.tsx'
 import type { PanelProps } from './panel.tsx'
 
 /** Places looked through for the words typed; somebody who means a later one types more words. */
@@ -11,7 +12,7 @@ const LISTED_MAX = 400
 const ADDRESSES_MAX = 20
 
 /** Nothing is chosen: every link of the page, what is worth a second look, and what the page is written for. */
-export function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: PanelProps) {
+export function AllLinks({ pageId, analysis, draft, path, canEdit, onChoose, onPoint, site }: PanelProps) {
   const id = useId()
   const { text, delivered, advice } = analysis
   const [typed, setTyped] = useState('')
@@ -75,6 +76,7 @@ export function AllLinks({ analysis, draft, canEdit, onChoose, onPoint, site }: 
           )}
         </section>
       )}
+      <PaidRoom pageId={pageId} analysis={analysis} draft={draft} path={path} site={site} canEdit={canEdit} onPoint={onPoint} />
       {noted.length > 0 && (
         <section>
           <h2 className="mb-1.5 text-[18px]">Worth a second look</h2>

@@ -14,6 +14,7 @@ export interface PanelProps {
   choice: Choice
   analysis: Analysis
   draft: PageDraft
+  pageId: string
   path: string
   site: CompiledSite
   canEdit: boolean

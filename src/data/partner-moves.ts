@@ -1,0 +1,76 @@
+import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { likeOf } from './short-links.ts'
+
+/** A short link whose destination names a host. */
+export interface MovedShortLink {
+  readonly id: string
+  readonly version: number
+  readonly destination: string
+  readonly title: string
+  readonly status: number
+  readonly slug: string
+}
+
+export const shortLinksTo = (db: Database, siteId: string, hosts: readonly string[], limit: number): Promise<MovedShortLink[]> =>
+  rows(
+    db,
+    `SELECT l.id, l.version, l.destination, l.title, l.status,
+       (SELECT s.slug FROM short_link_slugs s WHERE s.short_link_id = l.id ORDER BY s.slug LIMIT 1) AS slug
+     FROM short_links l WHERE l.site_id = $1 AND lower(l.destination) LIKE ANY($2::text[])
+       AND EXISTS (SELECT 1 FROM short_link_slugs s WHERE s.short_link_id = l.id) ORDER BY l.created_at, l.id LIMIT $3`,
+    [siteId, hosts.map(likeOf), limit],
+  )
+
+export const redirectsTo = (
+  db: Database,
+  siteId: string,
+  hosts: readonly string[],
+  limit: number,
+): Promise<{ id: string; version: number; from: string; to: string }[]> =>
+  rows(
+    db,
+    `SELECT r.id, r.version, r.source AS "from", r.destination AS "to" FROM redirects r
+     WHERE r.site_id = $1 AND r.removed_at IS NULL AND lower(r.destination) LIKE ANY($2::text[]) ORDER BY r.place, r.id LIMIT $3`,
+    [siteId, hosts.map(likeOf), limit],
+  )
+
+export interface PartnerMoveRow {
+  readonly id: string
+  readonly bulkChangeId: string | null
+  readonly redirectStepId: string | null
+  readonly shortLinks: readonly { readonly id: string; readonly before: string; readonly after: string }[]
+}
+
+export const insertPartnerMove = (
+  db: Database,
+  siteId: string,
+  partnerId: string,
+  move: PartnerMoveRow,
+  transaction?: Transaction,
+): Promise<unknown> =>
+  rows(
+    db,
+    'INSERT INTO partner_moves (id, site_id, partner_id, bulk_change_id, redirect_step_id, short_links) VALUES ($1, $2, $3, $4, $5, $6::jsonb)',
+    [move.id, siteId, partnerId, move.bulkChangeId, move.redirectStepId, jsonOf(move.shortLinks)],
+    transaction,
+  )
+
+/** Takes hold of a step that is to be taken back. @returns null where there is none, or it was taken back already */
+export async function takePartnerMove(db: Database, siteId: string, id: string, transaction: Transaction): Promise<PartnerMoveRow | null> {
+  const [row] = await rows<PartnerMoveRow>(
+    db,
+    `UPDATE partner_moves SET undone_at = now() WHERE site_id = $1 AND id = $2 AND undone_at IS NULL
+     RETURNING id, bulk_change_id AS "bulkChangeId", redirect_step_id AS "redirectStepId", short_links AS "shortLinks"`,
+    [siteId, id],
+    transaction,
+  )
+  return row ?? null
+}
+
+export const shortLinksById = (db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<MovedShortLink[]> =>
+  rows(
+    db,
+    `SELECT l.id, l.version, l.destination, l.title, l.status, '' AS slug FROM short_links l WHERE l.site_id = $1 AND l.id = ANY($2::uuid[]) FOR UPDATE`,
+    [siteId, ids],
+    transaction,
+  )

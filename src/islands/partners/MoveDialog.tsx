@@ -1,0 +1,127 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Repointed } from '../../contract/partner-moves.ts'
+import type { Partner } from '../../contract/partners.ts'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
+import { TextField } from '../../ui/TextField.tsx'
+
+const WAYS = [
+  ['lead to', 'all to one address'],
+  ['plain', 'to their pages, without your number'],
+  ['build anew', 'built anew, by the template and number as they are now'],
+] as const
+
+/** Everything that leads to a partner, pointed elsewhere: looked at first, then done and taken back as one. */
+export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: () => void }) {
+  const [way, setWay] = useState<(typeof WAYS)[number][0]>('lead to')
+  const [address, setAddress] = useState('')
+  const [oldTemplate, setOldTemplate] = useState('')
+  const [oldAccount, setOldAccount] = useState('')
+  const [seen, setSeen] = useState<Repointed | null>(null)
+  const move = useMutation({
+    mutationFn: (dryRun: boolean) =>
+      call('partner-moves.make', {
+        body: {
+          partnerId: partner.id,
+          dryRun,
+          to: way === 'lead to' ? { do: way, address } : { do: way },
+          ...(oldTemplate.trim() === '' ? {} : { oldTemplate }),
+          ...(oldAccount.trim() === '' ? {} : { oldAccount }),
+        },
+      }),
+    onSuccess: (moved, dryRun) => {
+      if (dryRun) return setSeen(moved)
+      toast.success(`${countsOf(moved)} lead elsewhere now; pages as drafts.`, {
+        duration: 20_000,
+        action: { label: 'Undo', onClick: () => void takeBack(moved.id) },
+      })
+      onClose()
+    },
+  })
+  const change = (work: () => void): void => {
+    work()
+    setSeen(null)
+  }
+  const total = seen === null ? 0 : seen.placements + seen.shortLinks + seen.redirects
+  return (
+    <Dialog title={`Point links to ${partner.name} elsewhere`} isOpen isWide onClose={onClose}>
+      <Form
+        sending={{ ...move, mutate: () => move.mutate(seen === null) }}
+        words={seen === null ? 'Show what would change' : `Change all ${total}`}
+        canSend={(way !== 'lead to' || address.trim() !== '') && (seen === null || total > 0)}
+      >
+        <fieldset className="grid gap-1.5">
+          <legend className="field-label">Links, short links and redirects lead</legend>
+          {WAYS.map(([value, words]) => (
+            <label key={value} className="flex items-center gap-2">
+              <input type="radio" name="way" checked={way === value} onChange={() => change(() => setWay(value))} />
+              {words}
+            </label>
+          ))}
+        </fieldset>
+        {way === 'lead to' && <TextField label="Address" value={address} onChange={(value) => change(() => setAddress(value))} isAddress />}
+        {way === 'build anew' && (
+          <div className="grid grid-cols-2 gap-4 max-md:grid-cols-1">
+            <TextField
+              label="Template that they were built by"
+              value={oldTemplate}
+              onChange={(value) => change(() => setOldTemplate(value))}
+              isAddress
+              placeholder={partner.template}
+            />
+            <TextField
+              label="Number that they carry"
+              value={oldAccount}
+              onChange={(value) => change(() => setOldAccount(value))}
+              placeholder={partner.account}
+            />
+          </div>
+        )}
+        {seen !== null && (
+          <section aria-label="What would change" aria-live="polite">
+            <p className="mb-2 font-semibold">{total === 0 ? 'Nothing leads there in this way.' : `${countsOf(seen)} would change.`}</p>
+            <ul className="max-h-[34dvh] divide-y overflow-y-auto">
+              {seen.items.map(({ where, before, after }, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: the same link may stand twice on a page
+                <li key={i} className="py-1.5 text-[14px]">
+                  <span className="text-ink-soft">{where}</span>
+                  <span className="address block">
+                    <del>{before}</del>
+                  </span>
+                  <span className="address block">
+                    <ins>{after}</ins>
+                  </span>
+                </li>
+              ))}
+            </ul>
+            {seen.more > 0 && <p className="note">and {seen.more} more</p>}
+          </section>
+        )}
+      </Form>
+    </Dialog>
+  )
+}
+
+const countsOf = ({ placements, pages, shortLinks, redirects }: Repointed): string =>
+  [
+    placements === 0 ? '' : `${placements} ${placements === 1 ? 'link' : 'links'} on ${pages} ${pages === 1 ? 'page' : 'pages'}`,
+    shortLinks === 0 ? '' : `${shortLinks} short ${shortLinks === 1 ? 'link' : 'links'}`,
+    redirects === 0 ? '' : `${redirects} ${redirects === 1 ? 'redirect' : 'redirects'}`,
+  ]
+    .filter((part) => part !== '')
+    .join(', ')
+
+async function takeBack(id: string | null): Promise<void> {
+  if (id === null) return
+  try {
+    const { left } = await call('partner-moves.undo', { id })
+    toast.success(
+      left.length === 0 ? 'Everything leads where it led before.' : `Taken back; ${left.length} were changed since and are left.`,
+    )
+  } catch (failure) {
+    toast.error(wordsOf(failure))
+  }
+}
