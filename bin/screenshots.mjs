@@ -53,11 +53,6 @@ const views = {
   desk: () => at('/'),
   pages: () => at('/pages'),
   editor,
-  'editor-source': async () => {
-    await chooseWords('bird hide')
-    await page.getByText('Source', { exact: true }).click()
-    await page.locator('.cm-rope').first().waitFor()
-  },
   'editor-picture': async () => {
     await openEditor('/walks/causeway.html')
     await page.frameLocator('iframe').locator('img[alt="The Slow Ferry"]').click()
@@ -68,16 +63,6 @@ const views = {
     await chooseWords('a view of Tern Holm')
     await page.keyboard.press('Control+k')
     await page.keyboard.insertText('tern')
-    await page.waitForTimeout(700)
-  },
-  menu: async () => {
-    const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/menus`)).json()
-    await at(`/menus/${items[0].id}`)
-    await page.getByRole('button', { name: /^Islands/ }).click()
-  },
-  history: async () => {
-    await openEditor('/islands/skarrow.html')
-    await page.getByRole('button', { name: 'History' }).click()
     await page.waitForTimeout(700)
   },
   publish: () => at('/publications'),
@@ -108,12 +93,33 @@ const views = {
     await page.getByPlaceholder('/an/address to try').fill('/ferries/timetable')
     await page.waitForTimeout(1200)
   },
+  'redirects-review': async () => {
+    await at('/redirects?review=chain')
+    await page.waitForTimeout(1200)
+  },
+  rehearsal: async () => {
+    await at('/redirects')
+    await page.getByRole('button', { name: 'Rehearse a move' }).click()
+    await page
+      .getByLabel('Or pasted here, one a line')
+      .fill('/old/skarrow.htm\n/islands/great-mew/index.php\n/ferry-times.html\n/walks/the-causway.html\n/rooms-by-quay.php\n/shop/prints.html\n')
+    await page.getByRole('button', { name: 'Rehearse', exact: true }).click()
+    await page.waitForTimeout(4_000)
+  },
+  partners: async () => {
+    await at('/partners')
+    await page.getByRole('button', { name: /^Gannet/ }).click()
+    await page.getByRole('button', { name: /^Link it/ }).waitFor()
+  },
+  earnings: async () => {
+    await at('/partners?view=earnings')
+    await page.waitForTimeout(800)
+  },
   'desk-phone': async () => {
     await page.emulateMedia({ colorScheme: 'light' })
     await phone()
     await at('/')
   },
-  'editor-phone': editor,
   'links-phone': async () => {
     await at('/links')
     await page.waitForTimeout(700)

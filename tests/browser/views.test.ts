@@ -20,6 +20,11 @@ test('axe finds nothing in any view, light and dark, and no view writes errors t
     ['Redirects', '/redirects'],
     ['a review of redirects', '/redirects?review=chain'],
     ['a new redirect', '/redirects?from=/old'],
+    ['Partners', '/partners'],
+    ['partners side by side', '/partners?view=compare'],
+    ['phrases', '/partners?view=phrases'],
+    ['disclosure', '/partners?view=disclosure'],
+    ['earnings', '/partners?view=earnings'],
     ['bring in', '/pages?bring-in'],
     ['Menus', '/menus'],
     ['Shared blocks', '/blocks'],
@@ -55,6 +60,21 @@ test('axe finds nothing in any view, light and dark, and no view writes errors t
   )
 })
 
+test('on a phone the band tells where one is, and leads to every other area', async () => {
+  const { page } = await studio.enter('tobin', { viewport: { width: 390, height: 844 } })
+  await goTo(page, studio, '/redirects')
+  const band = page.getByRole('navigation', { name: 'Areas' })
+  const stop = band.locator('summary')
+  assert.equal(await stop.innerText(), 'Redirects')
+  await stop.click()
+  assert.equal(await band.getByRole('link').count(), 8)
+  await page.keyboard.press('Escape')
+  assert.equal(await band.getByRole('link').count(), 0)
+  await stop.click()
+  await band.getByRole('link', { name: 'Partners' }).click()
+  await page.waitForURL('**/partners')
+})
+
 test('on a phone nothing is wider than the screen, and no view speaks our own jargon', async () => {
   const { page } = await studio.enter('tobin', { viewport: { width: 390, height: 844 } })
   const wide: string[] = []
@@ -68,6 +88,11 @@ test('on a phone nothing is wider than the screen, and no view speaks our own ja
     '/short-links',
     '/redirects',
     '/redirects?review=chain',
+    '/partners',
+    '/partners?view=compare',
+    '/partners?view=phrases',
+    '/partners?view=disclosure',
+    '/partners?view=earnings',
     '/pages?bring-in',
     '/menus',
     '/blocks',

@@ -69,6 +69,8 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
   const { data } = useQuery({ ...search(words, path), enabled: isOpen, placeholderData: (before) => before })
   const partnerOffer = offerPartnerLink(destination, site)
+  const newest = useRef(value)
+  newest.current = value
   const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
   const take = (item: Destination): void => {
     setActive(-1)
@@ -223,7 +225,15 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         {partnerOffer !== null && (
           <Offer
             words={`Make it our partner link (${partnerOffer.name})`}
-            onTake={() => void takePartnerLink(destination ?? '', path, partnerOffer.address).then((built) => onChange(built, built))}
+            onTake={() => {
+              onChange(partnerOffer.address, partnerOffer.address)
+              // What comes of the place it hangs on is filled in as soon as the server has said it, unless something else stands there by then.
+              if (partnerOffer.hasSub)
+                void call('partner-links.create', { body: { address: destination ?? '', path } }).then(
+                  (made) => newest.current === partnerOffer.address && onChange(made.address, made.address),
+                  () => {},
+                )
+            }}
           />
         )}
       </div>
@@ -242,20 +252,15 @@ function Offer({ words, onTake }: { words: string; onTake: () => void }) {
 }
 
 /** A page of a partner's without our number on it: the partner link for it is offered. */
-function offerPartnerLink(destination: string | null, site: CompiledSite): { name: string; address: string } | null {
+function offerPartnerLink(destination: string | null, site: CompiledSite): { name: string; address: string; hasSub: boolean } | null {
   if (destination === null || !/^https?:/.test(destination)) return null
   const url = URL.canParse(destination) ? new URL(destination) : null
   if (url === null) return null
   const built = new PartnerLinks(site.setup.partners).link(url.href, '')
-  return built.ok && !built.value.already ? { name: built.value.partner.name, address: built.value.address } : null
+  return built.ok && !built.value.already
+    ? { name: built.value.partner.name, address: built.value.address, hasSub: built.value.partner.template.includes('{sub}') }
+    : null
 }
-
-/** The link for this very page, so that what it earns finds its way back; the plain one where the server does not answer. */
-const takePartnerLink = (address: string, path: string, plain: string): Promise<string> =>
-  call('partner-links.create', { body: { address, path } }).then(
-    (made) => made.address,
-    () => plain,
-  )
 
 /** Gives a heading without a name one, and answers the address that leads to it. */
 async function nameOf({ pageId, start, address }: Destination, path: string): Promise<string | null> {
