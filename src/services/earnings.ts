@@ -45,7 +45,10 @@ function readTable(bytes: Uint8Array): Result<ReadTable, 'report-unreadable' | '
       skip_empty_lines: false,
       max_record_size: 1_000_000,
     }) as string[][]
-    return rows.some((row) => row.length > 1 && row.length <= COLUMNS_MAX) ? ok({ rows, encoding, delimiter }) : fail('report-unreadable')
+    // A letter has a comma here and there; a table has one line after the other with as many cells.
+    return rows.some((row, i) => row.length > 1 && row.length <= COLUMNS_MAX && rows[i + 1]?.length === row.length)
+      ? ok({ rows, encoding, delimiter })
+      : fail('report-unreadable')
   } catch {
     return fail('report-unreadable')
   }

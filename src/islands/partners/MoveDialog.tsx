@@ -83,7 +83,7 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
         {seen !== null && (
           <section aria-label="What would change" aria-live="polite">
             <p className="mb-2 font-semibold">{total === 0 ? 'Nothing leads there in this way.' : `${countsOf(seen)} would change.`}</p>
-            <ul className="max-h-[34dvh] divide-y overflow-y-auto">
+            <ul className="divide-y">
               {seen.items.map(({ where, before, after }, i) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: the same link may stand twice on a page
                 <li key={i} className="py-1.5 text-[14px]">
