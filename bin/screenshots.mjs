@@ -102,7 +102,9 @@ const views = {
     await page.getByRole('button', { name: 'Rehearse a move' }).click()
     await page
       .getByLabel('Or pasted here, one a line')
-      .fill('/old/skarrow.htm\n/islands/great-mew/index.php\n/ferry-times.html\n/walks/the-causway.html\n/rooms-by-quay.php\n/shop/prints.html\n')
+      .fill(
+        '/old/skarrow.htm\n/islands/great-mew/index.php\n/ferry-times.html\n/walks/the-causway.html\n/rooms-by-quay.php\n/shop/prints.html\n',
+      )
     await page.getByRole('button', { name: 'Rehearse', exact: true }).click()
     await page.waitForTimeout(4_000)
   },

@@ -8,10 +8,10 @@ import { foldedWords } from '../core/slugs/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import { getBlob } from '../data/contents.ts'
 import { addressesOn, listDestinations } from '../data/destinations.ts'
-import { draftName } from '../data/pages.ts'
+import { draftName, pageIdAt } from '../data/pages.ts'
 import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
-import { partnerLinksOf } from './partner-links.ts'
+import { linkForPlace } from './partner-links.ts'
 
 /** A page or file as it is looked for. */
 interface Entry {
@@ -135,10 +135,11 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
         },
       )
       const partners: Destination[] = []
+      const pageId = page === undefined ? null : await pageIdAt(db, actor.siteId, page)
       for (const partner of view.setup.partners) {
         if (!hasAll(`${partner.name} ${partner.sites.join(' ')}`)) continue
         for (const destination of await placesOf(actor.siteId, partner.sites)) {
-          const built = partnerLinksOf(view).link(destination, '')
+          const built = await linkForPlace({ db }, view, destination, { pageId, shortLinkId: null, nth: 0 })
           if (built.ok)
             partners.push({
               kind: 'partner',

@@ -3,7 +3,7 @@ import type { Commission } from '../../contract/partners.ts'
 import { plainAmount, readMinor } from '../../core/earnings/index.ts'
 import { sayCommission } from '../../core/partners/index.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { Select } from './FactsDialog.tsx'
+import { Select } from './Select.tsx'
 
 const KINDS = [
   ['unknown', 'not known yet'],

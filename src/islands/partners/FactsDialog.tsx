@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { type ReactNode, useId, useState } from 'react'
+import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import { type Commission, PARTNER_STATUSES, PAYS_EVERY, type Partner, type PartnerNew } from '../../contract/partners.ts'
 import { plainAmount, readMinor } from '../../core/earnings/index.ts'
@@ -9,6 +9,7 @@ import { Form } from '../../ui/Form.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import { CommissionField } from './CommissionField.tsx'
+import { Select } from './Select.tsx'
 import { STATUS_WORDS } from './words.ts'
 
 const NOTHING: Partner = {
@@ -276,34 +277,6 @@ function Area({
         spellCheck={!isAddress}
         onChange={({ target }) => onChange(target.value)}
       />
-    </div>
-  )
-}
-
-export function Select({
-  label,
-  value,
-  options,
-  onChange,
-}: {
-  label: string
-  value: string
-  options: readonly (readonly [value: string, words: ReactNode])[]
-  onChange: (value: string) => void
-}) {
-  const id = useId()
-  return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}
-      </label>
-      <select id={id} className="field" value={value} onChange={({ target }) => onChange(target.value)}>
-        {options.map(([each, words]) => (
-          <option key={each} value={each}>
-            {words}
-          </option>
-        ))}
-      </select>
     </div>
   )
 }

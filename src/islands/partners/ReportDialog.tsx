@@ -18,7 +18,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import { Select } from './FactsDialog.tsx'
+import { Select } from './Select.tsx'
 import { money } from './words.ts'
 
 const FIELD_WORDS: Readonly<Record<ReportField, string>> = {
