@@ -8,7 +8,7 @@ const WORDS_A_PAGE = 800
 const ROUNDS = 5
 const FOUND_MAX = 2_000
 /** The peer goes through so few pages a round: it takes a second for some thirty. */
-const PEER_PAGES = 10
+const PEER_PAGES = 2
 const CHOOSE_MAX_MS = 50
 
 /** Words as a language has them: few that are everywhere, many that are rare (Zipf). */
