@@ -388,7 +388,7 @@ test('a path has room for so many rows, each with a condition of its own, and no
 
 test('a site takes so many patterns that every request has to be asked of, and not one more', async () => {
   const { services, editor } = world
-  const list = Array.from({ length: WIDE_PATTERNS_MAX + 3 }, (_, n) => `/:a/${n}/:b,/timetables.html,pattern`).join('\n')
+  const list = Array.from({ length: WIDE_PATTERNS_MAX + 3 }, (_, n) => `/:p${n}/:b,/timetables.html,pattern`).join('\n')
   assert.deepEqual(counts(await take(`from,to,match\n${list}`)), [WIDE_PATTERNS_MAX, 0, 0, 3])
   const wide = await services.redirects.create(editor, { from: '[0-9]+', to: '/timetables.html', match: 'expression' })
   assert.equal(wide.ok ? '' : wide.fault, 'redirects-too-many')
