@@ -15,6 +15,9 @@ const WARM_RUNS_MAX = 10
 /** A database and processes of one benchmark's own; all are gone when it is over. */
 export interface Ground {
   readonly db: Database
+  readonly databaseUrl: string
+  /** A folder of the benchmark's own. */
+  readonly folder: string
   /** Starts a process and waits until it says that it is ready. @returns its port */
   start(file: string, environment?: NodeJS.ProcessEnv): Promise<number>
   /** Starts delivery with what the database holds now. */
@@ -40,6 +43,8 @@ export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise
     await migrate(db)
     return await work({
       db,
+      databaseUrl,
+      folder,
       start,
       async startDelivery() {
         const port = await start('dist/server.mjs', {

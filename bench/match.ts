@@ -30,7 +30,7 @@ const pathOf = (n: number): string => `/${['islands', 'walks', 'boats', 'news'][
 const asked = (path: string): Asked => ({
   host: 'site.example',
   origin: 'https://site.example',
-  isDoor: false,
+  isByNameOnly: false,
   path: plainPath(path),
   query: '',
   language: null,

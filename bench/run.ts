@@ -1,4 +1,5 @@
 import { bringingIn } from './bring-in.ts'
+import { clickLog, linkView, slugLook } from './clicks.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
 import { listLarge } from './list-large.ts'
@@ -15,6 +16,9 @@ import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'short-link': shortLink,
+  'click-log': clickLog,
+  'link-view': linkView,
+  'slug-look': slugLook,
   redirect,
   phrases,
   'one-change': oneChange,

@@ -73,6 +73,11 @@ const views = {
       .fill(`http://https://kelp-lane-books.localhost:${port + 1}/books/birds-of-the-skerries?via=slow-ferry&utm_source=mail`)
     await page.waitForTimeout(900)
   },
+  'short-link': async () => {
+    const { items } = await (await page.request.get(`http://localhost:${port}/api/v1/short-links?slug=oilskin`)).json()
+    await at(`/short-links/${items[0].id}`)
+    await page.waitForTimeout(1_200)
+  },
   links: async () => {
     await at('/links')
     await page.waitForTimeout(700)
@@ -125,10 +130,6 @@ const views = {
   'links-phone': async () => {
     await at('/links')
     await page.waitForTimeout(700)
-  },
-  settings: async () => {
-    await desk()
-    await at('/settings')
   },
   'bring-in': async () => {
     await desk()

@@ -1,6 +1,8 @@
+import { PageQuery } from '../src/contract/pages.ts'
 import type { PartnerNew } from '../src/contract/partners.ts'
+import { ShortLinkQuery } from '../src/contract/short-links.ts'
 import { subIdOf } from '../src/core/partners/index.ts'
-import { keepSub } from '../src/data/partner-links.ts'
+import { keepSubs, type SubRow } from '../src/data/partner-links.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { must } from './must.ts'
 
@@ -148,8 +150,8 @@ export async function makeEarnings(context: Context, services: Services, owner: 
 /** What three partners reported: orders that stand on pages, in short links, and a few that nobody can place. */
 async function bringReports(context: Context, services: Services, owner: Actor, random: () => number): Promise<void> {
   const partners = must(await services.partners.list(owner)).items
-  const pages = must(await services.pages.list(owner, { kind: 'page', limit: 40 } as never)).items
-  const links = must(await services.shortLinks.list(owner, { limit: 20 } as never)).items
+  const pages = must(await services.pages.list(owner, PageQuery.parse({ kind: 'page', limit: 40 }))).items
+  const links = must(await services.shortLinks.list(owner, ShortLinkQuery.parse({ limit: 20 }))).items
   for (const [name, most, head, decimals] of [
     ['Gannet & Line', 900, 'Order date;Order ID;Sub ID;Order value;Commission;Currency;Status', 'comma'],
     ['Bothy Beds', 1_400, 'date,reference,sub id,sale amount,commission,currency,status', 'point'],
@@ -159,30 +161,17 @@ async function bringReports(context: Context, services: Services, owner: Actor, 
     if (partner === undefined) continue
     const delimiter = decimals === 'comma' ? ';' : ','
     const say = (minor: number): string => (minor / 100).toFixed(2).replace('.', decimals === 'comma' ? ',' : '.')
-    const subs: string[] = []
-    for (const [i, page] of pages.entries())
-      if (i % 3 === 0) {
-        const sub = subIdOf(page.id, name, 0)
-        await keepSub(context.db, owner.siteId, {
-          sub,
-          partnerId: partner.id,
-          pageId: page.id,
-          shortLinkId: null,
-          destination: `http://${partner.sites[0]}/`,
-        })
-        subs.push(sub)
-      }
-    for (const link of links.slice(0, 4)) {
-      const sub = subIdOf(link.id, name, 0)
-      await keepSub(context.db, owner.siteId, {
-        sub,
-        partnerId: partner.id,
-        pageId: null,
-        shortLinkId: link.id,
-        destination: link.destination,
-      })
-      subs.push(sub)
-    }
+    const home = `http://${partner.sites[0]}/`
+    const places: SubRow[] = [
+      ...pages.flatMap(({ id }, i) =>
+        i % 3 === 0 ? [{ sub: subIdOf(id, name, 0), partnerId: partner.id, pageId: id, shortLinkId: null, destination: home }] : [],
+      ),
+      ...links
+        .slice(0, 4)
+        .map(({ id, destination }) => ({ sub: subIdOf(id, name, 0), partnerId: partner.id, pageId: null, shortLinkId: id, destination })),
+    ]
+    await keepSubs(context.db, owner.siteId, places)
+    const subs = places.map(({ sub }) => sub)
     const lines: string[] = []
     for (let order = 0; order < 46; order++) {
       const days = Math.floor(random() * 90)

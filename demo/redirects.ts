@@ -88,7 +88,17 @@ export async function makeRedirects({ db, settings }: Context, services: Service
   if (done.refused.length > 0) throw new Error(`A row of the demo is refused: ${done.refused[0]?.reason}`)
   // A circle cannot be made here; this one came about before anybody looked.
   const { siteId, personId } = owner
-  const plain = { match: 'exact', hosts: [], when: {}, status: 301, query: 'pass', beatsPages: false, note: '', isOn: true } as const
+  const plain = {
+    match: 'exact',
+    hosts: [],
+    when: {},
+    status: 301,
+    query: 'pass',
+    beatsPages: false,
+    note: '',
+    isOn: true,
+    isHidden: true,
+  } as const
   await inTransaction(db, (transaction) =>
     insertRedirects(
       db,
@@ -129,7 +139,18 @@ export async function makeRedirects({ db, settings }: Context, services: Service
     { siteId, day: days[29] ?? '', kind: 'scanner', visits: 268 },
     { siteId, day: days[29] ?? '', kind: 'icon', visits: 44 },
   ]
-  await loadClicks(db, { node: 'demo', segment: 'redirects', from: 0, to: 1, lines: [], days: [], rollups, missed: { paths, noise } })
+  await loadClicks(db, {
+    node: 'demo',
+    segment: 'redirects',
+    from: 0,
+    to: 1,
+    lines: [],
+    days: [],
+    rollups,
+    hours: [],
+    sources: [],
+    missed: { paths, noise },
+  })
   // One row led elsewhere until last week: the bench can ask how it was answered then.
   const changed = items.find(({ from }) => from === '/causeway-walk')
   if (changed !== undefined) {

@@ -4,8 +4,6 @@ import { setFieldValues } from '../src/core/blocks/index.ts'
 import { wrapLink } from '../src/core/markup/index.ts'
 import type { MenuEntry } from '../src/core/menus/index.ts'
 import { BY_HAND, type Rule } from '../src/core/rules/index.ts'
-import { loadClicks } from '../src/data/clicks.ts'
-import { inTransaction, rows } from '../src/data/database.ts'
 import type { Role } from '../src/data/models.ts'
 import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
@@ -17,6 +15,7 @@ import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } 
 import { makeEarnings, makePartners } from './partners.ts'
 import { seeded } from './random.ts'
 import { makeRedirects } from './redirects.ts'
+import { makeShortLinks } from './short-links.ts'
 
 const SEED = 4471
 /** The demo runs on loopback only, and the start command prints this. */
@@ -52,19 +51,6 @@ const RULES: readonly Rule[] = [
     when: { is: 'kind', of: ['inside page', 'section'] },
     what: { opens: 'same tab' },
   },
-]
-
-const SHORT_LINKS: readonly (readonly [slug: string, to: string, title: string])[] = [
-  ['smock', 'smock', 'The waxed smock'],
-  ['boots', 'boots', 'Deck boots'],
-  ['cap', 'cap', 'The oilskin cap'],
-  ['bunks', 'six', 'Six bunks above the net loft'],
-  ['loft', 'loft', 'The net loft'],
-  ['map', 'sheet', 'Sheet 14, all four islands'],
-  ['tides', 'tides', 'Reading Tides'],
-  ['birds', 'birds', 'Birds of the Skerries'],
-  ['hide', 'hide', 'The northern hide'],
-  ['wind', 'weather', 'Harbour weather'],
 ]
 
 /** Fills an empty database with The Slow Ferry, the same every time. @returns an API token with all scopes */
@@ -144,46 +130,6 @@ async function shareParts(services: Services, owner: Actor, where: Readonly<Reco
   if (page === undefined || partner === undefined) throw new Error('The demo lacks its sponsored page')
   const { version } = must(await services.pages.source(owner, page.id))
   must(await services.pages.change(owner, page.id, { version, patchSets: [], writtenFor: partner.id }))
-}
-
-async function makeShortLinks({ db }: Context, services: Services, owner: Actor, where: Readonly<Record<string, string>>): Promise<void> {
-  const random = seeded(SEED)
-  const lines: string[] = []
-  const rollups = new Map<string, { shortLinkId: string; day: string; visit: string; clicks: number }>()
-  const days = Array.from({ length: 14 }, (_, i) => new Date(Date.now() - i * 86_400_000).toISOString().slice(0, 10))
-  for (const [i, [slug, to, title]] of SHORT_LINKS.entries()) {
-    const link = must(await services.shortLinks.create(owner, { destination: where[to] ?? '', slug, title }))
-    for (const day of days.slice(1)) {
-      const clicks = Math.floor(random() * (22 - 2 * i))
-      for (let click = 0; click < clicks; click++) {
-        const visitor = Math.floor(random() * 2 ** 48)
-          .toString(16)
-          .padStart(16, '0')
-        const time = new Date(Math.floor(random() * 86_400_000)).toISOString().slice(11, 23)
-        lines.push(`${day}T${time}Z\t${link.id}\tperson\t${visitor}\t${random() < 0.6 ? 'phone' : 'computer'}\ten\t\\N`)
-      }
-      if (clicks > 0) rollups.set(`${link.id} ${day}`, { shortLinkId: link.id, day, visit: 'person', clicks })
-    }
-  }
-  await loadClicks(db, {
-    node: 'demo',
-    segment: 'seed',
-    from: 0,
-    to: 1,
-    lines,
-    days,
-    rollups: [...rollups.values()],
-    missed: { paths: [], noise: [] },
-  })
-  // Made over some weeks rather than in one second, so that lists have an order to show.
-  await inTransaction(db, (transaction) =>
-    rows(
-      db,
-      `UPDATE short_links SET created_at = created_at - (SELECT array_position($1::text[], s.slug) FROM short_link_slugs s WHERE s.short_link_id = short_links.id) * interval '53 hours'`,
-      [SHORT_LINKS.map(([slug]) => slug).reverse()],
-      transaction,
-    ),
-  )
 }
 
 /** Two pages are being worked on, so that the ledge has something to say. */

@@ -29,6 +29,10 @@ import { redirectSteps } from './redirect-steps.ts'
 import { redirectTrials } from './redirect-trials.ts'
 import { redirects } from './redirects.ts'
 import { rules } from './rules.ts'
+import { shortLinkCodes } from './short-link-codes.ts'
+import { shortLinkResults } from './short-link-results.ts'
+import { shortLinkSlugs } from './short-link-slugs.ts'
+import { shortLinkSteps } from './short-link-steps.ts'
 import { shortLinks } from './short-links.ts'
 import { sites } from './sites.ts'
 import { tokens } from './tokens.ts'
@@ -68,6 +72,10 @@ export const API = {
   ...named('redirect-trials', redirectTrials),
   ...named('rules', rules),
   ...named('short-links', shortLinks),
+  ...named('short-link-codes', shortLinkCodes),
+  ...named('short-link-results', shortLinkResults),
+  ...named('short-link-slugs', shortLinkSlugs),
+  ...named('short-link-steps', shortLinkSteps),
   ...named('sites', sites),
   ...named('tokens', tokens),
   ...named('visits', visits),

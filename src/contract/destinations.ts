@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
 
-export const DESTINATION_KIND = z.enum(['inside page', 'section', 'file', 'short link', 'partner'])
+export const DESTINATION_KIND = z.enum(['inside page', 'section', 'file', 'short link', 'redirect', 'partner'])
 
 /** Somewhere of the site's own to link to, found by words. */
 export const Destination = z

@@ -47,7 +47,7 @@ export const disclosure = {
     method: 'get',
     path: '/disclosure/review',
     summary: 'Pages with paid links, and whether they tell of them in time',
-    needs: 'pages:read',
+    needs: ['pages:read', 'partners:read', 'rules:read'],
     status: 200,
     answer: DisclosureReview,
     shows: ['disclosure', 'partners', 'pages', 'rules'],

@@ -5,7 +5,7 @@ import { Earned } from './partners.ts'
 import { Id, line } from './shared.ts'
 
 /** Largest report, inclusive. */
-export const REPORT_MAX_BYTES = 50 * 1024 * 1024
+export const REPORT_MAX_BYTES = 25 * 1024 * 1024
 
 export const ReportLayout = z.strictObject({
   columns: z.partialRecord(z.enum(REPORT_FIELDS), line(200)),
@@ -92,7 +92,7 @@ export const earnings = {
     method: 'get',
     path: '/earnings',
     summary: 'What came in, by partner, page, placement or short link; currencies apart',
-    needs: 'partners:read',
+    needs: ['partners:read', 'pages:read', 'short-links:read'],
     status: 200,
     query: EarningsQuery,
     answer: EarningsView,

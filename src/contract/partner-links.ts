@@ -47,6 +47,8 @@ export const Snippet = z
   .meta({ id: 'Snippet' })
 export type Snippet = z.infer<typeof Snippet>
 
+/** Most banners of one partner, inclusive. */
+export const BANNERS_MAX = 500
 export const BannerNew = z.strictObject({ partnerId: Id, html: z.string().min(1).max(SNIPPET_MAX_CHARS) })
 export const Banner = z
   .object({
@@ -60,7 +62,7 @@ export const Banner = z
   .meta({ id: 'Banner' })
 export type Banner = z.infer<typeof Banner>
 export const BannerList = z.object({ items: z.array(Banner) })
-export const BannerQuery = z.object({ partnerId: Id.optional() })
+export const BannerQuery = z.object({ partnerId: Id })
 
 export const partnerLinks = {
   create: operation({
@@ -97,7 +99,7 @@ export const partnerLinks = {
     method: 'get',
     path: '/partners/banners',
     summary: 'Banners of partners, with where each is used',
-    needs: 'partners:read',
+    needs: ['partners:read', 'pages:read'],
     status: 200,
     query: BannerQuery,
     answer: BannerList,

@@ -23,6 +23,7 @@ export const Repointed = z.object({
   redirects: z.int(),
   items: z.array(z.object({ where: z.string(), before: z.string(), after: z.string() })),
   more: z.int(),
+  left: z.array(z.string()).meta({ description: 'What could not be changed, and why' }),
 })
 export type Repointed = z.infer<typeof Repointed>
 export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), left: z.array(z.string()) })

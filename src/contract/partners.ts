@@ -12,6 +12,10 @@ export const Currency = z
   .toUpperCase()
   .regex(/^[A-Z]{3}$/, 'Three letters, such as EUR')
 
+/** Most partners of a site, inclusive, and most characters of a table that they come in by. */
+export const PARTNERS_MAX = 2_000
+export const PARTNERS_CSV_MAX_CHARS = 4_000_000
+
 export const PARTNER_STATUSES = ['applied', 'active', 'paused', 'ended'] as const
 export const PAYS_EVERY = ['month', 'quarter', 'half year', 'year'] as const
 
@@ -130,7 +134,7 @@ export const partners = {
     method: 'get',
     path: '/partners/comparison',
     summary: 'What each partner pays, what came in of it, where it is used, and what it reminds of',
-    needs: 'partners:read',
+    needs: ['partners:read', 'pages:read', 'short-links:read', 'redirects:read'],
     status: 200,
     answer: PartnerComparison,
     shows: ['partners', 'earnings', 'pages', 'short-links', 'redirects'],
@@ -183,7 +187,7 @@ export const partners = {
     method: 'get',
     path: '/exports/partners',
     summary: 'All partners as CSV, without log-ins',
-    needs: 'partners:read',
+    needs: ['exports:read', 'partners:read'],
     status: 200,
     media: { answer: 'text/csv' },
   }),

@@ -38,7 +38,7 @@ export type RedirectFinding = z.infer<typeof RedirectFinding>
 
 export const RedirectReviewQuery = z.object({
   kind: FindingKind.optional(),
-  from: z.coerce.number().int().min(0).max(10_000_000).default(0),
+  cursor: z.coerce.number().int().min(0).max(10_000_000).default(0),
 })
 
 export const RedirectReviewAnswer = z
@@ -47,6 +47,7 @@ export const RedirectReviewAnswer = z
     counts: z.array(z.object({ kind: FindingKind, rows: z.int(), mendable: z.int() })),
     items: z.array(RedirectFinding),
     total: z.int().meta({ description: 'Of the kind that was asked for' }),
+    next: z.string().nullable(),
   })
   .meta({ id: 'RedirectReview' })
 export type RedirectReviewAnswer = z.infer<typeof RedirectReviewAnswer>

@@ -36,7 +36,8 @@ export const ReplayReport = z
   .meta({ id: 'RedirectReplayReport' })
 export type ReplayReport = z.infer<typeof ReplayReport>
 
-export const RehearsalInput = z.object({ upload: Id, name: z.string() })
+/** A file that was sent, or an address at which a sitemap is to be found. */
+export const RehearsalInput = z.union([z.object({ upload: Id, name: z.string() }), z.object({ address: z.url() })])
 
 export const RehearsalReport = z
   .object({
@@ -71,7 +72,8 @@ export const redirectTrials = {
   rehearse: operation({
     method: 'post',
     path: '/redirects/rehearse',
-    summary: 'Propose a row for each old address: of a sitemap, a list, an access log, or a zip of the old site',
+    summary:
+      'Propose a row for each old address: of a sitemap, a list, an access log, or a zip of the old site (`file`), or of a site that is still there, by its sitemap (`address`)',
     needs: ['redirects:read', 'pages:read'],
     status: 202,
     answer: JobStarted,

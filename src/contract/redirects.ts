@@ -44,6 +44,7 @@ const fields = {
   note: line(1_000),
   isOn: z.boolean(),
   beatsPages: z.boolean().meta({ description: 'Answers although a page is published there' }),
+  isHidden: z.boolean().meta({ description: 'Never offered for menus, never in the sitemap; so are rows unless one says otherwise' }),
 }
 
 export const RedirectRow = z

@@ -1,8 +1,20 @@
 import { z } from 'zod'
 import { Nothing, operation } from './operation.ts'
 import { Id, JobStarted, line, Paging, Version } from './shared.ts'
+import { ShortLinkCourse } from './short-link-course.ts'
 
 export const ShortLinkStatus = z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)])
+
+/** Slugs of one short link, the main one among them. */
+export const SLUGS_MAX = 40
+const Note = z.string().trim().max(2_000)
+/** Words by which short links are found together; each in small letters, once. */
+export const Tags = z
+  .array(line(60).toLowerCase().min(1))
+  .max(20)
+  .transform((tags) => [...new Set(tags)])
+/** A slug, on the main short host where none is named. */
+export const SlugName = z.strictObject({ slug: z.string().max(200), host: z.string().max(255).optional() })
 
 export const ShortLink = z
   .object({
@@ -13,6 +25,15 @@ export const ShortLink = z
     destination: z.string(),
     title: z.string(),
     status: ShortLinkStatus,
+    slugs: z
+      .array(z.object({ host: z.string(), slug: z.string(), address: z.string() }))
+      .meta({ description: 'All it answers to, the main one first' }),
+    note: z.string(),
+    tags: z.array(z.string()),
+    course: ShortLinkCourse,
+    state: z
+      .enum(['answers', 'not yet', 'over', 'down'])
+      .meta({ description: 'down: its destination does not answer, and visitors go to its fallback' }),
     clicks: z.int().meta({ description: 'By people; bots, prefetches and HEAD requests are not counted' }),
     otherClicks: z.int().meta({ description: 'By tools, bots and prefetches, and by HEAD: kept apart' }),
     partner: z.string().nullable().meta({ description: 'The partner that it leads to' }),
@@ -29,6 +50,10 @@ export const ShortLinkNew = z.strictObject({
   host: z.string().max(255).optional().meta({ description: 'The site’s first short host when left out' }),
   title: line(300).optional(),
   status: ShortLinkStatus.optional(),
+  note: Note.optional(),
+  tags: Tags.optional(),
+  course: ShortLinkCourse.partial().optional(),
+  further: z.array(SlugName).max(SLUGS_MAX).optional().meta({ description: 'Further slugs, for other spellings' }),
 })
 export type ShortLinkNew = z.infer<typeof ShortLinkNew>
 
@@ -37,10 +62,17 @@ export const ShortLinkChange = z.strictObject({
   destination: z.string().max(100_000).optional(),
   title: line(300).optional(),
   status: ShortLinkStatus.optional(),
+  note: Note.optional(),
+  tags: Tags.optional(),
+  course: ShortLinkCourse.partial().optional().meta({ description: 'What of it is left out stays' }),
 })
 export type ShortLinkChange = z.infer<typeof ShortLinkChange>
 
-export const ShortLinkQuery = Paging.extend({ slug: z.string().max(200).optional(), search: z.string().max(200).optional() })
+export const ShortLinkQuery = Paging.extend({
+  slug: z.string().max(200).optional(),
+  search: z.string().max(200).optional(),
+  tag: z.string().max(60).optional(),
+})
 export type ShortLinkQuery = z.infer<typeof ShortLinkQuery>
 export const ShortLinkList = z.object({ items: z.array(ShortLink), next: z.string().nullable(), total: z.int() })
 
@@ -54,7 +86,9 @@ export const SuggestAnswer = z.object({
   repairs: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
   offers: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
   stem: z.string().meta({ description: 'What stands before the slug' }),
-  suggestions: z.array(z.object({ slug: z.string(), why: z.string() })),
+  suggestions: z.array(
+    z.object({ slug: z.string(), why: z.string(), score: z.number().meta({ description: 'How well it is said, from 0 to 100' }) }),
+  ),
 })
 export type SuggestAnswer = z.infer<typeof SuggestAnswer>
 export type ShortLinkList = z.infer<typeof ShortLinkList>
@@ -106,6 +140,25 @@ export type NamedShortLinks = z.infer<typeof NamedShortLinks>
 /** Pages that lead to a short link, the first of them by name. */
 export const ShortLinkUses = z.object({ items: z.array(z.object({ id: Id, title: z.string(), path: z.string() })), total: z.int() })
 export type ShortLinkUses = z.infer<typeof ShortLinkUses>
+
+/** What a short link said as of a version. */
+export const ShortLinkHistory = z.object({
+  items: z.array(
+    z.object({
+      version: Version,
+      at: z.iso.datetime(),
+      by: z.string().nullable(),
+      destination: z.string(),
+      title: z.string(),
+      status: ShortLinkStatus,
+      course: ShortLinkCourse,
+    }),
+  ),
+})
+export type ShortLinkHistory = z.infer<typeof ShortLinkHistory>
+
+export const ShortLinkTags = z.object({ items: z.array(z.object({ tag: z.string(), links: z.int() })) })
+export type ShortLinkTags = z.infer<typeof ShortLinkTags>
 
 export const shortLinks = {
   list: operation({
@@ -164,6 +217,7 @@ export const shortLinks = {
     needs: 'short-links:read',
     status: 200,
     answer: ShortLink,
+    shows: ['short-links', 'rules', 'partners', 'hosts'],
   }),
   change: operation({
     method: 'patch',
@@ -181,6 +235,32 @@ export const shortLinks = {
     needs: 'short-links:edit',
     status: 204,
     answer: Nothing,
+  }),
+  history: operation({
+    method: 'get',
+    path: '/short-links/{id}/history',
+    summary: 'What a short link has said until now, newest first',
+    needs: 'short-links:read',
+    status: 200,
+    answer: ShortLinkHistory,
+    shows: ['short-links'],
+  }),
+  tags: operation({
+    method: 'get',
+    path: '/short-links/tags',
+    summary: 'The tags of the site’s short links',
+    needs: 'short-links:read',
+    status: 200,
+    answer: ShortLinkTags,
+    shows: ['short-links'],
+  }),
+  csv: operation({
+    method: 'get',
+    path: '/exports/short-links.csv',
+    summary: 'All short links as CSV, with their clicks',
+    needs: ['short-links:read', 'exports:read'],
+    status: 200,
+    media: { answer: 'text/csv' },
   }),
   uses: operation({
     method: 'get',

@@ -1,6 +1,7 @@
 import { Transaction } from 'sequelize'
+import type { ShortLinkTarget } from '../core/routing/index.ts'
 import { type Database, rows } from './database.ts'
-import type { PageKind, ShortLinkRow } from './models.ts'
+import type { PageKind } from './models.ts'
 import { partHtml } from './parts.ts'
 
 /** Which rows of a kind are wanted: some by their ids, or all of them, a stretch at a time in the order of ids. */
@@ -29,7 +30,7 @@ export interface DeliveredFile {
   readonly bytes: number
 }
 
-export interface DeliveredShortLink extends Pick<ShortLinkRow, 'id' | 'destination' | 'status'> {
+export interface DeliveredShortLink extends ShortLinkTarget {
   /** Where it answers; empty for one that was taken away. */
   readonly slugs: readonly { readonly hostId: string; readonly slug: string }[]
 }
@@ -78,18 +79,16 @@ export async function deliveredShortLinks(
   transaction: Transaction,
 ): Promise<DeliveredShortLink[]> {
   const { where, bind, order } = wantedSql(wanted, 'l.id')
-  const found = await rows<Pick<ShortLinkRow, 'id' | 'destination' | 'status'> & { hosts: string[] | null; slugs: string[] | null }>(
+  const found = await rows<ShortLinkTarget & { hosts: string[] | null; slugs: string[] | null }>(
     db,
-    `SELECT l.id, l.destination, l.status, s.hosts, s.slugs FROM short_links l LEFT JOIN LATERAL (
+    `SELECT l.id, l.destination, l.status, l.course, l.down_at IS NOT NULL AS "isDown", l.full_at IS NOT NULL AS "isFull", s.hosts, s.slugs FROM short_links l LEFT JOIN LATERAL (
        SELECT array_agg(host_id::text) AS hosts, array_agg(slug) AS slugs FROM short_link_slugs WHERE short_link_id = l.id) s ON true
      WHERE l.site_id = $1 AND ${where} ${order}`,
     [siteId, ...bind],
     transaction,
   )
-  return found.map(({ id, destination, status, hosts, slugs }) => ({
-    id,
-    destination,
-    status,
+  return found.map(({ hosts, slugs, ...target }) => ({
+    ...target,
     slugs: (slugs ?? []).map((slug, i) => ({ hostId: hosts?.[i] ?? '', slug })),
   }))
 }

@@ -176,6 +176,16 @@ export function sumEarnings(
   )
 }
 
+/** Changes whenever a report is brought in or taken back. */
+export async function reportsStamp(db: Database, siteId: string): Promise<string> {
+  const [found] = await rows<{ stamp: string }>(
+    db,
+    `SELECT count(*) || ' ' || count(undone_at) || ' ' || coalesce(max(at)::text, '') AS stamp FROM reports WHERE site_id = $1`,
+    [siteId],
+  )
+  return found?.stamp ?? ''
+}
+
 /** Of each partner, the day of its oldest confirmed and unpaid order, and of its newest report. */
 export const payFacts = (db: Database, siteId: string): Promise<{ partnerId: string; since: string | null; reportedOn: string | null }[]> =>
   rows(

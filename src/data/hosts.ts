@@ -53,7 +53,8 @@ export async function updateHost(
 ): Promise<ListedHost | null> {
   const [changed] = await rows<ListedHost>(
     db,
-    `UPDATE hosts SET host = $4, prefix = $5, is_main = $6, missing_to = $7, version = version + 1, updated_at = now()
+    `UPDATE hosts SET host = $4, prefix = $5,
+       old_prefixes = ARRAY(SELECT DISTINCT p FROM unnest(old_prefixes || prefix) p WHERE p <> $5), is_main = $6, missing_to = $7, version = version + 1, updated_at = now()
      WHERE site_id = $1 AND id = $2 AND version = $3 AND removed_at IS NULL
        AND NOT EXISTS (SELECT 1 FROM hosts o WHERE o.host = $4 AND o.id <> $2 AND o.removed_at IS NULL) RETURNING ${COLUMNS}`,
     [siteId, id, version, host, prefix, isMain, missingTo],

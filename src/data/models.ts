@@ -1,4 +1,5 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize'
+import type { ShortLinkCourse } from '../core/routing/index.ts'
 
 export interface SiteRow {
   id: string
@@ -94,6 +95,10 @@ export interface ShortLinkRow {
   destination: string
   title: string
   status: 301 | 302 | 307 | 308
+  note: string
+  tags: string[]
+  /** As it is kept: only what differs from the plain one. */
+  course: Partial<ShortLinkCourse>
   version: number
   createdAt: Date
 }
@@ -216,6 +221,9 @@ export function defineModels(sequelize: Sequelize): Models {
       destination: TEXT,
       title: TEXT,
       status: INTEGER,
+      note: TEXT,
+      tags: ARRAY(TEXT),
+      course: JSONB,
       version,
       createdAt: DATE,
     }),

@@ -225,12 +225,13 @@ export async function livePathsHolding(db: Database, siteId: string, text: strin
   return found.map(({ path }) => path)
 }
 
-/** Pages that people write, by path; neither menus nor shared blocks. */
-export async function pageIds(db: Database, siteId: string, limit: number): Promise<string[]> {
-  const found = await rows<{ id: string }>(
-    db,
-    `SELECT id FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path LIMIT $2`,
-    [siteId, limit],
-  )
-  return found.map(({ id }) => id)
-}
+/** Pages that people write, by path, each with the version of its draft; neither menus nor shared blocks. */
+export const draftVersions = (db: Database, siteId: string, limit: number): Promise<{ id: string; version: number }[]> =>
+  rows(db, `SELECT id, version FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path LIMIT $2`, [
+    siteId,
+    limit,
+  ])
+
+/** {@link draftVersions} of certain pages. */
+export const draftVersionsOf = (db: Database, siteId: string, ids: readonly string[]): Promise<{ id: string; version: number }[]> =>
+  rows(db, 'SELECT id, version FROM pages WHERE site_id = $1 AND id = ANY($2::uuid[]) ORDER BY path', [siteId, ids])

@@ -8,13 +8,18 @@ export interface SubRow {
   readonly destination: string
 }
 
-/** Remembers where a sub-ID stands. One that is known stays what it is. */
-export const keepSub = (db: Database, siteId: string, { sub, partnerId, pageId, shortLinkId, destination }: SubRow): Promise<unknown> =>
-  rows(
+/** Remembers where sub-IDs stand. One that is known stays what it is. */
+export async function keepSubs(db: Database, siteId: string, subs: readonly SubRow[], transaction?: Transaction): Promise<void> {
+  if (subs.length === 0) return
+  await rows(
     db,
-    `INSERT INTO partner_subs (site_id, sub, partner_id, page_id, short_link_id, destination) VALUES ($1, $2, $3, $4, $5, $6) ON CONFLICT DO NOTHING`,
-    [siteId, sub, partnerId, pageId, shortLinkId, destination],
+    `INSERT INTO partner_subs (site_id, sub, partner_id, page_id, short_link_id, destination)
+     SELECT $1, w.sub, w."partnerId", w."pageId", w."shortLinkId", w.destination
+     FROM jsonb_to_recordset($2::jsonb) AS w (sub text, "partnerId" uuid, "pageId" uuid, "shortLinkId" uuid, destination text) ON CONFLICT DO NOTHING`,
+    [siteId, jsonOf(subs)],
+    transaction,
   )
+}
 
 export interface BannerRow {
   readonly id: string
@@ -25,12 +30,12 @@ export interface BannerRow {
 }
 const BANNER = `b.id, b.partner_id AS "partnerId", b.href, b.words AS text, b.picture`
 
-export const listBanners = (db: Database, siteId: string, partnerId: string | null, limit: number): Promise<BannerRow[]> =>
-  rows(
-    db,
-    `SELECT ${BANNER} FROM partner_banners b WHERE b.site_id = $1 AND ($2::uuid IS NULL OR b.partner_id = $2) ORDER BY b.created_at DESC, b.id LIMIT $3`,
-    [siteId, partnerId, limit],
-  )
+export const listBanners = (db: Database, siteId: string, partnerId: string, limit: number): Promise<BannerRow[]> =>
+  rows(db, `SELECT ${BANNER} FROM partner_banners b WHERE b.site_id = $1 AND b.partner_id = $2 ORDER BY b.created_at DESC, b.id LIMIT $3`, [
+    siteId,
+    partnerId,
+    limit,
+  ])
 
 /** @returns null where there is no such partner */
 export async function insertBanner(
@@ -47,6 +52,16 @@ export async function insertBanner(
     transaction,
   )
   return row ?? null
+}
+
+export async function countBanners(db: Database, siteId: string, partnerId: string, transaction: Transaction): Promise<number> {
+  const [found] = await rows<{ count: number }>(
+    db,
+    'SELECT count(*)::int AS count FROM partner_banners WHERE site_id = $1 AND partner_id = $2',
+    [siteId, partnerId],
+    transaction,
+  )
+  return found?.count ?? 0
 }
 
 export async function removeBanner(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {

@@ -1,5 +1,6 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { likeOf } from './short-links.ts'
+import { leadsTo } from './partners.ts'
+import type { ShortLinkVersion } from './short-links.ts'
 
 /** A short link whose destination names a host. */
 export interface MovedShortLink {
@@ -7,18 +8,18 @@ export interface MovedShortLink {
   readonly version: number
   readonly destination: string
   readonly title: string
-  readonly status: number
+  readonly status: ShortLinkVersion['status']
   readonly slug: string
 }
 
+/** Short links that lead to one of these hosts, or to one below it. */
 export const shortLinksTo = (db: Database, siteId: string, hosts: readonly string[], limit: number): Promise<MovedShortLink[]> =>
   rows(
     db,
-    `SELECT l.id, l.version, l.destination, l.title, l.status,
-       (SELECT s.slug FROM short_link_slugs s WHERE s.short_link_id = l.id ORDER BY s.slug LIMIT 1) AS slug
-     FROM short_links l WHERE l.site_id = $1 AND lower(l.destination) LIKE ANY($2::text[])
-       AND EXISTS (SELECT 1 FROM short_link_slugs s WHERE s.short_link_id = l.id) ORDER BY l.created_at, l.id LIMIT $3`,
-    [siteId, hosts.map(likeOf), limit],
+    `SELECT l.id, l.version, l.destination, l.title, l.status, s.slug FROM short_links l
+       JOIN LATERAL (SELECT slug FROM short_link_slugs WHERE short_link_id = l.id ORDER BY slug LIMIT 1) s ON true
+     WHERE l.id IN (SELECT l.id FROM unnest($2::text[]) AS w (host) JOIN short_links l ON l.site_id = $1 AND ${leadsTo('l')}) ORDER BY l.created_at, l.id LIMIT $3`,
+    [siteId, hosts, limit],
   )
 
 export const redirectsTo = (
@@ -30,8 +31,9 @@ export const redirectsTo = (
   rows(
     db,
     `SELECT r.id, r.version, r.source AS "from", r.destination AS "to" FROM redirects r
-     WHERE r.site_id = $1 AND r.removed_at IS NULL AND lower(r.destination) LIKE ANY($2::text[]) ORDER BY r.place, r.id LIMIT $3`,
-    [siteId, hosts.map(likeOf), limit],
+     WHERE r.id IN (SELECT r.id FROM unnest($2::text[]) AS w (host) JOIN redirects r
+       ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}) ORDER BY r.place, r.id LIMIT $3`,
+    [siteId, hosts, limit],
   )
 
 export interface PartnerMoveRow {

@@ -57,6 +57,33 @@ async function named<T>(work: Promise<T>): Promise<T> {
 export const listPartners = (db: Database, siteId: string, transaction?: Transaction): Promise<PartnerRow[]> =>
   rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 ORDER BY p.name`, [siteId], transaction)
 
+/** A partner that one of these sites belongs to already; null where none does. @param exceptId - not counted; null for a new one */
+export async function ownerOfSites(
+  db: Database,
+  siteId: string,
+  sites: readonly string[],
+  exceptId: string | null,
+  transaction: Transaction,
+): Promise<PartnerRow | null> {
+  const [row] = await rows<PartnerRow>(
+    db,
+    `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 AND p.sites && $2::text[] AND p.id IS DISTINCT FROM $3::uuid LIMIT 1`,
+    [siteId, sites, exceptId],
+    transaction,
+  )
+  return row ?? null
+}
+
+export async function countPartners(db: Database, siteId: string, transaction: Transaction): Promise<number> {
+  const [found] = await rows<{ count: number }>(db, 'SELECT count(*)::int AS count FROM partners WHERE site_id = $1', [siteId], transaction)
+  return found?.count ?? 0
+}
+
+export async function findPartnerNamed(db: Database, siteId: string, name: string): Promise<PartnerRow | null> {
+  const [row] = await rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 AND p.name = $2`, [siteId, name])
+  return row ?? null
+}
+
 export async function findPartner(db: Database, siteId: string, id: string, transaction?: Transaction): Promise<PartnerRow | null> {
   const [row] = await rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 AND p.id = $2`, [siteId, id], transaction)
   return row ?? null
@@ -138,27 +165,34 @@ export const listLogIns = (db: Database, transaction: Transaction): Promise<{ id
 export const resealLogIn = (db: Database, id: string, sealed: Buffer, transaction: Transaction): Promise<unknown> =>
   rows(db, 'UPDATE partners SET log_in = $2 WHERE id = $1', [id, sealed], transaction)
 
-/** Where partners are used: short links and redirects by partner, of those whose destination names one of its hosts. */
+/** The host that a row leads to, read from its end, as it is indexed. @param row - its alias in the query */
+const hostOf = (row: string): string =>
+  `reverse(lower(substring(${row}.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)'))) COLLATE "C"`
+
+/**
+ * Whether a row leads to one of the hosts of `w.host`, or to one below it: a look-up of each host, however many rows there are.
+ * @param row - alias of a short link or redirect in the query
+ */
+export const leadsTo = (row: string): string =>
+  `(${hostOf(row)} = reverse(w.host) OR ${hostOf(row)} >= reverse(w.host) || '.' AND ${hostOf(row)} < reverse(w.host) || '/')`
+
+/** Where partners are used: short links and redirects by partner, of those that lead to one of its hosts, with what people clicked on them. */
 export async function usesOfPartners(
   db: Database,
   siteId: string,
-  partners: readonly { readonly id: string; readonly hosts: readonly string[] }[],
+  partners: readonly { readonly id: string; readonly sites: readonly string[] }[],
 ): Promise<ReadonlyMap<string, { readonly shortLinks: number; readonly redirects: number; readonly clicks: number }>> {
-  const hosts = partners.flatMap(({ id, hosts }) => hosts.map((host) => ({ id, host })))
+  const hosts = partners.flatMap(({ id, sites }) => sites.map((host) => ({ id, host })))
   const found = await rows<{ id: string; shortLinks: number; redirects: number; clicks: number }>(
     db,
-    `WITH wanted AS (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text)),
-       links AS (SELECT l.id, w.id AS partner FROM short_links l JOIN wanted w
-         ON lower(substring(l.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)')) = w.host OR lower(substring(l.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)')) LIKE '%.' || w.host
-         WHERE l.site_id = $1),
-       redirected AS (SELECT r.id, w.id AS partner FROM redirects r JOIN wanted w
-         ON lower(substring(r.destination from '^[a-z]+://([^/:?#]+)')) = w.host OR lower(substring(r.destination from '^[a-z]+://([^/:?#]+)')) LIKE '%.' || w.host
-         WHERE r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%')
-     SELECT w.id, (SELECT count(DISTINCT l.id)::int FROM links l WHERE l.partner = w.id) AS "shortLinks",
-       (SELECT count(DISTINCT r.id)::int FROM redirected r WHERE r.partner = w.id) AS redirects,
-       (SELECT coalesce(sum(c.clicks), 0)::int FROM click_rollups c WHERE c.visit = 'person' AND c.short_link_id IN (SELECT l.id FROM links l WHERE l.partner = w.id
-         UNION SELECT r.id FROM redirected r WHERE r.partner = w.id)) AS clicks
-     FROM (SELECT DISTINCT id FROM wanted) w`,
+    `WITH wanted AS MATERIALIZED (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text)),
+       used AS (SELECT w.id AS partner, l.id, false AS redirects FROM wanted w JOIN short_links l ON l.site_id = $1 AND ${leadsTo('l')}
+         UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}),
+       clicked AS (SELECT c.short_link_id AS id, sum(c.clicks) AS clicks FROM click_rollups c
+         WHERE c.visit = 'person' AND c.short_link_id IN (SELECT id FROM used) GROUP BY c.short_link_id)
+     SELECT u.partner AS id, count(*) FILTER (WHERE NOT u.redirects)::int AS "shortLinks", count(*) FILTER (WHERE u.redirects)::int AS redirects,
+       coalesce(sum(c.clicks), 0)::int AS clicks
+     FROM used u LEFT JOIN clicked c ON c.id = u.id GROUP BY u.partner`,
     [siteId, jsonOf(hosts)],
   )
   return new Map(found.map((row) => [row.id, row]))

@@ -75,11 +75,12 @@ const asRecord = (row: RedirectFields): object => ({
   beats_pages: row.beatsPages,
   note: row.note,
   is_on: row.isOn,
+  is_hidden: row.isHidden,
   is_wide: isWide(row),
 })
 
-const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_wide'
-const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_wide boolean`
+const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, is_wide'
+const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, is_wide boolean`
 
 /** What the rows are from now on. */
 const keepRevisions = (db: Database, { personId, stepId }: By, ids: readonly string[], transaction: Transaction): Promise<unknown> =>
@@ -87,7 +88,7 @@ const keepRevisions = (db: Database, { personId, stepId }: By, ids: readonly str
     db,
     `INSERT INTO redirect_revisions (redirect_id, version, person_id, step_id, state)
      SELECT r.id, r.version, $2, $3, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
-       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)
+       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'isHidden', r.is_hidden, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)
      FROM redirects r WHERE r.id = ANY($1::uuid[])`,
     [ids, personId, stepId],
     transaction,
@@ -182,6 +183,7 @@ export async function undoStretch(
        match = s.state->>'match', source = s.state->>'from', key = s.state->>'key', hosts = ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')),
        conditions = s.state->'when', destination = s.state->>'to', status = (s.state->>'status')::smallint, query = s.state->>'query',
        beats_pages = (s.state->>'beatsPages')::boolean, note = s.state->>'note', is_on = (s.state->>'isOn')::boolean,
+       is_hidden = coalesce((s.state->>'isHidden')::boolean, true),
        removed_at = CASE WHEN s.was AND NOT (s.state->>'isRemoved')::boolean THEN NULL ELSE now() END
      FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.version AS first, b.version IS NOT NULL AS was, coalesce(b.state, v.state) AS state,
          (SELECT max(l.version) FROM redirect_revisions l WHERE l.redirect_id = v.redirect_id AND l.step_id = $2) AS last
@@ -225,7 +227,7 @@ export async function redirectRevisions(db: Database, siteId: string, id: string
     status: state.status,
     isOn: state.isOn,
     isRemoved: state.isRemoved,
-    fields: state,
+    fields: { ...state, isHidden: state.isHidden ?? true },
   }))
 }
 

@@ -7,6 +7,8 @@ export interface RedirectFields extends Omit<Redirect, 'id' | 'order'> {
   readonly key: string
   readonly note: string
   readonly isOn: boolean
+  /** Never offered for menus, never in the sitemap. */
+  readonly isHidden: boolean
 }
 
 export interface ListedRedirect extends Omit<RedirectFields, 'key'> {
@@ -21,7 +23,7 @@ export interface ListedRedirect extends Omit<RedirectFields, 'key'> {
 }
 
 const SHOWN = `r.id, r.match, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
-  r.beats_pages AS "beatsPages", r.note, r.is_on AS "isOn", r.place, r.version, r.created_at AS "createdAt"`
+  r.beats_pages AS "beatsPages", r.note, r.is_on AS "isOn", r.is_hidden AS "isHidden", r.place, r.version, r.created_at AS "createdAt"`
 const HITS = `(SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit = 'person'), 0)::int FROM click_rollups c WHERE c.short_link_id = found.id) AS hits,
   (SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit <> 'person'), 0)::int FROM click_rollups c WHERE c.short_link_id = found.id) AS "otherHits",
   (SELECT max(c.day)::text FROM click_rollups c WHERE c.short_link_id = found.id) AS "lastHitOn"`
@@ -174,6 +176,7 @@ export async function redirectFacets(
 /** A row as it answers, and what it is found by. */
 export interface DeliveredRedirect extends Redirect {
   readonly key: string
+  readonly isHidden?: boolean
 }
 
 /** Rows that are found by the same: they are asked together. */
@@ -190,7 +193,7 @@ const EACH = 'OFFSET 0'
 const KEPT = 'r.site_id = $1 AND r.removed_at IS NULL'
 const ANSWERING = `${KEPT} AND r.is_on`
 const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
-  r.beats_pages AS "beatsPages", r.place AS "order"`
+  r.beats_pages AS "beatsPages", r.is_hidden AS "isHidden", r.place AS "order"`
 
 const grouped = (found: readonly DeliveredRedirect[]): RedirectGroup[] => {
   const groups = new Map<string, { id: string; match: RedirectMatch; key: string; rows: DeliveredRedirect[] }>()
@@ -288,6 +291,30 @@ export function redirectsAt(
   )
 }
 
+/** Whether a page or file was live at one of these paths on a past day: what the first publication after it replaced was. */
+export async function wasLiveAt(
+  db: Database,
+  siteId: string,
+  at: Date,
+  paths: readonly string[],
+  transaction: Transaction,
+): Promise<boolean> {
+  const [row] = await rows<{ was: boolean }>(
+    db,
+    `WITH later AS (
+       SELECT DISTINCT ON (i.kind, i.path) i.kind, i.path, i.from_hash FROM publication_items i JOIN publications u ON u.id = i.publication_id
+       WHERE u.site_id = $1 AND i.kind IN ('page', 'file') AND i.path = ANY($2::text[]) AND u.created_at > $3 ORDER BY i.kind, i.path, u.number)
+     SELECT EXISTS (SELECT 1 FROM later WHERE from_hash IS NOT NULL)
+       OR EXISTS (SELECT 1 FROM pages p WHERE p.site_id = $1 AND p.kind = 'page' AND p.path = ANY($2::text[]) AND p.live_hash IS NOT NULL
+         AND NOT EXISTS (SELECT 1 FROM later WHERE later.kind = 'page' AND later.path = p.path))
+       OR EXISTS (SELECT 1 FROM files f WHERE f.site_id = $1 AND f.path = ANY($2::text[]) AND f.live_hash IS NOT NULL
+         AND NOT EXISTS (SELECT 1 FROM later WHERE later.kind = 'file' AND later.path = f.path)) AS was`,
+    [siteId, paths, at],
+    transaction,
+  )
+  return row?.was === true
+}
+
 /** Whether a page or file is live at one of these paths. */
 export async function isLiveAt(db: Database, siteId: string, paths: readonly string[], transaction: Transaction): Promise<boolean> {
   const [row] = await rows<{ is: boolean }>(
@@ -358,4 +385,20 @@ export async function hasConditionalRedirects(db: Database, siteId: string, tran
     transaction,
   )
   return row?.has === true
+}
+
+/** Rows that are offered for menus: addresses of the site's own that lead somewhere. Those that have all of these words. */
+export function shownRedirects(
+  db: Database,
+  siteId: string,
+  words: readonly string[],
+  limit: number,
+): Promise<{ id: string; from: string; to: string; note: string }[]> {
+  return rows(
+    db,
+    `SELECT r.id, r.source AS "from", r.destination AS "to", r.note FROM redirects r
+     WHERE r.site_id = $1 AND NOT r.is_hidden AND r.removed_at IS NULL AND r.is_on AND r.match = 'exact' AND r.status < 400
+       ${words.map((_, i) => `AND r.words LIKE $${i + 3}`).join(' ')} ORDER BY r.place LIMIT $2`,
+    [siteId, limit, ...words.map(likeOf)],
+  )
 }

@@ -54,9 +54,9 @@ export async function updateShortLinks(
     `WITH changed AS (
        UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, version = l.version + 1, updated_at = now()
        FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[]) AS w (id, version, destination, title, status)
-       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
-       SELECT id, version, destination, title, status, $2 FROM changed RETURNING short_link_id AS id`,
+       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
+       SELECT id, version, destination, title, status, note, tags, course, $2 FROM changed RETURNING short_link_id AS id`,
     [
       siteId,
       personId,

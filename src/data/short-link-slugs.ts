@@ -1,21 +1,7 @@
 import type { Transaction } from 'sequelize'
+import type { ShortLinkTarget } from '../core/routing/index.ts'
 import { type Database, rows } from './database.ts'
 import type { ShortLinkRow } from './models.ts'
-
-/** Takes a slug for a short link. @returns false when somebody else has it */
-export async function takeSlug(
-  db: Database,
-  slug: { hostId: string; slug: string; shortLinkId: string },
-  transaction: Transaction,
-): Promise<boolean> {
-  const taken = await rows(
-    db,
-    'INSERT INTO short_link_slugs (host_id, slug, short_link_id) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING slug',
-    [slug.hostId, slug.slug, slug.shortLinkId],
-    transaction,
-  )
-  return taken.length === 1
-}
 
 /** A short link as it is named in an address. The slug is in lower case. */
 export interface ShortLinkName {
@@ -40,15 +26,78 @@ export function destinationsOf(
   db: Database,
   siteId: string,
   names: readonly ShortLinkName[],
-): Promise<(ShortLinkName & { id: string; destination: string; status: ShortLinkRow['status'] })[]> {
+): Promise<(ShortLinkName & ShortLinkTarget)[]> {
   if (names.length === 0) return Promise.resolve([])
   return rows(
     db,
-    `SELECT h.host, s.slug, l.id, l.destination, l.status FROM unnest($2::text[], $3::text[]) AS named (host, slug)
+    `SELECT h.host, s.slug, l.id, l.destination, l.status, l.course, l.down_at IS NOT NULL AS "isDown", l.full_at IS NOT NULL AS "isFull" FROM unnest($2::text[], $3::text[]) AS named (host, slug)
      JOIN hosts h ON h.host = named.host AND h.site_id = $1 AND h.removed_at IS NULL
      JOIN short_link_slugs s ON s.host_id = h.id AND s.slug = named.slug JOIN short_links l ON l.id = s.short_link_id`,
     [siteId, names.map(({ host }) => host), names.map(({ slug }) => slug)],
   )
+}
+
+/** A slug that a short link answers to. */
+export interface KeptSlug {
+  readonly shortLinkId: string
+  readonly hostId: string
+  readonly host: string
+  readonly prefix: string
+  readonly slug: string
+  readonly isMain: boolean
+}
+
+/** The slugs of some short links, the main one of each first. */
+export function slugsOf(db: Database, ids: readonly string[], transaction?: Transaction): Promise<KeptSlug[]> {
+  return rows(
+    db,
+    `SELECT s.short_link_id AS "shortLinkId", s.host_id AS "hostId", h.host, h.prefix, s.slug, s.is_main AS "isMain"
+     FROM short_link_slugs s JOIN hosts h ON h.id = s.host_id WHERE s.short_link_id = ANY($1::uuid[]) ORDER BY s.is_main DESC, h.host, s.slug`,
+    [ids],
+    transaction,
+  )
+}
+
+/**
+ * Gives a short link just these slugs, the first of them its main one. Those that others have stay theirs.
+ * @returns the slugs that somebody else has: then everything is to be taken back
+ */
+export async function setSlugs(
+  db: Database,
+  id: string,
+  wanted: readonly { readonly hostId: string; readonly slug: string }[],
+  transaction: Transaction,
+): Promise<{ hostId: string; slug: string }[]> {
+  const bind = [id, wanted.map(({ hostId }) => hostId), wanted.map(({ slug }) => slug)]
+  const named = 'unnest($2::uuid[], $3::text[]) AS w (host_id, slug)'
+  await rows(
+    db,
+    `DELETE FROM short_link_slugs s WHERE s.short_link_id = $1 AND NOT EXISTS (SELECT FROM ${named} WHERE w.host_id = s.host_id AND w.slug = s.slug)`,
+    bind,
+    transaction,
+  )
+  await rows(
+    db,
+    `INSERT INTO short_link_slugs (host_id, slug, short_link_id, is_main) SELECT host_id, slug, $1, false FROM ${named} ON CONFLICT DO NOTHING`,
+    bind,
+    transaction,
+  )
+  const others = await rows<{ hostId: string; slug: string }>(
+    db,
+    `SELECT s.host_id AS "hostId", s.slug FROM ${named} JOIN short_link_slugs s ON s.host_id = w.host_id AND s.slug = w.slug WHERE s.short_link_id <> $1`,
+    bind,
+    transaction,
+  )
+  const [main] = wanted
+  if (others.length > 0 || main === undefined) return others
+  await rows(
+    db,
+    'UPDATE short_link_slugs SET is_main = (host_id = $2 AND slug = $3) WHERE short_link_id = $1',
+    [id, main.hostId, main.slug],
+    transaction,
+  )
+  await rows(db, 'UPDATE short_links SET host_id = $2, slug = $3 WHERE id = $1', [id, main.hostId, main.slug], transaction)
+  return []
 }
 
 /** Which of these slugs somebody has on a host. */

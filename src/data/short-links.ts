@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto'
 import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
 import type { ShortLinkRow } from './models.ts'
+import { fillShortLinks } from './short-link-watch.ts'
 
 export interface ListedShortLink extends ShortLinkRow {
   readonly slug: string
@@ -11,6 +12,9 @@ export interface ListedShortLink extends ShortLinkRow {
   readonly madeAt: string
   readonly clicks: number
   readonly otherClicks: number
+  /** Its destination does not answer; it has had all the clicks that it was to have. */
+  readonly isDown: boolean
+  readonly isFull: boolean
 }
 
 export interface ShortLinkFilter {
@@ -18,12 +22,14 @@ export interface ShortLinkFilter {
   readonly id?: string | undefined
   readonly slug?: string | undefined
   readonly search?: string | undefined
+  readonly tag?: string | undefined
   /** "created at" and id of the last one seen, newest first. */
   readonly after?: { readonly at: string; readonly id: string } | undefined
   readonly limit: number
 }
 
-const LISTED = `l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.version, l.created_at AS "createdAt", l.slug, h.host, h.prefix,
+const LISTED = `l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.note, l.tags, l.course, l.version,
+  l.created_at AS "createdAt", l.slug, h.host, h.prefix, l.down_at IS NOT NULL AS "isDown", l.full_at IS NOT NULL AS "isFull",
   to_char(l.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') AS "madeAt"`
 
 export const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.removed_at IS NULL'
@@ -50,8 +56,9 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
         `l.id IN (SELECT short_link_id FROM short_link_slugs s JOIN hosts o ON o.id = s.host_id WHERE o.site_id = $1 AND s.slug = ${n})`,
       filter.slug,
     )
+  if (filter.tag !== undefined) also((n) => `l.tags <> '{}' AND l.tags @> ARRAY[${n}::text]`, filter.tag)
   for (const word of words) also((n) => `l.words LIKE ${n}`, likeOf(word))
-  const isNarrowed = filter.id !== undefined || filter.slug !== undefined || words.length > 0
+  const isNarrowed = filter.id !== undefined || filter.slug !== undefined || filter.tag !== undefined || words.length > 0
   const [count] = isNarrowed
     ? await rows<{ total: number }>(
         db,
@@ -142,8 +149,11 @@ export function searchShortLinks(
 export async function withdrawShortLink(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
   const gone = await rows<{ slug: string }>(
     db,
-    `WITH gone AS (DELETE FROM short_link_slugs s USING short_links l WHERE s.short_link_id = l.id AND l.id = $1 AND l.site_id = $2 RETURNING s.slug, s.is_main)
-     UPDATE short_links SET removed_slugs = (SELECT array_agg(slug ORDER BY is_main DESC, slug) FROM gone), updated_at = now()
+    `WITH gone AS (DELETE FROM short_link_slugs s USING short_links l WHERE s.short_link_id = l.id AND l.id = $1 AND l.site_id = $2
+       RETURNING s.slug, s.is_main, s.host_id, l.host_id AS main_host)
+     UPDATE short_links SET removed_slugs = (SELECT array_agg(slug ORDER BY is_main DESC, slug) FROM gone WHERE host_id = main_host),
+       removed_elsewhere = (SELECT coalesce(jsonb_agg(jsonb_build_object('hostId', host_id, 'slug', slug)), '[]') FROM gone WHERE host_id <> main_host),
+       updated_at = now()
      WHERE id = $1 AND EXISTS (SELECT 1 FROM gone) RETURNING id`,
     [id, siteId],
     transaction,
@@ -158,20 +168,23 @@ export async function returnShortLink(
   id: string,
   transaction: Transaction,
 ): Promise<{ slug: string; isTaken: boolean }[] | null> {
-  const [link] = await rows<{ hostId: string; slugs: string[] }>(
+  const [link] = await rows<{ hostId: string; slugs: string[]; elsewhere: { hostId: string; slug: string }[] }>(
     db,
-    `UPDATE short_links SET removed_slugs = NULL FROM (SELECT removed_slugs FROM short_links WHERE id = $1 AND site_id = $2 FOR UPDATE) AS before
-     WHERE short_links.id = $1 AND before.removed_slugs IS NOT NULL RETURNING host_id AS "hostId", before.removed_slugs AS slugs`,
+    `UPDATE short_links SET removed_slugs = NULL, removed_elsewhere = '[]'
+     FROM (SELECT removed_slugs, removed_elsewhere FROM short_links WHERE id = $1 AND site_id = $2 FOR UPDATE) AS before
+     WHERE short_links.id = $1 AND before.removed_slugs IS NOT NULL
+     RETURNING host_id AS "hostId", before.removed_slugs AS slugs, before.removed_elsewhere AS elsewhere`,
     [id, siteId],
     transaction,
   )
   if (link === undefined) return null
   const found: { slug: string; isTaken: boolean }[] = []
-  for (const [index, slug] of link.slugs.entries()) {
+  const all = [...link.slugs.map((slug) => ({ hostId: link.hostId, slug })), ...link.elsewhere]
+  for (const [index, { hostId, slug }] of all.entries()) {
     const made = await rows(
       db,
       'INSERT INTO short_link_slugs (host_id, slug, short_link_id, is_main) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING RETURNING slug',
-      [link.hostId, slug, id, index === 0],
+      [hostId, slug, id, index === 0],
       transaction,
     )
     found.push({ slug, isTaken: made.length === 0 })
@@ -196,30 +209,77 @@ export async function pagesLeadingTo(
 }
 
 /** What a version of a short link says. */
-export type ShortLinkVersion = Readonly<Pick<ShortLinkRow, 'destination' | 'title' | 'status'>>
+export type ShortLinkVersion = Readonly<Pick<ShortLinkRow, 'destination' | 'title' | 'status' | 'note' | 'tags' | 'course'>>
 
-/** Adds a short link with its first version; its slug is taken by {@link takeSlug}. @returns its id */
+/** Adds a short link with its first version; its slugs are taken by {@link setSlugs}. @returns its id */
 export async function insertShortLink(
-  { models }: Database,
-  link: ShortLinkVersion & { readonly siteId: string; readonly hostId: string; readonly slug: string; readonly personId: string },
+  db: Database,
+  {
+    personId,
+    ...link
+  }: ShortLinkVersion & { readonly siteId: string; readonly hostId: string; readonly slug: string; readonly personId: string },
   transaction: Transaction,
 ): Promise<string> {
-  const { personId, ...said } = link
-  const { id } = await models.ShortLink.create({ id: randomUUID(), ...said, createdAt: new Date() }, { transaction })
-  await models.ShortLinkChange.create({ shortLinkId: id, version: 1, ...versionOf(link), personId }, { transaction })
+  const { id } = await db.models.ShortLink.create({ id: randomUUID(), ...link, createdAt: new Date() }, { transaction })
+  await keepVersions(db, [id], personId, transaction)
   return id
 }
 
-/** Puts a version on top of `version`. @returns false when that is not the newest */
+/** Puts a version on top of `version`: what is not given stays. @returns false when that is not the newest */
 export async function updateShortLink(
-  { models }: Database,
-  { siteId, id, version, personId, ...link }: ShortLinkVersion & { siteId: string; id: string; version: number; personId: string },
+  db: Database,
+  {
+    siteId,
+    id,
+    version,
+    personId,
+    ...change
+  }: Partial<ShortLinkVersion> & { siteId: string; id: string; version: number; personId: string | null },
   transaction: Transaction,
 ): Promise<boolean> {
-  const next = { ...versionOf(link), version: version + 1 }
-  const [count] = await models.ShortLink.update(next, { where: { id, siteId, version }, transaction })
-  if (count > 0) await models.ShortLinkChange.create({ shortLinkId: id, ...next, personId }, { transaction })
-  return count > 0
+  const [count] = await db.models.ShortLink.update({ ...change, version: version + 1 }, { where: { id, siteId, version }, transaction })
+  if (count === 0) return false
+  // What it was stopped for may no longer hold.
+  if (change.course !== undefined || change.destination !== undefined)
+    await rows(db, 'UPDATE short_links SET full_at = NULL, down_at = NULL, looked_at = NULL WHERE id = $1', [id], transaction)
+  if (change.course?.clickLimit !== undefined) await fillShortLinks(db, [id], transaction)
+  await keepVersions(db, [id], personId, transaction)
+  return true
 }
 
-const versionOf = ({ destination, title, status }: ShortLinkVersion): ShortLinkVersion => ({ destination, title, status })
+/** Keeps what short links say now as their newest versions. */
+export async function keepVersions(db: Database, ids: readonly string[], personId: string | null, transaction: Transaction): Promise<void> {
+  await rows(
+    db,
+    `INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
+     SELECT id, version, destination, title, status, note, tags, course, $2 FROM short_links WHERE id = ANY($1::uuid[])`,
+    [ids, personId],
+    transaction,
+  )
+}
+
+/** What a short link has said until now, newest first. */
+export function shortLinkVersions(
+  db: Database,
+  siteId: string,
+  id: string,
+  limit: number,
+): Promise<(ShortLinkVersion & { version: number; at: Date; by: string | null })[]> {
+  return rows(
+    db,
+    `SELECT c.version, c.destination, c.title, c.status, c.note, c.tags, c.course, c.created_at AS at, p.name AS by FROM short_link_changes c
+     JOIN short_links l ON l.id = c.short_link_id LEFT JOIN people p ON p.id = c.person_id
+     WHERE l.site_id = $1 AND l.id = $2 ORDER BY c.version DESC LIMIT $3`,
+    [siteId, id, limit],
+  )
+}
+
+/** The tags of a site's short links, those that are on most of them first; counted in the newest {@link COUNTED_MAX} that have any. */
+export function shortLinkTags(db: Database, siteId: string, limit: number): Promise<{ tag: string; links: number }[]> {
+  return rows(
+    db,
+    `SELECT tag, count(*)::int AS links FROM (SELECT tags FROM short_links l WHERE l.site_id = $1 AND l.tags <> '{}' AND l.removed_slugs IS NULL
+       ORDER BY l.created_at DESC LIMIT $3) newest, unnest(newest.tags) AS tag GROUP BY tag ORDER BY links DESC, tag LIMIT $2`,
+    [siteId, limit, COUNTED_MAX],
+  )
+}

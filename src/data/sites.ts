@@ -22,7 +22,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   if (site === undefined) return null
   const hosts = await rows<SiteSetup['hosts'][number]>(
     db,
-    `SELECT id, host, kind, prefix, origin, missing_to AS "missingTo" FROM hosts WHERE site_id = $1 AND removed_at IS NULL ORDER BY is_main DESC, host`,
+    `SELECT id, host, kind, prefix, old_prefixes AS "oldPrefixes", origin, missing_to AS "missingTo" FROM hosts WHERE site_id = $1 AND removed_at IS NULL ORDER BY is_main DESC, host`,
     [siteId],
     transaction,
   )

@@ -1,5 +1,13 @@
+import { hash } from 'node:crypto'
 import { deviceOf, languageOf } from '../core/clicks/index.ts'
-import { matchRedirect, matchShortLink, plainPath } from '../core/routing/index.ts'
+import {
+  answerShortLink,
+  type CompiledShortLink,
+  matchRedirect,
+  matchShortLink,
+  plainPath,
+  type RedirectSource,
+} from '../core/routing/index.ts'
 import { locate } from './locate.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
@@ -13,6 +21,8 @@ export interface AskedOfHost {
   readonly agent: string | undefined
   /** UTC. */
   readonly nowMs: number
+  /** By what one visitor is told from others; kept nowhere. */
+  readonly visitor: () => string
 }
 
 /** What a short link or a row of redirects answers. */
@@ -22,10 +32,10 @@ export interface CountedAnswer {
   readonly headers: readonly string[]
   /** ASCII; "" for none. */
   readonly body: string
-  /** Of the link or the row, by which the answer is counted. */
-  readonly countedAs: string
-  /** Whether everybody gets the same who asks for it. */
-  readonly isForAll: boolean
+  /** Of the link or the row, by which the answer is counted; null for one that led nobody on. */
+  readonly countedAs: string | null
+  /** Of a split, which destination it was. */
+  readonly variant: number | null
 }
 
 /** Path and query of what was asked for; the query without "?", "" for none. */
@@ -39,39 +49,70 @@ const REMEMBERED_MAX = 50_000
 const REMEMBERED_MAX_CHARS = 300
 
 /**
- * What a short link or a row of redirects answers to a request; null where none does. Answers that are the same for everybody
- * are remembered until the store changes.
+ * What a short link or a row of redirects answers to a request; null where none does. Where rows have
+ * no conditions everybody gets the same, which is remembered until the store changes; also that nothing answers.
  */
 export function countedAnswer(view: StoreView, entry: HostEntry, asked: AskedOfHost): CountedAnswer | null {
   const isLook = asked.method === 'GET' || asked.method === 'HEAD'
-  if (!isLook) return entry.kind === 'short' ? null : redirectAnswer(view, entry, asked, false)
-  const remembered = rememberedIn(view.state)
-  const key = `${asked.host} ${asked.url}`
-  const known = remembered.get(key)
+  const mayRemember = isLook && asked.url.length <= REMEMBERED_MAX_CHARS
+  const key = mayRemember ? `${asked.host} ${asked.url}` : ''
+  const known = mayRemember ? rememberedIn(view.state).get(key) : undefined
   if (known !== undefined) return known
-  const answer = entry.kind === 'short' ? shortLinkAnswer(view, entry, asked) : redirectAnswer(view, entry, asked, true)
-  if (answer?.isForAll === true && key.length <= REMEMBERED_MAX_CHARS) {
-    if (remembered.size >= REMEMBERED_MAX) remembered.clear()
-    remembered.set(key, answer)
-  }
-  return answer
+  const link = entry.kind === 'short' && isLook ? shortLinkAt(view, entry, asked.url) : null
+  const rows = link === null ? view.redirects(entry) : null
+  const made = link !== null ? shortLinkAnswer(link, asked) : rows === null ? null : redirectAnswer(view, entry, rows, asked, isLook)
+  if (!mayRemember || rows?.hasConditions === true || (link !== null && link.course !== null)) return made
+  const remembered = rememberedIn(view.state)
+  if (remembered.size >= REMEMBERED_MAX) remembered.clear()
+  remembered.set(key, made)
+  return made
 }
 
 /** By what the store held. */
-const answersOf = new WeakMap<object, Map<string, CountedAnswer>>()
-function rememberedIn(state: object): Map<string, CountedAnswer> {
-  const answers = answersOf.get(state) ?? new Map<string, CountedAnswer>()
-  answersOf.set(state, answers)
-  return answers
+const answersOf = new WeakMap<object, Map<string, CountedAnswer | null>>()
+function rememberedIn(state: object): Map<string, CountedAnswer | null> {
+  const known = answersOf.get(state)
+  if (known !== undefined) return known
+  const made = new Map<string, CountedAnswer | null>()
+  answersOf.set(state, made)
+  return made
 }
 
-function shortLinkAnswer(view: StoreView, entry: HostEntry, { url }: AskedOfHost): CountedAnswer | null {
-  const found = matchShortLink(partsOf(url).path, entry.prefix, (slug) => view.shortLink(entry.id, slug))
-  if (found === null) return null
-  // Kept by nobody, so that each click is seen and a changed destination holds at once.
-  const headers = ['Location', found.location, 'Cache-Control', 'private, no-store', 'X-Robots-Tag', 'noindex, nofollow']
-  return { status: found.status, headers, body: '', countedAs: found.id, isForAll: true }
+const shortLinkAt = (view: StoreView, entry: HostEntry, url: string): CompiledShortLink | null =>
+  matchShortLink(partsOf(url).path, entry.prefixes, (slug) => view.shortLink(entry.id, slug))
+
+/** Kept by nobody, so that each click is seen and a changed destination holds at once. */
+const UNKEPT = ['Cache-Control', 'private, no-store'] as const
+const UNSEEN = ['X-Robots-Tag', 'noindex, nofollow'] as const
+const PLAIN_TEXT = ['Content-Type', 'text/plain; charset=utf-8'] as const
+
+function shortLinkAnswer(link: CompiledShortLink, asked: AskedOfHost): CountedAnswer {
+  const { course } = link
+  const { query } = partsOf(asked.url)
+  const answer = answerShortLink(link, {
+    query,
+    language: course === null || asked.language === undefined ? null : languageOf(asked.language),
+    device: course === null ? 'other' : deviceOf(asked.agent),
+    nowMs: asked.nowMs,
+    chance: () => chanceOf(`${link.id} ${asked.visitor()}`),
+  })
+  if (answer.kind !== 'leads') {
+    const [status, body] = NOT_LEADING[answer.kind]
+    return { status, headers: [...PLAIN_TEXT, ...UNKEPT, ...UNSEEN], body, countedAs: null, variant: null }
+  }
+  const headers = ['Location', answer.location, ...UNKEPT, ...(course?.isIndexed === true ? [] : UNSEEN)]
+  if (course !== null && course.referrer !== '') headers.push('Referrer-Policy', course.referrer)
+  return { status: answer.status, headers, body: '', countedAs: link.id, variant: answer.variant }
 }
+
+const NOT_LEADING = {
+  'not yet': [404, 'This link does not lead anywhere yet. Please come back later.\n'],
+  over: [404, 'What this link led to is over.\n'],
+  gone: [410, 'What this link led to has gone for good.\n'],
+} as const
+
+/** From 0 inclusive to 1 exclusive, the same for the same text. */
+const chanceOf = (text: string): number => Number.parseInt(hash('sha256', text).slice(0, 12), 16) / 2 ** 48
 
 /** For how long browsers and caches may answer by themselves. A moved page is asked for again some time, so that a mistake can be mended. */
 const CACHED = { moved: 'public, max-age=3600', gone: 'public, max-age=300', other: 'private, no-store' } as const
@@ -79,14 +120,19 @@ const CACHED = { moved: 'public, max-age=3600', gone: 'public, max-age=300', oth
 /** Other methods than these keep what they are by 307 and 308 (RFC 9110 §15.4): a form that was sent must not turn into a look. */
 const KEEPING = { 301: 308, 302: 307 } as const
 
-function redirectAnswer(view: StoreView, entry: HostEntry, asked: AskedOfHost, isLook: boolean): CountedAnswer | null {
-  const rows = view.redirects(entry)
-  if (rows === null) return null
+function redirectAnswer(
+  view: StoreView,
+  entry: HostEntry,
+  rows: RedirectSource,
+  asked: AskedOfHost,
+  isLook: boolean,
+): CountedAnswer | null {
   const { path, query } = partsOf(asked.url)
   const question = {
     host: asked.host,
-    origin: entry.address,
-    isDoor: entry.kind === 'door',
+    // On a short host nothing stands but short links: a path is one of the site's.
+    origin: entry.kind === 'short' ? entry.ground.origin : entry.address,
+    isByNameOnly: entry.kind !== 'site',
     path: plainPath(path),
     query,
     language: rows.hasConditions && asked.language !== undefined ? languageOf(asked.language) : null,
@@ -108,6 +154,6 @@ function redirectAnswer(view: StoreView, entry: HostEntry, asked: AskedOfHost, i
         ? ''
         : `${status === 410 ? 'This page has gone for good.' : 'This page cannot be shown for legal reasons.'}\n`,
     countedAs: found.row.id,
-    isForAll: !rows.hasConditions,
+    variant: null,
   }
 }

@@ -7,6 +7,7 @@ import { frontDoor } from './front-door/index.ts'
 import { locate } from './locate.ts'
 import { answerMissing } from './missing.ts'
 import { say } from './say.ts'
+import { answerSitemap, SITEMAP_PATH } from './sitemap.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
 /** A moment of the store is held for whoever takes an answer slowly for so long; the rest of it is then as of later. */
@@ -27,8 +28,13 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
   const { path } = partsOf(url)
   try {
     const answer = countedAnswer(view, entry, {
-      ...{ host, method, url, nowMs: Date.now() },
-      ...{ language: headers['accept-language'], agent: headers['user-agent'] },
+      host,
+      method,
+      url,
+      language: headers['accept-language'],
+      agent: headers['user-agent'],
+      nowMs: Date.now(),
+      visitor: () => delivery.visitors.visitorOf(request),
     })
     if (answer !== null) sendCounted(delivery, answer, request, response)
     else if (entry.kind === 'short') sayNoShortLink(entry, path, request, response)
@@ -73,10 +79,18 @@ export function respondQuickly(delivery: Delivery, host: string, request: QuickR
     const { method, url, headers } = request
     const nowMs = Date.now()
     const answer = countedAnswer(view, entry, {
-      ...{ host, method, url, nowMs, language: headers['accept-language'], agent: headers['user-agent'] },
+      host,
+      method,
+      url,
+      language: headers['accept-language'],
+      agent: headers['user-agent'],
+      nowMs,
+      visitor: () => delivery.visitors.visitorOf(request),
     })
-    if (answer === null) return false
-    delivery.clicks.append(delivery.visitors.clickLine(request, answer.countedAs, nowMs), () => send(answer))
+    if (answer === null || answer.countedAs === null) return false
+    delivery.clicks.append(delivery.visitors.clickLine(request, { id: answer.countedAs, variant: answer.variant }, nowMs), () =>
+      send(answer),
+    )
     return true
   } catch {
     return false
@@ -99,9 +113,10 @@ function sayNoShortLink(entry: HostEntry, path: string, { method }: EdgeRequest,
 /** Writes what a short link or a row answers, once it is in the log. */
 function sendCounted({ clicks, visitors }: Delivery, answer: CountedAnswer, request: EdgeRequest, response: ServerResponse): void {
   response.writeHead(answer.status, [...answer.headers, 'Content-Length', String(answer.body.length)])
-  clicks.append(visitors.clickLine(request, answer.countedAs, Date.now()), () =>
-    response.end(answer.body === '' || request.method === 'HEAD' ? undefined : answer.body),
-  )
+  const end = (): void => void response.end(answer.body === '' || request.method === 'HEAD' ? undefined : answer.body)
+  const { countedAs: id, variant } = answer
+  if (id === null) end()
+  else clicks.append(visitors.clickLine(request, { id, variant }, Date.now()), end)
 }
 
 async function content(
@@ -113,6 +128,7 @@ async function content(
   response: ServerResponse,
 ): Promise<void> {
   const place = locate(view, entry, path)
+  if (place === null && path === SITEMAP_PATH) return answerSitemap(view, entry, request, response)
   if (place === null) return answerMissing(delivery, view, entry, { host, path }, request, response)
   if ('moved' in place) {
     response.writeHead(301, { Location: place.moved + query, 'Content-Length': '0' }).end()

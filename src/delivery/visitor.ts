@@ -42,7 +42,7 @@ export class Visitors {
   }
 
   /** A click as a line of PostgreSQL's COPY text format, in the column order of the loader. @param nowMs - UTC */
-  clickLine(request: Came, shortLinkId: string, nowMs: number): string {
+  clickLine(request: Came, { id, variant }: { id: string; variant: number | null }, nowMs: number): string {
     const { headers } = request
     const userAgent = headers['user-agent']
     const agent = this.#agent(userAgent)
@@ -55,7 +55,7 @@ export class Visitors {
     const visitor = hash('sha256', `${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`).slice(0, 16)
     const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
-    return `${at}\t${shortLinkId}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}`
+    return `${at}\t${id}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}\t${variant ?? '\\N'}`
   }
 
   /** An address that was asked for in vain, as a line of the same log. @param nowMs - UTC */
@@ -65,6 +65,11 @@ export class Visitors {
     const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}`
+  }
+
+  /** What tells one visitor from others, for as long as a request is answered. */
+  visitorOf(request: Came): string {
+    return `${this.addressOf(request)} ${request.headers['user-agent'] ?? ''}`
   }
 
   /** The network address a request came from; what a trusted proxy says of it counts. */

@@ -25,6 +25,8 @@ export type QuickHeaders = { -readonly [Name in AskedFor]?: string | undefined }
 /** Whoever sends one of these wants more than a plain answer. */
 const UNUSUAL = new Set(['content-length', 'transfer-encoding', 'upgrade', 'expect', 'trailer', 'te', 'http2-settings', 'proxy-connection'])
 
+/** Node's own limit of a head. */
+const HEAD_MAX_CHARS = 16 * 1024
 const HEAD_END = '\r\n\r\n'
 const NAME = /^[!#$%&'*+\-.^_`|~0-9a-z]+$/
 /** Anything but visible ASCII, blanks, and line ends of both characters. */
@@ -41,7 +43,7 @@ const isAskedFor = (name: string): name is AskedFor => asked.has(name)
  */
 export function readQuickHead(text: string, socket: QuickRequest['socket']): QuickRequest | null {
   const end = text.length - HEAD_END.length
-  if (end < 0 || text.indexOf(HEAD_END) !== end || ODD.test(text)) return null
+  if (end < 0 || text.length > HEAD_MAX_CHARS || text.indexOf(HEAD_END) !== end || ODD.test(text)) return null
   const firstEnd = text.indexOf('\r\n')
   const method = text.startsWith('GET /') ? 'GET' : text.startsWith('HEAD /') ? 'HEAD' : null
   if (method === null || !text.startsWith(' HTTP/1.1', firstEnd - 9)) return null

@@ -1,4 +1,4 @@
-import { Server, type ServerOptions, type ServerResponse } from 'node:http'
+import { type RequestListener, Server, type ServerOptions } from 'node:http'
 import type { Socket } from 'node:net'
 import { type Quick, QuickConnection } from './quick.ts'
 import type { EdgeRequest } from './request.ts'
@@ -12,10 +12,10 @@ export class EdgeServer extends Server<typeof EdgeRequest> {
 
   constructor(
     options: ServerOptions<typeof EdgeRequest> & { headersTimeout: number; keepAliveTimeout: number },
-    onRequest: (request: EdgeRequest, response: ServerResponse) => void,
+    onRequest: RequestListener<typeof EdgeRequest>,
     quick: Quick | null,
   ) {
-    super(options, onRequest as never)
+    super(options, onRequest)
     if (quick === null) return
     const full = this.listeners('connection') as ((socket: Socket) => void)[]
     this.removeAllListeners('connection')

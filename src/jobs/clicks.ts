@@ -1,16 +1,25 @@
 import { open, readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
+import { setImmediate as breathe } from 'node:timers/promises'
 import type { Logger } from 'pino'
 import { noiseOf } from '../core/routing/index.ts'
+import { Changes } from '../data/changes.ts'
 import { type ClickBatch, forgetSegment, loadClicks, loadedBytes } from '../data/clicks.ts'
-import type { Database } from '../data/database.ts'
+import { type Database, inTransaction } from '../data/database.ts'
 import type { MissedCount, MissedNoise } from '../data/missed.ts'
+import { fillShortLinks, limitedShortLinks } from '../data/short-link-watch.ts'
 
 /** Most of a segment that goes into one transaction. */
-const BATCH_BYTES = 4 * 1024 * 1024
-/** A whole line as the log writes it; half a line (a crash, a full disk) was never answered, or is there once more. */
-const LINE =
-  /^(\d{4}-\d\d-\d\d)T[\d:.]+Z\t([0-9a-f-]{36})\t(person|bot|prefetch|head)\t[0-9a-f]{16}\t[a-z]+\t(?:[a-z]+|\\N)\t(?:[^\t\\]+|\\N)$/
+const BATCH_BYTES = 12 * 1024 * 1024
+/** Lines read before the database is looked after again, which takes the batch before meanwhile. */
+const STRETCH_LINES = 4_000
+/** When a whole line of the log came; half a line (a crash, a full disk) was never answered, or is there once more. */
+const AT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z$/
+const AT_CHARS = 24
+const ID = /^[0-9a-f-]{36}$/
+const ID_CHARS = 36
+/** What comes behind them. */
+const REST = /^(person|bot|prefetch|head)\t[0-9a-f]{16}\t([a-z]+)\t([a-z]+|\\N)\t([^\t\\]+|\\N)(?:\t(\d{1,3}|\\N))?$/
 
 /**
  * Moves the click logs of this machine into PostgreSQL, every stretch once.
@@ -57,21 +66,41 @@ async function loadSegment(
   { file, node, segment, isClosed }: { file: string; node: string; segment: string; isClosed: boolean },
   log: Logger,
 ): Promise<number> {
+  /** Loaded up to here; read up to there: a batch is read while the one before it goes into the database. */
   let at = await loadedBytes(db, node, segment)
+  let read = at
   let clicks = 0
+  let loading: Promise<ClickBatch | null> | null = null
+  const load = async (batch: ClickBatch): Promise<ClickBatch | null> => {
+    if (!(await loadClicks(db, batch))) return null
+    await endFull(db, batch)
+    return batch
+  }
+  /** @returns false when somebody else has loaded from there */
+  const isLoaded = async (): Promise<boolean> => {
+    const batch = await loading
+    loading = null
+    if (batch === null) return false
+    clicks += batch.lines.length
+    at = batch.to
+    return true
+  }
   const { size } = await stat(file)
   const handle = await open(file)
   try {
-    while (at < size) {
-      const chunk = Buffer.alloc(Math.min(BATCH_BYTES, size - at))
-      const { bytesRead } = await handle.read(chunk, 0, chunk.length, at)
+    while (read < size) {
+      const chunk = Buffer.alloc(Math.min(BATCH_BYTES, size - read))
+      const { bytesRead } = await handle.read(chunk, 0, chunk.length, read)
       const end = chunk.subarray(0, bytesRead).lastIndexOf(10) + 1
       if (end === 0) break // the last line is still being written
-      const batch = readBatch(chunk.toString('utf8', 0, end), { node, segment, from: at, to: at + end }, log)
-      if (!(await loadClicks(db, batch))) break
-      clicks += batch.lines.length
-      at += end
+      const { batch, spoilt } = await batchOf(chunk.toString('utf8', 0, end), { node, segment, from: read, to: read + end })
+      if (spoilt > 0) log.warn({ segment, lines: spoilt }, 'half lines in the click log were passed over')
+      if (loading !== null && !(await isLoaded())) break
+      loading = load(batch)
+      loading.catch(() => {}) // thrown where it is waited for
+      read += end
     }
+    if (loading !== null) await isLoaded()
   } finally {
     await handle.close()
   }
@@ -80,6 +109,18 @@ async function loadSegment(
     await forgetSegment(db, node, segment)
   }
   return clicks
+}
+
+/** Ends the short links that have had all the clicks that they were to have. Broken off before, it is done at the next click. */
+async function endFull(db: Database, { rollups }: ClickBatch): Promise<void> {
+  const clicked = [...new Set(rollups.filter(({ visit }) => visit === 'person').map(({ shortLinkId }) => shortLinkId))]
+  const limited = await limitedShortLinks(db, clicked)
+  if (limited.length === 0) return
+  await inTransaction(db, async (transaction) => {
+    const changes = new Changes()
+    for (const { id, siteId } of await fillShortLinks(db, limited, transaction)) changes.add(siteId, 'short-links', id, 'changed')
+    await changes.write(db, transaction)
+  })
 }
 
 async function hasWholeLine(file: string, from: number): Promise<boolean> {
@@ -103,6 +144,7 @@ class MissedCounts {
 
   /** @returns false where the line is none of these */
   take(line: string): boolean {
+    if (!line.startsWith('missed')) return false
     const [, at = '', day = '', siteId = '', host = '', path = '', visit = '', referrer = ''] = MISSED.exec(line) ?? []
     if (at === '') return false
     const kind = noiseOf(path)
@@ -139,27 +181,88 @@ class MissedCounts {
 /** Sites that led to one missed address, in one stretch of the log. */
 const REFERRERS_MAX = 20
 
-function readBatch(text: string, place: Pick<ClickBatch, 'node' | 'segment' | 'from' | 'to'>, log: Logger): ClickBatch {
+/** Clicks of one link, counted apart by what they have in common. */
+class LinkTally {
+  /** By hour, visit and destination of a split, each with how many. */
+  readonly #hours = new Map<string, { hour: string; visit: string; variant: number; clicks: number }>()
+  /** Of people, by day and by what they said of themselves. */
+  readonly #sources = new Map<string, Record<'referrer' | 'device' | 'language', Map<string, number>>>()
+
+  add(hour: string, visit: string, variant: number): void {
+    const key = `${hour}${visit}${variant}`
+    const known = this.#hours.get(key)
+    if (known === undefined) this.#hours.set(key, { hour, visit, variant, clicks: 1 })
+    else known.clicks++
+  }
+
+  addPerson(day: string, said: Readonly<Record<'referrer' | 'device' | 'language', string>>): void {
+    let ofDay = this.#sources.get(day)
+    if (ofDay === undefined) {
+      ofDay = { referrer: new Map(), device: new Map(), language: new Map() }
+      this.#sources.set(day, ofDay)
+    }
+    for (const kind of SOURCE_KINDS) {
+      const value = said[kind] === '\\N' ? '' : said[kind]
+      ofDay[kind].set(value, (ofDay[kind].get(value) ?? 0) + 1)
+    }
+  }
+
+  tell(shortLinkId: string, into: Pick<Mutable<ClickBatch>, 'rollups' | 'hours' | 'sources'>): void {
+    const days = new Map<string, { day: string; visit: string; clicks: number }>()
+    for (const each of this.#hours.values()) {
+      into.hours.push({ shortLinkId, ...each })
+      const day = each.hour.slice(0, DAY_CHARS)
+      const key = `${day}${each.visit}`
+      days.set(key, { day, visit: each.visit, clicks: (days.get(key)?.clicks ?? 0) + each.clicks })
+    }
+    for (const each of days.values()) into.rollups.push({ shortLinkId, ...each })
+    for (const [day, kinds] of this.#sources)
+      for (const kind of SOURCE_KINDS)
+        for (const [value, clicks] of kinds[kind]) into.sources.push({ shortLinkId, day, kind, value, clicks })
+  }
+}
+
+const SOURCE_KINDS = ['referrer', 'device', 'language'] as const
+/** Of "2026-11-24T07:05:01.123Z": its day, and its hour. */
+const DAY_CHARS = 10
+const HOUR_CHARS = 13
+type Mutable<T> = { -readonly [K in keyof T]: T[K] extends readonly (infer Each)[] ? Each[] : T[K] }
+
+/** Counts what stands in a stretch of a click log. @returns also how many of its lines are none */
+export async function batchOf(
+  text: string,
+  place: Pick<ClickBatch, 'node' | 'segment' | 'from' | 'to'>,
+): Promise<{ readonly batch: ClickBatch; readonly spoilt: number }> {
   const lines: string[] = []
   const days = new Set<string>()
-  const rollups = new Map<string, ClickBatch['rollups'][number]>()
+  const links = new Map<string, LinkTally>()
   const missed = new MissedCounts()
   let spoilt = 0
-  for (const line of text.split('\n')) {
+  for (const [i, line] of text.split('\n').entries()) {
+    if (i % STRETCH_LINES === STRETCH_LINES - 1) await breathe()
     if (line === '' || missed.take(line)) continue
-    const found = LINE.exec(line)
-    const day = found?.[1]
-    const shortLinkId = found?.[2]
-    const visit = found?.[3]
-    if (day === undefined || shortLinkId === undefined || visit === undefined) {
+    const id = line.slice(AT_CHARS + 1, AT_CHARS + 1 + ID_CHARS)
+    const found = REST.exec(line.slice(AT_CHARS + ID_CHARS + 2))
+    let link = links.get(id)
+    // An id that is known is one; the text before it is looked at each time.
+    const isWhole = found !== null && AT.test(line.slice(0, AT_CHARS)) && (link !== undefined || ID.test(id))
+    if (!isWhole || line[AT_CHARS] !== '\t' || line[AT_CHARS + 1 + ID_CHARS] !== '\t') {
       spoilt++
       continue
     }
-    lines.push(line)
+    if (link === undefined) {
+      link = new LinkTally()
+      links.set(id, link)
+    }
+    const [, visit = '', device = '', language = '', referrer = '', variant] = found
+    // Logs of an earlier version say nothing of splits.
+    lines.push(variant === undefined ? `${line}\t\\N` : line)
+    const day = line.slice(0, DAY_CHARS)
     days.add(day)
-    const key = `${shortLinkId} ${day} ${visit}`
-    rollups.set(key, { shortLinkId, day, visit, clicks: (rollups.get(key)?.clicks ?? 0) + 1 })
+    link.add(line.slice(0, HOUR_CHARS), visit, variant === undefined || variant === '\\N' ? -1 : Number(variant))
+    if (visit === 'person') link.addPerson(day, { referrer, device, language })
   }
-  if (spoilt > 0) log.warn({ segment: place.segment, lines: spoilt }, 'half lines in the click log were passed over')
-  return { ...place, lines, days: [...days], rollups: [...rollups.values()], missed: missed.counted }
+  const batch: Mutable<ClickBatch> = { ...place, lines, days: [...days], rollups: [], hours: [], sources: [], missed: missed.counted }
+  for (const [id, link] of links) link.tell(id, batch)
+  return { batch, spoilt }
 }

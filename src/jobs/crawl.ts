@@ -211,6 +211,16 @@ async function findPages(
   })
 }
 
+/** What a site's own sitemaps say its pages are. @param address - of the site, or of a sitemap */
+export async function sitemapOf(address: string, mayVisitPrivate: boolean): Promise<Result<readonly string[], 'nothing-there'>> {
+  const start = new URL(address)
+  const ask: Asker = (url, max) => askOutside(url, mayVisitPrivate, max, FETCH_MS)
+  const found = await findPages(start, ask, (await robotsOf(start, ask)).sitemaps)
+  if (!found.ok) return found
+  if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: 'There is no sitemap at this address.' })
+  return ok(found.value.pages)
+}
+
 async function fetchPage(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: string }> {
   const answer = await follow(url, ask, PAGE_MAX_BYTES + 1)
   if (typeof answer === 'string') return { reason: answer }

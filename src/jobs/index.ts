@@ -19,6 +19,7 @@ import { IMPORTS_AT_ONCE, ImportThreads } from './import-threads.ts'
 import type { JoinMenus } from './imports.ts'
 import { carryOutPlans } from './plans.ts'
 import { checkPublication } from './publication-checks.ts'
+import { watchShortLinks } from './short-link-watch.ts'
 
 const IMPORTS = 'imports'
 const Work = z.object({ job: z.uuid() })
@@ -28,6 +29,8 @@ const PLANS_MS = 1_000
 /** How often a job may be begun. */
 const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
+/** How often destinations that have a fallback are looked for that are due. */
+const WATCH_MS = 20_000
 /** A reader that was away for longer starts anew. */
 const CHANGES_KEPT_HOURS = 72
 /** What became of an import or list can be looked up for so long; who did what, for two years. */
@@ -83,6 +86,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
+        every(WATCH_MS, () => watchShortLinks(db, log), log),
         every(
           HOUSEKEEPING_MS,
           () =>

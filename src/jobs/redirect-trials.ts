@@ -20,9 +20,11 @@ import { foldedWords } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { livePageContents } from '../data/redirect-knowledge.ts'
+import { mayVisitPrivate } from '../data/sites.ts'
 import { dropUpload, getUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
 import { openArchive } from './archive.ts'
+import { sitemapOf } from './crawl.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
 
 /** A log that is packed may not unpack to more. */
@@ -131,9 +133,10 @@ interface OldAddress extends LostAddress {
 /** Proposes a page for each address of an old site. */
 export async function runRehearsal(db: Database, trials: OwnServices['redirectTrials'], jobId: string, log: Logger): Promise<void> {
   await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
-    const { upload, name } = RehearsalInput.parse(input)
+    const given = RehearsalInput.parse(input)
     const site = await trials.siteOf(siteId, { rows: null, host: null })
-    const { kind, old } = await oldAddresses(db, upload, name)
+    const { kind, old } =
+      'address' in given ? await listedAt(given.address, await mayVisitPrivate(db, siteId)) : await oldAddresses(db, given)
     if (old.size === 0) throw new TrialFailure('No old address was found in it.')
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
@@ -160,30 +163,57 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
       await progress(done, Math.min(old.size, OLD_ADDRESSES_MAX))
       await breathe()
     }
-    await dropUpload(db, upload)
+    if ('upload' in given) await dropUpload(db, given.upload)
     return report
   })
 }
 
 function isAnswered({ live, host, view, hasPage }: TriedSite, path: string): boolean {
   const plain = plainPath(path)
-  const asked = { host, origin: view.origin, isDoor: false, path: plain, query: '', language: null, device: 'computer', nowMs: 0 } as const
+  const asked = {
+    host,
+    origin: view.origin,
+    isByNameOnly: false,
+    path: plain,
+    query: '',
+    language: null,
+    device: 'computer',
+    nowMs: 0,
+  } as const
   return hasPage(plain) || matchRedirect(asked, live, () => false) !== null
 }
 
-/** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
-async function oldAddresses(
-  db: Database,
-  upload: string,
-  name: string,
-): Promise<{ kind: RehearsalReport['kind']; old: Map<string, OldAddress> }> {
+interface OldAddresses {
+  readonly kind: RehearsalReport['kind']
+  /** By path. */
+  readonly old: Map<string, OldAddress>
+}
+
+function collector(): { old: Map<string, OldAddress>; add: (address: string, more?: Partial<OldAddress>) => void } {
   const old = new Map<string, OldAddress>()
-  const add = (address: string, more: Partial<OldAddress> = {}): void => {
-    const url = parseUrl(address.trim(), 'http://old.invalid/')
-    if (url === null || !/^https?:$/.test(url.protocol)) return
-    const path = plainPath(url.pathname)
-    old.set(path, { path, visits: (old.get(path)?.visits ?? 0) + 1, ...more })
+  return {
+    old,
+    add(address, more = {}) {
+      const url = parseUrl(address.trim(), 'http://old.invalid/')
+      if (url === null || !/^https?:$/.test(url.protocol)) return
+      const path = plainPath(url.pathname)
+      old.set(path, { path, visits: (old.get(path)?.visits ?? 0) + 1, ...more })
+    },
   }
+}
+
+/** Old addresses as the site that is still there lists them. */
+async function listedAt(address: string, isPrivateAllowed: boolean): Promise<OldAddresses> {
+  const listed = await sitemapOf(address, isPrivateAllowed)
+  if (!listed.ok) throw new TrialFailure(String(listed.detail.why))
+  const { old, add } = collector()
+  for (const each of listed.value) add(each, { visits: 0 })
+  return { kind: 'sitemap', old }
+}
+
+/** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
+async function oldAddresses(db: Database, { upload, name }: { upload: string; name: string }): Promise<OldAddresses> {
+  const { old, add } = collector()
   const head: Buffer[] = []
   for await (const part of uploadParts(db, upload)) {
     head.push(part)

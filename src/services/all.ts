@@ -34,7 +34,11 @@ import { redirectStepsService } from './redirect-steps.ts'
 import { redirectTrialsService } from './redirect-trials.ts'
 import { redirectsService } from './redirects.ts'
 import { rulesService } from './rules.ts'
+import { shortLinkCodesService } from './short-link-codes.ts'
 import { shortLinkListsService } from './short-link-lists.ts'
+import { shortLinkResultsService } from './short-link-results.ts'
+import { shortLinkSlugsService } from './short-link-slugs.ts'
+import { shortLinkStepsService } from './short-link-steps.ts'
 import { shortLinksService } from './short-links.ts'
 import { sitesService } from './sites.ts'
 import { tokensService } from './tokens.ts'
@@ -54,6 +58,7 @@ export function createServices(context: Context) {
   const knowledge = new RedirectKnowledge(context.db)
   const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
   const missed = missedService(context, views, knowledge)
+  const shortLinks = shortLinksService(context, views)
   const bulkChanges = bulkChangesService(context, views, placements, visits)
   return {
     views,
@@ -82,8 +87,12 @@ export function createServices(context: Context) {
     phrases: phrasesService(context, views, visits),
     phraseChoice: phraseChoiceService(context, views, placements, pages),
     disclosure: disclosureService(context, views, placements),
-    earnings: earningsService(context, views),
-    shortLinks: shortLinksService(context, views),
+    earnings: earningsService(context, views, placements),
+    shortLinks,
+    shortLinkSlugs: shortLinkSlugsService(context, views, shortLinks),
+    shortLinkCodes: shortLinkCodesService(shortLinks),
+    shortLinkSteps: shortLinkStepsService(context, views, shortLinks),
+    shortLinkResults: shortLinkResultsService(context, shortLinks),
     shortLinkLists: shortLinkListsService(context, views, jobs),
     redirects: redirectsService(context, views),
     redirectLists: redirectListsService(context, views, jobs),

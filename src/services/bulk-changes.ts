@@ -8,17 +8,17 @@ import {
   type BulkUndone,
 } from '../contract/bulk-changes.ts'
 import { normalise } from '../core/address/index.ts'
-import { applyPatches, decodeSource, differenceOf, patchBytes, rebasePatches, writableIn } from '../core/markup/index.ts'
+import { decodeSource, differenceOf, patchBytes, rebasePatches } from '../core/markup/index.ts'
 import { readMenu } from '../core/menus/index.ts'
 import { type ChangedLink, changeEntries, changeLinks, destinationOf, type PlacementPage } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { type BulkPage, bulkChangePages, insertBulkChange, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
+import { type BulkPage, bulkChangePages, listBulkChanges, markUndone } from '../data/bulk-changes.ts'
 import { readBlobs } from '../data/delivered.ts'
 import { type Draft, readDrafts, updateDrafts } from '../data/drafts.ts'
 import type { PageRow } from '../data/models.ts'
 import { titlesByPath } from '../data/pages.ts'
-import { newContent } from './content.ts'
+import { BulkDrafts, keptDraft, patchPage } from './bulk-drafts.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { listQuery, type placementsService } from './placements.ts'
 import { toldWork } from './told-work.ts'
@@ -112,12 +112,6 @@ export function bulkChangesService(
     }
   }
 
-  const kept = (page: PageRow, bytes: Uint8Array) => ({
-    pageId: page.id,
-    version: page.version,
-    content: newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page }),
-  })
-
   return {
     /**
      * Changes many links at once, or only shows what would change. All of it is one transaction, and taken back in one step.
@@ -141,42 +135,21 @@ export function bulkChangesService(
         }
         const madeBy = asked.change.do === 'bake' ? 'bake' : 'bulk'
         const saved = await write(db, async (transaction, changes) => {
-          const pages: BulkPage[] = []
+          const drafts = new BulkDrafts(db, actor, transaction)
           for await (const planned of plan(actor, selected, asked.change, view)) {
             review.add(planned)
-            const changed = planned.filter((each) => each.changed.length > 0)
-            if (changed.length > 0) {
-              const drafts = changed.map(({ page, bytes }) => kept(page, bytes))
-              const moved = await updateDrafts(db, drafts, { personId: actor.personId, madeBy }, transaction)
-              if (moved !== null) {
-                const title = changed.find(({ page }) => page.id === moved)?.page.title
-                return fail('moved-on', { why: `“${title}” was saved in the meantime. Look at the change again.` })
-              }
-              for (const [k, { page }] of changed.entries())
-                pages.push({
-                  pageId: page.id,
-                  beforeHash: page.draftHash,
-                  beforeEncoding: page.encoding,
-                  afterHash: drafts[k]?.content.hash ?? '',
-                })
-            }
+            const put = await drafts.put(
+              planned.filter((each) => each.changed.length > 0),
+              madeBy,
+            )
+            if (!put.ok) return put
             if (await tell(review.looked)) return fail('cancelled')
           }
-          if (pages.length === 0) return fail('nothing-to-change')
+          const { pages } = drafts
+          if (pages === 0) return fail('nothing-to-change')
           const { links } = review
-          const id = await insertBulkChange(
-            db,
-            { siteId: actor.siteId, change: asked.change, links, personId: actor.personId, pages },
-            transaction,
-          )
-          changes.add(
-            actor.siteId,
-            'pages',
-            pages.map(({ pageId }) => pageId),
-            'changed',
-          )
-          changes.add(actor.siteId, 'bulk-changes', id, 'made')
-          await writeAudit(db, actor, 'bulk-changes:make', id, { do: asked.change.do, links, pages: pages.length }, transaction)
+          const id = await drafts.close(asked.change, links, changes)
+          await writeAudit(db, actor, 'bulk-changes:make', id, { do: asked.change.do, links, pages }, transaction)
           return ok(id)
         })
         return saved.ok ? ok(review.shown(saved.value)) : saved
@@ -208,7 +181,7 @@ export function bulkChangesService(
                 ? null
                 : await updateDrafts(
                     db,
-                    back.map(({ page, bytes }) => kept(page, bytes)),
+                    back.map(({ page, bytes }) => keptDraft(page, bytes)),
                     { personId: actor.personId, madeBy: 'undo' },
                     transaction,
                   )
@@ -314,14 +287,13 @@ function changePage(
     return { bytes: new TextEncoder().encode(JSON.stringify(menu)), changed, skipped }
   }
   const made = changeLinks(text, known, links, change, help)
-  const patches = made.patches.map((patch) => ({ ...patch, insert: writableIn(patch.insert, page.encoding) }))
-  const patched = patchBytes(stored, page.encoding, text, patches)
-  if (!patched.ok || decodeSource(patched.value, page.encoding) !== applyPatches(text, patches)) {
+  const patched = patchPage(page, stored, text, made.patches)
+  if (patched === null) {
     return {
       bytes: stored,
       changed: [],
       skipped: [...made.skipped, ...made.changed.map(() => 'The page’s encoding does not allow a change in this place.')],
     }
   }
-  return { bytes: patched.value, changed: made.changed, skipped: made.skipped }
+  return { bytes: patched, changed: made.changed, skipped: made.skipped }
 }

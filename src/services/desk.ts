@@ -35,7 +35,10 @@ export function deskService(
   async function redirects(actor: Actor): Promise<Desk['redirects']> {
     // A table that is taken up for the first time takes a while where it is very large; its own screen waits for that, the Desk does not.
     if ((await countRedirects(db, actor.siteId, REDIRECTS_MAX + 1)) > REDIRECTS_MAX) return null
-    const [found, asked] = [await review.look(actor, { from: 0 }), await missed.list(actor, MissedQuery.parse({ limit: RISING_LOOKED_AT }))]
+    const [found, asked] = [
+      await review.look(actor, { cursor: 0 }),
+      await missed.list(actor, MissedQuery.parse({ limit: RISING_LOOKED_AT })),
+    ]
     if (!found.ok || !asked.ok) return null
     const rising = asked.value.items.filter(({ week, weekBefore }) => week >= RISING_LEAST && week > weekBefore * RISING_TIMES)
     return {

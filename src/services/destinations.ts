@@ -9,6 +9,7 @@ import { changesAfter, logEnds } from '../data/changes.ts'
 import { getBlob } from '../data/contents.ts'
 import { addressesOn, listDestinations } from '../data/destinations.ts'
 import { draftName, pageIdAt } from '../data/pages.ts'
+import { shownRedirects } from '../data/redirects.ts'
 import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { linkForPlace } from './partner-links.ts'
@@ -134,16 +135,28 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
           }
         },
       )
+      const redirects = (
+        query.length === 0 || !actor.can('redirects:read') ? [] : await shownRedirects(db, actor.siteId, query, SHORT_LINKS_SHOWN)
+      ).map(
+        ({ from, to, note }): Destination => ({
+          kind: 'redirect',
+          address: from,
+          title: note === '' ? from : note,
+          note: `${from} → ${to.replace(/^https?:\/\//, '')}`,
+          pageId: null,
+          start: null,
+        }),
+      )
       const partners: Destination[] = []
       const pageId = page === undefined ? null : await pageIdAt(db, actor.siteId, page)
       for (const partner of view.setup.partners) {
         if (!hasAll(`${partner.name} ${partner.sites.join(' ')}`)) continue
         for (const destination of await placesOf(actor.siteId, partner.sites)) {
-          const built = await linkForPlace({ db }, view, destination, { pageId, shortLinkId: null, nth: 0 })
+          const built = linkForPlace(view, destination, { pageId, shortLinkId: null, nth: 0 })
           if (built.ok)
             partners.push({
               kind: 'partner',
-              address: built.value.address,
+              address: built.value.link.address,
               title: `${partner.name}: ${new URL(destination).pathname}`,
               note: partner.template === '' ? 'their plain address' : `with our number ${partner.account}`,
               pageId: null,
@@ -166,6 +179,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
         items: [
           ...exact.slice(0, Math.max(4, limit - 6)),
           ...shortLinks,
+          ...redirects,
           ...partners.slice(0, 3),
           ...own.filter((each) => !exact.includes(each)),
         ].slice(0, limit),

@@ -1,29 +1,35 @@
 import { type DisclosedPage, Disclosure, type DisclosureMended, type DisclosureReview } from '../contract/disclosure.ts'
 import { disclosureOf, mendDisclosure } from '../core/disclosure/index.ts'
-import { decodeSource, patchBytes, writableIn } from '../core/markup/index.ts'
+import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { hintsOf, relTokens } from '../core/rules/index.ts'
-import { type BulkPage, insertBulkChange } from '../data/bulk-changes.ts'
-import { readDrafts, updateDrafts } from '../data/drafts.ts'
+import { readDrafts } from '../data/drafts.ts'
+import { draftVersionsOf } from '../data/pages.ts'
 import { readDisclosure, writeDisclosure } from '../data/phrases.ts'
-import { newContent } from './content.ts'
+import { BulkDrafts, patchPage } from './bulk-drafts.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
 
 const SHOWN_MAX = 500
 
+interface Looked {
+  readonly sign: string
+  readonly page: DisclosedPage
+}
+
 /** What the site tells its readers of paid links, and which pages do. */
 export function disclosureService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+  /** By site and page: what was found, and of what. */
+  const looked = new Map<string, ReadonlyMap<string, Looked>>()
   const told = async (siteId: string): Promise<Disclosure> => Disclosure.parse(await readDisclosure(db, siteId))
 
-  /** Pages with paid links, and where the first of each begins. */
+  /** Pages with paid links, and where the first of each begins. Of a site's links those that are paid are looked at, and no others. */
   async function paidPages(actor: Actor): Promise<ReadonlyMap<string, { first: number; paid: number }>> {
     const list = await placements.listOf(actor.siteId, await views.of(actor))
+    const rows = new Set([{ facets: { strand: 'sponsored' } }, { isUnmarked: true }].flatMap((query) => [...list.ask(query).found]))
     const pages = new Map<string, { first: number; paid: number }>()
-    for (const i of list.ask({}).found) {
+    for (const i of rows) {
       const judged = list.judgedAt(i)
       if (judged === null || judged.placement.page.kind !== 'page') continue
-      if (!judged.facts.isPartner && !hintsOf(relTokens(judged.decision.rel)).includes('sponsored')) continue
       const { page, start } = judged.placement
       const known = pages.get(page.id)
       pages.set(page.id, { first: Math.min(start, known?.first ?? start), paid: (known?.paid ?? 0) + 1 })
@@ -48,17 +54,35 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
 
     /** Those that have to tell and do not, or too late, come first. */
     async review(actor: Actor): Promise<Result<DisclosureReview, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!(['pages:read', 'partners:read', 'rules:read'] as const).every((each) => actor.can(each))) return fail('forbidden')
       const disclosure = await told(actor.siteId)
       const paid = await paidPages(actor)
-      const pages: DisclosedPage[] = []
-      let well = 0
-      for await (const drafts of readDrafts(db, actor.siteId, [...paid.keys()]))
+      const there = await draftVersionsOf(db, actor.siteId, [...paid.keys()])
+      const signOf = (id: string, version: number): string => `${version} ${paid.get(id)?.first} ${disclosure.text}`
+      const before = looked.get(actor.siteId) ?? new Map<string, Looked>()
+      const now = new Map<string, Looked>()
+      for (const { id, version } of there) {
+        const known = before.get(id)
+        if (known?.sign === signOf(id, version)) now.set(id, known)
+      }
+      // A page that is as it was when it was last looked at is not read again.
+      for await (const drafts of readDrafts(
+        db,
+        actor.siteId,
+        there.flatMap(({ id }) => (now.has(id) ? [] : [id])),
+      ))
         for (const { page, bytes } of drafts) {
-          const { state } = disclosureOf(decodeSource(bytes, page.encoding), disclosure, paid.get(page.id)?.first ?? null)
-          if (state === 'well') well++
-          else pages.push({ pageId: page.id, path: page.path, title: page.title, paid: paid.get(page.id)?.paid ?? 0, state })
+          const { id: pageId, path, title, version } = page
+          const { first = null, paid: links = 0 } = paid.get(pageId) ?? {}
+          const { state } = disclosureOf(decodeSource(bytes, page.encoding), disclosure, first)
+          now.set(pageId, { sign: signOf(pageId, version), page: { pageId, path, title, paid: links, state } })
         }
+      looked.set(actor.siteId, now)
+      const pages = there.flatMap(({ id }) => {
+        const found = now.get(id)?.page
+        return found === undefined || found.state === 'well' ? [] : [{ ...found, paid: paid.get(id)?.paid ?? 0 }]
+      })
+      const well = there.length - pages.length
       return ok({ pages: pages.slice(0, SHOWN_MAX), lacking: pages.length, well, more: Math.max(0, pages.length - SHOWN_MAX) })
     },
 
@@ -73,59 +97,22 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
       const paid = await paidPages(actor)
       const wanted = pageIds === undefined ? [...paid.keys()] : pageIds.filter((id) => paid.has(id))
       return write(db, async (transaction, changes) => {
-        const done: BulkPage[] = []
+        const bulk = new BulkDrafts(db, actor, transaction)
         for await (const drafts of readDrafts(db, actor.siteId, wanted)) {
-          const mended = drafts.flatMap(({ page, bytes }) => {
-            const text = decodeSource(bytes, page.encoding)
-            const patches = mendDisclosure(text, disclosure, paid.get(page.id)?.first ?? null)
-            if (patches.length === 0) return []
-            const patched = patchBytes(
-              bytes,
-              page.encoding,
-              text,
-              patches.map((patch) => ({ ...patch, insert: writableIn(patch.insert, page.encoding) })),
-            )
-            return patched.ok
-              ? [
-                  {
-                    page,
-                    content: newContent(patched.value, page.title, {
-                      encoding: page.encoding,
-                      kind: page.kind,
-                      path: page.path,
-                      notes: page,
-                    }),
-                  },
-                ]
-              : []
-          })
-          if (mended.length === 0) continue
-          const moved = await updateDrafts(
-            db,
-            mended.map(({ page, content }) => ({ pageId: page.id, version: page.version, content })),
-            { personId: actor.personId, madeBy: 'bulk' },
-            transaction,
+          const put = await bulk.put(
+            drafts.flatMap(({ page, bytes }) => {
+              const text = decodeSource(bytes, page.encoding)
+              const patches = mendDisclosure(text, disclosure, paid.get(page.id)?.first ?? null)
+              const patched = patches.length === 0 ? null : patchPage(page, bytes, text, patches)
+              return patched === null ? [] : [{ page, bytes: patched }]
+            }),
           )
-          if (moved !== null)
-            return fail('moved-on', { why: `“${mended.find(({ page }) => page.id === moved)?.page.title}” was saved in the meantime.` })
-          for (const { page, content } of mended)
-            done.push({ pageId: page.id, beforeHash: page.draftHash, beforeEncoding: page.encoding, afterHash: content.hash })
+          if (!put.ok) return put
         }
-        if (done.length === 0) return fail('nothing-to-change')
-        const id = await insertBulkChange(
-          db,
-          { siteId: actor.siteId, change: { do: 'disclose' }, links: done.length, personId: actor.personId, pages: done },
-          transaction,
-        )
-        changes.add(
-          actor.siteId,
-          'pages',
-          done.map(({ pageId }) => pageId),
-          'changed',
-        )
-        changes.add(actor.siteId, 'bulk-changes', id, 'made')
-        await writeAudit(db, actor, 'disclosure:mend', id, { pages: done.length }, transaction)
-        return ok({ id, pages: done.length })
+        if (bulk.pages === 0) return fail('nothing-to-change')
+        const id = await bulk.close({ do: 'disclose' }, bulk.pages, changes)
+        await writeAudit(db, actor, 'disclosure:mend', id, { pages: bulk.pages }, transaction)
+        return ok({ id, pages: bulk.pages })
       })
     },
   }

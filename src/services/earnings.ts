@@ -9,13 +9,27 @@ import {
   ReportLayout,
   type ReportTaken,
 } from '../contract/earnings.ts'
-import { guessReport, NEEDED_FIELDS, type RefusedReportLine, type ReportLine, ReportReader } from '../core/earnings/index.ts'
+import {
+  countedCommission,
+  guessReport,
+  headerOf,
+  NEEDED_FIELDS,
+  type RefusedReportLine,
+  type ReportLine,
+  ReportReader,
+} from '../core/earnings/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
+import { looksLikeSubId } from '../core/partners/index.ts'
+import { destinationOf } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { inTransaction } from '../data/database.ts'
 import { beginReport, closeReport, keepLayout, listReports, readLayout, sumEarnings, takeLines, undoReport } from '../data/earnings.ts'
+import { keepSubs, type SubRow } from '../data/partner-links.ts'
+import { shortLinksTo } from '../data/partner-moves.ts'
 import { findPartner, usesOfPartners } from '../data/partners.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import { partnerLinksOf } from './partner-links.ts'
+import type { placementsService } from './placements.ts'
 
 const LINES_AT_ONCE = 2_000
 const REFUSED_SHOWN = 200
@@ -23,6 +37,8 @@ const SAMPLE_ROWS = 6
 const SHOWN_MAX = 500
 const REPORTS_SHOWN = 100
 const COLUMNS_MAX = 200
+/** Short links of a partner whose sub-IDs are looked at. */
+const SHORT_LINKS_MAX = 20_000
 
 interface ReadTable {
   readonly rows: readonly string[][]
@@ -67,15 +83,38 @@ function encodingOf(bytes: Uint8Array): string {
   }
 }
 
-/** How many lines have as many columns as most have, where that is more than one. */
+/** How many lines have as many columns as most have, where that is more than one; more columns count for more. */
 function evenness(lines: readonly string[], delimiter: string): number {
-  const counts = lines.map((line) => line.split(delimiter).length).filter((count) => count > 1)
-  const most = counts.sort((a, b) => counts.filter((each) => each === b).length - counts.filter((each) => each === a).length)[0] ?? 1
-  return counts.filter((count) => count === most).length * Math.min(most, 8)
+  const counts = new Map<number, number>()
+  for (const line of lines) {
+    const columns = line.split(delimiter).length
+    if (columns > 1) counts.set(columns, (counts.get(columns) ?? 0) + 1)
+  }
+  return Math.max(0, ...[...counts].map(([columns, count]) => count * Math.min(columns, 8)))
 }
 
 /** What partners report, and what came of it. Calls that read a file are carried out apart: see ServiceThreads. */
-export function earningsService({ db }: Context, views: SiteViews) {
+export function earningsService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+  /** What the sub-IDs of a partner's links stand for that stand in pages and short links now, however they came there. */
+  async function standingSubs(actor: Actor, partnerId: string): Promise<SubRow[]> {
+    const view = await views.of(actor)
+    const links = partnerLinksOf(view)
+    const list = await placements.listOf(actor.siteId, view)
+    const subs: SubRow[] = []
+    const note = (address: string, place: Pick<SubRow, 'pageId' | 'shortLinkId'>): void => {
+      const apart = links.recognise(address)
+      if (apart !== null && looksLikeSubId(apart.sub)) subs.push({ sub: apart.sub, partnerId, destination: apart.destination, ...place })
+    }
+    for (const i of list.ask({ facets: { partner: partnerId } }).found) {
+      const judged = list.judgedAt(i)
+      if (judged !== null) note(destinationOf(judged), { pageId: judged.placement.page.id, shortLinkId: null })
+    }
+    const sites = view.setup.partners.find(({ id }) => id === partnerId)?.sites ?? []
+    for (const { id, destination } of await shortLinksTo(db, actor.siteId, sites, SHORT_LINKS_MAX))
+      note(destination, { pageId: null, shortLinkId: id })
+    return subs
+  }
+
   return {
     /** Looks at a report: what the file decides is told, what it does not has to be said by a person. */
     async guess(
@@ -124,23 +163,14 @@ export function earningsService({ db }: Context, views: SiteViews) {
       const table = readTable(bytes)
       if (!table.ok) return table
       const { rows } = table.value
-      const wanted = new Set(Object.values(layout.columns))
-      const header = rows.findIndex(
-        (row) =>
-          new ReportReader(
-            layout,
-            row.map((cell) => cell.trim()),
-          ).missing().length === 0 && row.length > 1,
-      )
-      const names = (rows[header] ?? []).map((cell) => cell.trim())
       const absent = NEEDED_FIELDS.find((field) => layout.columns[field] === undefined)
-      if (header === -1 || absent !== undefined || wanted.size === 0)
-        return fail('report-column-missing', {
-          why:
-            absent === undefined
-              ? `the file has no columns ${[...wanted].map((each) => `“${each}”`).join(', ')}`
-              : `it is not said which column holds the ${absent}`,
-        })
+      if (absent !== undefined) return fail('report-column-missing', { why: `it is not said which column holds the ${absent}` })
+      const header = headerOf(rows, layout)
+      if (header === -1) {
+        const wanted = Object.values(layout.columns).map((each) => `“${each}”`)
+        return fail('report-column-missing', { why: `the file has no columns ${wanted.join(', ')}` })
+      }
+      const names = rows[header] ?? []
       const reader = new ReportReader(layout, names)
       const lines: ReportLine[] = []
       const refused: RefusedReportLine[] = []
@@ -152,7 +182,8 @@ export function earningsService({ db }: Context, views: SiteViews) {
       }
       const sums = new Map<string, number>()
       for (const { currency, commission, state } of lines)
-        sums.set(currency, (sums.get(currency) ?? 0) + (state === 'reversed' ? 0 : commission))
+        sums.set(currency, (sums.get(currency) ?? 0) + countedCommission({ commission, state }))
+      const subs = await standingSubs(actor, partnerId)
       const id = randomUUID()
       const counts = { made: 0, changed: 0, same: 0, joined: 0 }
       const told = (): ReportTaken => ({
@@ -164,6 +195,7 @@ export function earningsService({ db }: Context, views: SiteViews) {
         sums: [...sums].map(([currency, commission]) => ({ currency, commission })),
       })
       const takeIn = async (transaction: Parameters<typeof takeLines>[3]): Promise<void> => {
+        await keepSubs(db, actor.siteId, subs, transaction)
         await beginReport(db, { id, siteId: actor.siteId, partnerId, personId: actor.personId, name }, transaction)
         for (let from = 0; from < lines.length; from += LINES_AT_ONCE) {
           const done = await takeLines(
@@ -216,14 +248,10 @@ export function earningsService({ db }: Context, views: SiteViews) {
       actor: Actor,
       query: { by: (typeof EARNED_BY)[number]; partnerId?: string | undefined; from?: string | undefined; until?: string | undefined },
     ): Promise<Result<EarningsView, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!(['partners:read', 'pages:read', 'short-links:read'] as const).every((each) => actor.can(each))) return fail('forbidden')
       const found = await sumEarnings(db, { siteId: actor.siteId, ...query }, SHOWN_MAX + 1)
       const partners = query.by === 'partner' ? (await views.of(actor)).setup.partners : []
-      const uses = await usesOfPartners(
-        db,
-        actor.siteId,
-        partners.map(({ id, sites }) => ({ id, hosts: sites })),
-      )
+      const uses = await usesOfPartners(db, actor.siteId, partners)
       return ok({
         items: found.slice(0, SHOWN_MAX).map((row) => {
           const clicks = uses.get(row.key)?.clicks ?? 0

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { type ImportApply, type ImportFetch, ImportInput, NO_CHOICES, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
-import { parseUrl } from '../core/address/index.ts'
+import { siteAddress } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import { inTransaction } from '../data/database.ts'
 import { putUpload } from '../data/uploads.ts'
@@ -25,8 +25,8 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
     /** Starts fetching a site by its sitemap, or a feed. What has been fetched is kept, so that it goes on where it stopped. */
     async fetch(actor: Actor, { address, dryRun }: ImportFetch): Promise<Result<string, 'forbidden' | 'address-unreadable'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
-      const url = parseUrl(/^https?:/i.test(address) ? address : `https://${address}`)
-      if (url === null || !/^https?:$/.test(url.protocol)) return fail('address-unreadable')
+      const url = siteAddress(address)
+      if (url === null) return fail('address-unreadable')
       return jobs.startImport(actor, { ...NO_CHOICES, upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
     },
 

@@ -1,4 +1,11 @@
-import type { Banner, PartnerLinkAsked, PartnerLinkMade, Snippet, TemplateTried } from '../contract/partner-links.ts'
+import {
+  BANNERS_MAX,
+  type Banner,
+  type PartnerLinkAsked,
+  type PartnerLinkMade,
+  type Snippet,
+  type TemplateTried,
+} from '../contract/partner-links.ts'
 import { sentenceOf } from '../contract/problems.ts'
 import { type AddressFault, repair } from '../core/address/index.ts'
 import {
@@ -13,11 +20,20 @@ import {
 } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
+import type { Database } from '../data/database.ts'
 import { pageIdAt } from '../data/pages.ts'
-import { type BannerRow, insertBanner, keepSub, listBanners, pagesLinkingTo, removeBanner } from '../data/partner-links.ts'
+import {
+  type BannerRow,
+  countBanners,
+  insertBanner,
+  keepSubs,
+  listBanners,
+  pagesLinkingTo,
+  removeBanner,
+  type SubRow,
+} from '../data/partner-links.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 
-const BANNERS_MAX = 500
 const EXAMPLE_ACCOUNT = '4471'
 
 /** By set-up: a site is compiled anew when a partner changes. */
@@ -32,26 +48,35 @@ export function partnerLinksOf(view: SiteGround): PartnerLinks {
   return made
 }
 
-/** Builds a partner link for a place, and remembers the place by its sub-ID, so that earnings find their way back. */
-export async function linkForPlace(
-  { db }: Pick<Context, 'db'>,
+/** A partner link that was built for a place, and what its sub-ID stands for; null where it has none. */
+export interface PlacedLink {
+  readonly link: PartnerLinkMade
+  readonly place: SubRow | null
+}
+
+/** Builds a partner link for a place: by its sub-ID earnings find their way back to it. */
+export function linkForPlace(
   view: SiteGround,
   address: string,
   { pageId, shortLinkId, nth }: { readonly pageId: string | null; readonly shortLinkId: string | null; readonly nth: number },
-): Promise<Result<PartnerLinkMade, PartnerLinkFault>> {
+): Result<PlacedLink, PartnerLinkFault> {
   const links = partnerLinksOf(view)
   const place = pageId ?? shortLinkId
   const destination = links.recognise(address, 'any')?.destination ?? address
-  const sub = place === null ? '' : subIdOf(place, destination, nth)
-  const made = links.link(address, sub)
+  const made = links.link(address, place === null ? '' : subIdOf(place, destination, nth))
   if (!made.ok) return made
   const { partner, already, otherAccount } = made.value
-  const hasSub = partner.template.includes('{sub}')
-  const own = already ? (links.recognise(address)?.sub ?? '') : hasSub ? (links.recognise(made.value.address)?.sub ?? '') : ''
-  if (own !== '' && place !== null)
-    await keepSub(db, view.setup.siteId, { sub: own, partnerId: partner.id, pageId, shortLinkId, destination })
-  return ok({ address: made.value.address, partner: partner.name, partnerId: partner.id, already, otherAccount, sub: own })
+  const sub = links.recognise(made.value.address)?.sub ?? ''
+  const partnerId = partner.id
+  return ok({
+    link: { address: made.value.address, partner: partner.name, partnerId, already, otherAccount, sub },
+    place: sub === '' || place === null ? null : { sub, partnerId, pageId, shortLinkId, destination },
+  })
 }
+
+/** Remembers what the sub-ID of a link stands for that is put somewhere now. */
+export const keepPlace = (db: Database, { setup }: SiteGround, { place }: PlacedLink): Promise<void> =>
+  keepSubs(db, setup.siteId, place === null ? [] : [place])
 
 const shownBanner = ({ id, partnerId, href, text, picture }: BannerRow, usedOn: Banner['usedOn']): Banner => ({
   ...{ id, partnerId, href, text, usedOn },
@@ -76,7 +101,11 @@ export function partnerLinksService(context: Context, views: SiteViews) {
       const mended = repair(address, view.around(path ?? '/'))
       if (!mended.ok) return mended
       const pageId = path === undefined ? null : await pageIdAt(db, actor.siteId, path)
-      return linkForPlace(context, view, mended.value.address, { pageId, shortLinkId, nth })
+      const placed = linkForPlace(view, mended.value.address, { pageId, shortLinkId, nth })
+      if (!placed.ok) return placed
+      // Who may put it nowhere is told the link, and nothing is noted.
+      if (actor.can('pages:edit')) await keepPlace(db, view, placed.value)
+      return ok(placed.value.link)
     },
 
     async tryTemplate(
@@ -109,9 +138,9 @@ export function partnerLinksService(context: Context, views: SiteViews) {
       return clean.ok ? ok(shownSnippet(clean.value)) : clean
     },
 
-    async banners(actor: Actor, partnerId: string | undefined): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
-      const found = await listBanners(db, actor.siteId, partnerId ?? null, BANNERS_MAX)
+    async banners(actor: Actor, partnerId: string): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
+      if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
+      const found = await listBanners(db, actor.siteId, partnerId, BANNERS_MAX)
       const used = await pagesLinkingTo(
         db,
         actor.siteId,
@@ -131,7 +160,7 @@ export function partnerLinksService(context: Context, views: SiteViews) {
     async keepBanner(
       actor: Actor,
       { partnerId, html }: { partnerId: string; html: string },
-    ): Promise<Result<Banner, 'forbidden' | 'not-found' | 'no-link-left' | 'snippet-too-long'>> {
+    ): Promise<Result<Banner, 'forbidden' | 'not-found' | 'no-link-left' | 'snippet-too-long' | 'banners-too-many'>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
       const clean = cleanSnippet(html)
       if (!clean.ok) return clean
@@ -139,6 +168,7 @@ export function partnerLinksService(context: Context, views: SiteViews) {
       const made = links.link(clean.value.href, '')
       const href = made.ok && made.value.partner.id === partnerId ? made.value.address : clean.value.href
       return write(db, async (transaction, changes) => {
+        if ((await countBanners(db, actor.siteId, partnerId, transaction)) >= BANNERS_MAX) return fail('banners-too-many')
         const row = await insertBanner(
           db,
           actor.siteId,

@@ -1,14 +1,14 @@
 import { randomUUID } from 'node:crypto'
 import type { RepointAsked, Repointed, RepointUndone } from '../contract/partner-moves.ts'
+import { sentenceOf } from '../contract/problems.ts'
 import { type AddressFault, repair } from '../core/address/index.ts'
-import { decodeSource, type Patch, patchBytes, scanLinks, tagPatches, writableIn } from '../core/markup/index.ts'
+import { decodeSource, type Patch, scanLinks, tagPatches } from '../core/markup/index.ts'
 import { readMenu } from '../core/menus/index.ts'
 import { PartnerLinks } from '../core/partners/index.ts'
 import { changeEntries, destinationOf } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledSite, SiteGround } from '../core/rules/index.ts'
-import { type BulkPage, insertBulkChange } from '../data/bulk-changes.ts'
-import { type Draft, readDrafts, updateDrafts } from '../data/drafts.ts'
+import { type Draft, readDrafts } from '../data/drafts.ts'
 import {
   insertPartnerMove,
   type MovedShortLink,
@@ -20,16 +20,19 @@ import {
 import { findPartner, type PartnerRow } from '../data/partners.ts'
 import { updateShortLink } from '../data/short-links.ts'
 import type { bulkChangesService } from './bulk-changes.ts'
-import { newContent } from './content.ts'
+import { BulkDrafts, patchPage } from './bulk-drafts.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
 import type { redirectStepsService } from './redirect-steps.ts'
 
 const SHOWN_MAX = 300
-/** Of either, what one step can review. */
+/** Of short links and of redirects, what one step can review. */
 const MOVED_MAX = 2_000
 
-type MoveFault = AddressFault | 'forbidden' | 'not-found' | 'moved-on' | 'nothing-to-change'
+/** What it takes, since it reaches into all of these. */
+const NEEDS = ['partners:edit', 'pages:publish', 'short-links:edit', 'redirects:edit'] as const
+
+type MoveFault = AddressFault | 'forbidden' | 'not-found' | 'moved-on' | 'nothing-to-change' | 'move-too-large'
 
 interface Others {
   readonly placements: ReturnType<typeof placementsService>
@@ -41,8 +44,7 @@ interface Others {
 export function partnerMovesService({ db }: Context, views: SiteViews, { placements, bulkChanges, redirectSteps }: Others) {
   return {
     async make(actor: Actor, { partnerId, oldTemplate, oldAccount, to, dryRun }: RepointAsked): Promise<Result<Repointed, MoveFault>> {
-      if (!(['partners:edit', 'pages:publish', 'short-links:edit', 'redirects:edit'] as const).every((each) => actor.can(each)))
-        return fail('forbidden')
+      if (!NEEDS.every((each) => actor.can(each))) return fail('forbidden')
       const partner = await findPartner(db, actor.siteId, partnerId)
       if (partner === null) return fail('not-found')
       const view = await views.of(actor)
@@ -65,56 +67,42 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
         return built.ok && built.value.address !== from ? built.value.address : null
       }
       const hosts = hostsOf(partner, oldTemplate ?? partner.template)
-      const found: Found = { items: [], placements: 0, pages: 0, bulk: [] }
-      const links = (await shortLinksTo(db, actor.siteId, hosts, MOVED_MAX)).flatMap((link) => {
+      const items: Repointed['items'] = []
+      const counts = { placements: 0, pages: 0 }
+      const leading = await Promise.all([
+        shortLinksTo(db, actor.siteId, hosts, MOVED_MAX + 1),
+        redirectsTo(db, actor.siteId, hosts, MOVED_MAX + 1),
+      ])
+      if (leading.some(({ length }) => length > MOVED_MAX)) return fail('move-too-large')
+      const links = leading[0].flatMap((link) => {
         const after = next(link.destination)
         return after === null ? [] : [{ link, after }]
       })
-      const redirects = (await redirectsTo(db, actor.siteId, hosts, MOVED_MAX)).flatMap((row) => {
+      const redirects = leading[1].flatMap((row) => {
         const after = next(row.to)
         return after === null ? [] : [{ row, after }]
       })
       const id = randomUUID()
-      const bulkChangeId = await write(db, async (transaction, changes) => {
-        for await (const drafts of await draftsLeadingThere(actor, view, partner.id, hosts)) {
+      const wanted = await linksLeadingThere(actor, view, partner.id, hosts)
+      const saved = await write(db, async (transaction, changes) => {
+        const bulk = new BulkDrafts(db, actor, transaction)
+        for await (const drafts of readDrafts(db, actor.siteId, [...wanted.keys()])) {
           const changed = await views.knowing(view, (site) =>
-            drafts.pages.flatMap((draft) => moved(site, draft, drafts.wanted.get(draft.page.id) ?? new Map(), next) ?? []),
+            drafts.flatMap((draft) => moved(site, draft, wanted.get(draft.page.id) ?? new Map(), next) ?? []),
           )
-          if (changed.length === 0) continue
-          for (const { page, items } of changed) {
-            found.pages++
-            found.placements += items.length
-            for (const item of items.slice(0, SHOWN_MAX - found.items.length)) found.items.push({ where: page.path, ...item })
+          for (const { page, links: there } of changed) {
+            counts.pages++
+            counts.placements += there.length
+            for (const each of there.slice(0, SHOWN_MAX - items.length)) items.push({ where: page.path, ...each })
           }
-          if (dryRun) continue
-          const contents = changed.map(({ page, bytes }) => ({
-            ...{ pageId: page.id, version: page.version },
-            content: newContent(bytes, page.title, { encoding: page.encoding, kind: page.kind, path: page.path, notes: page }),
-          }))
-          const movedOn = await updateDrafts(db, contents, { personId: actor.personId, madeBy: 'bulk' }, transaction)
-          if (movedOn !== null)
-            return fail('moved-on', { why: `“${changed.find(({ page }) => page.id === movedOn)?.page.title}” was saved in the meantime.` })
-          for (const [i, { page }] of changed.entries())
-            found.bulk.push({
-              pageId: page.id,
-              beforeHash: page.draftHash,
-              beforeEncoding: page.encoding,
-              afterHash: contents[i]?.content.hash ?? '',
-            })
+          const put = dryRun ? ok(null) : await bulk.put(changed)
+          if (!put.ok) return put
         }
         if (dryRun) return ok(null)
-        if (found.bulk.length + links.length + redirects.length === 0) return fail('nothing-to-change')
+        if (bulk.pages + links.length + redirects.length === 0) return fail('nothing-to-change')
         for (const { link, after } of links) {
-          const said = {
-            siteId: actor.siteId,
-            id: link.id,
-            version: link.version,
-            personId: actor.personId,
-            title: link.title,
-            status: link.status as 302,
-          }
-          if (!(await updateShortLink(db, { ...said, destination: after }, transaction)))
-            return fail('moved-on', { why: `The short link “${link.slug}” was changed in the meantime.` })
+          const isSaved = await updateShortLink(db, { ...versionOf(actor, link), destination: after }, transaction)
+          if (!isSaved) return fail('moved-on', { why: `The short link “${link.slug}” was changed in the meantime.` })
         }
         changes.add(
           actor.siteId,
@@ -122,48 +110,28 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
           links.map(({ link }) => link.id),
           'changed',
         )
-        await writeAudit(
-          db,
-          actor,
-          'partners:move',
-          partnerId,
-          { placements: found.placements, shortLinks: links.length, redirects: redirects.length },
-          transaction,
-        )
-        if (found.bulk.length === 0) return ok(null)
-        const made = await insertBulkChange(
-          db,
-          { siteId: actor.siteId, change: { do: 'repoint' }, links: found.placements, personId: actor.personId, pages: found.bulk },
-          transaction,
-        )
-        changes.add(
-          actor.siteId,
-          'pages',
-          found.bulk.map(({ pageId }) => pageId),
-          'changed',
-        )
-        changes.add(actor.siteId, 'bulk-changes', made, 'made')
-        return ok(made)
+        const all = { placements: counts.placements, shortLinks: links.length, redirects: redirects.length }
+        await writeAudit(db, actor, 'partners:move', partnerId, all, transaction)
+        return ok(bulk.pages === 0 ? null : await bulk.close({ do: 'repoint' }, counts.placements, changes))
       })
-      if (!bulkChangeId.ok) return bulkChangeId
+      if (!saved.ok) return saved
       for (const { link, after } of links.slice(0, SHOWN_MAX))
-        found.items.push({ where: `short link ${link.slug}`, before: link.destination, after })
-      for (const { row, after } of redirects.slice(0, SHOWN_MAX)) found.items.push({ where: row.from, before: row.to, after })
-      const counts = { placements: found.placements, pages: found.pages, shortLinks: links.length, redirects: redirects.length }
-      const more = Math.max(0, counts.placements + counts.shortLinks + counts.redirects - found.items.length)
-      if (dryRun) return ok({ id: null, ...counts, items: found.items, more })
+        items.push({ where: `short link ${link.slug}`, before: link.destination, after })
+      for (const { row, after } of redirects.slice(0, SHOWN_MAX)) items.push({ where: row.from, before: row.to, after })
+      const all = { ...counts, shortLinks: links.length, redirects: redirects.length }
+      const more = Math.max(0, all.placements + all.shortLinks + all.redirects - items.length)
+      if (dryRun) return ok({ id: null, ...all, items, more, left: [] })
       const step = redirects.length === 0 ? null : await moveRedirects(actor, partner, redirects)
       await insertPartnerMove(db, actor.siteId, partnerId, {
-        ...{ id, bulkChangeId: bulkChangeId.value, redirectStepId: step },
+        ...{ id, bulkChangeId: saved.value, redirectStepId: step?.id ?? null },
         shortLinks: links.map(({ link, after }) => ({ id: link.id, before: link.destination, after })),
       })
-      return ok({ id, ...counts, items: found.items, more })
+      return ok({ id, ...all, items, more, left: step?.left ?? [] })
     },
 
     /** Takes a step back; what was changed since is left, and told. */
     async undo(actor: Actor, id: string): Promise<Result<RepointUndone, 'forbidden' | 'not-found' | 'moved-on'>> {
-      if (!(['partners:edit', 'pages:publish', 'short-links:edit', 'redirects:edit'] as const).every((each) => actor.can(each)))
-        return fail('forbidden')
+      if (!NEEDS.every((each) => actor.can(each))) return fail('forbidden')
       const left: string[] = []
       const taken = await write(db, async (transaction, changes) => {
         const move = await takePartnerMove(db, actor.siteId, id, transaction)
@@ -175,8 +143,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
           if (was === undefined || link.destination !== was.after) left.push(`A short link leads elsewhere since: ${link.destination}`)
           else back.push({ ...link, destination: was.before })
         }
-        for (const link of back)
-          await updateShortLink(db, { siteId: actor.siteId, personId: actor.personId, ...link, status: link.status as 302 }, transaction)
+        for (const link of back) await updateShortLink(db, versionOf(actor, link), transaction)
         changes.add(
           actor.siteId,
           'short-links',
@@ -188,19 +155,18 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
       })
       if (!taken.ok) return taken
       const { move, shortLinks } = taken.value
-      if (move.redirectStepId !== null) await redirectSteps.undo(actor, move.redirectStepId)
+      const redirects = move.redirectStepId === null ? null : await redirectSteps.undo(actor, move.redirectStepId)
+      if (redirects?.ok === false) left.push(`The redirects stay as they are: ${sentenceOf(redirects.fault, redirects.detail)}`)
       const pages = move.bulkChangeId === null ? null : await bulkChanges.undo(actor, move.bulkChangeId)
+      if (pages?.ok === false)
+        left.push(`The pages stay as they are; they can be taken back in Links. ${sentenceOf(pages.fault, pages.detail)}`)
       if (pages?.ok === true) left.push(...pages.value.left.map(({ page, why }) => `${page}: ${why}`))
       return ok({ pages: pages?.ok === true ? pages.value.pages : 0, shortLinks, left })
     },
   }
 
-  /** The drafts that hold links to a partner, some at a time, with the numbers of those links. */
-  async function* draftsOf(actor: Actor, wanted: ReadonlyMap<string, Map<number, string>>) {
-    for await (const pages of readDrafts(db, actor.siteId, [...wanted.keys()])) yield { pages, wanted }
-  }
-
-  async function draftsLeadingThere(actor: Actor, view: SiteGround, partnerId: string, hosts: readonly string[]) {
+  /** By page, the numbers of the links that lead to a partner or through the host of its links, with where each leads. */
+  async function linksLeadingThere(actor: Actor, view: SiteGround, partnerId: string, hosts: readonly string[]) {
     const list = await placements.listOf(actor.siteId, view)
     const wanted = new Map<string, Map<number, string>>()
     for (const facets of [{ partner: partnerId }, ...hosts.map((host) => ({ host }))])
@@ -210,28 +176,27 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
         const { page, ordinal } = judged.placement
         wanted.set(page.id, (wanted.get(page.id) ?? new Map<number, string>()).set(ordinal, destinationOf(judged)))
       }
-    return draftsOf(actor, wanted)
+    return wanted
   }
 
   async function moveRedirects(
     actor: Actor,
     { name }: PartnerRow,
-    moved: readonly { row: { id: string; version: number }; after: string }[],
-  ): Promise<string | null> {
+    moving: readonly { row: { id: string; version: number; from: string }; after: string }[],
+  ): Promise<{ id: string | null; left: string[] }> {
     const done = await redirectSteps.create(actor, {
       what: `Links to ${name.slice(0, 100)} point elsewhere`,
-      items: moved.map(({ row: { id, version }, after }) => ({ do: 'change', id, change: { version, to: after } })),
+      items: moving.map(({ row: { id, version }, after }) => ({ do: 'change', id, change: { version, to: after } })),
     })
-    return done.ok ? done.value.step : null
+    if (!done.ok) return { id: null, left: [`The redirects stay as they are: ${sentenceOf(done.fault, done.detail)}`] }
+    return { id: done.value.step, left: done.value.refused.map(({ index, reason }) => `${moving[index]?.row.from ?? ''}: ${reason}`) }
   }
 }
 
-interface Found {
-  readonly items: { where: string; before: string; after: string }[]
-  placements: number
-  pages: number
-  readonly bulk: BulkPage[]
-}
+/** A short link as it is written on top of its version. */
+const versionOf = ({ siteId, personId }: Actor, { id, version, destination, title, status }: MovedShortLink) => ({
+  ...{ siteId, personId, id, version, destination, title, status },
+})
 
 const termsOf = ({ id, name, sites, template, account, allows, status }: PartnerRow) => ({
   ...{ id, name, sites, template, account, allows },
@@ -256,7 +221,7 @@ function moved(site: CompiledSite, { page, bytes }: Draft, wanted: ReadonlyMap<n
       menu = changeEntries(menu, new Set([ordinal]), { do: 'lead to', address: after }, { site, titleOf: () => null }).menu
       items.push({ before: address, after })
     }
-    return items.length === 0 ? null : { page, bytes: new TextEncoder().encode(JSON.stringify(menu)), items }
+    return items.length === 0 ? null : { page, bytes: new TextEncoder().encode(JSON.stringify(menu)), links: items }
   }
   const { links } = scanLinks(text)
   const patches: Patch[] = []
@@ -267,12 +232,6 @@ function moved(site: CompiledSite, { page, bytes }: Draft, wanted: ReadonlyMap<n
     patches.push(...tagPatches(text, link, { href: after }))
     items.push({ before: link.href, after })
   }
-  if (patches.length === 0) return null
-  const patched = patchBytes(
-    bytes,
-    page.encoding,
-    text,
-    patches.map((patch) => ({ ...patch, insert: writableIn(patch.insert, page.encoding) })),
-  )
-  return patched.ok ? { page, bytes: patched.value, items } : null
+  const patched = patches.length === 0 ? null : patchPage(page, bytes, text, patches)
+  return patched === null ? null : { page, bytes: patched, links: items }
 }

@@ -1,17 +1,28 @@
 import { parse } from 'csv-parse/sync'
 import { stringify } from 'csv-stringify/sync'
-import { type LogIn, type Partner, type PartnerChange, PartnerNew, type PartnersIn } from '../contract/partners.ts'
+import {
+  type LogIn,
+  PARTNERS_CSV_MAX_CHARS,
+  PARTNERS_MAX,
+  type Partner,
+  type PartnerChange,
+  PartnerNew,
+  type PartnersIn,
+} from '../contract/partners.ts'
 import { sentenceOf } from '../contract/problems.ts'
 import { parseUrl, siteOfHost } from '../core/address/index.ts'
 import { readTemplate, type TemplateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { Transaction } from '../data/database.ts'
+import { inTransaction, type Transaction } from '../data/database.ts'
 import {
+  countPartners,
   findPartner,
+  findPartnerNamed,
   insertPartner,
   keepLogIn,
   listPartners,
   NameTaken,
+  ownerOfSites,
   type PartnerFields,
   type PartnerRow,
   readLogIn,
@@ -20,6 +31,7 @@ import {
 } from '../data/partners.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { openLogIn, sealLogIn } from './log-ins.ts'
+import { defined } from './redirect-fields.ts'
 
 type PartnerFault =
   | TemplateFault
@@ -31,6 +43,7 @@ type PartnerFault =
   | 'sites-missing'
   | 'sites-overlap'
   | 'network-unknown'
+  | 'partners-too-many'
 
 const shown = (row: PartnerRow): Partner => ({ ...row, sites: [...row.sites] })
 
@@ -39,6 +52,12 @@ const PLAIN: Omit<PartnerFields, 'name' | 'sites'> = {
   ...{ template: '', account: '', what: '', networkId: null, isNetwork: false, status: 'active', endsOn: null, allows: 'any page' },
   ...{ commission: { kind: 'unknown' }, currency: 'EUR', cookieDays: null, contact: '', notes: '', loginUrl: '' },
   payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
+}
+
+/** A page as people paste it, also without its scheme; null where it is none. */
+function pageOf(typed: string): string | null {
+  const url = parseUrl(/^[a-z]+:/i.test(typed) ? typed : `https://${typed}`)
+  return url !== null && /^https?:$/.test(url.protocol) ? url.href : null
 }
 
 /** Sites as people paste them, whole addresses included, as registrable domains. */
@@ -68,7 +87,6 @@ const CSV_COLUMNS = [
   'ends on',
 ] as const
 type CsvColumn = (typeof CSV_COLUMNS)[number]
-const CSV_MAX_ROWS = 5_000
 
 export function partnersService({ db, settings }: Context) {
   /** What was given, as it is kept; what is left out stays as `before` has it. */
@@ -81,36 +99,25 @@ export function partnersService({ db, settings }: Context) {
   ): Promise<Result<PartnerFields, PartnerFault>> {
     const sites = sitesOf(given.sites)
     if (!sites.ok) return sites
-    const said = Object.fromEntries(Object.entries(given).filter(([key, value]) => value !== undefined && key !== 'version'))
-    const fields: PartnerFields = { ...PLAIN, ...before, ...said, name: given.name, sites: sites.value }
+    const fields: PartnerFields = { ...PLAIN, ...before, ...defined(given), name: given.name, sites: sites.value }
     if (fields.sites.length === 0 && !fields.isNetwork) return fail('sites-missing')
-    if (fields.loginUrl !== '') {
-      const url = parseUrl(/^[a-z]+:/i.test(fields.loginUrl) ? fields.loginUrl : `https://${fields.loginUrl}`)
-      if (url === null || !/^https?:$/.test(url.protocol)) return fail('address-unreadable', { address: fields.loginUrl })
-      return checked(actor, id, { ...fields, loginUrl: url.href }, transaction)
-    }
-    return checked(actor, id, fields, transaction)
-  }
-
-  async function checked(
-    actor: Actor,
-    id: string | null,
-    fields: PartnerFields,
-    transaction: Transaction,
-  ): Promise<Result<PartnerFields, PartnerFault>> {
+    const page = fields.loginUrl === '' ? null : pageOf(fields.loginUrl)
+    if (fields.loginUrl !== '' && page === null) return fail('address-unreadable', { address: fields.loginUrl })
     if (fields.template !== '') {
       const read = readTemplate(fields.template, fields.allows)
       if (!read.ok) return read
       if (fields.account === '') return fail('template-without-account', { why: 'your number with them is not set' })
     }
-    const others = (await listPartners(db, actor.siteId, transaction)).filter((each) => each.id !== id)
-    for (const other of others) {
-      const site = other.sites.find((each) => fields.sites.includes(each))
-      if (site !== undefined) return fail('sites-overlap', { site, why: `${site} is ${other.name}’s` })
+    const owner = await ownerOfSites(db, actor.siteId, fields.sites, id, transaction)
+    if (owner !== null) {
+      const site = owner.sites.find((each) => fields.sites.includes(each))
+      return fail('sites-overlap', { site, why: `${site} is ${owner.name}’s` })
     }
-    const network = others.find((each) => each.id === fields.networkId)
+    const network =
+      fields.networkId === null || fields.networkId === id ? null : await findPartner(db, actor.siteId, fields.networkId, transaction)
     if (fields.networkId !== null && network?.isNetwork !== true) return fail('network-unknown')
-    return ok(fields)
+    if (id === null && (await countPartners(db, actor.siteId, transaction)) >= PARTNERS_MAX) return fail('partners-too-many')
+    return ok({ ...fields, loginUrl: page ?? '' })
   }
 
   async function save(actor: Actor, id: string | null, given: PartnerNew, version: number | null): Promise<Result<Partner, PartnerFault>> {
@@ -170,10 +177,10 @@ export function partnersService({ db, settings }: Context) {
       const kept = await readLogIn(db, actor.siteId, id)
       if (kept === null) return fail('not-found')
       const opened = openLogIn(settings.secret, kept.ownerId, kept.sealed)
-      return write(db, async (transaction) => {
-        await writeAudit(db, actor, opened === null ? 'partners:reveal-failed' : 'partners:reveal', id, {}, transaction)
-        return opened === null ? ok(null) : ok(opened)
-      }).then((done) => (done.ok && done.value === null ? fail('log-in-sealed') : (done as Result<LogIn, never>)))
+      await inTransaction(db, (transaction) =>
+        writeAudit(db, actor, opened === null ? 'partners:reveal-failed' : 'partners:reveal', id, {}, transaction),
+      )
+      return opened === null ? fail('log-in-sealed') : ok(opened)
     },
 
     async keepLogIn(
@@ -195,7 +202,7 @@ export function partnersService({ db, settings }: Context) {
     },
 
     async csv(actor: Actor): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!actor.can('partners:read') || !actor.can('exports:read')) return fail('forbidden')
       const all = await listPartners(db, actor.siteId)
       const names = new Map(all.map(({ id, name }) => [id, name]))
       const rows = all.map(
@@ -215,8 +222,9 @@ export function partnersService({ db, settings }: Context) {
     },
 
     /** Partners from a table, known by their names; a bad row is told by its line and stops no other. */
-    async bringIn(actor: Actor, text: string): Promise<Result<PartnersIn, 'forbidden' | 'list-unreadable'>> {
+    async bringIn(actor: Actor, text: string): Promise<Result<PartnersIn, 'forbidden' | 'list-unreadable' | 'list-too-long'>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
+      if (text.length > PARTNERS_CSV_MAX_CHARS) return fail('list-too-long')
       let records: Record<string, string>[]
       try {
         const layout = {
@@ -224,7 +232,7 @@ export function partnersService({ db, settings }: Context) {
           bom: true,
           relax_column_count: true,
           skip_empty_lines: true,
-          to: CSV_MAX_ROWS,
+          to: PARTNERS_MAX,
         } as const
         records = parse(text, { ...layout, delimiter: [',', ';', '\t'] }) as Record<string, string>[]
       } catch {
@@ -233,8 +241,8 @@ export function partnersService({ db, settings }: Context) {
       const done: PartnersIn = { made: 0, changed: 0, refused: [] }
       for (const [i, record] of records.entries()) {
         const cell = (name: CsvColumn): string => (record[name] ?? '').trim().replace(/^'(?=[=+\-@])/, '')
-        const known = await listPartners(db, actor.siteId)
-        const network = known.find(({ name, isNetwork }) => isNetwork && name === cell('network'))
+        const before = await findPartnerNamed(db, actor.siteId, cell('name'))
+        const network = cell('network') === '' ? null : await findPartnerNamed(db, actor.siteId, cell('network'))
         const read = PartnerNew.safeParse({
           ...{
             name: cell('name'),
@@ -256,11 +264,10 @@ export function partnersService({ db, settings }: Context) {
           ...(cell('currency') === '' ? {} : { currency: cell('currency') }),
           ...(cell('cookie days') === '' ? {} : { cookieDays: Number(cell('cookie days')) }),
         })
-        const before = known.find(({ name }) => name === cell('name'))
         const saved = read.success
           ? await save(actor, before?.id ?? null, read.data, before?.version ?? null)
           : fail('invalid-body' as const)
-        if (saved.ok) done[before === undefined ? 'made' : 'changed']++
+        if (saved.ok) done[before === null ? 'made' : 'changed']++
         else
           done.refused.push({
             line: i + 2,

@@ -128,7 +128,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
 
     /** Words that a destination is known by already: of its title, and of the links that lead there. */
     async ideas(actor: Actor, destination: string): Promise<Result<PhraseIdeas, 'forbidden' | AddressFault>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
       const mended = repair(destination, view.around('/'))
       if (!mended.ok) return mended
@@ -146,7 +146,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       const title = address.startsWith('/')
         ? (await titlesByPath(db, actor.siteId)).find(({ path }) => spellings.includes(path))?.title
         : await visits.visit(actor, address).then((seen) => (seen.ok ? (seen.value.title ?? undefined) : undefined))
-      for (const part of (title ?? '').split(TITLE_PARTS)) add(part.toLowerCase() === part ? part : part, 'its title')
+      for (const part of (title ?? '').split(TITLE_PARTS)) add(part, 'its title')
       return ok({ items: [...found.values()].slice(0, IDEAS_MAX) })
     },
 

@@ -15,7 +15,15 @@ import {
 import { originOf } from '../core/rules/index.ts'
 import type { Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { askedRedirects, type DeliveredRedirect, isLiveAt, keptRedirects, redirectGroups, redirectsAt } from '../data/redirects.ts'
+import {
+  askedRedirects,
+  type DeliveredRedirect,
+  isLiveAt,
+  keptRedirects,
+  redirectGroups,
+  redirectsAt,
+  wasLiveAt,
+} from '../data/redirects.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { shortLinkAt } from './short-link-parts.ts'
 
@@ -62,8 +70,8 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       const path = plainPath(url.pathname)
       const asked: Asked = {
         host: url.hostname,
-        origin: originOf(url.hostname, settings.port),
-        isDoor: hosts.get(url.hostname)?.kind === 'door',
+        origin: hosts.get(url.hostname)?.kind === 'short' ? view.origin : originOf(url.hostname, settings.port),
+        isByNameOnly: hosts.get(url.hostname)?.kind !== 'site',
         path,
         query: url.search.slice(1),
         language: language ?? null,
@@ -80,8 +88,10 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       else if (at === undefined) take((await redirectGroups(db, siteId, keys, transaction)).flatMap((group) => group.rows))
       else take(await redirectsAt(db, siteId, new Date(at), keys, transaction))
       const spelt = new URL(normalise(url.href) ?? url.href).pathname
+      const paths = [url.pathname, ...pathSpellings(spelt)]
       const isPage =
-        hosts.get(url.hostname)?.kind === 'site' && (await isLiveAt(db, siteId, [url.pathname, ...pathSpellings(spelt)], transaction))
+        hosts.get(url.hostname)?.kind === 'site' &&
+        (await (at === undefined ? isLiveAt(db, siteId, paths, transaction) : wasLiveAt(db, siteId, new Date(at), paths, transaction)))
       return { considered: considerRedirects(asked, table, () => isPage), isPage }
     }
 
@@ -97,7 +107,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       if (host === undefined) return stopped('outside', null)
       if (host.kind === 'short') {
         const link = await shortLinkAt(db, view, url)
-        return link === null ? stopped('nothing', 404) : stopped('short link', link.status, link.location)
+        if (link !== null) return stopped('short link', link.status, link.location)
       }
       const found = await consider(url, transaction)
       considered = found.considered

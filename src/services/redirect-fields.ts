@@ -29,6 +29,7 @@ export const PLAIN_REDIRECT: Omit<WantedRedirect, 'from'> = {
   beatsPages: false,
   note: '',
   isOn: true,
+  isHidden: true,
 }
 
 const toMs = (time: string | undefined): number | undefined => (time === undefined ? undefined : Date.parse(time))
@@ -47,12 +48,23 @@ export const conditionsOf = ({ query, noOtherQuery, languages, devices, from, un
     untilMs: toMs(until),
   })
 
+/** Conditions as people see them. */
+export const shownWhen = ({ query, noOtherQuery, languages, devices, fromMs, untilMs }: RedirectConditions): RedirectWhen =>
+  defined({
+    query: query?.map((each) => ({ ...each })),
+    noOtherQuery,
+    languages: languages === undefined ? undefined : [...languages],
+    devices: devices === undefined ? undefined : [...devices],
+    from: fromMs === undefined ? undefined : new Date(fromMs).toISOString(),
+    until: untilMs === undefined ? undefined : new Date(untilMs).toISOString(),
+  })
+
 /**
  * What a person asked for, as a row is kept: an address of the site's own as its path, with the host it names and the query as
  * a condition.
  */
 export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<RedirectFields, RedirectFieldFault> {
-  const own = new Set(setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host))
+  const own = new Set(setup.hosts.map(({ host }) => host))
   const isPath = wanted.match === 'exact' || wanted.match === 'under'
   const read = isPath ? readFrom(wanted.from.trim(), own) : ok({ path: wanted.from.trim(), host: null, query: [] })
   if (!read.ok) return read
@@ -81,7 +93,7 @@ export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<
   // The shortest circle; longer ones are found by following the way.
   if (row.match === 'exact' && row.to.startsWith('/') && redirectKey({ from: row.to.replace(/[?#].*$/s, '') }) === key)
     return fail('redirect-to-itself', { from: path, to: row.to })
-  return ok({ ...row, note: wanted.note.trim(), isOn: wanted.isOn, key })
+  return ok({ ...row, note: wanted.note.trim(), isOn: wanted.isOn, isHidden: wanted.isHidden, key })
 }
 
 interface ReadFrom {

@@ -49,9 +49,9 @@ export class RedirectKnowledge {
   async answered(view: SiteGround): Promise<(asked: Pick<Asked, 'host' | 'origin' | 'path'>) => boolean> {
     const { live, review } = await this.#upToDate(view)
     return ({ host, origin, path }) => {
-      const isDoor = view.setup.hosts.some((each) => each.host === host && each.kind === 'door')
-      if (!isDoor && live.has(path)) return true
-      return review.answers({ host, origin, path, isDoor, query: '', language: null, device: 'computer', nowMs: Date.now() }, () =>
+      const isByNameOnly = view.setup.hosts.some((each) => each.host === host && each.kind !== 'site')
+      if (!isByNameOnly && live.has(path)) return true
+      return review.answers({ host, origin, path, isByNameOnly, query: '', language: null, device: 'computer', nowMs: Date.now() }, () =>
         live.has(path),
       )
     }
@@ -97,7 +97,7 @@ export class RedirectKnowledge {
       review: new RedirectReview({
         tolerance: setup.tolerance ?? TOLERANCE,
         origin,
-        hosts: new Map(setup.hosts.flatMap(({ host, kind }) => (kind === 'short' ? [] : [[host, kind] as const]))),
+        hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])),
         hasPage: (path) => live.has(path),
       }),
     }

@@ -83,7 +83,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), outcome: 'refused', reason })
       const judged: Judged[] = []
       for (const each of listed) {
-        const fields = fieldsOf(view, mended(view, each.draft))
+        const fields = fieldsOf(view, { ...mended(view, each.draft), isHidden: true })
         if (!fields.ok) {
           refuse(each, sentenceOf(fields.fault, fields.detail))
           continue

@@ -25,7 +25,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
   return {
     async look(
       actor: Actor,
-      { kind, from }: { kind?: FindingKind | undefined; from: number },
+      { kind, cursor }: { kind?: FindingKind | undefined; cursor: number },
     ): Promise<Result<RedirectReviewAnswer, 'forbidden'>> {
       if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
@@ -39,9 +39,10 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
           return all.length === 0 ? [] : [{ kind: each, rows: all.length, mendable: all.filter(({ mend }) => mend !== null).length }]
         }),
         items: wanted
-          .slice(from, from + SHOWN)
+          .slice(cursor, cursor + SHOWN)
           .flatMap((finding) => shown(review, finding, (path) => finder.suggest({ path }, 1)[0]?.to ?? null)),
         total: wanted.length,
+        next: cursor + SHOWN < wanted.length ? String(cursor + SHOWN) : null,
       })
     },
 

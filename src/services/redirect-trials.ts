@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { TriedRows } from '../contract/redirect-trials.ts'
+import { siteAddress } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type KnownPage, plainPath, type Redirect, type RedirectSource, RedirectTable, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
@@ -59,6 +60,14 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
       return jobs.startTrial(actor, 'rehearsal', { upload: await keep(bytes), name: name.slice(0, 300) })
+    },
+
+    /** A rehearsal with the sitemap of a site that is still there. @param address - of the site, or of its sitemap */
+    async startRehearsalOf(actor: Actor, address: string): Promise<Result<string, 'forbidden' | 'address-unreadable'>> {
+      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      const url = siteAddress(address)
+      if (url === null) return fail('address-unreadable')
+      return jobs.startTrial(actor, 'rehearsal', { address: url.href })
     },
 
     /** Reads a site for a trial. @param rows - JSON of rows that are tried besides */

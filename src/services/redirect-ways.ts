@@ -156,7 +156,9 @@ export class RedirectWays {
     if (!ready.ok || ready.value.destination === null) return null
     // Of many addresses, one that stands for them: what groups catch is left out.
     if (row.match !== 'exact' && row.match !== 'under' && /\$\w/.test(row.to)) return null
-    const origin = this.#originOf(row.hosts[0])
+    // On a short host nothing stands but short links: a path is one of the site's.
+    const isShort = this.#view.setup.hosts.some(({ host, kind }) => host === row.hosts[0] && kind === 'short')
+    const origin = isShort ? this.#view.origin : this.#originOf(row.hosts[0])
     const location = ready.value.destination.fill([], '', origin)
     return location === null ? null : parseUrl(location)
   }
@@ -173,7 +175,7 @@ export class RedirectWays {
     return {
       host: url.hostname,
       origin: this.#originOf(url.hostname),
-      isDoor: false,
+      isByNameOnly: !this.#isOwn(url),
       path: plainPath(url.pathname),
       query:
         url.search.slice(1) ||

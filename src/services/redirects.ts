@@ -8,18 +8,25 @@ import type {
   RedirectNew,
   RedirectQuery,
   RedirectRow,
-  RedirectWhen,
 } from '../contract/redirects.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { RedirectConditions } from '../core/routing/index.ts'
 import type { Transaction } from '../data/database.ts'
 import { insertRedirects, putBackRedirects, redirectRevisions, removeRedirects, updateRedirects } from '../data/redirect-steps.ts'
 import { keptRedirects, type ListedRedirect, listRedirects, type RedirectFields, redirectFacets, redirectsById } from '../data/redirects.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { redirectBench } from './redirect-bench.ts'
-import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault, type WantedRedirect } from './redirect-fields.ts'
+import {
+  conditionsOf,
+  defined,
+  fieldsOf,
+  PLAIN_REDIRECT,
+  type RedirectFieldFault,
+  shownWhen,
+  type WantedRedirect,
+} from './redirect-fields.ts'
 import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
+import { shortLinkOver } from './short-link-parts.ts'
 
 /** The row that a page of the list ended with. */
 const ListCursor = z.object({ value: z.union([z.number(), z.string()]), id: z.uuid() })
@@ -33,19 +40,10 @@ type Fault =
   | 'moved-on'
   | 'redirect-goes-round'
   | 'redirect-hides-page'
+  | 'redirect-under-slug'
   | 'redirects-too-many'
 
 const wordsIn = (facet: string | undefined): string[] => (facet ?? '').split(',').filter((word) => word !== '')
-
-const shownWhen = ({ query, noOtherQuery, languages, devices, fromMs, untilMs }: RedirectConditions): RedirectWhen =>
-  defined({
-    query: query?.map((each) => ({ ...each })),
-    noOtherQuery,
-    languages: languages === undefined ? undefined : [...languages],
-    devices: devices === undefined ? undefined : [...devices],
-    from: fromMs === undefined ? undefined : new Date(fromMs).toISOString(),
-    until: untilMs === undefined ? undefined : new Date(untilMs).toISOString(),
-  })
 
 export const shownRedirect = ({
   place: _,
@@ -224,7 +222,10 @@ export function redirectsService(context: Context, views: SiteViews) {
     )
     if (!room.take(row)) return fail('redirects-too-many')
     if (!row.isOn) return null
-    const ways = new RedirectWays(db, await views.of(actor), context.settings.port)
+    const view = await views.of(actor)
+    const slug = row.match === 'exact' ? await shortLinkOver(db, view, row) : null
+    if (slug !== null) return fail('redirect-under-slug', { path: row.from, why: `the short link there leads to ${slug.destination}` })
+    const ways = new RedirectWays(db, view, context.settings.port)
     const asked = { ...row, id, order: Number.MAX_SAFE_INTEGER }
     ways.put(asked)
     const way = (await ways.follow([asked], transaction)).get(id)

@@ -12,7 +12,7 @@ import { slugsInUse, type TakenSlug } from '../data/short-link-slugs.ts'
 import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
-import { freeSlugs, mendDestination, shortHost } from './short-link-parts.ts'
+import { freeSlugs, mendDestination, redirectsUnder, shortHost } from './short-link-parts.ts'
 
 /** A row of a list, with the line it stands on. */
 export interface ListedRow extends ShortLinkListRow {
@@ -33,6 +33,8 @@ export interface RowOutcome {
 interface Judged {
   readonly row: ListedRow
   readonly hostId: string
+  readonly host: string
+  readonly prefix: string
   readonly slug: string
   readonly destination: string
   readonly status: ShortLinkRow['status']
@@ -88,12 +90,19 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
       }
       await write(db, async (transaction, changes) => {
         const taken = new Map((await slugsInUse(db, judged, transaction)).map((each) => [keyOf({ ...each, slug: each.asked }), each]))
+        const under = await redirectsUnder(db, siteId, judged, transaction)
         const fresh: (Judged & { id: string })[] = []
         const next: { judged: Judged; was: TakenSlug; title: string }[] = []
         for (const each of judged) {
           const was = taken.get(keyOf(each))
           const title = each.row.title === '' ? (was?.title ?? '') : each.row.title
-          if (was === undefined) fresh.push({ ...each, id: randomUUID() })
+          const hidden = was === undefined ? under.get(`${each.host}/${each.slug}`) : undefined
+          if (hidden !== undefined)
+            outcomes.set(
+              each.row.line,
+              refused(each.row, sentenceOf('slug-hides-redirect', { slug: each.slug, from: hidden.from }), each.slug),
+            )
+          else if (was === undefined) fresh.push({ ...each, id: randomUUID() })
           else if (was.destination === each.destination && was.title === title && (each.row.status === '' || was.status === each.status))
             outcomes.set(each.row.line, outcomeOf(each, 'same'))
           else next.push({ judged: each, was, title })
@@ -143,7 +152,15 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
     const status = row.status === '' ? DEFAULT_STATUS : Number(row.status)
     if (!STATUSES.has(status)) return fail('status-unknown')
     if (row.title.length > TITLE_MAX_CHARS) return fail('title-too-long')
-    return ok({ row, hostId: short.id, slug, destination, status: status as ShortLinkRow['status'] })
+    return ok({
+      row,
+      hostId: short.id,
+      host: short.host,
+      prefix: short.prefix,
+      slug,
+      destination,
+      status: status as ShortLinkRow['status'],
+    })
   }
 }
 

@@ -1,21 +1,27 @@
+import { stringify } from 'csv-stringify/sync'
 import { z } from 'zod'
 import {
   type NamedShortLinks,
   type ShortLink,
   type ShortLinkChange,
+  type ShortLinkHistory,
   type ShortLinkNew,
   type ShortLinkQuery,
   ShortLink as ShortLinkShape,
+  type ShortLinkTags,
   type ShortLinkUses,
   type SuggestAnswer,
 } from '../contract/short-links.ts'
 import type { AddressFault } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { type ShortLinkCourse as Course, type CourseFault, PLAIN_COURSE } from '../core/routing/index.ts'
 import { decide, factsOf, originOf, relTokens, type SiteGround, strandOf } from '../core/rules/index.ts'
 import { type SlugFault, slugFault } from '../core/slugs/index.ts'
+import { UTM_MAX_CHARS, utmOf } from '../core/utm/index.ts'
 import { logEnds } from '../data/changes.ts'
-import type { Database } from '../data/database.ts'
-import { destinationsOf, type ShortLinkName, takeSlug } from '../data/short-link-slugs.ts'
+import type { Database, Transaction } from '../data/database.ts'
+import { destinationsOf, type KeptSlug, type ShortLinkName, slugsOf } from '../data/short-link-slugs.ts'
+import { countUtmValues } from '../data/short-link-steps.ts'
 import {
   countedSince,
   countShortLinks,
@@ -26,11 +32,15 @@ import {
   listShortLinks,
   pagesLeadingTo,
   returnShortLink,
+  shortLinkTags,
+  shortLinkVersions,
   updateShortLink,
   withdrawShortLink,
 } from '../data/short-links.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from './context.ts'
-import { freeSlugs, mendDestination, shortHost } from './short-link-parts.ts'
+import { defined } from './redirect-fields.ts'
+import { changedCourse, shownCourse } from './short-link-course.ts'
+import { freeSlugs, mendDestination, shortHost, takeSlugs, wantedSlugs } from './short-link-parts.ts'
 
 /** The link that a page of the list ended with. */
 const ListCursor = z.object({ at: z.iso.datetime(), id: z.uuid() })
@@ -42,8 +52,32 @@ type ShortLinkFault =
   | 'not-found'
   | 'moved-on'
   | 'slug-taken'
+  | 'slug-hides-redirect'
+  | 'slug-of-two'
+  | CourseFault
   | 'no-short-host'
   | 'address-not-outside'
+
+/** Versions of one link that are shown, and tags of a site. */
+const VERSIONS_MAX = 100
+const TAGS_MAX = 200
+/** Rows of a download that are read at once. */
+const CSV_ROWS = 2_000
+/** The first five are those of a list that comes in. */
+const CSV_COLUMNS = ['destination', 'slug', 'host', 'title', 'status', 'note', 'tags', 'clicks', 'clicks by tools']
+
+/** Whether a link answers, and as what. */
+function stateOf({ course, isFull, isDown }: { course: Course; isFull: boolean; isDown: boolean }, nowMs: number): ShortLink['state'] {
+  if (course.startsAtMs !== null && nowMs < course.startsAtMs) return 'not yet'
+  if (isFull || (course.endsAtMs !== null && nowMs >= course.endsAtMs)) return 'over'
+  return isDown ? 'down' : 'answers'
+}
+
+/** Remembers what a site writes into UTM parameters. */
+async function learnUtm(db: Database, siteId: string, destination: string, transaction: Transaction): Promise<void> {
+  const values = Object.entries(utmOf(destination)).filter(([, value]) => value.length <= UTM_MAX_CHARS)
+  if (values.length > 0) await countUtmValues(db, siteId, values, transaction)
+}
 
 /** Pages named that lead to a short link; the rest are counted. */
 const USES_NAMED = 20
@@ -100,8 +134,9 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   const stemOf = ({ host, prefix }: { host: string; prefix: string }): string =>
     `${originOf(host, settings.port)}/${prefix === '' ? '' : `${prefix}/`}`
   /** With what a link to it is told of: a partner's short link is as paid as the partner's own address. */
-  const shown = (row: ListedShortLink, view: SiteGround): ShortLink => {
+  const shown = (row: ListedShortLink, view: SiteGround, slugs: readonly KeptSlug[]): ShortLink => {
     const address = stemOf(row) + row.slug
+    const course = { ...PLAIN_COURSE, ...row.course }
     const facts = factsOf(
       { href: address, rel: null, target: null, byHand: '', tags: null, shows: 'text', baseHref: null, baseTarget: null },
       view.around('/'),
@@ -110,6 +145,9 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     return ShortLinkShape.parse({
       ...row,
       address,
+      slugs: slugs.map((each) => ({ host: each.host, slug: each.slug, address: stemOf(each) + each.slug })),
+      course: shownCourse(row.course),
+      state: stateOf({ ...row, course }, Date.now()),
       partner: view.setup.partners.find(({ id }) => id === facts.partner)?.name ?? null,
       strand: strandOf(relTokens(decide(view.rules, facts).rel)),
       createdAt: new Date(row.createdAt).toISOString(),
@@ -117,7 +155,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
   }
   const one = async (siteId: string, id: string): Promise<ShortLink | null> => {
     const [row] = (await listShortLinks(db, { siteId, id, limit: 1 })).items
-    return row === undefined ? null : shown(row, await views.of({ siteId }))
+    return row === undefined ? null : shown(row, await views.of({ siteId }), await slugsOf(db, [id]))
   }
 
   return {
@@ -131,13 +169,20 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
         siteId: actor.siteId,
         slug: query.slug?.toLowerCase(),
         search: query.search,
+        tag: query.tag,
         after,
         limit: query.limit,
       })
       const last = found.items[found.items.length - 1]
       const next = found.items.length === query.limit && last !== undefined ? cursorOf({ at: last.madeAt, id: last.id }) : null
       const view = await views.of(actor)
-      return ok({ items: found.items.map((row) => shown(row, view)), next, total: found.total ?? (await counts.of(actor.siteId)) })
+      const slugs = new Map<string, KeptSlug[]>(found.items.map(({ id }) => [id, []]))
+      for (const each of await slugsOf(db, [...slugs.keys()])) slugs.get(each.shortLinkId)?.push(each)
+      return ok({
+        items: found.items.map((row) => shown(row, view, slugs.get(row.id) ?? [])),
+        next,
+        total: found.total ?? (await counts.of(actor.siteId)),
+      })
     },
 
     async get(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found'>> {
@@ -187,14 +232,18 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       const fault = slugFault(slug)
       if (fault !== null) return fail(fault, { slug })
       const status = wanted.status ?? DEFAULT_STATUS
+      const course = changedCourse(view, shownCourse({}), wanted.course ?? {})
+      if (!course.ok) return course
+      const slugs = wantedSlugs(view, [{ host: short.host, slug }, ...(wanted.further ?? [])])
+      if (!slugs.ok) return slugs
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
-        const id = await insertShortLink(db, { siteId, hostId: short.id, slug, destination, title, status, personId }, transaction)
-        if (!(await takeSlug(db, { hostId: short.id, slug, shortLinkId: id }, transaction)))
-          return fail('slug-taken', {
-            slug,
-            leadsTo: (await destinationsOf(db, actor.siteId, [{ host: short.host, slug }]))[0]?.destination ?? null,
-          })
+        const { note = '', tags = [] } = wanted
+        const link = { siteId, hostId: short.id, slug, destination, title, status, note, tags, course: course.value, personId }
+        const id = await insertShortLink(db, link, transaction)
+        const taken = await takeSlugs(db, actor.siteId, id, slugs.value, transaction)
+        if (!taken.ok) return taken
+        await learnUtm(db, siteId, destination, transaction)
         changes.add(actor.siteId, 'short-links', id, 'made')
         await writeAudit(db, actor, 'short-links:create', id, { slug, destination }, transaction)
         return ok(id)
@@ -212,15 +261,18 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       if (before === null) return fail('not-found')
       const mended = change.destination === undefined ? null : mendDestination(view, change.destination)
       if (mended !== null && !mended.ok) return mended
+      const course = changedCourse(view, before.course, change.course ?? {})
+      if (!course.ok) return course
       const next = {
         destination: mended?.value.address ?? before.destination,
-        title: change.title ?? before.title,
-        status: change.status ?? before.status,
+        ...defined({ title: change.title, status: change.status, note: change.note, tags: change.tags }),
+        course: course.value,
       }
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
         if (!(await updateShortLink(db, { siteId, id, version: change.version, personId, ...next }, transaction)))
           return fail('moved-on', { current: before })
+        await learnUtm(db, siteId, next.destination, transaction)
         changes.add(actor.siteId, 'short-links', id, 'changed')
         await writeAudit(db, actor, 'short-links:edit', id, { from: before.destination, to: next.destination }, transaction)
         return ok(null)
@@ -230,13 +282,53 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       return now === null ? fail('not-found') : ok(now)
     },
 
+    /** What a short link has said until now, newest first. */
+    async history(actor: Actor, id: string): Promise<Result<ShortLinkHistory, 'forbidden'>> {
+      if (!actor.can('short-links:read')) return fail('forbidden')
+      const found = await shortLinkVersions(db, actor.siteId, id, VERSIONS_MAX)
+      return ok({
+        items: found.map(({ note: _, tags: __, at, course, ...each }) => ({ ...each, at: at.toISOString(), course: shownCourse(course) })),
+      })
+    },
+
+    async tags(actor: Actor): Promise<Result<ShortLinkTags, 'forbidden'>> {
+      if (!actor.can('short-links:read')) return fail('forbidden')
+      return ok({ items: await shortLinkTags(db, actor.siteId, TAGS_MAX) })
+    },
+
+    /** A part of the list of all, as CSV. @param after - null for the first part, which has the header */
+    async csv(actor: Actor, after: string | null): Promise<Result<{ text: string; next: string | null }, 'forbidden'>> {
+      if (!actor.can('short-links:read') || !actor.can('exports:read')) return fail('forbidden')
+      const found = await listShortLinks(db, { siteId: actor.siteId, after: readCursor(after ?? undefined, ListCursor), limit: CSV_ROWS })
+      const last = found.items[found.items.length - 1]
+      const next = found.items.length === CSV_ROWS && last !== undefined ? cursorOf({ at: last.madeAt, id: last.id }) : null
+      const text = stringify(
+        found.items.map((row) => [
+          row.destination,
+          row.slug,
+          row.host,
+          row.title,
+          row.status,
+          row.note,
+          row.tags.join(' '),
+          row.clicks,
+          row.otherClicks,
+        ]),
+        { header: after === null, columns: CSV_COLUMNS, escape_formulas: true },
+      )
+      return ok({ text, next })
+    },
+
     /** The pages that lead to a short link: they break when it goes. */
     async uses(actor: Actor, id: string): Promise<Result<ShortLinkUses, 'forbidden' | 'not-found'>> {
       if (!actor.can('short-links:read') || !actor.can('pages:read')) return fail('forbidden')
       const link = await one(actor.siteId, id)
       if (link === null) return fail('not-found')
-      const bare = link.address.replace(/^https?:/, '')
-      return ok(await pagesLeadingTo(db, actor.siteId, [bare, `http:${bare}`, `https:${bare}`], USES_NAMED))
+      const hrefs = link.slugs.flatMap(({ address }) => {
+        const bare = address.replace(/^https?:/, '')
+        return [bare, `http:${bare}`, `https:${bare}`]
+      })
+      return ok(await pagesLeadingTo(db, actor.siteId, hrefs, USES_NAMED))
     },
 
     /** Brings a short link back that was taken away, with its slugs, its history and its clicks. */

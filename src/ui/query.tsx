@@ -54,7 +54,7 @@ export function useAskOn<N extends ListName>(
   { initial, refreshMs }: { initial?: AnswerOf<N> | undefined; refreshMs?: number } = {},
 ): UseInfiniteQueryResult<InfiniteData<AnswerOf<N>>> {
   return useInfiniteQuery<AnswerOf<N>, Error, InfiniteData<AnswerOf<N>>, readonly unknown[], string | null>({
-    queryKey: keyOf(name, input),
+    queryKey: [...keyOf(name, input), 'by stretches'],
     queryFn: ({ signal, pageParam }) => {
       const query = { ...('query' in input ? input.query : {}), ...(pageParam === null ? {} : { cursor: pageParam }) }
       return call(name, { ...input, query }, signal)

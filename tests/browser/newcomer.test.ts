@@ -205,7 +205,8 @@ test('a window asks before what was filled in goes', async () => {
 test('a short link is taken away with what it breaks told first, and put back', async () => {
   const { page } = await studio.enter('mara')
   await page.goto(`${studio.copy.url}/short-links`)
-  await page.getByRole('button', { name: 'Change where cap leads' }).click()
+  await page.getByRole('link', { name: /go\/cap$/ }).click()
+  await page.getByRole('button', { name: 'Change Where it leads' }).click()
   await page.getByRole('button', { name: 'Take it away' }).click()
   await page.getByText(/pages? leads? to it|No page of yours leads to it/).waitFor()
   await page.getByRole('button', { name: 'Yes, people who follow it find nothing' }).click()

@@ -154,3 +154,21 @@ test('a report is refused where it is none, confirmed where it does not decide, 
   await page.getByText('The report is taken back').waitFor()
   await page.getByText('taken back', { exact: true }).waitFor()
 })
+
+test('wherever a partner’s page is pasted its partner link is offered: for a short link, and for a redirect', async () => {
+  const { page } = await studio.enter('mara')
+  const theirs = shop('gannet-line', '/boots/sea')
+  await goTo(page, studio, '/short-links')
+  await page.getByLabel('Long address').fill(theirs)
+  await page.getByRole('button', { name: 'A page of Gannet & Line: lead there with your number' }).click()
+  await page.waitForFunction(() =>
+    [...document.querySelectorAll('input')].some(({ value }) => value.includes('4471') && value.includes('sea')),
+  )
+  await page.getByRole('button', { name: /A page of Gannet/ }).waitFor({ state: 'detached' })
+  await page.getByLabel('Long address').fill('')
+  await goTo(page, studio, '/redirects?from=/sea-boots')
+  const dialog = page.getByRole('dialog')
+  await dialog.getByLabel('Lands on').fill(theirs)
+  await dialog.getByRole('button', { name: 'A page of Gannet & Line: lead there with your number' }).click()
+  assert.match(await dialog.getByLabel('Lands on').inputValue(), /4471/)
+})

@@ -22,7 +22,7 @@ function broughtSite(standIns: string): Record<string, string | Uint8Array> {
 }
 
 test('one link goes all the way round', { timeout: 180_000 }, async () => {
-  const { page, context, errors } = await studio.enter('mara')
+  const { page, errors } = await studio.enter('mara')
   const { copy } = studio
   const demo = (await (await page.request.get(`${copy.url}/api/v1/short-links?slug=cap`)).json()) as { items: { destination: string }[] }
   const standIns = new URL(demo.items[0]?.destination ?? '').origin
@@ -151,5 +151,5 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
     errors.filter((words) => !/ERR_CONNECTION_REFUSED|Failed to load resource|Executing inline script/.test(words)),
     [],
   )
-  await Promise.all([visitor.close(), context.close()])
+  await visitor.close()
 })

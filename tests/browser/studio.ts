@@ -1,5 +1,5 @@
 import { after, afterEach, before } from 'node:test'
-import { AxeBuilder } from '@axe-core/playwright'
+import axe, { type RunOptions } from 'axe-core'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
 import { CHROMIUM } from '../../bin/chromium.mjs'
 import { type Copy, startCopy } from '../integration/copy.ts'
@@ -18,21 +18,40 @@ export interface Studio {
 /** Starts one copy for a file of tests. */
 export function aStudio(): Studio {
   const studio = {} as Studio
-  /** Contexts of the test that runs. */
+  /** Contexts of the test that runs alone. */
   const opened: BrowserContext[] = []
+  /**
+   * One context a person, with what it has loaded and compiled; its pages are closed after each test, and what they stored goes.
+   * A test that wants another screen, or the same person twice, gets a context of its own.
+   */
+  const kept = new Map<string, { context: BrowserContext; isTaken: boolean }>()
   /** The sessions of those who signed in once. */
   const signedIn = new Map<string, Awaited<ReturnType<BrowserContext['cookies']>>>()
-  before(async () => {
-    studio.copy = await startCopy({ withStandIns: true })
-    studio.browser = await chromium.launch(CHROMIUM)
-    studio.enter = async (name, options) => {
-      const context = await studio.browser.newContext({
+
+  async function contextFor(name: string, options: Parameters<Browser['newContext']>[0]): Promise<BrowserContext> {
+    const open = (): Promise<BrowserContext> =>
+      studio.browser.newContext({
         viewport: { width: 1280, height: 800 },
         reducedMotion: 'reduce',
         permissions: ['clipboard-read', 'clipboard-write'],
         ...options,
       })
+    const before = kept.get(name)
+    if (options !== undefined || before?.isTaken === true) {
+      const context = await open()
       opened.push(context)
+      return context
+    }
+    const context = before?.context ?? (await open())
+    kept.set(name, { context, isTaken: true })
+    return context
+  }
+
+  before(async () => {
+    studio.copy = await startCopy({ withStandIns: true })
+    studio.browser = await chromium.launch(CHROMIUM)
+    studio.enter = async (name, options) => {
+      const context = await contextFor(name, options)
       const page = await context.newPage()
       const errors: string[] = []
       page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
@@ -50,13 +69,28 @@ export function aStudio(): Studio {
   })
   // A screen that nobody looks at any more still follows the log, and takes its share of the two cores.
   afterEach(async () => {
-    await Promise.all(opened.splice(0).map((context) => context.close()))
+    await Promise.all(opened.splice(0).map((each) => each.close()))
+    for (const [name, { context, isTaken }] of kept) {
+      if (!isTaken) continue
+      await leaveNothing(context, studio.copy.url)
+      kept.set(name, { context, isTaken: false })
+    }
   })
   after(async () => {
     await studio.browser?.close()
     await studio.copy?.stop()
   })
   return studio
+}
+
+/** Closes the pages of a context and forgets what they stored, their cookies too. */
+async function leaveNothing(context: BrowserContext, url: string): Promise<void> {
+  const [page, ...others] = context.pages()
+  await Promise.all([context.clearCookies(), ...others.map((each) => each.close())])
+  if (page === undefined) return
+  const session = await context.newCDPSession(page)
+  await session.send('Storage.clearDataForOrigin', { origin: url, storageTypes: 'local_storage,indexeddb,websql,cache_storage' })
+  await page.close()
 }
 
 async function signIn(page: Page, url: string, name: string): Promise<void> {
@@ -71,14 +105,17 @@ async function signIn(page: Page, url: string, name: string): Promise<void> {
  * that people wrote is not ours to judge.
  */
 export async function axeFinds(page: Page): Promise<string[]> {
-  const axe = (): AxeBuilder => new AxeBuilder({ page }).exclude('iframe')
-  const light = await axe().withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice']).analyze()
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe.source)
+  const found = (options: RunOptions): Promise<string[]> =>
+    page.evaluate(async (given) => {
+      const { violations } = await axe.run({ exclude: [['iframe']] }, { ...given, resultTypes: ['violations'] })
+      return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`)
+    }, options)
+  const light = await found({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })
   await page.emulateMedia({ colorScheme: 'dark' })
-  const dark = await axe().withRules('color-contrast').analyze()
+  const dark = await found({ runOnly: { type: 'rule', values: ['color-contrast'] } })
   await page.emulateMedia({ colorScheme: 'light' })
-  return [light, dark].flatMap(({ violations }) =>
-    violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`),
-  )
+  return [...light, ...dark]
 }
 
 /** Opens the editor of a demo page and waits until the page is shown in it. */

@@ -44,6 +44,16 @@ test('axe finds nothing in any view, light and dark, and no view writes errors t
   await page.getByLabel('Long address').fill('https://tides.example/tide-table?utm_source=x')
   await page.getByText('Free and easy to say').waitFor()
   await look('a short link being made')
+  await goTo(
+    page,
+    studio,
+    `/short-links/${(await (await page.request.get(`${studio.copy.url}/api/v1/short-links?slug=oilskin`)).json()).items[0].id}`,
+  )
+  await page.getByText('Shared out', { exact: true }).waitFor()
+  await look('one short link')
+  await page.getByRole('button', { name: 'Change Who goes where, and when' }).click()
+  await page.getByRole('dialog').getByText('Share visitors out').waitFor()
+  await look('who goes where from a short link')
   await openPage(page, studio, '/islands/skarrow.html')
   await look('editor')
   await selectWords(page, 'nobody on it')
@@ -86,6 +96,7 @@ test('on a phone nothing is wider than the screen, and no view speaks our own ja
     '/pages',
     '/rules?mark-partners',
     '/short-links',
+    '/short-links/codes',
     '/redirects',
     '/redirects?review=chain',
     '/partners',

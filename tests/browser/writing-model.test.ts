@@ -317,7 +317,9 @@ async function live(writing: Writing): Promise<void> {
   assert.ok(answer.ok(), await answer.text())
   const visitor = await studio.browser.newPage()
   await visitor.addInitScript({ content: NAMES })
-  await visitor.goto(`http://slow-ferry.localhost:${studio.copy.port}/writing/model.html`)
+  const at = `http://slow-ferry.localhost:${studio.copy.port}/writing/model.html`
+  // Those who deliver follow what was published within two seconds.
+  for (let tries = 0; (await visitor.goto(at))?.status() !== 200 && tries < 40; tries++) await visitor.waitForTimeout(100)
   await visitor.evaluate(() => {
     document.body.replaceChildren(document.querySelector('main') ?? '')
   })

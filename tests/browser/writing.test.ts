@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, untilSaved, untilWritingThere } from './studio.ts'
 
 const studio = aStudio()
 
@@ -45,6 +45,9 @@ test('Enter, headings, strong words, lists, quotes and tables are written as a p
   await untilSaved(page, studio, id, '<ul>\n      <li>First words</li>\n    </ul>')
   await caretBehind(page, 'A new line')
   await bar.getByRole('button', { name: 'Table' }).click()
+  // The frame makes the table a moment after the click; a hand is not as quick as that.
+  await pageFrame(page).waitForFunction(() => document.getSelection()?.anchorNode?.parentElement?.closest('table') !== null)
+  await untilWritingThere(page)
   await page.keyboard.type('Boat')
   await page.keyboard.press('Tab')
   await page.keyboard.type('Leaves')

@@ -48,7 +48,7 @@ test('a click is in the log before its answer ends, and those that come together
       { length: 20 },
       () =>
         new Promise<void>((resolve) =>
-          clicks.append(visitors.clickLine(asked(), id, NOW), () => {
+          clicks.append(visitors.clickLine(asked(), { id, variant: null }, NOW), () => {
             seen.push(lines())
             resolve()
           }),
@@ -69,7 +69,7 @@ test('loading again, or twice at once, doubles nothing; what is added later is l
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
   const visitors = new Visitors(world.folder, new Set())
-  const click = () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), id, NOW), resolve))
+  const click = () => new Promise<void>((resolve) => clicks.append(visitors.clickLine(asked(), { id, variant: null }, NOW), resolve))
   await click()
   await Promise.all(Array.from({ length: 5 }, () => loadClickLogs(world.db, clickFolder(data), log)))
   assert.equal(await counted(id), 1)
@@ -85,7 +85,7 @@ test('half a line at the end was never answered: it is left, and nothing else wi
   const data = folder()
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
-  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), { id, variant: null }, NOW)
   writeFileSync(path.join(node, DEAD), `${line}\n${line}\n${line.slice(0, 30)}`)
   assert.equal(await loadClickLogs(world.db, clickFolder(data), log), 2)
   assert.equal(await counted(id), 2)
@@ -97,7 +97,7 @@ test('a half line in the middle, left by a full disk, is passed over', async () 
   const data = folder()
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
-  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), { id, variant: null }, NOW)
   writeFileSync(path.join(node, DEAD), `${line}\n${line.slice(0, 41)}`)
   appendFileSync(path.join(node, DEAD), `\n${line}\n`)
   await loadClickLogs(world.db, clickFolder(data), log)
@@ -110,7 +110,10 @@ test('a load that breaks off leaves no trace and is made up for by the next', as
   const node = path.join(clickFolder(data), randomUUID())
   mkdirSync(node, { recursive: true })
   const visitors = new Visitors(world.folder, new Set())
-  writeFileSync(path.join(node, DEAD), `${visitors.clickLine(asked(), id, NOW)}\n${visitors.clickLine(asked(), id, NOW)}\n`)
+  writeFileSync(
+    path.join(node, DEAD),
+    `${visitors.clickLine(asked(), { id, variant: null }, NOW)}\n${visitors.clickLine(asked(), { id, variant: null }, NOW)}\n`,
+  )
   await rows(world.db, 'ALTER TABLE click_loads ADD CONSTRAINT broken CHECK (loaded_bytes < 0) NOT VALID')
   await assert.rejects(loadClickLogs(world.db, clickFolder(data), log))
   assert.deepEqual([await counted(id), await rolledUp(id)], [0, 0])
@@ -123,7 +126,7 @@ test('while the disk takes nothing clicks are held and answered, and written onc
   const data = folder()
   const clicks = new ClickLog(data, log)
   const id = randomUUID()
-  const line = new Visitors(world.folder, new Set()).clickLine(asked(), id, NOW)
+  const line = new Visitors(world.folder, new Set()).clickLine(asked(), { id, variant: null }, NOW)
   const place = path.join(clickFolder(data), clicks.node)
   const { rmSync } = await import('node:fs')
   rmSync(place, { recursive: true })
@@ -140,8 +143,9 @@ test('while the disk takes nothing clicks are held and answered, and written onc
 test('no network address is kept, and a visitor is somebody else the next day', () => {
   const visitors = new Visitors(world.folder, new Set())
   const id = randomUUID()
-  const visitor = (at: number, address?: string): string | undefined => visitors.clickLine(asked({}, address), id, at).split('\t')[3]
-  assert.doesNotMatch(visitors.clickLine(asked(), id, NOW), /10\.1\.2\.3/)
+  const visitor = (at: number, address?: string): string | undefined =>
+    visitors.clickLine(asked({}, address), { id, variant: null }, at).split('\t')[3]
+  assert.doesNotMatch(visitors.clickLine(asked(), { id, variant: null }, NOW), /10\.1\.2\.3/)
   assert.equal(visitor(NOW), visitor(NOW - 60_000))
   assert.notEqual(visitor(NOW), visitor(NOW + 60_000))
   assert.notEqual(visitor(NOW), visitor(NOW, '10.1.2.4'))
@@ -168,7 +172,7 @@ test('whatever a visitor sends, the line stays one line of the log’s form', as
   ]
   for (const referer of odd)
     await new Promise<void>((resolve) =>
-      clicks.append(visitors.clickLine(asked({ referer, 'accept-language': 'zz\\N,\t' }), id, NOW), resolve),
+      clicks.append(visitors.clickLine(asked({ referer, 'accept-language': 'zz\\N,\t' }), { id, variant: null }, NOW), resolve),
     )
   clicks.close()
   await loadClickLogs(world.db, clickFolder(data), log)

@@ -6,8 +6,10 @@ import { after, before, test } from 'node:test'
 import { gzipSync } from 'node:zlib'
 import { unzipSync as unpack } from 'fflate'
 import pino from 'pino'
+import { RehearsalReport } from '../../src/contract/redirect-trials.ts'
 import { rows } from '../../src/data/database.ts'
 import { runImport } from '../../src/jobs/imports.ts'
+import { runRehearsal } from '../../src/jobs/redirect-trials.ts'
 import { askOutside } from '../../src/services/visits.ts'
 import { bringIn, makeWorld, must, pageAt, reportOf, type World, zipOf } from './world.ts'
 
@@ -212,4 +214,18 @@ test('a site that drips is given up, and one that answers slowly but surely is h
   assert.equal(surely.status === 'fulfilled' && surely.value.body.length, 5 * 4_096)
   drip.close()
   drip.closeAllConnections()
+})
+
+test('a move is rehearsed with the sitemap of a site that is still there; where it has none, that is told', async () => {
+  const rehearsed = async (address: string) => {
+    const job = must(await world.services.redirectTrials.startRehearsalOf(world.editor, address))
+    await runRehearsal(world.db, world.services.redirectTrials, job, log)
+    return must(await world.services.jobs.get(world.editor, job))
+  }
+  const report = RehearsalReport.parse((await rehearsed(at)).report)
+  assert.equal(report.kind, 'sitemap')
+  assert.ok([...report.items.map(({ from }) => from)].includes('/paper.pdf'))
+  assert.equal((await rehearsed(`${at}/feed.xml`)).message, 'There is no sitemap at this address.')
+  const refused = await world.services.redirectTrials.startRehearsalOf(world.editor, 'ftp://old.example/')
+  assert.equal(refused.ok ? 'begun' : refused.fault, 'address-unreadable')
 })

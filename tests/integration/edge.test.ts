@@ -212,7 +212,9 @@ test('the salt of the visitors is random, and goes with its day', () => {
   const folders = [0, 1].map(() => mkdtempSync(path.join(tmpdir(), 'map-rope-salt-')))
   const asked = { method: 'GET', headers: { 'user-agent': 'Mozilla/5.0' }, socket: { remoteAddress: '203.0.113.7' } }
   const line = (visitors: Visitors, day: number): string =>
-    visitors.clickLine(asked as unknown as Parameters<Visitors['clickLine']>[0], 'x', Date.UTC(2026, 4, day, 12)).split('\t')[3] ?? ''
+    visitors
+      .clickLine(asked as unknown as Parameters<Visitors['clickLine']>[0], { id: 'x', variant: null }, Date.UTC(2026, 4, day, 12))
+      .split('\t')[3] ?? ''
   const [first, again] = [0, 0].map(() => new Visitors(folders[0] ?? '', new Set()))
   const other = new Visitors(folders[1] ?? '', new Set())
   assert.ok(first !== undefined && again !== undefined)

@@ -65,7 +65,7 @@ test('a page that moves is found at its new address at once, its old one leads t
   const again = must(
     await services.pageMoves.move(owner, page.id, { version: moved.version, path: '/on-foot/the-causeway.html', leadsOld: true }),
   )
-  const { items } = must(await services.redirectReview.look(owner, { from: 0 }))
+  const { items } = must(await services.redirectReview.look(owner, { cursor: 0 }))
   assert.deepEqual(
     items.map(({ kind, row, mend }) => [kind, row.from, mend]),
     [['chain', '/walks/causeway.html', { to: '/on-foot/the-causeway.html' }]],

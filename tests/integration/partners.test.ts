@@ -191,10 +191,18 @@ test('phrases are chosen for a page under its limits, linked as a draft, and nev
   const then = must(await services.phraseChoice.ofPage(owner, id))
   assert.deepEqual([then.chosen.map(({ phrase }) => phrase), then.room.used], [['bunkhouse'], 1])
   const bunk = then.chosen[0]?.phraseId ?? ''
+  const reviewed = async (): Promise<string[]> =>
+    must(await services.phraseChoice.review(owner)).pages.flatMap(({ chosen }) => chosen.map(({ phrase }) => phrase))
+  assert.deepEqual(await reviewed(), ['bunkhouse'], 'a page that was linked on is looked at again')
   must(await services.phrases.refuse(owner, bunk, id))
   assert.deepEqual(must(await services.phraseChoice.ofPage(owner, id)).chosen, [])
+  assert.deepEqual(await reviewed(), [])
   must(await services.phrases.allow(owner, bunk))
   assert.equal(must(await services.phraseChoice.ofPage(owner, id)).chosen.length, 1)
+  assert.deepEqual(await reviewed(), ['bunkhouse'])
+  must(await services.phrases.refuse(owner, bunk, null))
+  assert.deepEqual(await reviewed(), [])
+  must(await services.phrases.allow(owner, bunk))
 })
 
 test('a banner keeps a link and a picture of pasted code; its link is the partner link', async () => {
@@ -314,6 +322,33 @@ test('a report is looked at, taken in, joined to pages, corrected by the next on
   assert.deepEqual(await came('partner'), [['Gannet', 3, 320, 300, 0, 0]])
   must(await services.earnings.undo(owner, first.id ?? ''))
   assert.deepEqual(await came('partner'), [])
+})
+
+test('an order finds its page by a sub-ID that came there with the page, unasked', async () => {
+  const { services, owner } = world
+  const sub = 'k2f9x7ab'
+  await bringIn(
+    world,
+    zipOf({ 'brought.html': `<title>Brought</title><p><a href="https://gannet.example/hat?p=4471&amp;s=${sub}">hat</a></p>` }),
+  )
+  const taken = await take(report(`2026-11-01,1.20,B1,${sub},pending`))
+  assert.deepEqual(await came('page'), [['/brought.html', 1, 120, 0, 0, 0]])
+  must(await services.earnings.undo(owner, taken.id ?? ''))
+})
+
+test('whoever may not read pages is told of none by way of partners', async () => {
+  const { services, owner } = world
+  const only = (...may: string[]) => ({ ...owner, can: (permission: string) => may.includes(permission) })
+  const partners = only('partners:read', 'partners:edit')
+  for (const asked of [
+    services.partnerComparison.compare(partners),
+    services.earnings.look(partners, { by: 'page' }),
+    services.partnerLinks.banners(partners, gannet.id),
+    services.phrases.ideas(partners, '/packing.html'),
+    services.disclosure.review(only('pages:read')),
+    services.phraseChoice.review(only('pages:read')),
+  ])
+    assert.equal(faultOf(await asked), 'forbidden')
 })
 
 test('the same report twice changes nothing; a file that is none is told; what was confirmed once is remembered', async () => {

@@ -59,8 +59,8 @@ async function converse(server: Edge, pieces: readonly string[]): Promise<string
     socket.write(piece, 'latin1')
     await new Promise((resolve) => setTimeout(resolve, 1))
   }
-  // A request that is not all there is waited for by both.
-  const patience = setTimeout(() => socket.destroy(), 400)
+  // A request that is not all there is waited for by both. On a busy machine an answer may come late.
+  const patience = setTimeout(() => socket.destroy(), 2_000)
   if (!socket.destroyed) await once(socket, 'close')
   clearTimeout(patience)
   return came.replace(/^(?:Date|Connection|Keep-Alive): .*\r\n/gm, '')

@@ -98,6 +98,30 @@ test('a past day is answered by the table as it stood then', async () => {
   assert.equal(await then('/past', '2026-03-04T12:00:00Z'), null)
 })
 
+test('a past day is asked with the pages that were live then', async () => {
+  await make({ from: '/shelf', to: '/here.html' })
+  await rows(world.db, `UPDATE publications SET created_at = '2026-04-02' WHERE site_id = $1`, [world.owner.siteId])
+  await rows(world.db, `UPDATE redirect_revisions SET at = '2026-03-30' WHERE state->>'from' = '/shelf'`)
+  const by = async (at: string | undefined) => (await bench('/shelf/', at === undefined ? {} : { at })).rope[0]?.by
+  assert.deepEqual([await by('2026-04-01T12:00:00Z'), await by('2026-04-03T12:00:00Z'), await by(undefined)], ['redirect', 'page', 'page'])
+})
+
+test('on a short host a row answers that names it, where no short link does; over and under a slug it is refused', async () => {
+  const SHORT = 'http://short.localhost:4999'
+  await make({ from: '/go/leaflet', to: '/here.html', hosts: ['short.localhost'] })
+  await make({ from: '/go/everywhere', to: '/here.html' })
+  const found = await bench(`${SHORT}/go/leaflet`)
+  assert.deepEqual([found.answer, found.rope.map(({ by }) => by)], [{ status: 301, location: `${HOME}/here.html` }, ['redirect', 'page']])
+  assert.equal((await bench(`${SHORT}/go/everywhere`)).answer, null)
+  const over = await world.services.redirects.create(world.editor, { from: '/go/old', to: '/here.html', hosts: ['short.localhost'] })
+  assert.equal(over.ok ? 'made' : over.fault, 'redirect-under-slug')
+  const under = await world.services.shortLinks.create(world.editor, { destination: 'https://tides.example/', slug: 'leaflet' })
+  assert.deepEqual(under.ok ? 'made' : [under.fault, under.detail], [
+    'slug-hides-redirect',
+    { slug: 'leaflet', from: '/go/leaflet', leadsTo: '/here.html' },
+  ])
+})
+
 test('what is no address of the site’s is refused', async () => {
   for (const [address, fault] of [
     ['https://other.example/', 'unknown-host'],

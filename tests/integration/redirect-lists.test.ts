@@ -196,7 +196,7 @@ test('the review finds what is wrong; its mends are shown first, carried out as 
   must(await make('/all/:x', '/timetables.html', { match: 'pattern' }))
   const refused = await make('/elsewhere', '/loop-b')
   assert.deepEqual([refused.ok, refused.ok ? '' : refused.fault], [false, 'redirect-goes-round'])
-  const { counts: found, items } = must(await redirectReview.look(editor, { from: 0 }))
+  const { counts: found, items } = must(await redirectReview.look(editor, { cursor: 0 }))
   assert.deepEqual(
     items.map(({ kind, row, mend, suggestion }) => [kind, row.from, mend, suggestion]),
     [
@@ -215,14 +215,14 @@ test('the review finds what is wrong; its mends are shown first, carried out as 
   const done = must(await redirectReview.mend(editor, {}))
   assert.deepEqual([done.changed, done.refused], [4, []])
   assert.deepEqual(
-    must(await redirectReview.look(editor, { from: 0 })).counts.map(({ kind, rows }) => [kind, rows]),
+    must(await redirectReview.look(editor, { cursor: 0 })).counts.map(({ kind, rows }) => [kind, rows]),
     [
       ['chain', 1],
       ['dead', 2],
     ],
   )
   assert.deepEqual(await undo(done.step ?? ''), { givenBack: 4, changedSince: 0 })
-  assert.equal(must(await redirectReview.look(editor, { from: 0 })).total, 7)
+  assert.equal(must(await redirectReview.look(editor, { cursor: 0 })).total, 7)
   await empty()
 })
 

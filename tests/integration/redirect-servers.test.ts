@@ -25,7 +25,7 @@ function ours(table: RedirectTable, host: string, target: string): { status: num
     {
       host,
       origin: `http://${host}`,
-      isDoor: false,
+      isByNameOnly: false,
       path: plainPath(path),
       query: rest.join('?'),
       language: null,

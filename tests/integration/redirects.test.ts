@@ -6,6 +6,7 @@ import path from 'node:path'
 import { after, before, test } from 'node:test'
 import pino from 'pino'
 import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
+import { readSitemap } from '../../src/core/exchange/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { clickFolder } from '../../src/delivery/click-log.ts'
 import { respond } from '../../src/delivery/respond.ts'
@@ -83,7 +84,6 @@ test('a row is kept as it was meant: its path, the host it names, and its query 
 for (const [name, wanted, fault] of [
   ['a path without its slash', { from: 'old', to: '/new' }, 'path-unreadable'],
   ['an address of somebody else’s', { from: 'https://other.example/old', to: '/new' }, 'unknown-host'],
-  ['a host for short links', { from: '/old', to: '/new', hosts: ['short.localhost'] }, 'unknown-host'],
   ['nowhere to lead', { from: '/old' }, 'destination-refused'],
   ['code', { from: '/old', to: 'javascript:alert(1)' }, 'destination-refused'],
   ['an address that what is caught would choose', { from: '^/(.*)$', match: 'expression', to: 'https://$1' }, 'destination-refused'],
@@ -304,4 +304,57 @@ test('a store that followed the log answers as one that is built anew (seeded ch
     different = new Set([...different, ...followed])
   }
   assert.ok(different.size > 40, 'there were many different answers')
+})
+
+test('a short host is answered by its short links first, then by rows that name it, and by none of the others', async () => {
+  const SHORT = 'short.localhost'
+  must(await world.services.shortLinks.create(world.editor, { destination: 'https://tides.example/', slug: 'tide' }))
+  await make({ from: '/go/leaflet', to: '/here.html', hosts: [SHORT] })
+  await make({ from: '/go', match: 'under', to: 'https://elsewhere.example/', hosts: [SHORT], when: { languages: ['de'] } })
+  await make({ from: '/go/wide', to: '/here.html' })
+  await fresh()
+  const to = async (at: string, language = 'en') => {
+    const { status, location } = await get(at, { host: SHORT, headers: { 'Accept-Language': language } })
+    return [status, location ?? '']
+  }
+  for (const _ of ['asked', 'remembered']) {
+    assert.deepEqual(await to('/go/tide', 'de'), [302, 'https://tides.example/'])
+    assert.deepEqual(await to('/go/leaflet'), [301, `${HOME}/here.html`])
+    assert.deepEqual(await to('/go/other', 'de'), [301, 'https://elsewhere.example/other'])
+    assert.deepEqual(await to('/go/other'), [404, ''])
+    assert.deepEqual(await to('/go/wide'), [404, ''])
+  }
+  assert.equal((await get('/go/leaflet', { host: SHORT, method: 'POST' })).status, 308)
+  assert.equal((await get('/go/tide', { host: SHORT, method: 'POST' })).status, 405)
+})
+
+test('the sitemap names the pages of the site and the rows that are not hidden, and follows what changes', async () => {
+  const shown = await make({ from: '/harbour', to: '/here.html', isHidden: false })
+  await make({ from: '/old-harbour', to: '/here.html' })
+  await make({ from: '/gone-harbour', to: '', status: 410, isHidden: false })
+  await fresh()
+  const map = async () => readSitemap((await get('/sitemap.xml')).body)?.pages.map((page) => page.replace(HOME, '')) ?? []
+  const named = await map()
+  assert.deepEqual(named.filter((path) => !path.includes('harbour')).sort(), ['/', '/here.html', '/shelf/'])
+  assert.deepEqual(
+    named.filter((path) => path.includes('harbour')),
+    ['/harbour'],
+  )
+  assert.deepEqual(
+    must(await world.services.destinations.find(world.editor, { text: 'harbour', limit: 9 })).items.map(({ kind, address }) => [
+      kind,
+      address,
+    ]),
+    [['redirect', '/harbour']],
+  )
+  must(await world.services.redirects.change(world.editor, shown.id, { version: shown.version, isHidden: true }))
+  await fresh()
+  assert.ok(!(await map()).includes('/harbour'))
+  must(await world.services.redirects.restore(world.editor, shown.id, { version: shown.version + 1, of: shown.version }))
+  await fresh()
+  assert.ok((await map()).includes('/harbour'))
+  must(await world.services.redirects.remove(world.editor, shown.id))
+  await fresh()
+  assert.ok(!(await map()).includes('/harbour'))
+  assert.equal((await get('/sitemap.xml', { host: 'short.localhost' })).status, 404)
 })

@@ -80,16 +80,16 @@ interface Template {
 async function templateOf(slot: number, base: string, admin: pg.Client): Promise<Template> {
   const build = readFileSync(path.join(project, 'dist/.map-rope-build'), 'utf8')
   // Of this build and this cluster: another one knows nothing of its databases.
-  const key = createHash('sha256').update(`${build} ${base}`).digest('hex').slice(0, 12)
+  const key = hashOf(`${build} ${base}`)
   const database = `template_${slot}_${key}`
-  const folder = path.join(tmpdir(), `map-rope-template-${slot}-${key}`)
+  const own = `map-rope-template-${hashOf(base)}-${slot}-`
+  const folder = path.join(tmpdir(), `${own}${key}`)
   const data = path.join(folder, 'data')
   const portsFile = path.join(folder, 'ports.json')
   const { rowCount } = await admin.query('SELECT 1 FROM pg_database WHERE datname = $1', [database])
   if (rowCount === 1 && existsSync(portsFile))
     return { database, data, ports: JSON.parse(readFileSync(portsFile, 'utf8')) as Template['ports'] }
-  for (const name of readdirSync(tmpdir()))
-    if (name.startsWith(`map-rope-template-${slot}-`)) rmSync(path.join(tmpdir(), name), { recursive: true, force: true })
+  for (const name of readdirSync(tmpdir())) if (name.startsWith(own)) rmSync(path.join(tmpdir(), name), { recursive: true, force: true })
   const { rows: old } = await admin.query<{ datname: string }>('SELECT datname FROM pg_database WHERE datname LIKE $1', [
     `template\\_${slot}\\_%`,
   ])
@@ -109,6 +109,8 @@ async function templateOf(slot: number, base: string, admin: pg.Client): Promise
   renameSync(`${portsFile}.new`, portsFile)
   return { database, data, ports }
 }
+
+const hashOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 12)
 
 const inDatabase = (base: string, name: string): string => base.replace(/\/[^/]*$/, `/${name}`)
 

@@ -49,3 +49,10 @@ export function withinOrigin(address: string, origin: string): string {
   // "//" at the front of a path that was resolved would be read as a host the second time.
   return url === null || url.origin !== new URL(origin).origin || url.pathname.startsWith('//') ? '/' : url.pathname + url.search + url.hash
 }
+
+/** Reads the address of a website as people write it, with or without its scheme. @returns null where it is none of the web */
+export function siteAddress(typed: string): URL | null {
+  const text = typed.trim()
+  const url = parseUrl(/^[a-z][a-z\d+.-]*:\/\//i.test(text) ? text : `https://${text}`)
+  return url !== null && /^https?:$/.test(url.protocol) ? url : null
+}

@@ -1,5 +1,7 @@
 import { isbot } from 'isbot'
 
+export { type Interval, shareOf, surelyBest } from './interval.ts'
+
 /** Who clicked: a person, a bot, a browser loading ahead, or a program asking for headers only. Only people count. */
 export const VISITS = ['person', 'bot', 'prefetch', 'head'] as const
 export type Visit = (typeof VISITS)[number]

@@ -1,3 +1,4 @@
+import { decodeHTML, escapeText } from 'entities'
 import { isParagraph } from '../content/index.ts'
 import { escapeAttribute, type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
 
@@ -41,35 +42,32 @@ const plainWords = (text: string): string => text.replace(/\s+/g, ' ').trim()
 
 function markedIn(html: string): { from: number; to: number; words: string } | null {
   if (!html.includes(MARK)) return null
-  let open: { name: string; from: number; end: number; depth: number } | null = null
+  let open: { name: string; from: number; depth: number } | null = null
+  let words = ''
   let found: { from: number; to: number; words: string } | null = null
   walkTags(html, {
-    open(name, start, nameEnd, end, inert) {
+    open(name, start, nameEnd, _end, inert) {
       if (inert || found !== null) return
       if (open !== null) {
         if (name === open.name) open.depth++
-      } else if (valueNamed(html, readAttributes(html, nameEnd), MARK) !== null) open = { name, from: start, end, depth: 1 }
+      } else if (valueNamed(html, readAttributes(html, nameEnd), MARK) !== null) open = { name, from: start, depth: 1 }
     },
-    close(name, start, end, inert) {
+    close(name, _start, end, inert) {
       if (inert || open === null || name !== open.name || --open.depth > 0) return
-      found = { from: open.from, to: end, words: plainWords(unescaped(html.slice(open.end, start).replace(/<[^>]*>/g, ''))) }
+      found ??= { from: open.from, to: end, words: plainWords(words) }
       open = null
+    },
+    text(start, end, inert) {
+      if (!inert && open !== null && found === null) words += decodeHTML(html.slice(start, end))
     },
   })
   return found
 }
 
-const unescaped = (text: string): string =>
-  text.replace(
-    /&(?:amp|lt|gt|quot|#39);/g,
-    (entity) => ({ '&amp;': '&', '&lt;': '<', '&gt;': '>', '&quot;': '"', '&#39;': "'" })[entity] ?? entity,
-  )
-const escaped = (text: string): string => text.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c] ?? c)
-
 /** The disclosure as it stands in a page: a note, so that who listens to a page hears what it is. */
 export function disclosureMarkup({ text, language }: Disclosure): string {
   const lang = language === '' ? '' : ` lang="${escapeAttribute(language)}"`
-  return `<p role="note" ${MARK}${lang}>${escaped(plainWords(text))}</p>`
+  return `<p role="note" ${MARK}${lang}>${escapeText(plainWords(text))}</p>`
 }
 
 /**

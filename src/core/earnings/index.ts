@@ -1,11 +1,14 @@
-export { DATE_STYLES, type DateStyle, dateStyleOf, readDate } from './dates.ts'
-export { currencyIn, DECIMAL_STYLES, type DecimalStyle, digitsOf, type Money, plainAmount, readMinor, styleOf } from './money.ts'
+export { daysBetween } from './calendar.ts'
+export { DATE_STYLES, type DateStyle, readDate } from './dates.ts'
+export { DECIMAL_STYLES, type DecimalStyle, digitsOf, type Money, plainAmount, readMinor, styleOf } from './money.ts'
 export { isPaymentLate, nextPayDay, type PayoutTerms } from './payout.ts'
 export {
+  columnKey,
   countedCommission,
   EARNING_STATES,
   type EarningState,
   guessReport,
+  headerOf,
   LINE_FAULTS,
   type LineFault,
   NEEDED_FIELDS,

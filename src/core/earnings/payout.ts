@@ -1,4 +1,4 @@
-import { DateTimeless } from './timeless.ts'
+import { dayOf, daysBetween, monthOf } from './calendar.ts'
 
 /** When and from how much on a partner pays. */
 export interface PayoutTerms {
@@ -26,11 +26,11 @@ export function nextPayDay(
 ): string | null {
   if (every === null || day === null || confirmed <= 0 || confirmed < threshold || since === null) return null
   const step = MONTHS[every]
-  const begin = DateTimeless.month(since)
+  const begin = monthOf(since)
   // The end of the period in which it was confirmed, and the months after it.
   let month = begin - (((begin % step) + step) % step) + step - 1 + Math.max(1, afterMonths)
   for (let tries = 0; tries < 1_200; tries++, month += step) {
-    const found = DateTimeless.day(month, day)
+    const found = dayOf(month, day)
     if (found > today) return found
   }
   return null
@@ -40,7 +40,7 @@ export function nextPayDay(
 export function isPaymentLate(terms: PayoutTerms, today: string, confirmed: number, since: string | null): boolean {
   if (since === null || confirmed < terms.threshold || confirmed <= 0) return false
   const due = nextPayDay(terms, since, confirmed, since)
-  return due !== null && DateTimeless.daysBetween(due, today) > LATE_DAYS
+  return due !== null && daysBetween(due, today) > LATE_DAYS
 }
 /** A transfer takes its time. */
 const LATE_DAYS = 10

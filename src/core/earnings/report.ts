@@ -111,7 +111,8 @@ const NAMES: Readonly<Record<ReportField, readonly string[]>> = {
   ],
   status: ['status', 'state', 'order status', 'commission status', 'zustand', 'etat', 'estado', 'stato'],
 }
-const plain = (name: string): string =>
+/** What a column's name is compared by. */
+export const columnKey = (name: string): string =>
   folded(name)
     .replace(/[_\s-]+/g, ' ')
     .replace(/[^a-z0-9 ]/g, '')
@@ -169,17 +170,17 @@ function onlyOne<T extends string>(styles: readonly (T | null)[]): T | null | 's
 
 function columnsNamed(row: readonly string[]): ReportGuess['columns'] {
   const columns: Partial<Record<ReportField, string>> = {}
-  const names = row.map(plain)
+  const names = row.map(columnKey)
   for (const field of REPORT_FIELDS) {
     // The more telling names come first; a column is one thing only.
-    const name = NAMES[field].map(plain).find((wanted) => names.includes(wanted) && !Object.values(columns).includes(wanted))
+    const name = NAMES[field].map(columnKey).find((wanted) => names.includes(wanted) && !Object.values(columns).includes(wanted))
     if (name !== undefined) columns[field] = name
   }
   return columns
 }
 
 const indexOf = (names: readonly string[], name: string | undefined): number =>
-  name === undefined ? -1 : names.findIndex((each) => plain(each) === plain(name))
+  name === undefined ? -1 : names.findIndex((each) => columnKey(each) === columnKey(name))
 
 /** A line of a report. */
 export interface ReportLine {
@@ -220,20 +221,24 @@ const STATES: Readonly<Record<EarningState, RegExp>> = {
   reversed: /^(?:reversed|declined|rejected|cancelled|canceled|refunded|returned|void|storniert|abgelehnt|annule|cancelado|annullato)$/,
 }
 
+/** The row of a report that has all columns of a layout; -1 where none of the first ones has. */
+export const headerOf = (rows: readonly (readonly string[])[], layout: ReportLayout): number =>
+  rows.slice(0, HEADER_LOOKED_AT).findIndex((row) => row.length > 1 && new ReportReader(layout, row).missing().length === 0)
+
 /**
  * Reads a report line by line, each once. Headers that come again and totals are told apart from orders; a bad line stops no other.
  * @param header - index of the row that names the columns; what stands above it is left out
  */
 export class ReportReader {
+  readonly #keys: readonly string[]
   readonly #layout: ReportLayout
   readonly #at: Readonly<Record<ReportField, number>>
-  readonly #names: readonly string[]
   /** How often an order, or a line without one, was met: by it, lines that look alike are told apart. */
   readonly #met = new Map<string, number>()
 
   constructor(layout: ReportLayout, names: readonly string[]) {
     this.#layout = layout
-    this.#names = names
+    this.#keys = names.map(columnKey)
     this.#at = Object.fromEntries(REPORT_FIELDS.map((field) => [field, indexOf(names, layout.columns[field])])) as Record<
       ReportField,
       number
@@ -250,7 +255,7 @@ export class ReportReader {
     if (row.every((cell) => cell.trim() === '')) return null
     const cell = (field: ReportField): string => (row[this.#at[field]] ?? '').trim()
     const refuse = (why: LineFault, what: string): RefusedReportLine => ({ line, why, cell: what.slice(0, 200) })
-    if (row.length > 1 && row.every((each, i) => plain(each) === plain(this.#names[i] ?? ''))) return refuse('header-again', row.join(' '))
+    if (row.length > 1 && row.every((each, i) => columnKey(each) === this.#keys[i])) return refuse('header-again', row.join(' '))
     const on = readDate(cell('date'), this.#layout.dates)
     if (on === null) {
       const isTotal = row.some((each) => /^(?:grand )?(?:totals?|sum|summe|gesamt|somme|suma|totale|subtotal)\b/i.test(each.trim()))
@@ -263,7 +268,7 @@ export class ReportReader {
     if (commission === null) return refuse('amount-unreadable', cell('commission'))
     const sale = cell('sale') === '' ? null : readMinor(cell('sale'), this.#layout.decimals, currency)
     if (sale === null && cell('sale') !== '') return refuse('amount-unreadable', cell('sale'))
-    const said = plain(cell('status'))
+    const said = columnKey(cell('status'))
     const state = (Object.keys(STATES) as EarningState[]).find((each) => STATES[each].test(said))
     if (state === undefined) return refuse('state-unknown', cell('status'))
     const order = cell('order').slice(0, 200)

@@ -1,5 +1,5 @@
 import { parseUrl } from '../address/index.ts'
-import { decoded, goesOn, isSubAlone, nameOf, queryPairs } from './build.ts'
+import { decoded, goesOn, isSubAlone, nameOf, queryPairs } from './fill.ts'
 import type { LinkTemplate, Place, TemplatePart } from './template.ts'
 
 /** What a partner link was built from. */

@@ -1,7 +1,7 @@
 import { parseUrl, siteOfHost } from '../address/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 import { type LinkApart, takeApart } from './apart.ts'
-import { buildLink } from './build.ts'
+import { buildLink } from './fill.ts'
 import { type LinkTemplate, readTemplate } from './template.ts'
 
 /** What of a partner decides how its links look. */
@@ -38,6 +38,7 @@ interface Ready<P> {
 /** All partners of a site, ready to build links and to recognise them. Looking one up costs the same however many there are. */
 export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
   readonly #bySite = new Map<string, Ready<P>>()
+  readonly #byId = new Map<string, Ready<P>>()
   /** By the host that links lead through. */
   readonly #byHost = new Map<string, Ready<P>[]>()
 
@@ -45,6 +46,7 @@ export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
     for (const partner of partners) {
       const read = partner.template === '' ? null : readTemplate(partner.template, partner.allows)
       const ready = { partner, template: read?.ok === true ? read.value : null, home: `https://${partner.sites[0] ?? 'site.invalid'}` }
+      this.#byId.set(partner.id, ready)
       for (const site of partner.sites) this.#bySite.set(site, ready)
       const host = /^https?:\/\/([^/?#{:]+)/i.exec(partner.template)?.[1]?.toLowerCase()
       if (host !== undefined) this.#byHost.set(host, [...(this.#byHost.get(host) ?? []), ready])
@@ -89,7 +91,7 @@ export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
     })
   }
 
-  /** The link of a partner to one of its pages. */
+  /** The link of a partner, one of these, to one of its pages. */
   linkTo(
     partner: P,
     destination: string,
@@ -100,9 +102,9 @@ export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
     const url = parseUrl(destination)
     if (partner.allows === 'front page' && url !== null && (url.pathname !== '/' || url.search !== ''))
       return fail('deep-link-refused', { partner: partner.name, address: destination })
-    const read = readTemplate(partner.template, partner.allows)
-    if (!read.ok) return fail('template-not-an-address', { template: partner.template })
-    const built = buildLink(read.value, { account: partner.account, destination, sub })
+    const template = this.#byId.get(partner.id)?.template ?? null
+    if (template === null) return fail('template-not-an-address', { template: partner.template })
+    const built = buildLink(template, { account: partner.account, destination, sub })
     return built.ok ? ok({ address: built.value, partner, already: false, otherAccount }) : built
   }
 }

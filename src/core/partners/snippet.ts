@@ -1,8 +1,10 @@
+import { escapeText } from 'entities'
 import { parseUrl } from '../address/index.ts'
 import {
   type Attribute,
   attributeNamed,
   attributeValue,
+  escapeAttribute,
   linkText,
   readAttributes,
   scanLinks,
@@ -133,3 +135,13 @@ function webAddress(written: string): string | null {
 }
 
 const hostOf = (address: string): string => parseUrl(address)?.hostname ?? address
+
+/** A banner as it goes into a page's source. */
+export function bannerMarkup({ href, text, picture }: Pick<CleanSnippet, 'href' | 'text' | 'picture'>): string {
+  const side = (name: string, pixels: number | null): string => (pixels === null ? '' : ` ${name}="${pixels}"`)
+  const inside =
+    picture === null
+      ? escapeText(text)
+      : `<img src="${escapeAttribute(picture.src)}" alt="${escapeAttribute(picture.alt)}"${side('width', picture.width)}${side('height', picture.height)}>`
+  return `<a href="${escapeAttribute(href)}">${inside}</a>`
+}

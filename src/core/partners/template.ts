@@ -2,7 +2,7 @@ import { parseUrl } from '../address/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 
 /** What may stand in a link template between braces. */
-export const PLACES = ['account', 'url', 'path', 'sub'] as const
+const PLACES = ['account', 'url', 'path', 'sub'] as const
 export type Place = (typeof PLACES)[number]
 
 export type TemplateFault =
@@ -124,11 +124,4 @@ function partsOf(text: string, isPath: boolean): TemplatePart[] {
   }
   if (at < text.length) parts.push({ is: 'text', text: text.slice(at) })
   return parts
-}
-
-/** All places of a template, in the order they stand in. */
-export function placesOf({ path, query, fragment }: LinkTemplate): readonly Place[] {
-  const inParts = (parts: readonly TemplatePart[]): Place[] =>
-    parts.flatMap((part) => (part.is === 'place' ? [part.name] : part.is === 'nested' ? placesOf(part.template) : []))
-  return [...inParts(path), ...query.flatMap(({ value }) => inParts(value)), ...inParts(fragment ?? [])]
 }

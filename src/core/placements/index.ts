@@ -9,6 +9,7 @@ export { isBefore, type KeptRows } from './rows.ts'
 export type { PlacementsHead, PlacementsPart, ShownPlacements } from './sent.ts'
 export {
   destinationOf,
+  isPaidLink,
   Judge,
   type JudgedPlacement,
   landsOf,

@@ -156,6 +156,18 @@ export class PlacementList {
     return this.rows.judgedAt(i)
   }
 
+  /** The links of one page, in their order. */
+  judgedOn(pageId: string): readonly JudgedPlacement[] {
+    const number = this.rows.numberOfPage(pageId)
+    const stretch = number === undefined ? null : this.rows.stretches[number]
+    const found: JudgedPlacement[] = []
+    for (let i = stretch?.from ?? 0; i < (stretch?.to ?? 0); i++) {
+      const judged = this.judgedAt(i)
+      if (judged !== null) found.push(judged)
+    }
+    return found
+  }
+
   /** The row of a placement; -1 where it is not. */
   rowOf(pageId: string, ordinal: number): number {
     const number = this.rows.numberOfPage(pageId)

@@ -6,8 +6,10 @@ import {
   type Decision,
   decide,
   factsOf,
+  hintsOf,
   type LinkFacts,
   placeOf,
+  relTokens,
   type SharedPart,
   TAGS,
   type WrittenLink,
@@ -158,3 +160,7 @@ export function isOnSite(address: string, paths: ReadonlySet<string>): boolean {
 /** What two spellings of one destination have in common; the destination as written where it is no address. */
 export const destinationOf = ({ placement, facts }: Pick<JudgedPlacement, 'placement' | 'facts'>): string =>
   facts.address === null ? placement.written.href : (normalise(facts.address) ?? facts.address)
+
+/** Whether a link counts as paid: it leads to a partner, or is told to search engines as paid. */
+export const isPaidLink = ({ facts, decision }: Pick<JudgedPlacement, 'facts' | 'decision'>): boolean =>
+  facts.isPartner || hintsOf(relTokens(decision.rel)).includes('sponsored')

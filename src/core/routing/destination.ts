@@ -96,7 +96,8 @@ function read(to: string, names: readonly string[]): Result<readonly Piece[], De
 const inQuery = (plain: string): string =>
   plain.replace(/[^A-Za-z0-9\-._~%]+/gu, (run) => encodeText(run)).replace(/%(?![0-9A-Fa-f]{2})/g, '%25')
 
-function withQuery(url: URL, query: string, habit: 'pass' | 'merge'): void {
+/** Puts the query that was asked with behind a destination's own. */
+export function withQuery(url: URL, query: string, habit: 'pass' | 'merge'): void {
   const own = url.search.slice(1)
   const nameOf = (pair: string): string => decodedName(pair.split('=', 1)[0] ?? '')
   const set = new Set(own === '' ? [] : own.split('&').map(nameOf))

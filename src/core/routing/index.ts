@@ -1,3 +1,17 @@
+export {
+  CASES_MAX,
+  type CourseFault,
+  courseFault,
+  destinationsIn,
+  ENDINGS,
+  keptCourse,
+  PLAIN_COURSE,
+  REFERRER_POLICIES,
+  type ShortLinkCourse,
+  SPLIT_MAX,
+  variantFor,
+  WEIGHT_MAX,
+} from './course.ts'
 export { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
 export {
   type Asked,
@@ -49,6 +63,15 @@ export {
 } from './redirect.ts'
 export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
 export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewRow, type ReviewSite } from './review.ts'
-export { type CompiledShortLink, compileShortLink, matchShortLink, type ShortLinkTarget } from './short-links.ts'
+export {
+  type AskedOfShortLink,
+  answerShortLink,
+  type CompiledShortLink,
+  compileShortLink,
+  matchShortLink,
+  type ShortLinkAnswer,
+  type ShortLinkStatus,
+  type ShortLinkTarget,
+} from './short-links.ts'
 export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, slipsBetween } from './suggest.ts'
 export { RedirectTable } from './table.ts'

@@ -11,8 +11,8 @@ export interface Asked {
   readonly host: string
   /** Of that host, as visitors type it: scheme, name and port. */
   readonly origin: string
-  /** Somebody else's site stands behind the host: only rows that name it may answer before that does. */
-  readonly isDoor: boolean
+  /** A front door or a short host: something else answers there, and only rows that name the host come in. */
+  readonly isByNameOnly: boolean
   /** See `plainPath`. */
   readonly path: string
   /** As sent, without "?"; "" for none. */
@@ -169,7 +169,7 @@ function wider({ path }: Asked, source: RedirectSource): ReadyRedirect[] {
 
 function ask(ready: ReadyRedirect, asked: Asked, tolerance: Tolerance, hasPage: () => boolean): RedirectAnswer | NotAnswering {
   const { row, pattern, destination } = ready
-  if ((row.hosts.length > 0 || asked.isDoor) && !row.hosts.includes(asked.host)) return 'host'
+  if ((row.hosts.length > 0 || asked.isByNameOnly) && !row.hosts.includes(asked.host)) return 'host'
   const caught = pattern === null ? caughtUnder(ready, asked.path) : pattern.match(asked.path)
   if (caught === null || !isTolerated(row, asked.path, tolerance)) return 'text'
   const unmet = unmetCondition(row.when, asked)
@@ -201,7 +201,10 @@ function caughtUnder({ row: { match }, depth }: ReadyRedirect, path: string): re
 }
 
 /** @returns null where all of them are met */
-function unmetCondition(when: RedirectConditions, asked: Asked): NotAnswering | null {
+export function unmetCondition(
+  when: RedirectConditions,
+  asked: Pick<Asked, 'query' | 'language' | 'device' | 'nowMs'>,
+): NotAnswering | null {
   const { query = [], noOtherQuery = false, languages = [], devices = [], fromMs, untilMs } = when
   if (fromMs !== undefined && asked.nowMs < fromMs) return 'time'
   if (untilMs !== undefined && asked.nowMs >= untilMs) return 'time'

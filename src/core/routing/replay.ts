@@ -226,7 +226,7 @@ export class Replay {
     const query = at === -1 ? '' : own.slice(at + 1)
     const isPage = hasPage(path)
     const answerOf = (source: RedirectSource): string => {
-      const found = matchRedirect({ host, origin, isDoor: false, path, query, language: null, device, nowMs }, source, () => isPage)
+      const found = matchRedirect({ host, origin, isByNameOnly: false, path, query, language: null, device, nowMs }, source, () => isPage)
       return found === null ? (isPage ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
     }
     const now = answerOf(live)

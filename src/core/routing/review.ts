@@ -47,7 +47,7 @@ export interface ReviewSite {
   /** Of the site's own pages, main one first: such as "http://slow-ferry.localhost:4300". */
   readonly origin: string
   /** Hosts by name; "door" for front doors. */
-  readonly hosts: ReadonlyMap<string, 'site' | 'door'>
+  readonly hosts: ReadonlyMap<string, 'site' | 'door' | 'short'>
   /** Whether a page or file is published at a path. @param path - see `plainPath` */
   hasPage(path: string): boolean
 }
@@ -192,7 +192,7 @@ export class RedirectReview {
       })
       return found
     }
-    if (row.match === 'exact' && !row.beatsPages && this.#site.hasPage(plainPath(row.from))) {
+    if (row.match === 'exact' && !row.beatsPages && this.#isOnPages(row) && this.#site.hasPage(plainPath(row.from))) {
       say('over-page', { mend: { isOn: false } })
       return found
     }
@@ -202,8 +202,9 @@ export class RedirectReview {
       const isLocal = host === 'localhost' || host.endsWith('.localhost') || /^[\d.[]/.test(host)
       if (!isLocal) say('insecure', { mend: { to: `https${row.to.slice(4)}` } })
     }
-    if (row.to.startsWith('/') && new Set(row.hosts.map((host) => this.#site.hosts.get(host))).size > 1)
-      say('host-differs', { mend: { to: this.#site.origin + row.to } })
+    // A short host sends to the site's own pages, a front door to those behind it.
+    const isDoor = (host: string): boolean => this.#site.hosts.get(host) === 'door'
+    if (row.to.startsWith('/') && new Set(row.hosts.map(isDoor)).size > 1) say('host-differs', { mend: { to: this.#site.origin + row.to } })
     this.#way(row, say)
     return found
   }
@@ -283,6 +284,11 @@ export class RedirectReview {
     say('chain', { stops, other: hops[1]?.id ?? null, mend: isPlain ? { to } : null })
   }
 
+  /** Whether a row stands where pages do. */
+  #isOnPages({ hosts }: Redirect): boolean {
+    return hosts.length === 0 || hosts.some((host) => this.#site.hosts.get(host) === 'site')
+  }
+
   /** Whether a row answers at a path although a page is there. */
   #isBeaten(path: string, row: ReviewRow): boolean {
     return this.#table.rowsAt('exact', pathKey(path, TOLERANCE)).some((other) => other.beatsPages && other.id !== row.id)
@@ -293,12 +299,14 @@ export class RedirectReview {
     const rows = this.#table.rowsAt('exact', pathKey(path, TOLERANCE))
     const [only] = rows
     if (rows.length === 1 && only !== undefined && only.hosts.length === 0 && !this.#table.hasConditions && this.#isWide) return only
-    const host = from.hosts[0] ?? new URL(this.#site.origin).hostname
+    const own = new URL(this.#site.origin).hostname
+    const first = from.hosts[0] ?? own
+    const host = this.#site.hosts.get(first) === 'short' ? own : first
     const found = matchRedirect(
       {
         host,
         origin: this.#site.origin,
-        isDoor: this.#site.hosts.get(host) === 'door',
+        isByNameOnly: (this.#site.hosts.get(host) ?? 'site') !== 'site',
         path,
         query: '',
         language: null,

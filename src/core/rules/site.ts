@@ -1,4 +1,5 @@
 import { normalise } from '../address/index.ts'
+import type { PartnerTerms } from '../partners/index.ts'
 import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 
@@ -15,6 +16,8 @@ export interface SiteSetup {
     /** "door": a front door before somebody's existing site, which answers at `origin`. */
     readonly kind: 'site' | 'short' | 'door'
     readonly prefix: string
+    /** Prefixes that it had before: they still answer. */
+    readonly oldPrefixes?: readonly string[]
     readonly origin?: string | null | undefined
     /** Where a missing page leads: a path or address, "page" for the page that says so, "" for what hosts of its kind do. */
     readonly missingTo?: string | undefined
@@ -25,16 +28,7 @@ export interface SiteSetup {
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
   readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
-  readonly partners: readonly {
-    readonly id: string
-    readonly name: string
-    readonly sites: readonly string[]
-    readonly template: string
-    readonly account: string
-    /** Any page when left out. */
-    readonly allows?: 'any page' | 'front page' | undefined
-    readonly isEnded?: boolean | undefined
-  }[]
+  readonly partners: readonly PartnerTerms[]
   readonly rules: readonly Rule[]
 }
 
@@ -88,7 +82,9 @@ export const withShortLinks = (ground: SiteGround, findShortLink: ShortLinkFinde
 /** @param port - the one this installation answers on */
 export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const siteHosts = setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host)
-  const shortHosts = setup.hosts.filter(({ kind }) => kind === 'short').map(({ host, prefix }) => ({ host, prefix }))
+  const shortHosts = setup.hosts
+    .filter(({ kind }) => kind === 'short')
+    .flatMap(({ host, prefix, oldPrefixes = [] }) => [prefix, ...oldPrefixes].map((each) => ({ host, prefix: each })))
   const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
   const partners = new Map(setup.partners.flatMap(({ id, sites }) => sites.map((site) => [site, id] as const)))
   const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)

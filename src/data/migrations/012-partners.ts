@@ -45,6 +45,10 @@ CREATE UNIQUE INDEX phrase_refusals_where ON phrase_refusals (phrase_id, coalesc
 ALTER TABLE sites
   ADD COLUMN disclosure jsonb NOT NULL DEFAULT '{"text": "", "place": "above", "language": ""}',
   ADD COLUMN phrase_weights jsonb NOT NULL DEFAULT '{"priority": 3, "earns": 3, "early": 2, "fitting": 2}';
+-- By the host that they lead to, read from its end, so that a site's own and those below it stand together.
+CREATE INDEX short_links_to ON short_links (site_id, (reverse(lower(substring(destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)'))) COLLATE "C"));
+CREATE INDEX redirects_to ON redirects (site_id, (reverse(lower(substring(destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)'))) COLLATE "C"))
+  WHERE removed_at IS NULL AND destination LIKE 'http%';
 CREATE TABLE reports (
   id uuid PRIMARY KEY, site_id uuid NOT NULL REFERENCES sites ON DELETE CASCADE, partner_id uuid NOT NULL REFERENCES partners ON DELETE CASCADE,
   person_id uuid REFERENCES people ON DELETE SET NULL, name text NOT NULL, at timestamptz NOT NULL DEFAULT now(), made integer NOT NULL DEFAULT 0,

@@ -10,6 +10,23 @@ import { redirects } from './009-redirects.ts'
 import { missed } from './010-missed.ts'
 import { wide } from './011-wide.ts'
 import { partners } from './012-partners.ts'
+import { shortLinks } from './013-short-links.ts'
+import { sitemap } from './014-sitemap.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
-export const MIGRATIONS = [keel, pagesDesk, marks, newcomer, weather, realUse, notes, ground, redirects, missed, wide, partners] as const
+export const MIGRATIONS = [
+  keel,
+  pagesDesk,
+  marks,
+  newcomer,
+  weather,
+  realUse,
+  notes,
+  ground,
+  redirects,
+  missed,
+  wide,
+  partners,
+  shortLinks,
+  sitemap,
+] as const

@@ -228,7 +228,12 @@ export class Follower {
     }
     const groups = new Map((await redirectGroups(this.#db, siteId, [...wanted.values()], transaction)).map((group) => [group.id, group]))
     const here = new Set(now.map(({ id }) => id))
-    const puts = ids.filter((id) => !here.has(id)).map((id): Put => [KEYS.of(id), null])
+    const puts = ids
+      .filter((id) => !here.has(id))
+      .flatMap((id): Put[] => [
+        [KEYS.of(id), null],
+        [KEYS.listed(siteId, id), null],
+      ])
     for (const [id, { match, key }] of wanted) {
       const group = groups.get(id)
       if (group === undefined) puts.push([KEYS.redirects(siteId, match, key), null])

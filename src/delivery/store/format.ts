@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { type CompiledShortLink, compileShortLink, type ShortLinkTarget } from '../../core/routing/index.ts'
 
 /** Of what stands in a store, and how. One of another number is built anew. */
-export const FORMAT = '3'
+export const FORMAT = '5'
 
 /** A live page as it lies in the store. */
 export interface StoredPage {
@@ -50,6 +50,8 @@ export const KEYS = {
   sharedWaiting: (siteId: string, partId: string): string => `shared ${siteId} ${partId}`,
   /** Rows of a site's redirects that are found by the same, as JSON. @param match - "" for all of them */
   redirects: (siteId: string, match: string, key: string): string => `to ${siteId} ${match} ${pathIn(key)}`,
+  /** That a row of a site's redirects is named in its sitemap, with its path. */
+  listed: (siteId: string, id: string): string => `listed ${siteId} ${id}`,
   /** "1" where a row of a site's redirects has a condition. */
   conditional: (siteId: string): string => `conditional ${siteId}`,
   /** Counted up when rows change that are found by asking them, with which: see `PatternTurn`. */
@@ -63,13 +65,21 @@ export const KEYS = {
 /** All keys that begin so. */
 export const startingWith = (prefix: string): { start: string; end: string } => ({ start: `${prefix} `, end: `${prefix}!` })
 
-/** A short link in one line a fact: it is read at every click. @returns null where its destination is no address any more */
+/**
+ * A short link in one line a fact: it is read at every click. What few have comes last, as JSON.
+ * @returns null where its destination is no address any more
+ */
 export function writeShortLink(target: ShortLinkTarget): string | null {
   const compiled = compileShortLink(target)
-  return compiled === null ? null : [compiled.id, compiled.status, compiled.location, compiled.destination].join('\n')
+  if (compiled === null) return null
+  const { id, status, location, destination, course, isDown, isFull } = compiled
+  const plain = [id, status, location, destination]
+  return (course === null ? plain : [...plain, JSON.stringify({ course, isDown, isFull })]).join('\n')
 }
 
 export function readShortLink(line: string): CompiledShortLink {
-  const [id = '', status = '', location = '', destination = ''] = line.split('\n')
-  return { id, status: Number(status) as CompiledShortLink['status'], location, destination }
+  const [id = '', status = '', location = '', destination = '', more] = line.split('\n')
+  const plain = { id, status: Number(status) as CompiledShortLink['status'], location, destination }
+  if (more === undefined) return { ...plain, course: null, isDown: false, isFull: false }
+  return { ...plain, ...(JSON.parse(more) as Pick<CompiledShortLink, 'course' | 'isDown' | 'isFull'>) }
 }

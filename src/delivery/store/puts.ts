@@ -1,4 +1,4 @@
-import { plainPath, readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
+import { leadsOn, plainPath, readyRedirect, TOLERANCE } from '../../core/routing/index.ts'
 import { foldedWords } from '../../core/slugs/index.ts'
 import type { DeliveredFile, DeliveredPage, DeliveredShortLink } from '../../data/delivered.ts'
 import { partKey } from '../../data/parts.ts'
@@ -51,12 +51,18 @@ export function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
 /** Rows that are found by the same stand together: whoever asks reads them at once. Each of them says where it stands. */
 export function redirectPuts(siteId: string, { match, key, rows }: RedirectGroup): Put[] {
   const at = KEYS.redirects(siteId, match, key)
-  const stored = rows.map(({ key: _, ...row }): StoredRedirect => {
+  const stored = rows.map(({ key: _, isHidden: __, ...row }): StoredRedirect => {
     const ready = readyRedirect(row, TOLERANCE)
     const literals = ready.ok ? ready.value.pattern?.literals : undefined
     return literals === undefined ? row : { ...row, literals }
   })
-  return [[at, JSON.stringify(stored)], ...rows.map(({ id }): Put => [KEYS.of(id), JSON.stringify([at])])]
+  const listed = rows.map(
+    ({ id, isHidden = true, from, status }): Put => [
+      KEYS.listed(siteId, id),
+      isHidden || match !== 'exact' || !leadsOn(status) ? null : from,
+    ],
+  )
+  return [[at, JSON.stringify(stored)], ...listed, ...rows.map(({ id }): Put => [KEYS.of(id), JSON.stringify([at])])]
 }
 
 /** What stands for a row, with the list of it, by which it is found again when the row has changed. */

@@ -15,7 +15,8 @@ export interface HostEntry {
   readonly id: string
   readonly kind: 'site' | 'short' | 'door'
   /** Path segment before the slug; "" for none. */
-  readonly prefix: string
+  /** Of a short host: what stands before slugs, the current one first. */
+  readonly prefixes: readonly string[]
   /** Of a front door: where the site behind it answers. */
   readonly origin: URL | null
   /** Of the host, as visitors type it. */
@@ -77,11 +78,11 @@ class OpenStore {
         this.#compiled.set(key, compiled)
       }
       const { ground, compiledAt } = compiled
-      for (const { id, host, kind, prefix, origin, missingTo } of ground.setup.hosts)
+      for (const { id, host, kind, prefix, oldPrefixes = [], origin, missingTo } of ground.setup.hosts)
         hosts.set(host, {
           id,
           kind,
-          prefix,
+          prefixes: [prefix, ...oldPrefixes],
           origin: kind === 'door' ? parseUrl(origin ?? '') : null,
           missingTo: missingTo ?? '',
           address: originOf(host, port),
@@ -247,6 +248,26 @@ export class StoreView {
       if (word.length > NEAR_LETTERS) take(word.slice(0, NEAR_LETTERS))
     }
     return [...near.values()]
+  }
+
+  /**
+   * Addresses of a host's site that a sitemap names, a stretch at a time: its pages, and rows of redirects that are not hidden.
+   * @param after - the last key of the stretch before; null for the first
+   */
+  listed({ ground: { setup } }: HostEntry, after: string | null, limit: number): { paths: string[]; next: string | null } {
+    const paths: string[] = []
+    const { open, transaction } = this.#moment
+    for (const kind of ['page', 'listed'] as const) {
+      const { start, end } = startingWith(`${kind} ${setup.siteId}`)
+      if (after !== null && after >= end) continue
+      const from = after === null || after < start ? start : `${after}\0`
+      const range = { start: from, end, limit: limit - paths.length }
+      for (const { key, value } of open.store.getRange(this.#isDone ? range : { ...range, transaction })) {
+        paths.push(kind === 'page' ? (JSON.parse(value) as StoredPage).path : value)
+        if (paths.length >= limit) return { paths, next: String(key) }
+      }
+    }
+    return { paths, next: null }
   }
 
   /** Another one whenever links of the host's site may be judged otherwise: ends the entity tags of pages that pass a front door. */

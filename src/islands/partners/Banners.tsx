@@ -1,11 +1,13 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
+import { bannerMarkup } from '../../core/partners/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { TextArea } from '../../ui/TextArea.tsx'
 
 /** Banners of a partner: pasted code, cleaned, and where each is used. */
 export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boolean }) {
@@ -54,7 +56,7 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
                     ))}
               </span>
             </span>
-            <CopyButton address={markupOf(banner)} />
+            <CopyButton address={bannerMarkup(banner)} />
             {canEdit && (
               <button
                 type="button"
@@ -77,29 +79,7 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
   )
 }
 
-const escaped = (text: string): string =>
-  text.replace(/[&<>"]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ?? c)
-
-/** A banner as it goes into a page's source. */
-function markupOf({
-  href,
-  text,
-  picture,
-}: {
-  href: string
-  text: string
-  picture: { src: string; alt: string; width: number | null; height: number | null } | null
-}): string {
-  const size =
-    picture === null
-      ? ''
-      : `${picture.width === null ? '' : ` width="${picture.width}"`}${picture.height === null ? '' : ` height="${picture.height}"`}`
-  const inside = picture === null ? escaped(text) : `<img src="${escaped(picture.src)}" alt="${escaped(picture.alt)}"${size}>`
-  return `<a href="${escaped(href)}">${inside}</a>`
-}
-
 function Paste({ partner, onDone }: { partner: Partner; onDone: () => void }) {
-  const id = useId()
   const [html, setHtml] = useState('')
   const settled = useSettled(html.trim(), 250)
   const clean = useQuery({
@@ -118,16 +98,7 @@ function Paste({ partner, onDone }: { partner: Partner; onDone: () => void }) {
   })
   return (
     <div className="sheet mb-2 grid gap-2 px-4 py-3">
-      <label className="field-label !mb-0" htmlFor={id}>
-        The code they gave you
-      </label>
-      <textarea
-        id={id}
-        className="field address min-h-24"
-        value={html}
-        spellCheck={false}
-        onChange={({ target }) => setHtml(target.value)}
-      />
+      <TextArea label="The code they gave you" value={html} onChange={setHtml} isAddress />
       {settled !== '' && clean.error !== null && (
         <p role="alert" className="text-red">
           {wordsOf(clean.error)}

@@ -2,8 +2,8 @@ import { useState } from 'react'
 import type { Commission } from '../../contract/partners.ts'
 import { plainAmount, readMinor } from '../../core/earnings/index.ts'
 import { sayCommission } from '../../core/partners/index.ts'
+import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import { Select } from './Select.tsx'
 
 const KINDS = [
   ['unknown', 'not known yet'],

@@ -1,10 +1,11 @@
 import { useMutation } from '@tanstack/react-query'
-import { useEffect, useId, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { DisclosedPage, Disclosure } from '../../contract/disclosure.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Form, Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
 const STATE_WORDS: Readonly<Record<DisclosedPage['state'], string>> = {
@@ -97,7 +98,6 @@ async function takeBack(id: string | null): Promise<void> {
 }
 
 function Words({ disclosure }: { disclosure: Disclosure }) {
-  const id = useId()
   const [given, setGiven] = useState(disclosure)
   useEffect(() => setGiven(disclosure), [disclosure])
   const save = useMutation({
@@ -107,18 +107,12 @@ function Words({ disclosure }: { disclosure: Disclosure }) {
   return (
     <Form sending={save} words="Save the words" isSheet label="What readers are told">
       <h2 className="text-[17px]">What readers are told</h2>
-      <div>
-        <label className="field-label" htmlFor={id}>
-          Words
-        </label>
-        <textarea
-          id={id}
-          className="field min-h-28"
-          value={given.text}
-          onChange={({ target }) => setGiven({ ...given, text: target.value })}
-          placeholder="Some links here pay us a little when you buy. It costs you nothing."
-        />
-      </div>
+      <TextArea
+        label="Words"
+        value={given.text}
+        onChange={(text) => setGiven({ ...given, text })}
+        placeholder="Some links here pay us a little when you buy. It costs you nothing."
+      />
       <fieldset className="grid gap-1.5">
         <legend className="field-label">Where</legend>
         {(

@@ -6,6 +6,7 @@ import type { Partner } from '../../contract/partners.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
+import { Amount, AmountsTable } from './AmountsTable.tsx'
 import { ReportDialog } from './ReportDialog.tsx'
 import { money } from './words.ts'
 
@@ -44,47 +45,26 @@ export function Earnings({ partners, canEdit }: { partners: readonly Partner[]; 
             Orders whose sub-ID stands on none of your pages: reported without one, or from a link that was made elsewhere.
           </p>
         )}
-        <section className="overflow-x-auto" tabIndex={0} aria-label={`Earnings ${BY_WORDS[by]}`}>
-          <table className="sheet w-full border-separate border-spacing-0 text-[14px] tabular-nums [&_td]:border-t [&_td]:px-3 [&_td]:py-2 [&_th]:px-3 [&_th]:py-2 [&_th]:text-left [&_th]:font-semibold">
-            <thead>
-              <tr>
-                <th scope="col">{by === 'not joined' ? 'Sub-ID' : by[0]?.toUpperCase() + by.slice(1)}</th>
-                <th scope="col" className="!text-right">
-                  Orders
-                </th>
-                <th scope="col" className="!text-right">
-                  Pending
-                </th>
-                <th scope="col" className="!text-right">
-                  Confirmed
-                </th>
-                <th scope="col" className="!text-right">
-                  Paid
-                </th>
-                <th scope="col" className="!text-right">
-                  Taken back
-                </th>
-                {by === 'partner' && (
-                  <th scope="col" className="!text-right">
-                    EPC
-                  </th>
-                )}
-              </tr>
-            </thead>
-            <tbody>
-              {data?.items.map((line) => (
-                <Line key={`${line.key} ${line.currency}`} line={line} withEpc={by === 'partner'} />
-              ))}
-              {data?.items.length === 0 && (
-                <tr>
-                  <td colSpan={7} className="py-6 text-center text-ink-soft">
-                    {by === 'not joined' ? 'Every order found its way back.' : 'Nothing yet. Bring a partner’s report in.'}
-                  </td>
-                </tr>
-              )}
-            </tbody>
-          </table>
-        </section>
+        <AmountsTable
+          label={`Earnings ${BY_WORDS[by]}`}
+          heads={[
+            [by === 'not joined' ? 'Sub-ID' : `${by[0]?.toUpperCase()}${by.slice(1)}`, false],
+            ...['Orders', 'Pending', 'Confirmed', 'Paid', 'Taken back', ...(by === 'partner' ? ['EPC'] : [])].map(
+              (words) => [words, true] as const,
+            ),
+          ]}
+        >
+          {data?.items.map((line) => (
+            <Line key={`${line.key} ${line.currency}`} line={line} withEpc={by === 'partner'} />
+          ))}
+          {data?.items.length === 0 && (
+            <tr>
+              <td colSpan={7} className="py-6 text-center text-ink-soft">
+                {by === 'not joined' ? 'Every order found its way back.' : 'Nothing yet. Bring a partner’s report in.'}
+              </td>
+            </tr>
+          )}
+        </AmountsTable>
         {(data?.more ?? 0) > 0 && <p className="note mt-2">and more than {data?.items.length} others</p>}
       </section>
       <Reports partners={partners} canEdit={canEdit} onBring={() => setBringing(true)} />
@@ -101,11 +81,11 @@ function Line({ line, withEpc }: { line: EarnedLine; withEpc: boolean }) {
         {line.name}
       </th>
       <td className="text-right">{line.orders}</td>
-      <td className="text-right whitespace-nowrap">{cell(line.pending)}</td>
-      <td className="text-right whitespace-nowrap">{cell(line.confirmed)}</td>
-      <td className="text-right whitespace-nowrap">{cell(line.paid)}</td>
-      <td className="text-right whitespace-nowrap">{cell(line.reversed)}</td>
-      {withEpc && <td className="text-right whitespace-nowrap">{line.epc === null ? '–' : money(line.epc, line.currency)}</td>}
+      <Amount>{cell(line.pending)}</Amount>
+      <Amount>{cell(line.confirmed)}</Amount>
+      <Amount>{cell(line.paid)}</Amount>
+      <Amount>{cell(line.reversed)}</Amount>
+      {withEpc && <Amount>{line.epc === null ? '–' : money(line.epc, line.currency)}</Amount>}
     </tr>
   )
 }

@@ -1,15 +1,16 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Commission, PARTNER_STATUSES, PAYS_EVERY, type Partner, type PartnerNew } from '../../contract/partners.ts'
 import { plainAmount, readMinor } from '../../core/earnings/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { CommissionField } from './CommissionField.tsx'
-import { Select } from './Select.tsx'
 import { STATUS_WORDS } from './words.ts'
 
 const NOTHING: Partner = {
@@ -105,7 +106,7 @@ export function FactsDialog({
         <div className="grid grid-cols-2 gap-x-5 gap-y-3.5 max-md:grid-cols-1">
           <TextField label="Name" value={facts.name} onChange={(name) => set('name', name)} required />
           <TextField label="What they offer" value={facts.what} onChange={(what) => set('what', what)} placeholder="rooms, maps, boots" />
-          <Area label="Sites, one a line" value={sites} onChange={setSites} isAddress />
+          <TextArea label="Sites, one a line" value={sites} onChange={setSites} isAddress />
           <div className="grid content-start gap-3.5">
             <Select
               label="Status"
@@ -208,7 +209,7 @@ export function FactsDialog({
         </fieldset>
         <div className="grid grid-cols-2 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">
           <TextField label="Contact" value={facts.contact} onChange={(contact) => set('contact', contact)} />
-          <Area label="Notes" value={facts.notes} onChange={(notes) => set('notes', notes)} />
+          <TextArea label="Notes" value={facts.notes} onChange={(notes) => set('notes', notes)} />
         </div>
       </Form>
     </Dialog>
@@ -250,33 +251,5 @@ function TemplateTried({
     <p className="note mt-1" aria-live="polite">
       A page of theirs becomes <span className="address text-ink">{tried.data.address}</span>
     </p>
-  )
-}
-
-function Area({
-  label,
-  value,
-  isAddress = false,
-  onChange,
-}: {
-  label: string
-  value: string
-  isAddress?: boolean
-  onChange: (value: string) => void
-}) {
-  const id = useId()
-  return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}
-      </label>
-      <textarea
-        id={id}
-        className={`field min-h-[84px] ${isAddress ? 'address' : ''}`}
-        value={value}
-        spellCheck={!isAddress}
-        onChange={({ target }) => onChange(target.value)}
-      />
-    </div>
   )
 }

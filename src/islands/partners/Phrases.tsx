@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
 import type { Phrase, PhraseWeights } from '../../contract/phrases.ts'
@@ -7,6 +7,7 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { Form } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
 /** The words that are looked for, where they lead, and what counts when there are more than a page bears. */
@@ -96,7 +97,6 @@ function One({ phrase, canEdit }: { phrase: Phrase; canEdit: boolean }) {
 }
 
 function AddPhrases() {
-  const id = useId()
   const [destination, setDestination] = useState('')
   const [words, setWords] = useState('')
   const settled = useSettled(destination.trim(), 400)
@@ -145,12 +145,7 @@ function AddPhrases() {
           ))}
         </fieldset>
       )}
-      <div>
-        <label className="field-label" htmlFor={id}>
-          Phrases, one a line
-        </label>
-        <textarea id={id} className="field min-h-24" value={words} onChange={({ target }) => setWords(target.value)} />
-      </div>
+      <TextArea label="Phrases, one a line" value={words} onChange={setWords} />
     </Form>
   )
 }
@@ -168,7 +163,13 @@ function Weights() {
     mutationFn: (weights: PhraseWeights) => call('phrases.weigh', { body: weights }),
     onError: (failure) => toast.error(wordsOf(failure)),
   })
-  if (data === undefined) return null
+  const [given, setGiven] = useState(data)
+  useEffect(() => setGiven(data), [data])
+  if (given === undefined) return null
+  // Every choice of the site is made anew by it: once, when the hand lets go.
+  const keep = (): void => {
+    if (JSON.stringify(given) !== JSON.stringify(data)) weigh.mutate(given)
+  }
   return (
     <section aria-label="What counts" className="sheet grid gap-2.5 px-4 py-4">
       <h2 className="text-[17px]">What counts</h2>
@@ -180,11 +181,14 @@ function Weights() {
             type="range"
             min={0}
             max={10}
-            value={data[key]}
-            onChange={({ target }) => weigh.mutate({ ...data, [key]: Number(target.value) })}
+            value={given[key]}
+            onChange={({ target }) => setGiven({ ...given, [key]: Number(target.value) })}
+            onPointerUp={keep}
+            onKeyUp={keep}
+            onBlur={keep}
             className="accent-[var(--rope)]"
           />
-          <span className="text-right tabular-nums">{data[key]}</span>
+          <span className="text-right tabular-nums">{given[key]}</span>
         </label>
       ))}
     </section>

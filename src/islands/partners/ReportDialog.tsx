@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { ReportGuessed, ReportLayout, ReportTaken } from '../../contract/earnings.ts'
 import type { Partner } from '../../contract/partners.ts'
 import {
+  columnKey,
   DATE_STYLES,
   type DateStyle,
   DECIMAL_STYLES,
@@ -17,8 +18,8 @@ import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import { Select } from './Select.tsx'
 import { money } from './words.ts'
 
 const FIELD_WORDS: Readonly<Record<ReportField, string>> = {
@@ -120,7 +121,7 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
                 <Select
                   key={field}
                   label={FIELD_WORDS[field] + (NEEDED_FIELDS.some((each) => each === field) ? '' : ' (if there)')}
-                  value={guess.names.find((name) => fold(name) === fold(draft.columns[field] ?? '')) ?? ''}
+                  value={guess.names.find((name) => columnKey(name) === columnKey(draft.columns[field] ?? '')) ?? ''}
                   options={[
                     ['', '–'],
                     ...guess.names.filter((name, i, all) => name !== '' && all.indexOf(name) === i).map((name) => [name, name] as const),
@@ -184,15 +185,6 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
     </Dialog>
   )
 }
-
-const fold = (name: string): string =>
-  name
-    .normalize('NFKD')
-    .replace(/\p{M}/gu, '')
-    .toLowerCase()
-    .replace(/[_\s-]+/g, ' ')
-    .replace(/[^a-z0-9 ]/g, '')
-    .trim()
 
 function Seen({ seen }: { seen: ReportTaken }) {
   return (

@@ -8,6 +8,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 import { ReplayPart } from './ReplayDialog.tsx'
 import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
@@ -20,11 +21,13 @@ const DRAWN = 200
 export function RehearseDialog({ onClose }: { onClose: () => void }) {
   const [jobId, setJobId] = useState<string | null>(null)
   const [pasted, setPasted] = useState('')
+  const [address, setAddress] = useState('')
   const pastedId = useId()
   const send = useMutation({
-    mutationFn: (file: File) => {
+    mutationFn: (given: File | string) => {
       const form = new FormData()
-      form.set('file', file)
+      if (typeof given === 'string') form.set('address', given)
+      else form.set('file', given)
       return call('redirect-trials.rehearse', { body: form })
     },
     onSuccess: ({ job }) => setJobId(job),
@@ -46,7 +49,25 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
             Give the addresses of the old site: its sitemap, a list, an access log, or a zip of its pages (then titles and words help to
             find each page again). You get a proposal for every address that nothing answers yet, and nothing happens until you take them.
           </p>
-          <FileField label="A sitemap, list, access log (plain or .gz), or a zip of pages" onFile={(file) => send.mutate(file)} />
+          <div className="grid grid-cols-[minmax(0,1fr)_auto] items-end gap-2.5">
+            <TextField
+              label="The old site’s address, where it is still there: its sitemap is fetched"
+              value={address}
+              isAddress
+              inputMode="url"
+              placeholder="https://www.old.example"
+              onChange={setAddress}
+              onKeyDown={(event) => {
+                if (event.key !== 'Enter' || address.trim() === '') return
+                event.preventDefault()
+                send.mutate(address)
+              }}
+            />
+            <button type="button" className="button" disabled={address.trim() === ''} onClick={() => send.mutate(address)}>
+              Fetch its sitemap
+            </button>
+          </div>
+          <FileField label="Or a sitemap, list, access log (plain or .gz), or a zip of pages" onFile={(file) => send.mutate(file)} />
           <div>
             <label className="field-label" htmlFor={pastedId}>
               Or pasted here, one a line

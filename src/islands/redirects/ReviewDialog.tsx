@@ -4,7 +4,8 @@ import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
-import { useAsk } from '../../ui/query.tsx'
+import { MoreButton } from '../../ui/long-list.tsx'
+import { useAsk, useAskOn } from '../../ui/query.tsx'
 import { toldStep } from './undo.ts'
 import { bare, counted, FINDING_WORDS, findingChip } from './words.ts'
 
@@ -23,7 +24,10 @@ export function ReviewDialog({
 }) {
   const [kind, setKind] = useState(first)
   const [isPreview, setPreview] = useState(false)
-  const { data, error } = useAsk('redirect-review.look', { query: kind === null ? {} : { kind } }, { placeholderData: (before) => before })
+  const found = useAskOn('redirect-review.look', { query: kind === null ? {} : { kind } })
+  const { error } = found
+  const data = found.data?.pages[0]
+  const items = found.data?.pages.flatMap((page) => page.items) ?? []
   const counts = data?.counts ?? []
   const mendable = counts.filter((each) => kind === null || each.kind === kind).reduce((sum, each) => sum + each.mendable, 0)
   return (
@@ -55,15 +59,16 @@ export function ReviewDialog({
         ) : (
           <>
             <ul className="max-h-[50vh] divide-y overflow-y-auto rounded-md border">
-              {data?.items.map((finding) => (
+              {items.map((finding) => (
                 <Item key={`${finding.row.id} ${finding.kind}`} finding={finding} canEdit={canEdit} onOpen={onOpen} />
               ))}
+              <li>
+                <MoreButton
+                  list={{ hasMore: found.hasNextPage, isComing: found.isFetchingNextPage, more: () => void found.fetchNextPage() }}
+                  shown={items.length}
+                />
+              </li>
             </ul>
-            {data !== undefined && data.total > data.items.length && (
-              <p className="note">
-                The first {data.items.length} of {data.total.toLocaleString('en')}.
-              </p>
-            )}
             {canEdit && (
               <p className="flex justify-end">
                 <button type="button" className="button button-main" disabled={mendable === 0} onClick={() => setPreview(true)}>

@@ -7,13 +7,15 @@ import { PRECEDENCE, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '.
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useRowActions } from './Table.tsx'
 import { DEVICE_WORDS, MATCH_WORDS, QUERY_WORDS, STATUS_WORDS } from './words.ts'
 
 /** What a form holds of a row; conditions as people write them. */
-interface Draft extends Pick<RedirectRow, 'from' | 'to' | 'status' | 'match' | 'query' | 'note' | 'isOn' | 'beatsPages' | 'hosts'> {
+interface Draft
+  extends Pick<RedirectRow, 'from' | 'to' | 'status' | 'match' | 'query' | 'note' | 'isOn' | 'beatsPages' | 'isHidden' | 'hosts'> {
   readonly params: string
   readonly noOther: boolean
   readonly languages: string
@@ -33,6 +35,7 @@ const draftOf = (row: RedirectRow | null, given: RedirectNew | null): Draft => {
     note: row?.note ?? given?.note ?? '',
     isOn: row?.isOn ?? true,
     beatsPages: row?.beatsPages ?? false,
+    isHidden: row?.isHidden ?? true,
     hosts: row?.hosts ?? given?.hosts ?? [],
     params: (when.query ?? []).map(({ name, value }) => (value === null ? name : `${name}=${value}`)).join('\n'),
     noOther: when.noOtherQuery ?? false,
@@ -100,7 +103,7 @@ export function RowDialog({
   const leads = draft.status < 400
   const save = useMutation({
     mutationFn: (evenSo: boolean) => {
-      const { from, to, status, match, query, note, isOn, beatsPages, hosts: on } = draft
+      const { from, to, status, match, query, note, isOn, beatsPages, isHidden, hosts: on } = draft
       const body = {
         from,
         to: leads ? to : '',
@@ -110,6 +113,7 @@ export function RowDialog({
         note,
         isOn,
         beatsPages,
+        isHidden,
         hosts: [...on],
         when: whenOf(draft),
         ...(evenSo ? { evenSo } : {}),
@@ -184,15 +188,18 @@ export function RowDialog({
                 ))}
               </select>
             </div>
-            <TextField
-              label={leads ? 'Lands on' : 'Lands nowhere'}
-              isAddress
-              required={leads}
-              readOnly={!canEdit || !leads}
-              placeholder={leads ? '/a/page.html, or https://another.example/' : ''}
-              value={leads ? draft.to : ''}
-              onChange={(to) => set({ to })}
-            />
+            <div>
+              <TextField
+                label={leads ? 'Lands on' : 'Lands nowhere'}
+                isAddress
+                required={leads}
+                readOnly={!canEdit || !leads}
+                placeholder={leads ? '/a/page.html, or https://another.example/' : ''}
+                value={leads ? draft.to : ''}
+                onChange={(to) => set({ to })}
+              />
+              {canEdit && leads && <PartnerOffer address={draft.to} onTake={(to) => set({ to })} />}
+            </div>
             <div>
               <label className="field-label" htmlFor={ids.status}>
                 Status
@@ -227,7 +234,7 @@ export function RowDialog({
             <div className="mt-3 grid gap-3.5">
               {hosts.length > 1 && (
                 <fieldset>
-                  <legend className="field-label">Only on these hosts (none chosen: on all)</legend>
+                  <legend className="field-label">Only on these hosts (none chosen: wherever the site’s pages stand)</legend>
                   <div className="flex flex-wrap gap-x-5 gap-y-2">
                     {hosts.map((host) => (
                       <label key={host} className="flex items-center gap-2">
@@ -337,6 +344,15 @@ export function RowDialog({
                 />
                 Answers although a page is published there
               </label>
+              <label className="flex items-center gap-2">
+                <input
+                  type="checkbox"
+                  disabled={!canEdit}
+                  checked={!draft.isHidden}
+                  onChange={({ target }) => set({ isHidden: !target.checked })}
+                />
+                Offered for menus, and named in the sitemap (most old addresses should not be)
+              </label>
               <details>
                 <summary className="note cursor-pointer underline">Which row answers where several fit?</summary>
                 <ol className="note mt-2 list-decimal pl-5">
@@ -361,8 +377,14 @@ export function RowDialog({
   )
 }
 
-const hasMore = ({ params, noOther, languages, devices, since, until, hosts, beatsPages, query }: Draft): boolean =>
-  params + languages + since + until !== '' || noOther || devices.length > 0 || hosts.length > 0 || beatsPages || query !== 'pass'
+const hasMore = ({ params, noOther, languages, devices, since, until, hosts, beatsPages, isHidden, query }: Draft): boolean =>
+  params + languages + since + until !== '' ||
+  noOther ||
+  devices.length > 0 ||
+  hosts.length > 0 ||
+  beatsPages ||
+  !isHidden ||
+  query !== 'pass'
 
 /** What a row has said until now; any of it can come back. */
 function History({ row, canEdit, onRestored }: { row: RedirectRow; canEdit: boolean; onRestored: () => void }) {

@@ -147,7 +147,7 @@ type Change = 'gone' | 'renamed' | 'prefixed'
 function Broken({ host, how }: { host: Host; how: Change }) {
   const { data, error } = useAsk('hosts.uses', { id: host.id })
   return (
-    <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
+    <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: how === 'prefixed' ? 'var(--sea)' : 'var(--red)' }}>
       {data === undefined && <p>{error === null ? 'Looking at what stands on it…' : wordsOf(error)}</p>}
       {data !== undefined && (
         <ul className="grid gap-1">
@@ -162,6 +162,13 @@ function Broken({ host, how }: { host: Host; how: Change }) {
 
 function sentences(host: Host, uses: HostUses, how: Change): string[] {
   const { shortLinks, clicks, pages, links, linkPages } = uses
+  if (how === 'prefixed')
+    return [
+      'Short links are written with the new prefix from then on.',
+      shortLinks === 0
+        ? 'None stands on this host yet.'
+        : `The old one still answers: ${many(shortLinks, 'short link goes', 'short links go')} on working wherever ${shortLinks === 1 ? 'it was' : 'they were'} printed or posted.`,
+    ]
   const told: string[] = []
   if (host.kind === 'door')
     told.push(`Whoever asks for ${host.host} finds nothing from then on, until that name leads to ${host.origin} by itself.`)

@@ -6,15 +6,46 @@ import type { ShortLink } from '../../contract/short-links.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
+import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+
+const STATUSES = [302, 301, 307, 308] as const
+const STATUS_WORDS = [
+  ['302', '302: leads there for now (as usual: where it leads may change)'],
+  ['301', '301: has moved there for good'],
+  ['307', '307: for now, and forms keep what they send'],
+  ['308', '308: for good, and forms keep what they send'],
+] as const
+
+const tagsIn = (text: string): string[] =>
+  text
+    .split(',')
+    .map((each) => each.trim().toLowerCase())
+    .filter((each) => each !== '')
 
 export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void }) {
   const [destination, setDestination] = useState(link.destination)
   const [title, setTitle] = useState(link.title)
+  const [note, setNote] = useState(link.note)
+  const [tags, setTags] = useState(link.tags.join(', '))
+  const [status, setStatus] = useState(String(link.status))
   const [isSure, setSure] = useState(false)
   const change = useMutation({
-    mutationFn: () => call('short-links.change', { id: link.id, body: { version: link.version, destination, title } }),
+    mutationFn: () =>
+      call('short-links.change', {
+        id: link.id,
+        body: {
+          version: link.version,
+          destination,
+          title,
+          note,
+          status: STATUSES.find((each) => String(each) === status) ?? 302,
+          tags: tagsIn(tags),
+        },
+      }),
     onSuccess: (now) => {
       toast.success(`${now.slug} leads to ${now.destination} now.`)
       onClose()
@@ -60,8 +91,14 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
         }
       >
         <p className="note">The short link stays the same wherever it was printed or posted; only where it leads changes.</p>
-        <TextField label="Leads to" isAddress value={destination} onChange={setDestination} />
+        <div>
+          <TextField label="Leads to" isAddress value={destination} onChange={setDestination} />
+          <PartnerOffer address={destination} onTake={setDestination} />
+        </div>
         <TextField label="What it is" value={title} onChange={setTitle} />
+        <TextField label="Tags, with commas between" value={tags} onChange={setTags} />
+        <TextArea label="Note, for yourself" value={note} onChange={setNote} />
+        <Select label="Browsers and search engines take it as" value={status} options={STATUS_WORDS} onChange={setStatus} />
         {isSure && (
           <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
             {uses.data === undefined ? (

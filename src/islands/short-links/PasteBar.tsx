@@ -4,12 +4,16 @@ import { z } from 'zod'
 import { PROBLEMS } from '../../contract/problems.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
+import { utmOf, withUtm } from '../../core/utm/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Problem } from '../../ui/Form.tsx'
+import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
+import { SlugSay } from './SlugSay.tsx'
+import { UtmFields } from './UtmFields.tsx'
 
 const Form = z.object({ pasted: z.string(), title: z.string(), slug: z.string() })
 
@@ -18,10 +22,19 @@ const NO_LINK: z.infer<typeof Form> = { pasted: '', title: '', slug: '' }
 const readForm = (kept: unknown): z.infer<typeof Form> | null => Form.safeParse(kept).data ?? null
 
 /** Paste a long address; it is mended, and slugs are suggested; take one, copy. */
-export function PasteBar() {
+export function PasteBar({ given }: { given: { paste: string; title: string } | null }) {
   const [form, setForm] = useKept('short link', NO_LINK, readForm)
   const { pasted, title, slug } = form
   const [made, setMade] = useState<ShortLink | null>(null)
+  const [isCopied, setCopied] = useState(false)
+  const field = useRef<HTMLInputElement>(null)
+  // biome-ignore lint/correctness/useExhaustiveDependencies: taken up once, when the form wakes
+  useEffect(() => {
+    if (given === null) return
+    setForm({ pasted: given.paste, title: given.title, slug: '' })
+    history.replaceState(null, '', location.pathname)
+    field.current?.focus()
+  }, [])
   const destination = useSettled(pasted.trim(), 250)
   const settledTitle = useSettled(title.trim(), 250)
   const ids = { address: useId(), title: useId(), slug: useId(), fault: useId() }
@@ -36,6 +49,11 @@ export function PasteBar() {
     onSuccess: (link) => {
       setMade(link)
       setForm(NO_LINK)
+      // Not every browser lets a page copy by itself; then the button is one key away.
+      navigator.clipboard?.writeText(link.address).then(
+        () => setCopied(true),
+        () => setCopied(false),
+      )
     },
   })
   useUnsaved(pasted.trim() !== '')
@@ -55,6 +73,7 @@ export function PasteBar() {
           </label>
           <input
             id={ids.address}
+            ref={field}
             className="field address"
             placeholder="Paste the long address here"
             value={pasted}
@@ -75,6 +94,7 @@ export function PasteBar() {
                   {repair.what}: <span className="address">{data.destination}</span>
                 </p>
               ))}
+            {isReady && <PartnerOffer address={data.destination} onTake={(to) => setForm({ ...form, pasted: to })} />}
             {isReady &&
               data.offers.map((offer) => (
                 <p key={offer.what} className="mt-1">
@@ -142,6 +162,13 @@ export function PasteBar() {
                 </button>
               ))}
             </fieldset>
+            <SlugSay slug={chosen} />
+            <details className="text-[14px]">
+              <summary className="cursor-pointer text-ink-soft">Mark it for your statistics (UTM)</summary>
+              <div className="mt-2">
+                <UtmFields utm={utmOf(data.destination)} onChange={(utm) => setForm({ ...form, pasted: withUtm(data.destination, utm) })} />
+              </div>
+            </details>
             <div className="flex items-center justify-end gap-4">
               <Problem error={create.error} />
               <button type="submit" className="button button-main" disabled={create.isPending || chosen === '' || slugTold !== null}>
@@ -152,7 +179,7 @@ export function PasteBar() {
           </>
         )}
       </form>
-      {made !== null && <MadeNote link={made} />}
+      {made !== null && <MadeNote link={made} isCopied={isCopied} />}
     </section>
   )
 }
@@ -173,18 +200,21 @@ function useSlugTold(slug: string): string | null {
     : `“${slug}” is taken: it leads to ${taken.destination.replace(/^https?:\/\//, '').slice(0, 60)}.`
 }
 
-function MadeNote({ link }: { link: ShortLink }) {
+function MadeNote({ link, isCopied }: { link: ShortLink; isCopied: boolean }) {
   const place = useRef<HTMLDivElement>(null)
   useEffect(() => place.current?.querySelector('button')?.focus(), [])
   return (
     <div ref={place} role="status" className="mt-3 flex flex-wrap items-center gap-4 rounded-[7px] bg-sun px-4 py-3">
       <span>
-        Ready:{' '}
+        {isCopied ? 'Ready, and copied' : 'Ready'}:{' '}
         <b className="address" data-testid="made">
           {link.address}
         </b>
       </span>
       <CopyButton address={link.address} isMain />
+      <a className="button" href={`/short-links/${link.id}`}>
+        Its code, its clicks, who goes where
+      </a>
     </div>
   )
 }

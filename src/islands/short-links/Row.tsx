@@ -1,20 +1,39 @@
-import { Pencil } from 'lucide-react'
+import { ExternalLink } from 'lucide-react'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Rope } from '../../ui/Rope.tsx'
+import { bare, STATE_WORDS } from './words.ts'
 
-export function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boolean; onEdit: () => void }) {
+export function Row({
+  link,
+  isChosen,
+  onChoose,
+}: {
+  link: ShortLink
+  isChosen: boolean
+  /** Null where nothing can be done with those that are chosen. */
+  onChoose: ((isChosen: boolean) => void) | null
+}) {
   return (
-    <li className="grid grid-cols-[minmax(0,300px)_110px_minmax(0,1fr)_86px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[minmax(0,1fr)_auto] max-md:gap-y-1">
+    <li className="grid grid-cols-[24px_minmax(0,300px)_110px_minmax(0,1fr)_86px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[24px_minmax(0,1fr)_auto] max-md:gap-y-1">
+      {onChoose === null ? (
+        <span />
+      ) : (
+        <input type="checkbox" aria-label={`Choose ${link.slug}`} checked={isChosen} onChange={({ target }) => onChoose(target.checked)} />
+      )}
       <span className="min-w-0">
         <a
           className="address block truncate font-semibold no-underline hover:underline"
-          href={link.address}
-          target="_blank"
-          rel="noopener"
+          href={`/short-links/${link.id}`}
+          aria-label={bare(link.address)}
           title={link.address}
         >
-          {link.address.replace(/^https?:\/\//, '')}
+          {/* On a phone there is room for what differs alone. */}
+          <span className="max-md:hidden">{bare(link.address).slice(0, -link.slug.length)}</span>
+          <span aria-hidden="true" className="text-ink-soft md:hidden">
+            …/
+          </span>
+          {link.slug}
         </a>
         <span className="note block truncate">
           <span className="md:hidden">
@@ -22,7 +41,19 @@ export function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boole
           </span>
           {link.title === '' ? 'no title' : link.title}
           {link.partner !== null && `, leads to ${link.partner}`}
+          {link.slugs.length > 1 && `, ${link.slugs.length} spellings`}
         </span>
+        {(link.state !== 'answers' || link.tags.length > 0 || link.course.split !== null) && (
+          <span className="mt-0.5 flex flex-wrap gap-1 text-[12.5px]">
+            {link.state !== 'answers' && <b className="text-red">{STATE_WORDS[link.state]}</b>}
+            {link.course.split !== null && <span className="text-rope-text">shared out</span>}
+            {link.tags.map((tag) => (
+              <span key={tag} className="rounded bg-sun px-1.5">
+                {tag}
+              </span>
+            ))}
+          </span>
+        )}
       </span>
       <span className="max-md:hidden">
         <Rope
@@ -32,7 +63,7 @@ export function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boole
           width={110}
         />
       </span>
-      <span className="address min-w-0 truncate text-ink-soft max-md:order-last max-md:col-span-2" title={link.destination}>
+      <span className="address min-w-0 truncate text-ink-soft max-md:order-last max-md:col-span-3" title={link.destination}>
         {link.destination.replace(/^https?:\/\//, '')}
       </span>
       <span className="text-right tabular-nums max-md:hidden" data-clicks={link.slug}>
@@ -45,17 +76,16 @@ export function Row({ link, canEdit, onEdit }: { link: ShortLink; canEdit: boole
       </span>
       <span className="flex justify-end gap-1">
         <CopyButton address={link.address} />
-        {canEdit && (
-          <button
-            type="button"
-            className="button button-plain !px-2"
-            aria-label={`Change where ${link.slug} leads`}
-            title="Change"
-            onClick={onEdit}
-          >
-            <Pencil size={16} aria-hidden="true" />
-          </button>
-        )}
+        <a
+          className="button button-plain !px-2"
+          href={link.address}
+          target="_blank"
+          rel="noopener"
+          aria-label={`Follow ${link.slug} in a new tab`}
+          title="Follow it"
+        >
+          <ExternalLink size={16} aria-hidden="true" />
+        </a>
       </span>
     </li>
   )

@@ -2,15 +2,22 @@ import { useState } from 'react'
 import type { ShortLink, ShortLinkList } from '../../contract/short-links.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
-import { Queries } from '../../ui/query.tsx'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { BringInList } from './BringInList.tsx'
-import { ChangeDialog } from './ChangeDialog.tsx'
+import { CampaignDialog } from './CampaignDialog.tsx'
+import { ChosenBar } from './ChosenBar.tsx'
+import { FromAnyPage } from './FromAnyPage.tsx'
 import { PasteBar } from './PasteBar.tsx'
 import { Row } from './Row.tsx'
 
 interface ShortLinksProps {
   initial: ShortLinkList
+  /** An address that was brought along, by the bookmark or by sharing; null for none. */
+  given: { paste: string; title: string } | null
+  /** That the screen was asked for with; "" for none. */
+  tag: string
   canEdit: boolean
+  canExport: boolean
   /** Whether the site has a host for short links. */
   hasHost: boolean
   canAddHost: boolean
@@ -37,35 +44,76 @@ const countWords = (total: number, isSearch: boolean): string =>
     ? `more than ${COUNTED_MAX.toLocaleString('en')} short links`
     : `${total.toLocaleString('en')} short ${total === 1 ? 'link' : 'links'}`
 
-function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksProps) {
+function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, hasHost, canAddHost }: ShortLinksProps) {
   // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
-  const list = useLongList('short-links.list', (search) => ({ query: { limit: PAGE_ROWS, search } }), {
-    initial,
+  const [tag, setTag] = useState(firstTag)
+  const list = useLongList('short-links.list', (search) => ({ query: { limit: PAGE_ROWS, search, ...(tag === '' ? {} : { tag }) } }), {
+    ...(tag === firstTag ? { initial } : {}),
     refreshMs: CLICKS_EVERY_MS,
   })
+  const { data: tags } = useAsk('short-links.tags', {})
   const { wanted, error } = list
   const links = list.pages?.flatMap(({ items }) => items)
   const total = list.pages?.[0]?.total
-  const [edited, setEdited] = useState<ShortLink | null>(null)
-  const [isBringingIn, setBringingIn] = useState(false)
+  const [chosen, setChosen] = useState<ReadonlyMap<string, ShortLink>>(new Map())
+  const [open, setOpen] = useState<'list' | 'campaign' | null>(null)
+  const choose = (link: ShortLink, isChosen: boolean): void => {
+    const next = new Map(chosen)
+    if (isChosen) next.set(link.id, link)
+    else next.delete(link.id)
+    setChosen(next)
+  }
   return (
     <div className="mx-auto grid max-w-[1120px] gap-5 px-5 py-7 max-md:px-3">
       <header className="flex flex-wrap items-baseline gap-x-4 gap-y-2">
         <h1 className="text-[26px]">Short links</h1>
         <p className="text-ink-soft">sayable addresses of your own, for long ones that may change</p>
-        {canEdit && hasHost && (
-          <button type="button" className="button ml-auto max-md:ml-0" onClick={() => setBringingIn(true)}>
-            Bring in a list
-          </button>
-        )}
+        <span className="ml-auto flex flex-wrap gap-2 max-md:ml-0">
+          {canEdit && hasHost && (
+            <>
+              <button type="button" className="button" onClick={() => setOpen('campaign')}>
+                A campaign
+              </button>
+              <button type="button" className="button" onClick={() => setOpen('list')}>
+                Bring in a list
+              </button>
+            </>
+          )}
+          {canExport && (
+            <a className="button" href="/api/v1/exports/short-links.csv" download="short-links.csv">
+              Take them along (CSV)
+            </a>
+          )}
+        </span>
       </header>
-      {canEdit && hasHost && <PasteBar />}
+      {canEdit && hasHost && (
+        <div>
+          <PasteBar given={given} />
+          <FromAnyPage />
+        </div>
+      )}
       {!hasHost && <NoHost canAdd={canAddHost} />}
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
           <p aria-live="polite">{total === undefined ? 'Looking…' : countWords(total, wanted !== '')}</p>
           <SearchField label="Find a short link" hint="Find by word or address" value={list.search} onChange={list.setSearch} />
         </div>
+        {(tags?.items.length ?? 0) > 0 && (
+          <fieldset className="flex flex-wrap items-center gap-1.5 border-b px-4 py-2">
+            <legend className="sr-only">Only those with a tag</legend>
+            {tags?.items.slice(0, 14).map((each) => (
+              <button
+                key={each.tag}
+                type="button"
+                className="chip aria-pressed:bg-sun aria-pressed:font-semibold"
+                aria-pressed={tag === each.tag}
+                onClick={() => setTag(tag === each.tag ? '' : each.tag)}
+              >
+                {each.tag} <span className="text-ink-soft">{each.links}</span>
+              </button>
+            ))}
+          </fieldset>
+        )}
         <Problem error={error} className="px-4 py-3" />
         {links?.length === 0 && (
           <p className="px-4 py-10 text-center text-ink-soft">
@@ -78,13 +126,19 @@ function ShortLinksView({ initial, canEdit, hasHost, canAddHost }: ShortLinksPro
         )}
         <ul className="divide-y">
           {links?.map((link) => (
-            <Row key={link.id} link={link} canEdit={canEdit} onEdit={() => setEdited(link)} />
+            <Row
+              key={link.id}
+              link={link}
+              isChosen={chosen.has(link.id)}
+              onChoose={canEdit ? (isChosen) => choose(link, isChosen) : null}
+            />
           ))}
         </ul>
         <MoreButton list={list} shown={links?.length ?? 0} />
       </section>
-      {isBringingIn && <BringInList onClose={() => setBringingIn(false)} />}
-      {edited !== null && <ChangeDialog key={edited.id} link={edited} onClose={() => setEdited(null)} />}
+      {chosen.size > 0 && <ChosenBar links={[...chosen.values()]} onDone={() => setChosen(new Map())} />}
+      {open === 'list' && <BringInList onClose={() => setOpen(null)} />}
+      {open === 'campaign' && <CampaignDialog onClose={() => setOpen(null)} />}
     </div>
   )
 }

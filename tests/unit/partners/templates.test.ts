@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { seeded } from '../../../demo/random.ts'
-import { buildLink, placesOf, readTemplate, takeApart } from '../../../src/core/partners/index.ts'
+import { buildLink, readTemplate, takeApart } from '../../../src/core/partners/index.ts'
 
 const read = (template: string) => {
   const found = readTemplate(template)
@@ -111,7 +111,7 @@ test('what was built is taken apart into what it was built from (400 seeded link
     const url = new URL(`https://shop.example/${encodeURIComponent(pick(PIECES))}/${encodeURIComponent(pick(PIECES))}`)
     for (let i = Math.floor(random() * 3); i > 0; i--) url.searchParams.append(`k${i}`, pick(PIECES))
     if (random() < 0.3 && template.fragment === null) url.hash = pick(['#part', '#a%20b'])
-    const hasSub = placesOf(template).includes('sub')
+    const hasSub = JSON.stringify(template).includes('"sub"')
     const facts = {
       account: pick(['4471', 'slow ferry', 'a/b&c', 'é1']),
       destination: url.href,

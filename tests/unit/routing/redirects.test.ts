@@ -25,7 +25,7 @@ const EASY: Tolerance = { ignoresCase: true, ignoresSlash: true }
 const ASKED: Asked = {
   host: 'site.example',
   origin: 'https://site.example',
-  isDoor: false,
+  isByNameOnly: false,
   path: '/',
   query: '',
   language: null,
@@ -189,7 +189,7 @@ test('a row answers where all of its conditions are met', () => {
 test('before somebody else’s site only rows answer that name its host', () => {
   const rows = [row({ from: '/old', to: '/all' }), row({ from: '/named', to: '/own', hosts: ['site.example'] })]
   assert.deepEqual(
-    ['/old', '/named'].map((at) => answer(rows, at, { isDoor: true })),
+    ['/old', '/named'].map((at) => answer(rows, at, { isByNameOnly: true })),
     [null, '/own'],
   )
 })

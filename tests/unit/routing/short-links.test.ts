@@ -9,9 +9,11 @@ const LINKS: Readonly<Record<string, string>> = {
   'sferry.example broken': 'http://[',
 }
 function match(host: string, path: string) {
-  return matchShortLink(path, HOSTS[host] ?? '', (slug) => {
+  return matchShortLink(path, [HOSTS[host] ?? '', 'old'], (slug) => {
     const destination = LINKS[`${host} ${slug}`]
-    return destination === undefined ? null : compileShortLink({ id: slug, destination, status: 302 })
+    return destination === undefined
+      ? null
+      : compileShortLink({ id: slug, destination, status: 302, course: {}, isDown: false, isFull: false })
   })
 }
 
@@ -20,6 +22,7 @@ const cases = [
   ['sferry.example', '/go/SMOCK/', 'smock'],
   ['sferry.example', '/go/%73mock', 'smock'],
   ['sferry.example', '/go/smock.', 'smock'],
+  ['sferry.example', '/old/smock', 'smock'],
   ['sferry.example', '/smock', null],
   ['sferry.example', '/go/smocks', null],
   ['sferry.example', '/go/%', null],

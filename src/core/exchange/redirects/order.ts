@@ -39,7 +39,7 @@ export function keptInOrder(rows: readonly RankedRedirect[], site: ReadingSite):
             {
               host,
               origin: `http://${host}`,
-              isDoor: false,
+              isByNameOnly: false,
               path,
               query: query.join('&'),
               language: each.draft.when.languages?.[0] ?? null,

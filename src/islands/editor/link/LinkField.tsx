@@ -1,5 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
-import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
+import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
 import { PROBLEMS } from '../../../contract/problems.ts'
@@ -42,6 +42,7 @@ const KINDS: Readonly<Record<Destination['kind'], string>> = {
   section: 'section',
   file: 'file',
   'short link': 'short link',
+  redirect: 'old address, answered',
   partner: 'partner link',
 }
 
@@ -68,7 +69,8 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination) && !/^\/?[^:]*#\s*$/.test(value)
   const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
   const { data } = useQuery({ ...search(words, path), enabled: isOpen, placeholderData: (before) => before })
-  const partnerOffer = offerPartnerLink(destination, site)
+  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
+  const partnerOffer = offerPartnerLink(destination, partners)
   const newest = useRef(value)
   newest.current = value
   const items = !isOpen || (isAddress && !value.startsWith('/') && !value.startsWith('#')) ? [] : (data?.items ?? [])
@@ -252,14 +254,11 @@ function Offer({ words, onTake }: { words: string; onTake: () => void }) {
 }
 
 /** A page of a partner's without our number on it: the partner link for it is offered. */
-function offerPartnerLink(destination: string | null, site: CompiledSite): { name: string; address: string; hasSub: boolean } | null {
-  if (destination === null || !/^https?:/.test(destination)) return null
-  const url = URL.canParse(destination) ? new URL(destination) : null
-  if (url === null) return null
-  const built = new PartnerLinks(site.setup.partners).link(url.href, '')
-  return built.ok && !built.value.already
-    ? { name: built.value.partner.name, address: built.value.address, hasSub: built.value.partner.template.includes('{sub}') }
-    : null
+function offerPartnerLink(destination: string | null, partners: PartnerLinks): { name: string; address: string; hasSub: boolean } | null {
+  const built = destination === null || !/^https?:/.test(destination) ? null : partners.link(destination, '')
+  if (built?.ok !== true || built.value.already) return null
+  const { partner, address } = built.value
+  return { name: partner.name, address, hasSub: partner.template.includes('{sub}') }
 }
 
 /** Gives a heading without a name one, and answers the address that leads to it. */

@@ -5,8 +5,8 @@ import type { Suggested } from '../../../contract/phrases.ts'
 import { wrapLink } from '../../../core/markup/index.ts'
 import { PartnerLinks } from '../../../core/partners/index.ts'
 import { readProse } from '../../../core/phrases/index.ts'
-import { paidMost } from '../../../core/placements/index.ts'
-import { BY_HAND, hintsOf, relTokens } from '../../../core/rules/index.ts'
+import { isPaidLink, paidMost } from '../../../core/placements/index.ts'
+import { BY_HAND } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { useAsk } from '../../../ui/query.tsx'
 import { applyTo, type PanelProps } from './panel.tsx'
@@ -25,10 +25,11 @@ export function PaidRoom({
 }: Pick<PanelProps, 'pageId' | 'analysis' | 'draft' | 'path' | 'site' | 'canEdit' | 'onPoint'>) {
   const { text, delivered } = analysis
   const prose = useMemo(() => readProse(text), [text])
-  const paid = delivered.filter(({ facts, decision }) => facts.isPartner || hintsOf(relTokens(decision.rel)).includes('sponsored'))
+  const paid = delivered.filter(isPaidLink)
   const paragraphs = paid.map(({ link }) => prose.links.get(link.start)?.paragraph ?? -1)
   const crowded = new Set(paragraphs.filter((each, i) => paragraphs.indexOf(each) !== i)).size
   const most = paidMost(prose.words)
+  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
   const { data } = useAsk('phrases.ofPage', { id: pageId })
   // What was found in the page as it was saved fits only where the same words still stand there.
   const suggested = (data?.chosen ?? []).filter(
@@ -40,7 +41,7 @@ export function PaidRoom({
   )
   const link = useMutation({
     mutationFn: async ({ from, to, leadsTo, isPaid }: Suggested) => {
-      const isTheirs = isPaid && new PartnerLinks(site.setup.partners).partnerOf(leadsTo) !== null
+      const isTheirs = isPaid && partners.partnerOf(leadsTo) !== null
       const href = isTheirs ? (await call('partner-links.create', { body: { address: leadsTo, path } })).address : leadsTo
       applyTo(draft, analysis, wrapLink(text, from, to, { href, [BY_HAND]: '' }))
     },

@@ -1,0 +1,61 @@
+import { z } from 'zod'
+import { operation } from './operation.ts'
+
+/** Stretches of time that are looked at, in days. */
+export const RESULT_DAYS = [7, 30, 90, 365] as const
+
+export const ShortLinkResultsQuery = z.object({
+  days: z.coerce
+    .number()
+    .pipe(z.union([z.literal(7), z.literal(30), z.literal(90), z.literal(365)]))
+    .default(30),
+})
+export type ShortLinkResultsQuery = z.infer<typeof ShortLinkResultsQuery>
+
+const Sources = z.array(z.object({ value: z.string().meta({ description: '"" where nothing was said' }), clicks: z.int() }))
+const Share = z.object({ share: z.number(), low: z.number(), high: z.number() })
+
+export const ShortLinkResults = z
+  .object({
+    days: z
+      .array(z.object({ day: z.iso.date(), people: z.int(), others: z.int(), before: z.int() }))
+      .meta({ description: 'Each day of the stretch (UTC), with the clicks of people on the day as long before' }),
+    hours: z.array(z.object({ hour: z.iso.datetime(), people: z.int(), others: z.int() })).meta({ description: 'Of the last two days' }),
+    byHour: z.array(z.int()).length(24).meta({ description: 'Clicks of people in the stretch by the hour of the day (UTC)' }),
+    total: z.object({ people: z.int(), others: z.int(), before: z.int() }),
+    bots: z.array(z.object({ visit: z.string(), clicks: z.int() })).meta({ description: 'The others, by what they were' }),
+    referrers: Sources,
+    devices: Sources,
+    languages: Sources,
+    split: z
+      .array(
+        z.object({
+          to: z.string(),
+          weight: z.int(),
+          clicks: z.int(),
+          share: Share.meta({ description: 'Of the clicks, with the interval in which the true share lies in 95 cases of a hundred' }),
+          orders: z.int().nullable().meta({ description: 'That partners reported for its sub-ID; null for whoever may not see partners' }),
+          earns: Share.meta({ description: 'Orders a click, with its interval' }),
+        }),
+      )
+      .nullable(),
+    verdict: z.string().meta({ description: 'Of the split, in a sentence; "" without one' }),
+    changes: z
+      .array(z.object({ day: z.iso.date(), words: z.string() }))
+      .meta({ description: 'What was done with the link in the stretch' }),
+  })
+  .meta({ id: 'ShortLinkResults' })
+export type ShortLinkResults = z.infer<typeof ShortLinkResults>
+
+export const shortLinkResults = {
+  look: operation({
+    method: 'get',
+    path: '/short-links/{id}/results',
+    summary: 'Who followed a short link: by day, hour and source, people and others apart, beside the stretch before',
+    needs: 'short-links:read',
+    status: 200,
+    query: ShortLinkResultsQuery,
+    answer: ShortLinkResults,
+    shows: ['short-links'],
+  }),
+} as const
