@@ -129,6 +129,9 @@ export async function makeEarnings(context: Context, services: Services, owner: 
       text: 'Some links here lead to shops and rooms that pay us a little when you buy. It costs you nothing.',
       place: 'above',
       language: 'en',
+      short: '',
+      isDelivered: false,
+      isAtDoors: false,
     }),
   )
   const partners = must(await services.partners.list(owner)).items

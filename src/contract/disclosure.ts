@@ -11,6 +11,9 @@ export const Disclosure = z
       .string()
       .trim()
       .regex(/^(?:[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)?$/, 'A language tag, such as en'),
+    short: line(60).default('').meta({ description: 'In front of the words of each paid link, as it is delivered; empty for none' }),
+    isDelivered: z.boolean().default(false).meta({ description: 'Pages that lack it get it as they are delivered; what is stored stays' }),
+    isAtDoors: z.boolean().default(false).meta({ description: 'Pages that come through a front door get it too' }),
   })
   .meta({ id: 'Disclosure' })
 export type Disclosure = z.infer<typeof Disclosure>

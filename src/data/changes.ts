@@ -4,7 +4,7 @@ import type { Capability, ChangeKind } from '../contract/capabilities.ts'
 import { type Database, rows } from './database.ts'
 
 /** What a site is compiled from: rules, and what tells its own addresses and its partners' from others. */
-export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'hosts', 'sites'])
+export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'hosts', 'sites', 'disclosure'])
 
 export interface Change {
   readonly number: number

@@ -1,4 +1,5 @@
 import type { Transaction } from 'sequelize'
+import { Disclosure } from '../contract/disclosure.ts'
 import type { SiteSetup } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
 import { newestRules } from './rules.ts'
@@ -12,10 +13,11 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     downloadsFiles: boolean
     ignoresCase: boolean
     ignoresSlash: boolean
+    disclosure: unknown
   }>(
     db,
     `SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
-       ignores_slash AS "ignoresSlash" FROM sites WHERE id = $1`,
+       ignores_slash AS "ignoresSlash", disclosure FROM sites WHERE id = $1`,
     [siteId],
     transaction,
   )
@@ -40,6 +42,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     mayVisitPrivate: site.mayVisitPrivate,
     downloadsFiles: site.downloadsFiles,
     tolerance: { ignoresCase: site.ignoresCase, ignoresSlash: site.ignoresSlash },
+    disclosure: Disclosure.parse(site.disclosure),
     hosts,
     partners,
     rules,

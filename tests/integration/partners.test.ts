@@ -2,6 +2,7 @@ import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import type { ReportLayout } from '../../src/contract/earnings.ts'
 import type { Partner } from '../../src/contract/partners.ts'
+import { NO_DISCLOSURE } from '../../src/core/disclosure/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { openLogIn, rekeyLogIns, sealLogIn } from '../../src/services/log-ins.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
@@ -219,7 +220,7 @@ test('a banner keeps a link and a picture of pasted code; its link is the partne
 test('pages that lack the disclosure get it above their first paid link, in one step that is taken back in one', async () => {
   const { services, owner } = world
   assert.equal(faultOf(await services.disclosure.mend(owner, undefined)), 'disclosure-empty')
-  must(await services.disclosure.change(owner, { text: 'Some links pay us.', place: 'above', language: '' }))
+  must(await services.disclosure.change(owner, { ...NO_DISCLOSURE, text: 'Some links pay us.' }))
   const before = must(await services.disclosure.review(owner))
   assert.deepEqual(before.pages.map(({ path, state }) => [path, state]).sort(), [
     ['/packing.html', 'lacking'],

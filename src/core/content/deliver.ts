@@ -1,7 +1,8 @@
 import { expandParts, type PartFinder } from '../blocks/index.ts'
+import { mendDisclosure } from '../disclosure/index.ts'
 import { applyPatches, decodeSource, type PatchSet, patchBytes, type StreamOptions, writableIn } from '../markup/index.ts'
 import { ok, type Result } from '../result.ts'
-import { type CompiledSite, type DeliveredLink, deliverPage, type PageAround, ruleStream, type SharedPart } from '../rules/index.ts'
+import { type CompiledSite, type DeliveredLink, deliverPage, isPaid, type PageAround, ruleStream, type SharedPart } from '../rules/index.ts'
 import type { PageNotes } from './notes.ts'
 
 /** Where a page is delivered: its path, what is said of it, what waits on it, and the shared parts it may put in. */
@@ -27,7 +28,24 @@ export function deliverSource(text: string, site: CompiledSite, { findPart, ...p
   const whole = applyPatches(text, parts)
   const around = aroundOf(site, place)
   const page = deliverPage(whole, site.rules, around, site.findShortLink, parts.length === 0 ? undefined : partFinder(text, parts))
-  return { html: page.html, whole, steps: parts.length === 0 ? [page.patches] : [parts, page.patches], links: page.delivered }
+  const told = disclosed(page.html, page.patches, page.delivered, site)
+  const steps = [parts, page.patches, told].filter((step) => step.length > 0)
+  return { html: told.length === 0 ? page.html : applyPatches(page.html, told), whole, steps, links: page.delivered }
+}
+
+/** Tells whether pages get the site's disclosure as they are delivered. */
+const isDisclosing = ({ setup: { disclosure } }: CompiledSite): boolean => disclosure?.isDelivered === true && disclosure.text !== ''
+
+/** The patches of a delivered page that put its disclosure right. @param patches - that led to it */
+function disclosed(html: string, patches: PatchSet, links: readonly DeliveredLink[], site: CompiledSite): PatchSet {
+  const { disclosure } = site.setup
+  if (disclosure === undefined || !isDisclosing(site)) return []
+  const paid = links.find(({ decision }) => isPaid(decision.rel))
+  if (paid === undefined) return []
+  const shift = patches
+    .filter(({ to }) => to <= paid.link.start)
+    .reduce((sum, { from, to, insert }) => sum + insert.length - (to - from), 0)
+  return mendDisclosure(html, disclosure, paid.link.start + shift)
 }
 
 const aroundOf = (site: CompiledSite, { path, waiting, tags, writtenFor }: Omit<PagePlace, 'findPart'>): PageAround =>
@@ -57,7 +75,7 @@ export function deliverBytes(
   room?: StreamOptions['room'],
 ): Result<Uint8Array, 'encoding-unpatchable'> {
   // The quick way; what it would have to know before it comes (a base behind links, shared parts) takes the other.
-  if (unitsAlone(encoding) && !needsWhole(bytes)) {
+  if (unitsAlone(encoding) && !isDisclosing(site) && !needsWhole(bytes)) {
     const stream = ruleStream(site.rules, aroundOf(site, place), site.findShortLink, encoding, room)
     return ok(joined([...stream.push(bytes), ...stream.end()]))
   }

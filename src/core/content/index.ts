@@ -20,7 +20,6 @@ export { isSameNotes, NO_NOTES, type PageNotes } from './notes.ts'
 export {
   type FoundPlacement,
   isPageName,
-  isParagraph,
   nameForPath,
   type PageContent,
   pathForName,

@@ -1,5 +1,5 @@
 import { normalise, withoutIndex } from '../address/index.ts'
-import { decodeSource, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
+import { decodeSource, isParagraph, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
 import { readMenu, renderMenu } from '../menus/index.ts'
 import { type WrittenLink, writtenLink } from '../rules/index.ts'
 import { DepthGauge } from './limits.ts'
@@ -72,10 +72,6 @@ function readMarkup(text: string, path: string): Omit<PageContent, 'encoding'> {
   }
 }
 
-/** Elements that begin a paragraph and end one, as placements are counted by. */
-export const isParagraph = (name: string): boolean => PARAGRAPH.test(name)
-const PARAGRAPH = /^(?:p|div|h[1-6]|li|td|th|blockquote|section|article|main|header|footer|aside|nav|figcaption|caption|dt|dd|pre|body)$/
-
 /** Where each paragraph begins: behind a block's start tag, and again behind its end. Words are counted on the way. */
 function paragraphsOf(html: string): { starts: readonly number[]; words: number; depth: number; listDepth: number } {
   const starts: number[] = []
@@ -84,11 +80,11 @@ function paragraphsOf(html: string): { starts: readonly number[]; words: number;
   walkTags(html, {
     open(name, start, _nameEnd, _end, inert) {
       if (!inert) gauge.enter(name)
-      if (PARAGRAPH.test(name)) starts.push(start)
+      if (isParagraph(name)) starts.push(start)
     },
     close(name, start, _end, inert) {
       if (!inert) gauge.leave(name)
-      if (PARAGRAPH.test(name)) starts.push(start)
+      if (isParagraph(name)) starts.push(start)
     },
     text(start, end, inert) {
       if (inert) return

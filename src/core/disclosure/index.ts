@@ -1,9 +1,8 @@
 import { decodeHTML, escapeText } from 'entities'
-import { isParagraph } from '../content/index.ts'
-import { escapeAttribute, type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
+import { escapeAttribute, isParagraph, type Patch, readAttributes, valueNamed, walkTags } from '../markup/index.ts'
 
-/** What a site tells its readers about paid links. */
-export interface Disclosure {
+/** The words by which a site tells its readers of paid links, and where in a page they stand. */
+export interface DisclosureWords {
   /** Plain words; "" where the site has none yet. */
   readonly text: string
   /** "above": right above the first paid link's paragraph. "top": below the page's title. */
@@ -11,6 +10,19 @@ export interface Disclosure {
   /** Language of the words, as a primary subtag; "" for the page's own. */
   readonly language: string
 }
+
+/** What a site tells its readers about paid links. */
+export interface Disclosure extends DisclosureWords {
+  /** Plain words in front of the words of each paid link, as it is delivered; "" for none. */
+  readonly short: string
+  /** Pages that lack it, or tell it too late, get it as they are delivered; what is stored stays. */
+  readonly isDelivered: boolean
+  /** Pages that come through a front door get both, as far as they can be told while a page passes. */
+  readonly isAtDoors: boolean
+}
+
+/** Of a site that tells its readers nothing yet. */
+export const NO_DISCLOSURE: Disclosure = { text: '', place: 'above', language: '', short: '', isDelivered: false, isAtDoors: false }
 
 /** How a page stands with its paid links: whether it tells of them, and in time. */
 export const DISCLOSURE_STATES = ['not needed', 'well', 'lacking', 'too late', 'outdated'] as const
@@ -29,7 +41,7 @@ export interface FoundDisclosure {
  * How a page stands.
  * @param firstPaid - source offset of the first paid link; null for none
  */
-export function disclosureOf(html: string, { text }: Disclosure, firstPaid: number | null): FoundDisclosure {
+export function disclosureOf(html: string, { text }: DisclosureWords, firstPaid: number | null): FoundDisclosure {
   const found = markedIn(html)
   const at = found === null ? null : { from: found.from, to: found.to }
   if (firstPaid === null) return { state: 'not needed', at }
@@ -64,17 +76,31 @@ function markedIn(html: string): { from: number; to: number; words: string } | n
   return found
 }
 
+/**
+ * The disclosure within a line: in front of a link, wherever that stands. For pages that pass, of which nobody knows what is to come.
+ * An element of its own, so that who listens to the page hears what it is.
+ */
+export function inlineDisclosure({ text, language }: DisclosureWords): string {
+  return text.trim() === '' ? '' : `<span role="note"${langOf(language)}>${escapeText(plainWords(text))}</span> `
+}
+
+/** The short form, as it stands in front of a link's words: it is read as a part of the link. */
+export function shortDisclosure({ short, language }: Disclosure): string {
+  return short.trim() === '' ? '' : `<small${langOf(language)}>${escapeText(plainWords(short))}</small> `
+}
+
+const langOf = (language: string): string => (language === '' ? '' : ` lang="${escapeAttribute(language)}"`)
+
 /** The disclosure as it stands in a page: a note, so that who listens to a page hears what it is. */
-export function disclosureMarkup({ text, language }: Disclosure): string {
-  const lang = language === '' ? '' : ` lang="${escapeAttribute(language)}"`
-  return `<p role="note" ${MARK}${lang}>${escapeText(plainWords(text))}</p>`
+export function disclosureMarkup({ text, language }: DisclosureWords): string {
+  return `<p role="note" ${MARK}${langOf(language)}>${escapeText(plainWords(text))}</p>`
 }
 
 /**
  * The patches that put a page right: the disclosure added, moved above the first paid link, or brought up to date; none where
  * nothing is to be done. Nothing else of the page changes.
  */
-export function mendDisclosure(html: string, disclosure: Disclosure, firstPaid: number | null): readonly Patch[] {
+export function mendDisclosure(html: string, disclosure: DisclosureWords, firstPaid: number | null): readonly Patch[] {
   const { state, at } = disclosureOf(html, disclosure, firstPaid)
   if (firstPaid === null || state === 'well' || disclosure.text.trim() === '') return []
   const markup = disclosureMarkup(disclosure)
@@ -91,7 +117,7 @@ const pastLineEnd = (html: string, at: number): number => at + (/^\r?\n/.exec(ht
 const TIGHT = /^(?:p|h[1-6]|li|ul|ol|dl|dt|dd|table|caption|thead|tbody|tfoot|tr|td|th|figure|figcaption|pre|blockquote)$/
 
 /** Where the words go in: in front of the outermost paragraph, list or table around the first paid link, or below the title. */
-function placeFor(html: string, place: Disclosure['place'], firstPaid: number): number {
+function placeFor(html: string, place: DisclosureWords['place'], firstPaid: number): number {
   const open: { name: string; start: number }[] = []
   let outermost = firstPaid
   let belowTitle: number | null = null

@@ -69,6 +69,7 @@ export {
   type ElementSpan,
   escapeAttribute,
   firstElement,
+  isParagraph,
   readAttributes,
   type TagSink,
   valueNamed,

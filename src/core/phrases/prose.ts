@@ -1,6 +1,5 @@
 import { decodeHTML } from 'entities'
-import { isParagraph } from '../content/index.ts'
-import { sourceOffset, walkTags } from '../markup/index.ts'
+import { isParagraph, sourceOffset, walkTags } from '../markup/index.ts'
 import { eachWord } from './words.ts'
 
 /** A stretch of text that readers see as one, without anything in it that may hold no new link. */

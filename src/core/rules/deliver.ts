@@ -2,6 +2,7 @@ import { type LinkTag, linkText, type Rewritten, rewriteLinks } from '../markup/
 import { changesFor, type Decision, decide } from './decide.ts'
 import { factsOf, type LinkFacts, type PageAround, type SharedPart, type ShortLinkFinder, writtenLink } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
+import { tellerOf } from './telling.ts'
 import { givenBack } from './theirs.ts'
 
 /** One link of a delivered page with what was decided for it. */
@@ -29,6 +30,7 @@ export function deliverPage(
   partAt?: (offset: number) => SharedPart | null,
 ): DeliveredPage {
   const delivered: DeliveredLink[] = []
+  const tell = tellerOf(around.paidWords)
   const rewritten = rewriteLinks(
     html,
     (link, page) => {
@@ -38,7 +40,11 @@ export function deliverPage(
       delivered.push({ link, facts, decision })
       return changesFor(decision, facts, { html, attributes: link.attributes, rel: link.rel, words: () => linkText(html, link) })
     },
-    around.isTheirs === true ? undefined : givenBack,
+    (link) => {
+      const renamed = around.isTheirs === true ? [] : givenBack(link.attributes)
+      const decision = tell === null ? undefined : delivered.at(-1)?.decision
+      return tell === null || decision === undefined || link.isForeign ? renamed : [...renamed, ...tell(decision, { html, ...link })]
+    },
   )
   return { ...rewritten, delivered }
 }

@@ -11,6 +11,7 @@ import {
 } from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
 import { type RelTokens, relTokens } from './rel.ts'
+import type { PaidWords } from './telling.ts'
 
 /**
  * Attribute by which a page's source says that a link was made or decided here by a person: the names of the answers that
@@ -90,6 +91,8 @@ export interface PageAround extends Surroundings {
   /** Of the page. */
   readonly tags?: readonly string[] | undefined
   readonly part?: SharedPart | null | undefined
+  /** What the page says at its paid links. */
+  readonly paidWords?: PaidWords | undefined
 }
 
 /** Finds the destination of one of the site's short links; null when there is none of that name. */

@@ -60,4 +60,5 @@ export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strand
 export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteGround, type SiteSetup, withShortLinks } from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
+export { isPaid, type PaidWords } from './telling.ts'
 export { setAside } from './theirs.ts'

@@ -1,7 +1,9 @@
 import { normalise } from '../address/index.ts'
+import type { Disclosure } from '../disclosure/index.ts'
 import type { PartnerTerms } from '../partners/index.ts'
 import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
+import { paidWordsOf } from './telling.ts'
 
 /** What rules and addresses need to know of a site, but for its short links: there may be a million of those. */
 export interface SiteSetup {
@@ -28,6 +30,8 @@ export interface SiteSetup {
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
   readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
+  /** What readers are told of paid links; nothing when left out. */
+  readonly disclosure?: Disclosure | undefined
   readonly partners: readonly PartnerTerms[]
   readonly rules: readonly Rule[]
 }
@@ -88,6 +92,7 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
   const partners = new Map(setup.partners.flatMap(({ id, sites }) => sites.map((site) => [site, id] as const)))
   const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)
+  const paidWords = { own: paidWordsOf(setup.disclosure, false), theirs: paidWordsOf(setup.disclosure, true) }
   return {
     setup,
     rules: compileRules(setup.rules),
@@ -100,6 +105,7 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
       tags,
       part,
       isTheirs,
+      paidWords: isTheirs === true ? paidWords.theirs : paidWords.own,
       port,
       // A link of a shared part is looked at as if it stood on the front page.
       page: pageAddress(path, host),

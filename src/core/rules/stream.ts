@@ -18,6 +18,7 @@ import { type Alike, AlikeLinks, keepVariant, type Variant, variantOf } from './
 import { changesFor, type Decision, decide } from './decide.ts'
 import { BY_HAND, factsOf, type LinkFacts, type PageAround, plainHost, type ShortLinkFinder, TAGS } from './facts.ts'
 import { type CompiledRule, needsOf, type RuleNeeds } from './rule.ts'
+import { isPaid, tellerOf } from './telling.ts'
 import { givenBack } from './theirs.ts'
 
 /** Applies rules to a page as it passes. */
@@ -53,6 +54,7 @@ function rewriterFor(rules: readonly CompiledRule[], around: PageAround, find: S
   const { needs } = site
   const alike = sharing(site, around)
   const isPlain = plainHost(around) !== null
+  const tell = tellerOf(around.paidWords)
   return {
     groupOf: (note, text, hasBase) => alike?.groupOf(note, text, isPlain && !hasBase) ?? null,
     quick: (group, note) => (needs.shows ? undefined : variantOf(group, note, null)?.answer),
@@ -78,12 +80,13 @@ function rewriterFor(rules: readonly CompiledRule[], around: PageAround, find: S
           rel: relStart === -1 ? null : text(relStart, relEnd),
           target: targetStart === -1 ? null : text(targetStart, targetEnd),
         }
-        const answer = answerFor(written, decision, changes)
+        const answer = tell !== null && isPaid(decision.rel) ? undefined : answerFor(written, decision, changes)
         keepVariant(group, { relNumber, targetNumber, shows, facts, decision, answer }, `${written.rel}${written.target}`)
       }
       const patches = tagPatches(tag, { attributes, nameEnd }, changes)
       const renamed = around.isTheirs === true ? [] : givenBack(attributes)
-      return renamed.length === 0 ? patches : inOrder([...patches, ...renamed])
+      const told = tell === null || isForeign ? [] : tell(decision, { html: tag, attributes, element, start: 0, end: tag.length })
+      return renamed.length + told.length === 0 ? patches : inOrder([...patches, ...renamed, ...told])
     },
   }
 }

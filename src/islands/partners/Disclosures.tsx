@@ -39,7 +39,7 @@ export function Disclosures({ canEdit, canPublish }: { canEdit: boolean; canPubl
             <p className="note" aria-live="polite">
               {review.data === undefined
                 ? 'looking through your pages …'
-                : `${review.data.lacking} to be put right, ${review.data.well} tell in time`}
+                : `${review.data.lacking} to be put right, ${review.data.well} tell in time${told.data?.isDelivered === true && review.data.lacking > 0 ? '; until then they get it as they go out' : ''}`}
             </p>
           </div>
           {canPublish && pages.length > 0 && (
@@ -134,6 +134,32 @@ function Words({ disclosure }: { disclosure: Disclosure }) {
         placeholder="en"
       />
       <p className="note">It stands in the page as a note of its own, which screen readers name as one.</p>
+      <TextField
+        label="Short words in front of each paid link, if you wish"
+        value={given.short}
+        maxLength={60}
+        onChange={(short) => setGiven({ ...given, short })}
+        placeholder="paid link:"
+      />
+      <fieldset className="grid gap-1.5">
+        <legend className="field-label">Put in by itself, as pages go out</legend>
+        {(
+          [
+            ['isDelivered', 'on pages that say nothing, or too late; what is stored stays'],
+            ['isAtDoors', 'on pages behind front doors: within the line, in front of the first paid link'],
+          ] as const
+        ).map(([key, words]) => (
+          <label key={key} className="flex items-baseline gap-2">
+            <input
+              type="checkbox"
+              className="translate-y-0.5"
+              checked={given[key]}
+              onChange={({ target }) => setGiven({ ...given, [key]: target.checked })}
+            />
+            {words}
+          </label>
+        ))}
+      </fieldset>
     </Form>
   )
 }

@@ -19,6 +19,8 @@ export interface LinkTag {
   readonly outerEnd: number
   readonly hasText: boolean
   readonly hasPicture: boolean
+  /** Within SVG or MathML. */
+  readonly isForeign: boolean
 }
 
 /** Every link of a page in source order, and what `base` says for all of them. */
@@ -104,6 +106,7 @@ function linkTag(
     outerEnd: end,
     hasText: false,
     hasPicture: false,
+    isForeign: foreign,
   }
 }
 

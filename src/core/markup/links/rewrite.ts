@@ -92,19 +92,19 @@ export interface Rewritten extends PageLinks {
 /**
  * Gives links new attributes. Only start tags whose attributes change are touched; every other character stays.
  * @param decide - the changes for one link; an empty object leaves it alone
- * @param rename - patches of a link's attributes that are called otherwise
+ * @param more - further patches of a link's tag, and of what is said in front of it and right behind it
  */
 export function rewriteLinks(
   html: string,
   decide: (link: LinkTag, page: PageLinks) => AttributeChanges,
-  rename?: (attributes: LinkTag['attributes']) => Patch[],
+  more?: (link: LinkTag) => Patch[],
 ): Rewritten {
   const page = scanLinks(html)
   const patches: Patch[] = []
   for (const link of page.links) {
     const changed = tagPatches(html, link, decide(link, page))
-    const renamed = rename?.(link.attributes) ?? []
-    for (const patch of renamed.length === 0 ? changed : inOrder([...changed, ...renamed])) patches.push(patch)
+    const others = more?.(link) ?? []
+    for (const patch of others.length === 0 ? changed : inOrder([...changed, ...others])) patches.push(patch)
   }
   return { ...page, html: applyPatches(html, patches), patches }
 }

@@ -1,5 +1,9 @@
 import { walkTags } from './tokenizer.ts'
 
+/** Elements that begin a paragraph and end one, as placements are counted by. */
+export const isParagraph = (name: string): boolean => PARAGRAPH.test(name)
+const PARAGRAPH = /^(?:p|div|h[1-6]|li|td|th|blockquote|section|article|main|header|footer|aside|nav|figcaption|caption|dt|dd|pre|body)$/
+
 /** Where an element stands in a page. Offsets are UTF-16 code units, ends exclusive. */
 export interface ElementSpan {
   readonly start: number

@@ -1,4 +1,4 @@
 export { type Attribute, attributeNamed, attributeValue, escapeAttribute, isSpace, readAttributes, valueNamed } from './attributes.ts'
-export { type ElementSpan, firstElement } from './elements.ts'
+export { type ElementSpan, firstElement, isParagraph } from './elements.ts'
 export { Content, isRawElement, Nesting } from './nesting.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'
