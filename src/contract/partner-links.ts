@@ -62,7 +62,7 @@ export const Banner = z
   .meta({ id: 'Banner' })
 export type Banner = z.infer<typeof Banner>
 export const BannerList = z.object({ items: z.array(Banner) })
-export const BannerQuery = z.object({ partnerId: Id })
+export const BannerQuery = z.object({ partnerId: Id.optional().meta({ description: 'Those of all partners when left out' }) })
 
 export const partnerLinks = {
   create: operation({
@@ -112,6 +112,14 @@ export const partnerLinks = {
     needs: 'partners:edit',
     status: 201,
     body: BannerNew,
+    answer: Banner,
+  }),
+  keepPicture: operation({
+    method: 'post',
+    path: '/partners/banners/{id}/picture',
+    summary: 'Keep a copy of a banner’s picture among the site’s files, and show that from now on',
+    needs: ['partners:edit', 'pages:edit'],
+    status: 200,
     answer: Banner,
   }),
   removeBanner: operation({

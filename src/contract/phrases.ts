@@ -77,7 +77,9 @@ export const PhraseAccepted = z.strictObject({
   from: z.int().min(0),
   to: z.int().min(1),
   nth: z.int().min(0).optional(),
+  words: line(300).min(1).optional().meta({ description: 'Other words of the same sentence, to be linked instead' }),
 })
+export type PhraseAccepted = z.infer<typeof PhraseAccepted>
 export const PhraseTaken = z.object({ version: z.int(), address: z.string() })
 export type PhraseTaken = z.infer<typeof PhraseTaken>
 export const PhraseRefused = z.strictObject({ pageId: Id.nullable().meta({ description: 'null: on no page' }) })

@@ -112,6 +112,8 @@ export const PROBLEMS = {
   'programme-ended': [422, 'This programme has ended; a link would earn nothing.'],
   'deep-link-refused': [422, 'This programme only takes links to its front page.'],
   'no-link-left': [422, 'Nothing in this code could be linked once its scripts and counters are left out.'],
+  'words-not-there': [422, 'These words do not stand in that sentence, or something in them cannot be linked.'],
+  'picture-away': [422, 'The picture could not be fetched: {why}.'],
   'snippet-too-long': [422, 'Code of a banner has 50,000 characters at most.'],
   'phrases-too-many': [422, 'A site can have 20,000 phrases.'],
   'phrase-leads-nowhere': [422, 'A phrase leads to a page of a partner’s, to a short link, or to a page of your own.'],

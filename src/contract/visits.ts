@@ -13,6 +13,8 @@ export const Hop = z
     /** Query parameters that this stop's address has and the one before had not, and the other way round. */
     added: z.array(z.string()),
     dropped: z.array(z.string()),
+    /** Partners whose number the stop before still carried, and this one does not. */
+    lost: z.array(z.string()),
     why: z.string().nullable(),
   })
   .meta({ id: 'Hop' })

@@ -30,12 +30,36 @@ export interface BannerRow {
 }
 const BANNER = `b.id, b.partner_id AS "partnerId", b.href, b.words AS text, b.picture`
 
-export const listBanners = (db: Database, siteId: string, partnerId: string, limit: number): Promise<BannerRow[]> =>
-  rows(db, `SELECT ${BANNER} FROM partner_banners b WHERE b.site_id = $1 AND b.partner_id = $2 ORDER BY b.created_at DESC, b.id LIMIT $3`, [
-    siteId,
-    partnerId,
-    limit,
-  ])
+/** Of one partner, or of all; or the one of an id. */
+export const listBanners = (
+  db: Database,
+  siteId: string,
+  { partnerId = null, id = null }: { partnerId?: string | null; id?: string | null },
+  limit: number,
+): Promise<BannerRow[]> =>
+  rows(
+    db,
+    `SELECT ${BANNER} FROM partner_banners b
+     WHERE b.site_id = $1 AND ($2::uuid IS NULL OR b.partner_id = $2) AND ($3::uuid IS NULL OR b.id = $3) ORDER BY b.created_at DESC, b.id LIMIT $4`,
+    [siteId, partnerId, id, limit],
+  )
+
+/** @returns null where there is no such banner */
+export async function setBannerPicture(
+  db: Database,
+  siteId: string,
+  id: string,
+  picture: object,
+  transaction: Transaction,
+): Promise<BannerRow | null> {
+  const [row] = await rows<BannerRow>(
+    db,
+    `UPDATE partner_banners AS b SET picture = $3::jsonb WHERE b.site_id = $1 AND b.id = $2 RETURNING ${BANNER}`,
+    [siteId, id, jsonOf(picture)],
+    transaction,
+  )
+  return row ?? null
+}
 
 /** @returns null where there is no such partner */
 export async function insertBanner(

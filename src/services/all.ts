@@ -59,6 +59,7 @@ export function createServices(context: Context) {
   const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
   const missed = missedService(context, views, knowledge)
   const shortLinks = shortLinksService(context, views)
+  const files = filesService(context, views)
   const bulkChanges = bulkChangesService(context, views, placements, visits)
   return {
     views,
@@ -72,7 +73,7 @@ export function createServices(context: Context) {
     pageMoves: pageMovesService(context, views, pages),
     blocks: blocksService(context, views, pages),
     menus: menusService(context, views, pages),
-    files: filesService(context, views),
+    files,
     draftFiles: draftFilesService(context),
     destinations: destinationsService(context, views),
     visits,
@@ -82,7 +83,7 @@ export function createServices(context: Context) {
     rules: rulesService(context, views, placements),
     partners: partnersService(context),
     partnerComparison: partnerComparisonService(context, views, placements),
-    partnerLinks: partnerLinksService(context, views),
+    partnerLinks: partnerLinksService(context, views, files),
     partnerMoves: partnerMovesService(context, views, { placements, bulkChanges, redirectSteps }),
     phrases: phrasesService(context, views, visits),
     phraseChoice: phraseChoiceService(context, views, placements, pages),

@@ -47,7 +47,7 @@ const KINDS = new Map<string, readonly string[]>(
 /** A drawing has this long to be read; the largest that is taken needs a fraction of it. */
 const DRAWING_MS = 10_000
 
-type FileFault =
+export type FileFault =
   | ApartFault
   | 'forbidden'
   | 'not-found'

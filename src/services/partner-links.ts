@@ -7,7 +7,7 @@ import {
   type TemplateTried,
 } from '../contract/partner-links.ts'
 import { sentenceOf } from '../contract/problems.ts'
-import { type AddressFault, repair } from '../core/address/index.ts'
+import { type AddressFault, parseUrl, repair } from '../core/address/index.ts'
 import {
   buildLink,
   type CleanSnippet,
@@ -31,8 +31,12 @@ import {
   pagesLinkingTo,
   removeBanner,
   type SubRow,
+  setBannerPicture,
 } from '../data/partner-links.ts'
+import { mayVisitPrivate } from '../data/sites.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import type { FileFault, filesService } from './files.ts'
+import { askOutside } from './visits.ts'
 
 const EXAMPLE_ACCOUNT = '4471'
 
@@ -84,7 +88,18 @@ const shownBanner = ({ id, partnerId, href, text, picture }: BannerRow, usedOn: 
 })
 const shownSnippet = ({ href, text, picture, removed }: CleanSnippet): Snippet => ({ href, text, picture, removed: [...removed] })
 
-export function partnerLinksService(context: Context, views: SiteViews) {
+/** Largest picture of a banner that is kept, and how long it may take to come. */
+const PICTURE_MAX_BYTES = 4 * 1024 * 1024
+const PICTURE_MAX_MS = 15_000
+const PICTURE_ENDINGS: Readonly<Record<string, string>> = {
+  'image/png': 'png',
+  'image/jpeg': 'jpg',
+  'image/gif': 'gif',
+  'image/webp': 'webp',
+  'image/avif': 'avif',
+}
+
+export function partnerLinksService(context: Context, views: SiteViews, files: ReturnType<typeof filesService>) {
   const { db } = context
   return {
     async create(
@@ -138,9 +153,9 @@ export function partnerLinksService(context: Context, views: SiteViews) {
       return clean.ok ? ok(shownSnippet(clean.value)) : clean
     },
 
-    async banners(actor: Actor, partnerId: string): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
+    async banners(actor: Actor, partnerId: string | undefined): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
       if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
-      const found = await listBanners(db, actor.siteId, partnerId, BANNERS_MAX)
+      const found = await listBanners(db, actor.siteId, { partnerId: partnerId ?? null }, BANNERS_MAX)
       const used = await pagesLinkingTo(
         db,
         actor.siteId,
@@ -178,6 +193,32 @@ export function partnerLinksService(context: Context, views: SiteViews) {
         if (row === null) return fail('not-found')
         changes.add(actor.siteId, 'phrases', row.id, 'made')
         await writeAudit(db, actor, 'partners:keep-banner', partnerId, { href }, transaction)
+        return ok(shownBanner(row, []))
+      })
+    },
+
+    /** Fetches a banner's picture and keeps it as a file: pages that show it from now on ask nobody else. */
+    async keepPicture(actor: Actor, id: string): Promise<Result<Banner, 'forbidden' | 'not-found' | 'picture-away' | FileFault>> {
+      if (!actor.can('partners:edit') || !actor.can('pages:edit')) return fail('forbidden')
+      const [banner] = await listBanners(db, actor.siteId, { id }, 1)
+      if (banner === undefined) return fail('not-found')
+      const picture = banner.picture as SnippetPicture | null
+      const source = picture === null || picture.src.startsWith('/') ? null : parseUrl(picture.src)
+      if (picture === null || source === null) return ok(shownBanner(banner, []))
+      const answer = await askOutside(source, await mayVisitPrivate(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS).catch(() => null)
+      const ending = PICTURE_ENDINGS[answer?.type.split(';', 1)[0]?.trim().toLowerCase() ?? '']
+      if (answer === null || answer.status !== 200)
+        return fail('picture-away', { why: answer === null ? 'nobody answered' : `the answer was ${answer.status}` })
+      if (ending === undefined) return fail('picture-away', { why: 'what came is no picture' })
+      if (answer.body.length >= PICTURE_MAX_BYTES) return fail('picture-away', { why: 'it is larger than 4 MB' })
+      const name = `${/([^/]+?)(?:\.[a-z0-9]+)?$/i.exec(source.pathname)?.[1] ?? 'banner'}.${ending}`
+      const file = await files.upload(actor, { name, bytes: answer.body })
+      if (!file.ok) return file
+      return write(db, async (transaction, changes) => {
+        const row = await setBannerPicture(db, actor.siteId, id, { ...picture, src: file.value.path }, transaction)
+        if (row === null) return fail('not-found')
+        changes.add(actor.siteId, 'phrases', id, 'changed')
+        await writeAudit(db, actor, 'partners:keep-picture', id, { path: file.value.path }, transaction)
         return ok(shownBanner(row, []))
       })
     },

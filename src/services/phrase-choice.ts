@@ -1,7 +1,7 @@
-import type { PagePhrases, PageWithPhrases, PhraseReview, PhraseTaken, Suggested } from '../contract/phrases.ts'
+import type { PagePhrases, PageWithPhrases, PhraseAccepted, PhraseReview, PhraseTaken, Suggested } from '../contract/phrases.ts'
 import { normalise } from '../core/address/index.ts'
 import { decodeSource, wrapLink } from '../core/markup/index.ts'
-import { type Candidate, choose, readProse, type Standing, sentenceIn, sourceOf } from '../core/phrases/index.ts'
+import { type Candidate, choose, otherWords, readProse, type Standing, sentenceIn, sourceOf } from '../core/phrases/index.ts'
 import { paidMost } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { BY_HAND, type SiteGround } from '../core/rules/index.ts'
@@ -110,11 +110,7 @@ export function phraseChoiceService(
     },
 
     /** Links a phrase on a page, as a draft. */
-    async accept(
-      actor: Actor,
-      id: string,
-      { phraseId, version, from, to, nth = 0 }: { phraseId: string; version: number; from: number; to: number; nth?: number | undefined },
-    ) {
+    async accept(actor: Actor, id: string, { phraseId, version, from, to, nth = 0, words }: PhraseAccepted) {
       if (!actor.can('pages:edit') || !mayLook(actor)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       const bytes = page === null ? null : await getBlob(db, page.draftHash)
@@ -127,7 +123,10 @@ export function phraseChoiceService(
       const built = isTheirs ? linkForPlace(view, destination, { pageId: id, shortLinkId: null, nth }) : null
       if (built !== null && !built.ok) return built
       const address = built?.value.link.address ?? destination
-      const wrapped = wrapLink(decodeSource(bytes, page.encoding), from, to, { href: address, [BY_HAND]: '' })
+      const source = decodeSource(bytes, page.encoding)
+      const place = words === undefined ? { from, to } : otherWords(source, { from, to }, words)
+      if (place === null) return fail('words-not-there')
+      const wrapped = wrapLink(source, place.from, place.to, { href: address, [BY_HAND]: '' })
       if (!wrapped.ok) return fail('patches-unfit')
       const saved = await pages.patch(actor, page, [[...wrapped.value]])
       if (!saved.ok) return saved

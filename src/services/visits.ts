@@ -137,8 +137,9 @@ async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, ow
   for (;;) {
     const startedAt = performance.now()
     const { added, dropped } = parameters(before, url)
+    const lost = before === null ? [] : numbersLost(before.href, url.href, view)
     const stop = (kind: Hop['kind'], status: number | null, why: string | null = null): void =>
-      void hops.push({ address: url.href, status, ms: Math.round(performance.now() - startedAt), kind, added, dropped, why })
+      void hops.push({ address: url.href, status, ms: Math.round(performance.now() - startedAt), kind, added, dropped, lost, why })
     let next: string | null = null
     let status = 0
     let title: string | null = null
@@ -182,7 +183,7 @@ async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, ow
           : isLoop
             ? 'it is sent round in a circle'
             : 'it is sent on too many times'
-      hops.push({ address: next, status: null, ms: 0, kind: 'fails', added: [], dropped: [], why })
+      hops.push({ address: next, status: null, ms: 0, kind: 'fails', added: [], dropped: [], lost: [], why })
       return { hops, lands: false, title: null }
     }
     url = target
@@ -197,6 +198,16 @@ function whyAway(error: unknown): string {
   if (/CERT|TLS|SSL/i.test(code)) return 'its certificate cannot be trusted'
   return error instanceof Error && error.message.includes('in time') ? error.message : 'it could not be reached'
 }
+
+/** Partners whose number an address carries and the next does not. */
+function numbersLost(before: string, after: string, { setup }: SiteGround): string[] {
+  const carries = (address: string, account: string): boolean => address.includes(account) || address.includes(encodeURIComponent(account))
+  return setup.partners
+    .filter(({ account }) => account.length >= ACCOUNT_MIN_CHARS && carries(before, account) && !carries(after, account))
+    .map(({ name }) => name)
+}
+/** A shorter number could stand in an address by chance. */
+const ACCOUNT_MIN_CHARS = 3
 
 /** Query parameters that came and went between two stops. */
 function parameters(before: URL | null, after: URL): { added: string[]; dropped: string[] } {

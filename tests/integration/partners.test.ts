@@ -1,4 +1,7 @@
 import assert from 'node:assert/strict'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
+import type { AddressInfo } from 'node:net'
 import { before, test } from 'node:test'
 import type { ReportLayout } from '../../src/contract/earnings.ts'
 import type { Partner } from '../../src/contract/partners.ts'
@@ -213,8 +216,37 @@ test('a banner keeps a link and a picture of pasted code; its link is the partne
   const kept = must(await services.partnerLinks.keepBanner(owner, { partnerId: gannet.id, html }))
   assert.deepEqual([kept.href, kept.picture?.alt], ['https://gannet.example/sale?p=4471', 'Sale'])
   assert.equal(must(await services.partnerLinks.banners(owner, gannet.id)).items.length, 1)
+  assert.equal(must(await services.partnerLinks.banners(owner, undefined)).items.length, 1)
   assert.equal(faultOf(await services.partnerLinks.keepBanner(owner, { partnerId: gannet.id, html: '<script>x</script>' })), 'no-link-left')
   must(await services.partnerLinks.removeBanner(owner, kept.id))
+})
+
+test('a banner’s picture is kept among the site’s files where that is wished; what is no picture, or out of bounds, is not', async () => {
+  const { services, owner, db } = world
+  const png = Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64')
+  const server = createServer((request, response) => {
+    const isPicture = request.url === '/b.png'
+    response.writeHead(200, { 'Content-Type': isPicture ? 'image/png' : 'text/html' }).end(isPicture ? png : '<p>no')
+  }).listen(0, '127.0.0.1')
+  await once(server, 'listening')
+  const origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+  const keep = async (name: string): Promise<string> =>
+    must(
+      await services.partnerLinks.keepBanner(owner, {
+        partnerId: gannet.id,
+        html: `<a href="https://gannet.example/sale"><img src="${origin}/${name}"></a>`,
+      }),
+    ).id
+  const [picture, page] = [await keep('b.png'), await keep('page')]
+  assert.equal(faultOf(await services.partnerLinks.keepPicture(owner, picture)), 'picture-away')
+  await rows(db, 'UPDATE sites SET may_visit_private = true')
+  const kept = must(await services.partnerLinks.keepPicture(owner, picture))
+  assert.match(kept.picture?.src ?? '', /^\/files\/b.*\.png$/)
+  assert.equal(must(await services.files.list(owner, { limit: 10 })).items[0]?.path, kept.picture?.src)
+  assert.equal(faultOf(await services.partnerLinks.keepPicture(owner, page)), 'picture-away')
+  await rows(db, 'UPDATE sites SET may_visit_private = false')
+  for (const id of [picture, page]) must(await services.partnerLinks.removeBanner(owner, id))
+  server.close()
 })
 
 test('pages that lack the disclosure get it above their first paid link, in one step that is taken back in one', async () => {

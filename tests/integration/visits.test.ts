@@ -63,6 +63,15 @@ test('a destination is followed stop by stop, with what each added and dropped, 
   assert.deepEqual([lands, title], [true, 'Tides & times'])
 })
 
+test('where a partner’s number is lost on the way, the stop is named', async () => {
+  must(await world.services.partners.create(world.owner, { name: 'Tides', sites: ['tides.example'], account: 'id-4471' }))
+  const { hops } = await visit(`http://tides.localhost:${port}/one?id=id-4471`)
+  assert.deepEqual(
+    hops.map(({ lost }) => lost),
+    [[], ['Tides'], []],
+  )
+})
+
 test('our own short links and pages are looked up and not called: nothing is counted', async () => {
   const here = await visit('http://short.localhost:4999/go/here')
   assert.deepEqual(

@@ -94,6 +94,43 @@ export function sourceOf(html: string, { runs }: ProsePiece, from: number, to: n
   return { from: at(from, false), to: at(to, true) }
 }
 
+/** Places where words are looked for. */
+const OTHER_WORDS_MAX = 50
+
+/**
+ * Where other words of the same sentence stand, those nearest to a stretch of the source.
+ * @param words - white space counts as one blank
+ * @returns null where they do not stand there
+ */
+export function otherWords(
+  html: string,
+  near: { readonly from: number; readonly to: number },
+  words: string,
+): { readonly from: number; readonly to: number } | null {
+  const wanted = words
+    .trim()
+    .split(/\s+/)
+    .map((word) => word.replace(/[.*+?^${}()|[\]\\]/g, '\\$&'))
+  const pattern = new RegExp(wanted.join('\\s+'), 'g')
+  let best: { from: number; to: number; far: number } | null = null
+  let looked = 0
+  for (const piece of readProse(html).pieces)
+    for (const { 0: found, index } of piece.text.matchAll(pattern)) {
+      if (++looked > OTHER_WORDS_MAX) return best
+      const place = sourceOf(html, piece, index, index + found.length)
+      const [first, last] = place.from < near.from ? [place.from, near.to] : [near.from, place.to]
+      if (!isOneSentence(html.slice(first, last))) continue
+      const far = Math.abs(place.from - near.from)
+      if (best === null || far < best.far) best = { ...place, far }
+    }
+  return best
+}
+
+/** Whether a stretch of source says no more than one sentence of one paragraph. */
+const isOneSentence = (source: string): boolean =>
+  !/[.!?…]["”’)]?\s/.test(source.replace(/<[^>]*>/g, '')) &&
+  ![...source.matchAll(/<\/?([a-z0-9]+)/gi)].some(([, name = '']) => isParagraph(name.toLowerCase()))
+
 /** The sentence that a stretch of a piece stands in, and where in it. */
 export function sentenceIn(
   { text }: ProsePiece,

@@ -1,6 +1,5 @@
 import { type Disclosure, inlineDisclosure, shortDisclosure } from '../disclosure/index.ts'
 import { type Attribute, attributeNamed, attributeValue, escapeAttribute, type Patch } from '../markup/index.ts'
-import type { Decision } from './decide.ts'
 import { hasToken, relTokens } from './rel.ts'
 
 /** What a delivered page says at its paid links, as markup in ASCII; "" for nothing. */
@@ -41,7 +40,7 @@ export interface ToldTag {
 }
 
 /** The patches with which one page tells of its paid links, asked in their order. Null where there is nothing to say. */
-export function tellerOf(words: PaidWords | undefined): ((decision: Decision, tag: ToldTag) => Patch[]) | null {
+export function tellerOf(words: PaidWords | undefined): ((decision: { readonly rel: string | null }, tag: ToldTag) => Patch[]) | null {
   if (words === undefined) return null
   const sign = ascii(escapeAttribute(words.sign))
   let isFirst = true

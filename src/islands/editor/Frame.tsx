@@ -6,7 +6,7 @@ import type { Analysis } from './analysis.ts'
 import type { Choice, Selected } from './choice.ts'
 import { rememberCopied, withoutForeignMarks } from './copied.ts'
 import type { PageDraft } from './draft.ts'
-import type { Command, DrawnLink, FromFrame, Spot, Standing, Stretch, ToFrame } from './frame/messages.ts'
+import type { Command, DrawnLink, FromFrame, Key, Spot, Standing, Stretch, ToFrame } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
 import { caretAfter, Mirror } from './mirror.ts'
 
@@ -39,7 +39,7 @@ interface FrameProps {
   onClosedPart: (name: string, open: () => void) => void
   /** What was written would not have been read as it was shown. */
   onDiffered: (how: Extract<FromFrame, { type: 'differed' }>['how']) => void
-  onKey: (key: 'link' | 'undo' | 'redo' | 'leave') => void
+  onKey: (key: Key) => void
   onAddress: (text: string) => void
   /** What was pasted, as it is to come in. */
   onPiece: (html: string) => string

@@ -13,12 +13,13 @@ import { PageList } from '../pages/PageList.tsx'
 import { AddressDialog } from './AddressDialog.tsx'
 import { useAnalysis } from './analysis.ts'
 import { saveDraft } from './api.ts'
+import { BannerDialog } from './BannerDialog.tsx'
 import { BlockFields } from './BlockFields.tsx'
 import { Conflict } from './Conflict.tsx'
 import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
 import { PageDraft } from './draft.ts'
 import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
-import type { Standing, Stretch } from './frame/messages.ts'
+import type { Key, Standing, Stretch } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
 import { History } from './History.tsx'
 import { panelKeyOf, useChoiceKept } from './kept-choice.ts'
@@ -30,6 +31,7 @@ import { mendPiece } from './link/pasted.ts'
 import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
 import { Quick } from './Quick.tsx'
+import { type SuggestedHandle, SuggestedHere } from './SuggestedHere.tsx'
 import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
 import { WritingBar } from './WritingBar.tsx'
 
@@ -125,8 +127,9 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
   const [moving, setMoving] = useState<DeliveredLink | null>(null)
   const [standing, setStanding] = useState<Standing | null>(null)
   const [pointed, setPointed] = useState<Stretch | null>(null)
-  const [open, setOpen] = useState<'history' | 'preview' | 'address' | null>(null)
+  const [open, setOpen] = useState<'history' | 'preview' | 'address' | 'banner' | null>(null)
   const frame = useRef<FrameHandle>(null)
+  const suggestedHere = useRef<SuggestedHandle>(null)
   const pictureField = useRef<HTMLInputElement>(null)
   const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
   const choice = explicit ?? derived
@@ -156,8 +159,9 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
     setExplicit(null)
     draft[way]()
   }
-  const onKey = (key: 'link' | 'undo' | 'redo' | 'leave'): void => {
+  const onKey = (key: Key): void => {
     if (key === 'link') focusField()
+    else if (key === 'suggested') suggestedHere.current?.take()
     else if (key === 'leave') document.querySelector<HTMLElement>('[data-panel]')?.focus()
     else if (canEdit) turnBack(key)
   }
@@ -297,6 +301,7 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
               onCommand={(command) => frame.current?.run(command)}
               onPicture={() => pictureField.current?.click()}
               onButton={insertButton}
+              onBanner={setup.partners.length === 0 ? null : () => setOpen('banner')}
             />
           )}
           <span className="flex-1" />
@@ -314,6 +319,17 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
             </button>
           )}
         </div>
+        {canEdit && source.kind === 'page' && (
+          <SuggestedHere
+            handle={suggestedHere}
+            selected={selected}
+            pageId={source.id}
+            analysis={analysis}
+            draft={draft}
+            path={source.path}
+            site={site}
+          />
+        )}
         <input
           ref={pictureField}
           type="file"
@@ -385,6 +401,14 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
         />
       </aside>
       {open === 'address' && <AddressDialog page={source} onClose={() => setOpen(null)} />}
+      {open === 'banner' && (
+        <BannerDialog
+          path={source.path}
+          site={site}
+          onInsert={(html) => frame.current?.run({ name: 'insert', html, where: 'here' })}
+          onClose={() => setOpen(null)}
+        />
+      )}
       {open === 'history' && (
         <History
           page={source}

@@ -9,7 +9,7 @@ import { useEffect, useRef } from 'react'
 import { differenceOf, scanLinks } from '../../core/markup/index.ts'
 import type { Selected } from './choice.ts'
 import type { PageDraft } from './draft.ts'
-import type { Stretch } from './frame/messages.ts'
+import type { Key, Stretch } from './frame/messages.ts'
 
 interface SourceEditorProps {
   draft: PageDraft
@@ -19,7 +19,7 @@ interface SourceEditorProps {
   /** A place to show; a new object each time. */
   pointed: Stretch | null
   onSelect: (selected: Selected) => void
-  onKey: (key: 'link' | 'undo' | 'redo') => void
+  onKey: (key: Key) => void
 }
 
 /** A change that came from the draft: it is not given back to it. */
@@ -102,7 +102,7 @@ export default function SourceEditor({ draft, canEdit, select, pointed, onSelect
     // Only where every line ends with two characters; mixed ones are kept as characters of the line.
     const isCrLf = text.includes('\r\n') && !/(?:^|[^\r])\n/.test(text) && !/\r(?!\n)/.test(text)
     const lineBreak = isCrLf ? '\r\n' : '\n'
-    const say = (key: 'link' | 'undo' | 'redo') => (): boolean => {
+    const say = (key: Key) => (): boolean => {
       newest.current.onKey(key)
       return true
     }
@@ -114,6 +114,7 @@ export default function SourceEditor({ draft, canEdit, select, pointed, onSelect
           EditorState.lineSeparator.of(lineBreak),
           keymap.of([
             { key: 'Mod-k', run: say('link') },
+            { key: 'Mod-Enter', run: say('suggested') },
             { key: 'Mod-z', run: say('undo') },
             { key: 'Mod-y', run: say('redo') },
             { key: 'Mod-Shift-z', run: say('redo') },

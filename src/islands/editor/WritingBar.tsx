@@ -9,6 +9,7 @@ import {
   Italic,
   List,
   ListOrdered,
+  Megaphone,
   Minus,
   MousePointerClick,
   Pilcrow,
@@ -26,12 +27,14 @@ interface WritingBarProps {
   onCommand: (command: Command) => void
   onPicture: () => void
   onButton: () => void
+  /** Null where the site has no partners. */
+  onBanner: (() => void) | null
 }
 
 const TABLE = '<table>\n  <tbody>\n    <tr><th></th><th></th></tr>\n    <tr><td></td><td></td></tr>\n  </tbody>\n</table>'
 
 /** What a person can do to the words besides linking them. */
-export function WritingBar({ standing, onCommand, onPicture, onButton }: WritingBarProps) {
+export function WritingBar({ standing, onCommand, onPicture, onButton, onBanner }: WritingBarProps) {
   const block = standing?.block ?? ''
   const inTable = standing?.isInTable === true
   const has = (name: string): boolean => standing?.wraps.includes(name) === true
@@ -73,6 +76,11 @@ export function WritingBar({ standing, onCommand, onPicture, onButton }: Writing
       <Tool label="Button" isOn={false} onClick={onButton}>
         <MousePointerClick size={18} />
       </Tool>
+      {onBanner !== null && (
+        <Tool label="A partner’s banner" isOn={false} onClick={onBanner}>
+          <Megaphone size={18} />
+        </Tool>
+      )}
       <Tool label="Table" isOn={false} onClick={() => onCommand({ name: 'insert', html: TABLE, where: 'after' })}>
         <Table2 size={18} />
       </Tool>

@@ -18,6 +18,11 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
     onSuccess: () => toast.success('Taken out of the library. Pages keep theirs.'),
     onError: (failure) => toast.error(wordsOf(failure)),
   })
+  const keepPicture = useMutation({
+    mutationFn: (id: string) => call('partner-links.keepPicture', { id }),
+    onSuccess: () => toast.success('The picture is among your files now. It is live with the next publication.'),
+    onError: (failure) => toast.error(wordsOf(failure)),
+  })
   const items = data?.items ?? []
   return (
     <section aria-label="Banners" className="mt-5">
@@ -56,6 +61,17 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
                     ))}
               </span>
             </span>
+            {canEdit && banner.picture !== null && !banner.picture.src.startsWith('/') && (
+              <button
+                type="button"
+                className="button button-plain !px-2 font-normal"
+                title="So that your pages do not ask the partner’s server for it"
+                disabled={keepPicture.isPending}
+                onClick={() => keepPicture.mutate(banner.id)}
+              >
+                Keep the picture here<span className="sr-only">: {banner.picture.alt}</span>
+              </button>
+            )}
             <CopyButton address={bannerMarkup(banner)} />
             {canEdit && (
               <button

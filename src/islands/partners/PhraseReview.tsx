@@ -1,10 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
-import { type KeyboardEvent, useRef, useState } from 'react'
+import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { PageWithPhrases, Suggested } from '../../contract/phrases.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
 import { LEFT_WORDS } from './phrase-words.ts'
 
 interface Place {
@@ -14,7 +16,15 @@ interface Place {
 
 /** Phrases worth linking, one by one in their sentences; one key each. */
 export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhrases: () => void }) {
-  const { data, error, isFetching } = useAsk('phrases.review', {})
+  /** Under this the first look is followed; what is asked later is known already, but for what changed. */
+  const [job, setJob] = useState<string | null>(() => crypto.randomUUID())
+  const { data, error, isFetching } = useAsk('phrases.review', job === null ? {} : { query: { job } }, {
+    placeholderData: (before) => before,
+  })
+  useEffect(() => {
+    if (data !== undefined) setJob(null)
+  }, [data])
+  const [isWording, setWording] = useState(false)
   /** Looked at already, here: what is passed over comes again another day. */
   const [passed, setPassed] = useState<ReadonlySet<string>>(new Set())
   const box = useRef<HTMLElement>(null)
@@ -23,14 +33,18 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
   const [first] = open
   const pass = (place: Place): void => {
     setPassed((before) => new Set(before).add(nameOf(place)))
+    setWording(false)
     box.current?.focus()
   }
   const link = useMutation({
-    mutationFn: ({ page, suggested: { phraseId, from, to } }: Place) =>
-      call('phrases.accept', { id: page.pageId, body: { phraseId, version: page.version, from, to } }),
+    mutationFn: ({ page, suggested: { phraseId, from, to }, words }: Place & { words?: string }) =>
+      call('phrases.accept', {
+        id: page.pageId,
+        body: { phraseId, version: page.version, from, to, ...(words === undefined ? {} : { words }) },
+      }),
     onSuccess: ({ version }, place) => {
       pass(place)
-      toast.success(`“${place.suggested.sentence.words}” is linked, as a draft.`, {
+      toast.success(`“${place.words ?? place.suggested.sentence.words}” is linked, as a draft.`, {
         action: { label: 'Undo', onClick: () => void takeBack(place, version) },
       })
     },
@@ -51,7 +65,8 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
   const act = (key: string): boolean => {
     if (first === undefined || isBusy) return false
     if (key === 'l' && canLink) link.mutate(first)
-    else if (key === 'o') location.assign(`/pages/${first.page.pageId}`)
+    else if (key === 'o' && canLink) setWording(true)
+    else if (key === 'p') location.assign(`/pages/${first.page.pageId}`)
     else if (key === 'n' && canLink) refuse.mutate({ place: first, everywhere: false })
     else if (key === 'v' && canLink) refuse.mutate({ place: first, everywhere: true })
     else if (key === 's') pass(first)
@@ -59,7 +74,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
     return true
   }
   const onKey = (event: KeyboardEvent): void => {
-    if (event.ctrlKey || event.metaKey || event.altKey) return
+    if (event.ctrlKey || event.metaKey || event.altKey || event.target instanceof HTMLInputElement) return
     if (act(event.key.toLowerCase())) event.preventDefault()
   }
   return (
@@ -68,9 +83,10 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
       className="min-h-0 overflow-y-auto border-l bg-[color-mix(in_srgb,var(--sheet)_55%,var(--paper))] px-4 py-3 max-xl:col-span-2 max-xl:border-t max-xl:border-l-0"
     >
       <h2 className="text-[19px]">Phrases worth linking</h2>
+      {data === undefined && job !== null && <Looking key={job} id={job} />}
       <p className="note" aria-live="polite">
         {data === undefined
-          ? 'looking through your pages …'
+          ? ''
           : `${data.suggestions} ${data.suggestions === 1 ? 'suggestion' : 'suggestions'} on ${data.pages.length} of ${data.looked} pages, best first`}
       </p>
       <Problem error={error} />
@@ -96,11 +112,11 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
                 Link it <kbd>L</kbd>
               </button>
             )}
-            <button type="button" className="button" onClick={() => act('o')}>
-              Other words <kbd>O</kbd>
-            </button>
             {canLink && (
               <>
+                <button type="button" className="button" aria-expanded={isWording} onClick={() => act('o')}>
+                  Other words <kbd>O</kbd>
+                </button>
                 <button type="button" className="button" disabled={isBusy} onClick={() => act('n')}>
                   Not here <kbd>N</kbd>
                 </button>
@@ -112,7 +128,22 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
             <button type="button" className="button button-plain" onClick={() => act('s')}>
               Later <kbd>S</kbd>
             </button>
+            <button type="button" className="button button-plain" onClick={() => act('p')}>
+              See the page <kbd>P</kbd>
+            </button>
           </div>
+          {isWording && (
+            <OtherWords
+              key={nameOf(first)}
+              suggested={first.suggested}
+              isBusy={isBusy}
+              onTake={(words) => link.mutate({ ...first, words })}
+              onLeave={() => {
+                setWording(false)
+                box.current?.focus()
+              }}
+            />
+          )}
         </section>
       ) : (
         data !== undefined &&
@@ -156,6 +187,67 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
         </button>
       </p>
     </aside>
+  )
+}
+
+/** How far the first look through the pages is. */
+function Looking({ id }: { id: string }) {
+  const { job, stop, isStopping } = useJob(id)
+  return (
+    <JobProgress
+      job={job}
+      words={({ done, total }) => `${done} of ${total} pages looked through`}
+      beginning="looking through your pages …"
+      onStop={isStopping ? null : stop}
+    />
+  )
+}
+
+/** Words of the same sentence, to be linked in place of the phrase. */
+function OtherWords({
+  suggested: { sentence },
+  isBusy,
+  onTake,
+  onLeave,
+}: {
+  suggested: Suggested
+  isBusy: boolean
+  onTake: (words: string) => void
+  onLeave: () => void
+}) {
+  const [words, setWords] = useState(sentence.words)
+  const fold = (text: string): string => text.replace(/\s+/g, ' ').trim()
+  const stands = fold(words) !== '' && fold(`${sentence.before}${sentence.words}${sentence.behind}`).includes(fold(words))
+  return (
+    <form
+      className="mt-3 grid gap-2 border-t pt-3"
+      onSubmit={(event) => {
+        event.preventDefault()
+        if (stands && !isBusy) onTake(fold(words))
+      }}
+      onKeyDown={(event) => {
+        if (event.key !== 'Escape') return
+        event.stopPropagation()
+        onLeave()
+      }}
+    >
+      <TextField
+        label="Words of this sentence to link"
+        value={words}
+        autoFocus
+        onFocus={(event) => event.currentTarget.select()}
+        onChange={setWords}
+      />
+      {!stands && <p className="text-[14px] text-red">These words do not stand in the sentence as they are written here.</p>}
+      <p className="flex justify-end gap-2">
+        <button type="button" className="button button-plain" onClick={onLeave}>
+          Leave it
+        </button>
+        <button type="submit" className="button button-main" disabled={!stands || isBusy}>
+          Link these words
+        </button>
+      </p>
+    </form>
   )
 }
 

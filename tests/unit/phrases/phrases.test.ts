@@ -6,6 +6,7 @@ import {
   type ChoiceLimits,
   choose,
   keyOf,
+  otherWords,
   Phrasebook,
   readProse,
   type Standing,
@@ -184,4 +185,18 @@ test('each candidate that is left says why', () => {
       [5, 'page full'],
     ],
   )
+})
+
+test('other words of the same sentence are found, across tags and folded space, and nowhere else', () => {
+  const html = '<p>We wore a waxed smock, and a\n  <b>good</b> oilskin cap. A cap is no oilskin cap.</p><p>An oilskin cap.'
+  const near = { from: html.indexOf('waxed'), to: html.indexOf('smock') + 5 }
+  const found = (words: string): string | null => {
+    const place = otherWords(html, near, words)
+    return place === null ? null : html.slice(place.from, place.to)
+  }
+  assert.equal(found('oilskin cap'), 'oilskin cap')
+  assert.equal(otherWords(html, near, 'oilskin cap')?.from, html.indexOf('oilskin cap'))
+  assert.equal(found('a good  oilskin'), 'a\n  <b>good</b> oilskin')
+  assert.equal(found('A cap'), null)
+  assert.equal(found('(.*'), null)
 })

@@ -58,6 +58,9 @@ export type ToFrame =
   /** A part around the page's text may be written on from now on. */
   | { readonly type: 'open part'; readonly at: number }
 
+/** Keys that mean something beyond the page: link what is chosen, take the phrase that is suggested there, go to what stands beside it. */
+export type Key = 'link' | 'suggested' | 'undo' | 'redo' | 'leave'
+
 /** What the frame tells the studio. `sync` is the last text it took over, `seq` counts its own edits. */
 export type FromFrame =
   | { readonly type: 'ready' }
@@ -84,7 +87,7 @@ export type FromFrame =
   | { readonly type: 'picture in thing'; readonly at: number; readonly ordinal: number }
   /** What was written would have been read otherwise than it was shown, and what became of it. */
   | { readonly type: 'differed'; readonly how: 'written anew' | 'typed again' | 'taken back' }
-  | { readonly type: 'key'; readonly key: 'link' | 'undo' | 'redo' | 'leave' }
+  | { readonly type: 'key'; readonly key: Key }
   | { readonly type: 'address'; readonly text: string; readonly how: 'pasted' | 'dropped' }
   /** Copied or cut here, as source. */
   | { readonly type: 'copied'; readonly html: string }

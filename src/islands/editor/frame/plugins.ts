@@ -5,7 +5,7 @@ import { Plugin, PluginKey } from '@tiptap/pm/state'
 import { DecorationSet } from '@tiptap/pm/view'
 import { actFor, backspace, backTab, breakLine, enter, tab } from './commands.ts'
 import { dropMark } from './drop-mark.ts'
-import type { FromFrame } from './messages.ts'
+import type { FromFrame, Key } from './messages.ts'
 import { partedLines } from './parting.ts'
 import { endKeys } from './surroundings.ts'
 
@@ -13,7 +13,7 @@ import { endKeys } from './surroundings.ts'
 export const drawing = new PluginKey<DecorationSet>('drawing')
 
 export function plugins(tell: (message: FromFrame) => void): Plugin[] {
-  const say = (key: 'link' | 'undo' | 'redo' | 'leave') => (): boolean => {
+  const say = (key: Key) => (): boolean => {
     tell({ type: 'key', key })
     return true
   }
@@ -25,6 +25,7 @@ export function plugins(tell: (message: FromFrame) => void): Plugin[] {
       'Mod-z': say('undo'),
       'Mod-y': say('redo'),
       'Shift-Mod-z': say('redo'),
+      'Mod-Enter': say('suggested'),
       Escape: say('leave'),
       'Mod-b': wrap('strong'),
       'Mod-i': wrap('em'),

@@ -39,6 +39,7 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
             <HopStop
               key={hop.address}
               hop={hop}
+              hops={hops}
               strand={strand}
               isFirst={i === 0 || hops[i - 1]?.kind === 'short link'}
               isLast={i === hops.length - 1}
@@ -71,6 +72,7 @@ const NAMES: Readonly<Record<Hop['kind'], string>> = {
 
 function HopStop({
   hop,
+  hops,
   strand,
   isFirst,
   isLast,
@@ -79,6 +81,8 @@ function HopStop({
   site,
 }: {
   hop: Hop
+  /** All of the rope. */
+  hops: readonly Hop[]
   strand: Strand
   /** The start, or right behind one of our own short links: what it has was not added on the way. */
   isFirst: boolean
@@ -109,11 +113,16 @@ function HopStop({
       </span>
       {isLast && isWell && <span className="block text-[13.5px] text-sea">lands ✓</span>}
       {carried && <span className="block text-[13.5px] text-sea">our number {partner.account} is carried on</span>}
-      {partner !== undefined && partner.account !== '' && !carried && isLast && (
+      {partner !== undefined && partner.account !== '' && !carried && isLast && !hops.some(({ lost }) => lost.includes(partner.name)) && (
         <span className="block text-[13.5px] text-red">our number {partner.account} is not on it</span>
       )}
       {!isFirst && hop.added.length > 0 && <span className="note block">added: {hop.added.join(', ')}</span>}
       {!isFirst && hop.dropped.length > 0 && <span className="note block">dropped: {hop.dropped.join(', ')}</span>}
+      {hop.lost.map((name) => (
+        <span key={name} className="block text-[13.5px] text-red">
+          our number for {name} was lost on the way here: the stop before still had it
+        </span>
+      ))}
       {hop.why !== null && <span className="block text-[13.5px] text-red">{hop.why}</span>}
     </Stop>
   )

@@ -1,15 +1,8 @@
-import { useMutation } from '@tanstack/react-query'
 import { useMemo } from 'react'
-import { toast } from 'sonner'
-import type { Suggested } from '../../../contract/phrases.ts'
-import { wrapLink } from '../../../core/markup/index.ts'
-import { PartnerLinks } from '../../../core/partners/index.ts'
 import { readProse } from '../../../core/phrases/index.ts'
 import { isPaidLink, paidMost } from '../../../core/placements/index.ts'
-import { BY_HAND } from '../../../core/rules/index.ts'
-import { call, wordsOf } from '../../../ui/api.ts'
-import { useAsk } from '../../../ui/query.tsx'
-import { applyTo, type PanelProps } from './panel.tsx'
+import type { PanelProps } from './panel.tsx'
+import { useSuggested } from './suggested.ts'
 
 const SHOWN_MAX = 4
 
@@ -29,24 +22,7 @@ export function PaidRoom({
   const paragraphs = paid.map(({ link }) => prose.links.get(link.start)?.paragraph ?? -1)
   const crowded = new Set(paragraphs.filter((each, i) => paragraphs.indexOf(each) !== i)).size
   const most = paidMost(prose.words)
-  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
-  const { data } = useAsk('phrases.ofPage', { id: pageId })
-  // What was found in the page as it was saved fits only where the same words still stand there.
-  const suggested = (data?.chosen ?? []).filter(
-    ({ from, to, sentence }) =>
-      text
-        .slice(from, to)
-        .replace(/<[^>]*>/g, '')
-        .replace(/\s+/g, ' ') === sentence.words,
-  )
-  const link = useMutation({
-    mutationFn: async ({ from, to, leadsTo, isPaid }: Suggested) => {
-      const isTheirs = isPaid && partners.partnerOf(leadsTo) !== null
-      const href = isTheirs ? (await call('partner-links.create', { body: { address: leadsTo, path } })).address : leadsTo
-      applyTo(draft, analysis, wrapLink(text, from, to, { href, [BY_HAND]: '' }))
-    },
-    onError: (failure) => toast.error(wordsOf(failure)),
-  })
+  const { items: suggested, isBusy, link } = useSuggested({ pageId, analysis, draft, path, site })
   if (paid.length === 0 && suggested.length === 0) return null
   return (
     <section aria-label="Paid links">
@@ -74,7 +50,7 @@ export function PaidRoom({
                 {each.sentence.words}
               </button>
               <span className="min-w-0 flex-1 truncate text-ink-soft">{each.leadsTo.replace(/^https?:\/\//, '')}</span>
-              <button type="button" className="button !min-h-0 !px-2.5 !py-0.5" disabled={link.isPending} onClick={() => link.mutate(each)}>
+              <button type="button" className="button !min-h-0 !px-2.5 !py-0.5" disabled={isBusy} onClick={() => link(each)}>
                 Link<span className="sr-only"> “{each.sentence.words}”</span>
               </button>
             </li>

@@ -1,0 +1,44 @@
+import { type RefObject, useImperativeHandle } from 'react'
+import type { Suggested } from '../../contract/phrases.ts'
+import type { Selected } from './choice.ts'
+import type { PanelProps } from './link/panel.tsx'
+import { useSuggested } from './link/suggested.ts'
+
+export interface SuggestedHandle {
+  /** Links the phrase that the caret stands in. */
+  take(): void
+}
+
+/** The phrase that the caret stands in, where it is one worth linking: one key takes it. */
+export function SuggestedHere({
+  handle,
+  selected: { from, to },
+  ...place
+}: Pick<PanelProps, 'pageId' | 'analysis' | 'draft' | 'path' | 'site'> & {
+  handle: RefObject<SuggestedHandle | null>
+  selected: Selected
+}) {
+  const { items, link, isBusy } = useSuggested(place)
+  const here: Suggested | undefined = items.find((each) => each.from <= from && to <= each.to)
+  useImperativeHandle(handle, () => ({ take: () => here !== undefined && !isBusy && link(here) }))
+  return (
+    <p role="status" className={here === undefined ? 'sr-only' : 'border-x bg-sun px-3 py-1 text-[14px]'}>
+      {here !== undefined && (
+        <span className="flex items-baseline gap-2">
+          <span className="min-w-0 truncate">
+            “{here.sentence.words}” is worth a link to <span className="address">{here.leadsTo.replace(/^https?:\/\//, '')}</span>
+          </span>
+          <button
+            type="button"
+            className="shrink-0 underline underline-offset-3"
+            disabled={isBusy}
+            onMouseDown={(event) => event.preventDefault()}
+            onClick={() => link(here)}
+          >
+            Link it <kbd>Ctrl Enter</kbd>
+          </button>
+        </span>
+      )}
+    </p>
+  )
+}
