@@ -15,6 +15,8 @@ if (files.length === 0) {
   process.exit(1)
 }
 const isUnit = folder.includes('unit')
+/** A file that takes longer hangs: it has failed, and the others go on. The longest takes a quarter of this. */
+const FILE_MAX_MS = 600_000
 /** So few files are looked at once more; where more fail, it was not the weather. */
 const MAY_BE_WEATHER = 2
 
@@ -30,6 +32,7 @@ function run(these) {
       '--test',
       // A test that failed half way may leave a server behind, which must not keep its file from ending.
       '--test-force-exit',
+      `--test-timeout=${FILE_MAX_MS}`,
       ...(isUnit ? [] : [`--test-concurrency=${folder.includes('browser') ? 2 : 1}`]),
       ...['--test-reporter=tap', '--test-reporter-destination=stdout'],
       ...['--test-reporter=./bin/failed-files.mjs', `--test-reporter-destination=${report}`],

@@ -10,10 +10,11 @@ const studio = aStudio()
 const answerOf = (path: string): Promise<string> =>
   new Promise((resolve, reject) => {
     const headers = { Host: `slow-ferry.localhost:${studio.copy.port}`, 'User-Agent': 'Mozilla/5.0 Firefox/140.0' }
-    ask({ host: '127.0.0.1', port: studio.copy.port, path, headers }, (answer) => {
+    ask({ host: '127.0.0.1', port: studio.copy.port, path, headers, timeout: 10_000 }, (answer) => {
       answer.resume()
       resolve(`${answer.statusCode} ${(answer.headers.location ?? '').replace(/^http:\/\/[^/]+/, '')}`)
     })
+      .on('timeout', () => reject(new Error(`nothing answers at ${path}`)))
       .on('error', reject)
       .end()
   })

@@ -1,4 +1,5 @@
 import { after, afterEach, before } from 'node:test'
+import { setTimeout as wait } from 'node:timers/promises'
 import axe, { type RunOptions } from 'axe-core'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
 import { CHROMIUM } from '../../bin/chromium.mjs'
@@ -14,6 +15,8 @@ export interface Studio {
     options?: Parameters<Browser['newContext']>[0],
   ): Promise<{ page: Page; context: BrowserContext; errors: string[] }>
 }
+
+const CLOSE_MAX_MS = 15_000
 
 /** Starts one copy for a file of tests. */
 export function aStudio(): Studio {
@@ -77,7 +80,8 @@ export function aStudio(): Studio {
     }
   })
   after(async () => {
-    await studio.browser?.close()
+    // A browser that does not close must not keep the server; it goes with this process.
+    await Promise.race([studio.browser?.close(), wait(CLOSE_MAX_MS)])
     await studio.copy?.stop()
   })
   return studio

@@ -19,6 +19,8 @@ export interface Copy {
   stop(): Promise<void>
 }
 
+/** For a process to end that was told to. */
+const STOP_MAX_MS = 40_000
 const project = path.resolve(import.meta.dirname, '../..')
 
 /** Starts a copy with the demo; where a database is given, with what is in that. */
@@ -67,9 +69,17 @@ export async function startCopy(
       await Promise.all(
         children.map(
           (child) =>
-            new Promise<void>((resolve) => {
+            new Promise<void>((resolve, reject) => {
               if (child.exitCode !== null || child.signalCode !== null) return resolve()
-              child.once('exit', () => resolve())
+              // A server gives itself twenty seconds; one that is still there then says so by failing the test that started it.
+              const late = setTimeout(() => {
+                child.kill('SIGKILL')
+                reject(new Error(`${child.spawnargs.at(-1)} did not end when it was told to`))
+              }, STOP_MAX_MS)
+              child.once('exit', () => {
+                clearTimeout(late)
+                resolve()
+              })
               child.kill('SIGTERM')
             }),
         ),
