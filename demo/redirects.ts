@@ -150,6 +150,7 @@ export async function makeRedirects({ db, settings }: Context, services: Service
     hours: [],
     sources: [],
     missed: { paths, noise },
+    seen: { pages: [], links: [], visitors: [] },
   })
   // One row led elsewhere until last week: the bench can ask how it was answered then.
   const changed = items.find(({ from }) => from === '/causeway-walk')

@@ -11,6 +11,7 @@ import { actorFor } from '../src/services/people.ts'
 import { hashPassword } from '../src/services/secrets.ts'
 import { crossings } from './crossings.ts'
 import { must } from './must.ts'
+import { makePageViews } from './page-views.ts'
 import { DEMO_FILES, DEMO_PAGES, destinations, FOOTER, NAVIGATION, renderPage } from './pages.ts'
 import { makeEarnings, makePartners } from './partners.ts'
 import { seeded } from './random.ts'
@@ -83,6 +84,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   await shareParts(services, owner, where)
   must(await services.rules.save(owner, { version: 0, rules: [...RULES] }))
   await makeShortLinks(context, services, owner, where)
+  await makePageViews(context, services, owner)
   must(await services.publications.create(owner, { all: true }))
   await makeRedirects(context, services, owner, seeded(SEED + 1))
   await makeEarnings(context, services, owner, seeded(SEED + 2))

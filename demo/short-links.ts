@@ -1,7 +1,7 @@
 import { variantFor } from '../src/core/routing/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
-import { batchOf } from '../src/jobs/clicks.ts'
+import { batchOf } from '../src/jobs/click-batch.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { must } from './must.ts'
 import { seeded } from './random.ts'

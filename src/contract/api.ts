@@ -2,6 +2,7 @@ import { addresses } from './addresses.ts'
 import { blocks } from './blocks.ts'
 import { bulkChanges } from './bulk-changes.ts'
 import { changes } from './changes.ts'
+import { counting } from './counting.ts'
 import { desk } from './desk.ts'
 import { destinations } from './destinations.ts'
 import { disclosure } from './disclosure.ts'
@@ -77,6 +78,7 @@ export const API = {
   ...named('short-link-slugs', shortLinkSlugs),
   ...named('short-link-steps', shortLinkSteps),
   ...named('sites', sites),
+  ...named('counting', counting),
   ...named('tokens', tokens),
   ...named('visits', visits),
   ...named('waiting', waiting),

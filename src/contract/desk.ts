@@ -20,6 +20,9 @@ export const Desk = z.object({
     })
     .nullable()
     .meta({ description: 'What is wrong in the redirects; null for who may not see them' }),
+  troubles: z
+    .array(z.object({ since: z.iso.datetime() }))
+    .meta({ description: 'Machines whose disk takes no clicks: they are held in memory, and written when there is room again' }),
   pages: z.int(),
   links: z.int(),
   hasPartners: z.boolean(),

@@ -62,7 +62,7 @@ export const PageWithPhrases = PagePhrases.extend({
   path: z.string(),
   title: z.string(),
   version: z.int(),
-  visits: z.int(),
+  visits: z.int().meta({ description: 'Views by people in the last 28 days, where pages are counted' }),
 })
 export type PageWithPhrases = z.infer<typeof PageWithPhrases>
 export const PhraseReviewQuery = z.object({

@@ -17,12 +17,21 @@ const Share = z.object({ share: z.number(), low: z.number(), high: z.number() })
 
 export const ShortLinkResults = z
   .object({
+    zone: z.string().meta({ description: 'The site’s time zone, in which days and hours are told' }),
     days: z
       .array(z.object({ day: z.iso.date(), people: z.int(), others: z.int(), before: z.int() }))
-      .meta({ description: 'Each day of the stretch (UTC), with the clicks of people on the day as long before' }),
+      .meta({ description: 'Each day of the stretch, with the clicks of people on the day as long before' }),
     hours: z.array(z.object({ hour: z.iso.datetime(), people: z.int(), others: z.int() })).meta({ description: 'Of the last two days' }),
-    byHour: z.array(z.int()).length(24).meta({ description: 'Clicks of people in the stretch by the hour of the day (UTC)' }),
-    total: z.object({ people: z.int(), others: z.int(), before: z.int() }),
+    byHour: z.array(z.int()).length(24).meta({ description: 'Clicks of people in the stretch by the hour of the day' }),
+    total: z.object({
+      people: z.int(),
+      others: z.int(),
+      before: z.int(),
+      visitors: z.int().meta({ description: 'Different people, told apart within a day (UTC) and added up; counted every ten minutes' }),
+    }),
+    placements: z
+      .array(z.object({ host: z.string(), path: z.string(), nth: z.int(), people: z.int() }))
+      .meta({ description: 'Links on pages by which it was followed, where the site counts its pages' }),
     bots: z.array(z.object({ visit: z.string(), clicks: z.int() })).meta({ description: 'The others, by what they were' }),
     referrers: Sources,
     devices: Sources,

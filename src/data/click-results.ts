@@ -1,12 +1,30 @@
 import { type Database, rows } from './database.ts'
 
+/** Days from a day on, as a zone has them: hours of clicks are kept in UTC, and a day begins with the hour that its midnight falls into. */
+export interface Stretch {
+  readonly from: string
+  /** IANA name. */
+  readonly zone: string
+}
+
 /** Clicks of one link a day and sort of visit. All of it is read from roll-ups: a year of a busy link costs what one of a quiet link does. */
-export const clicksByDay = (db: Database, id: string, from: string): Promise<{ day: string; visit: string; clicks: number }[]> =>
+export const clicksByDay = (db: Database, id: string, { from, zone }: Stretch): Promise<{ day: string; visit: string; clicks: number }[]> =>
   rows(
     db,
-    'SELECT day::text AS day, visit, clicks::int AS clicks FROM click_rollups WHERE short_link_id = $1 AND day >= $2::date ORDER BY day',
+    `SELECT (hour AT TIME ZONE $3)::date::text AS day, visit, sum(clicks)::int AS clicks FROM click_hours
+     WHERE short_link_id = $1 AND hour >= ($2::date::timestamp AT TIME ZONE $3) GROUP BY 1, 2 ORDER BY 1`,
+    [id, from, zone],
+  )
+
+/** Different people, counted a day at a time (UTC) and added up: who comes on two days is two. */
+export async function visitorsSince(db: Database, id: string, from: string): Promise<number> {
+  const [found] = await rows<{ visitors: number }>(
+    db,
+    'SELECT coalesce(sum(visitors), 0)::int AS visitors FROM click_visitors WHERE short_link_id = $1 AND day >= $2::date',
     [id, from],
   )
+  return found?.visitors ?? 0
+}
 
 export const clicksByHour = (db: Database, id: string, since: Date): Promise<{ hour: Date; visit: string; clicks: number }[]> =>
   rows(
@@ -15,13 +33,13 @@ export const clicksByHour = (db: Database, id: string, since: Date): Promise<{ h
     [id, since],
   )
 
-/** Clicks of people by the hour of the day, UTC. */
-export const clicksByHourOfDay = (db: Database, id: string, since: Date): Promise<{ hour: number; clicks: number }[]> =>
+/** Clicks of people by the hour of the day. */
+export const clicksByHourOfDay = (db: Database, id: string, { from, zone }: Stretch): Promise<{ hour: number; clicks: number }[]> =>
   rows(
     db,
-    `SELECT extract(hour FROM hour AT TIME ZONE 'UTC')::int AS hour, sum(clicks)::int AS clicks FROM click_hours
-     WHERE short_link_id = $1 AND hour >= $2 AND visit = 'person' GROUP BY 1`,
-    [id, since],
+    `SELECT extract(hour FROM hour AT TIME ZONE $3)::int AS hour, sum(clicks)::int AS clicks FROM click_hours
+     WHERE short_link_id = $1 AND hour >= ($2::date::timestamp AT TIME ZONE $3) AND visit = 'person' GROUP BY 1`,
+    [id, from, zone],
   )
 
 /** Where people came from, the most of each kind first. */
@@ -40,12 +58,12 @@ export const clicksBySource = (
   )
 
 /** Clicks of people on each destination of a split. */
-export const clicksByVariant = (db: Database, id: string, since: Date): Promise<{ variant: number; clicks: number }[]> =>
+export const clicksByVariant = (db: Database, id: string, { from, zone }: Stretch): Promise<{ variant: number; clicks: number }[]> =>
   rows(
     db,
     `SELECT variant, sum(clicks)::int AS clicks FROM click_hours
-     WHERE short_link_id = $1 AND hour >= $2 AND visit = 'person' AND variant >= 0 GROUP BY variant`,
-    [id, since],
+     WHERE short_link_id = $1 AND hour >= ($2::date::timestamp AT TIME ZONE $3) AND visit = 'person' AND variant >= 0 GROUP BY variant`,
+    [id, from, zone],
   )
 
 /** Orders that partners reported for these sub-IDs since a day. */

@@ -1,6 +1,7 @@
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { from as copyFrom } from 'pg-copy-streams'
+import { countSeen, type SeenLink, type SeenPage, type SeenVisitor } from './counted-pages.ts'
 import type { Database } from './database.ts'
 import { countMissed, type MissedCount, type MissedNoise } from './missed.ts'
 
@@ -16,6 +17,8 @@ export interface ClickBatch {
   readonly days: readonly string[]
   /** Addresses that nobody answered. */
   readonly missed: { readonly paths: readonly MissedCount[]; readonly noise: readonly MissedNoise[] }
+  /** Pages that were looked at, their links that were followed, and by whom. */
+  readonly seen: { readonly pages: readonly SeenPage[]; readonly links: readonly SeenLink[]; readonly visitors: readonly SeenVisitor[] }
   /** Clicks by "short link, day, visit". */
   readonly rollups: readonly { readonly shortLinkId: string; readonly day: string; readonly visit: string; readonly clicks: number }[]
   /** Clicks by "short link, hour, visit, destination of a split"; hours as "2026-11-24T07", UTC; -1 where no split decided. */
@@ -106,6 +109,11 @@ export async function loadClicks(db: Database, batch: ClickBatch): Promise<boole
       ],
     )
     await countMissed(client, batch.missed)
+    await countSeen(client, batch.seen)
+    await client.query(
+      'INSERT INTO click_days (day, loaded_at) SELECT d, clock_timestamp() FROM unnest($1::date[]) d ON CONFLICT (day) DO UPDATE SET loaded_at = clock_timestamp()',
+      [batch.days],
+    )
     await client.query(
       'INSERT INTO click_loads (node, segment, loaded_bytes) VALUES ($1, $2, $3) ON CONFLICT (node, segment) DO UPDATE SET loaded_bytes = $3',
       [batch.node, batch.segment, batch.to],
@@ -113,6 +121,8 @@ export async function loadClicks(db: Database, batch: ClickBatch): Promise<boole
     await client.query('COMMIT')
     return true
   } catch (error) {
+    // A day whose clicks were given up has no partition any more; it is made again when it is tried again.
+    for (const day of batch.days) made.delete(`${db.url} ${day}`)
     isBroken = true // whatever the transaction had done goes with the connection
     throw error
   } finally {

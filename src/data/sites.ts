@@ -14,10 +14,11 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     ignoresCase: boolean
     ignoresSlash: boolean
     disclosure: unknown
+    countsPages: boolean
   }>(
     db,
     `SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
-       ignores_slash AS "ignoresSlash", disclosure FROM sites WHERE id = $1`,
+       ignores_slash AS "ignoresSlash", disclosure, counts_pages AS "countsPages" FROM sites WHERE id = $1`,
     [siteId],
     transaction,
   )
@@ -42,6 +43,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     mayVisitPrivate: site.mayVisitPrivate,
     downloadsFiles: site.downloadsFiles,
     tolerance: { ignoresCase: site.ignoresCase, ignoresSlash: site.ignoresSlash },
+    countsPages: site.countsPages,
     disclosure: Disclosure.parse(site.disclosure),
     hosts,
     partners,

@@ -1,12 +1,17 @@
 import { randomUUID } from 'node:crypto'
-import { closeSync, existsSync, mkdirSync, openSync, readFileSync, writeFileSync, writeSync } from 'node:fs'
+import { closeSync, existsSync, ftruncateSync, mkdirSync, openSync, readFileSync, writeFileSync, writeSync } from 'node:fs'
 import path from 'node:path'
 import type { Logger } from 'pino'
 
 /** A segment is closed at this size, so that loaded ones can go. */
 const SEGMENT_BYTES = 16 * 1024 * 1024
-/** Lines kept in memory while the disk takes none. Beyond it the oldest go, and the log says so. */
-const HELD_LINES_MAX = 100_000
+/** Lines kept in memory while the disk takes none: some 200 MB. Beyond it the oldest go, and the log says so. */
+const HELD_LINES_MAX = 1_000_000
+/** How long after a failed write the next is tried; answers do not wait for that. */
+const RETRY_MS = 1_000
+/** Held lines written at once when there is room again: between two stretches others are answered. */
+const STRETCH_LINES = 5_000
+const NOTHING = Buffer.alloc(0)
 
 /** The folder of all click logs of one installation. */
 export const clickFolder = (dataFolder: string): string => path.join(dataFolder, 'clicks')
@@ -25,9 +30,17 @@ export class ClickLog {
   readonly #startedAt = Date.now()
   #lines: string[] = []
   #answers: (() => void)[] = []
-  #held: string[] = []
+  /** Stretches that the disk did not take, in their order. */
+  #held: string[][] = []
+  #heldLines = 0
   #isFailing = false
+  /** The file ends in half a line. */
+  #isTorn = false
+  #retry: NodeJS.Timeout | null = null
   #isScheduled = false
+
+  /** Told when the disk takes nothing any more, and when it does again. */
+  onTurn: (isWell: boolean) => void = () => {}
 
   constructor(dataFolder: string, log: Logger) {
     this.#log = log
@@ -46,7 +59,7 @@ export class ClickLog {
 
   /** Clicks held in memory because the disk takes none. */
   get held(): number {
-    return this.#held.length
+    return this.#heldLines
   }
 
   /** @param line - one COPY text line without its line end. @param answer - called once the line is in the file */
@@ -61,37 +74,93 @@ export class ClickLog {
   /** Writes what has come together. Called by itself; a stopping process calls it once more. */
   flush(): void {
     this.#isScheduled = false
-    const lines = this.#held.length > 0 ? this.#held.concat(this.#lines) : this.#lines
+    const lines = this.#lines
     const answers = this.#answers
     this.#lines = []
     this.#answers = []
-    if (lines.length > 0) this.#write(lines)
+    const written = this.#isFailing ? 0 : this.#write(lines)
+    if (written < lines.length) this.#hold(written === 0 ? lines : lines.slice(written))
     for (const answer of answers) answer()
   }
 
   close(): void {
     this.flush()
+    while (this.#heldLines > 0 && this.#writeHeld());
+    if (this.#retry !== null) clearTimeout(this.#retry)
     if (this.#descriptor !== -1) closeSync(this.#descriptor)
     this.#descriptor = -1
   }
 
-  #write(lines: string[]): void {
+  /** @returns how many of the lines are in the file now, from the first on: those that are not are written again, and those that are never */
+  #write(lines: readonly string[]): number {
+    if (lines.length === 0) return 0
+    let bytes: Buffer = NOTHING
+    let written = 0
     try {
       if (this.#descriptor === -1 || this.#segmentBytes > SEGMENT_BYTES) this.#openSegment()
-      // After a failed write the file may end in half a line; the line end in front keeps it apart.
-      const bytes = Buffer.from(`${this.#isFailing ? '\n' : ''}${lines.join('\n')}\n`)
-      for (let written = 0; written < bytes.length; ) written += writeSync(this.#descriptor, bytes, written)
+      bytes = Buffer.from(`${this.#isTorn ? '\n' : ''}${lines.join('\n')}\n`)
+      while (written < bytes.length) written += writeSync(this.#descriptor, bytes, written)
+      this.#isTorn = false
       this.#segmentBytes += bytes.length
-      this.#held = []
-      if (this.#isFailing) this.#log.info({ clicks: lines.length }, 'the click log can be written again')
-      this.#isFailing = false
+      return lines.length
     } catch (error) {
-      if (!this.#isFailing) this.#log.error({ err: error }, 'the click log cannot be written; clicks are held in memory')
-      this.#isFailing = true
-      this.#held = lines.slice(-HELD_LINES_MAX)
-      if (lines.length > HELD_LINES_MAX)
-        this.#log.error({ lost: lines.length - HELD_LINES_MAX }, 'clicks were lost: the disk has been full for too long')
+      if (!this.#isFailing) {
+        this.#log.error({ err: error }, 'the click log cannot be written; clicks are held in memory')
+        this.#isFailing = true
+        this.onTurn(false)
+      }
+      return this.#keepWhole(bytes, written)
     }
+  }
+
+  /** Cuts off half a line that the disk took, so that nobody takes it for a whole one. @returns how many whole lines there are */
+  #keepWhole(bytes: Buffer, written: number): number {
+    const whole = bytes.subarray(0, written).lastIndexOf(10) + 1
+    let lines = this.#isTorn && whole > 0 ? -1 : 0
+    for (let at = bytes.indexOf(10); at !== -1 && at < whole; at = bytes.indexOf(10, at + 1)) lines++
+    this.#segmentBytes += whole
+    try {
+      if (written > whole) ftruncateSync(this.#descriptor, this.#segmentBytes)
+      if (whole > 0) this.#isTorn = false
+    } catch {
+      this.#isTorn = true // the line end in front of what comes next keeps it apart
+    }
+    return lines
+  }
+
+  /** Keeps what the disk did not take, and tries again in a while. */
+  #hold(lines: string[]): void {
+    this.#held.push(lines)
+    this.#heldLines += lines.length
+    let lost = 0
+    while (this.#heldLines - lost > HELD_LINES_MAX) lost += this.#held.shift()?.length ?? 0
+    this.#heldLines -= lost
+    if (lost > 0) this.#log.error({ lost }, 'clicks were lost: the disk has been full for too long')
+    this.#retry ??= setTimeout(() => this.#tryAgain(), RETRY_MS).unref()
+  }
+
+  #tryAgain(): void {
+    this.#retry = null
+    const isWritten = this.#writeHeld()
+    if (this.#heldLines > 0) this.#retry = setTimeout(() => this.#tryAgain(), isWritten ? 0 : RETRY_MS).unref()
+    else if (isWritten) {
+      this.#log.info('the click log can be written again')
+      this.#isFailing = false
+      this.onTurn(true)
+    }
+  }
+
+  /** Writes a stretch of what is held. @returns whether the disk took it */
+  #writeHeld(): boolean {
+    let stretches = 0
+    const lines: string[] = []
+    while (stretches < this.#held.length && lines.length < STRETCH_LINES) for (const line of this.#held[stretches++] ?? []) lines.push(line)
+    const written = this.#write(lines)
+    if (written === 0) return false
+    const left = lines.slice(written)
+    this.#held.splice(0, stretches, ...(left.length === 0 ? [] : [left]))
+    this.#heldLines -= written
+    return left.length === 0
   }
 
   #openSegment(): void {

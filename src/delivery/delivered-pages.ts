@@ -4,6 +4,7 @@ import { promisify } from 'node:util'
 import zlib from 'node:zlib'
 import type { Logger } from 'pino'
 import { deliverBytes } from '../core/content/index.ts'
+import { countingEnd } from './counting-end.ts'
 import { room } from './room.ts'
 import type { DeliveryStore, HostEntry, Reads, StoredPage, StoreView } from './store/index.ts'
 
@@ -63,7 +64,9 @@ export class DeliveredPages {
     const answer = deliverBytes(stored, page.encoding, view.site(entry), place, room)
     if (!answer.ok)
       this.#log.warn({ page: page.path, encoding: page.encoding }, 'rules cannot be written into this page; delivered as stored')
-    const bytes = answer.ok ? Buffer.from(answer.value) : stored
+    const marked = answer.ok ? Buffer.from(answer.value) : stored
+    const counting = countingEnd(entry, marked, page.encoding, [])
+    const bytes = counting === null ? marked : Buffer.concat([marked, counting])
     const etag = `"${createHash('sha256').update(bytes).digest('hex').slice(0, 24)}"`
     const made = { bytes, etag, reads, compiledAt: entry.compiledAt, checkedAt: generation }
     this.#keep(key, made)

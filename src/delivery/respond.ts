@@ -2,6 +2,7 @@ import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
 import type { EdgeRequest, QuickAnswer, QuickRequest } from '../edge/index.ts'
 import { type CountedAnswer, countedAnswer, partsOf } from './answers.ts'
+import { answerCounting } from './counted-pages.ts'
 import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
 import { locate } from './locate.ts'
@@ -55,6 +56,7 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
     clearTimeout(held)
     view.done()
   })
+  if (answerCounting(delivery, view, entry, { host, path }, request, response)) return true
   if (entry.kind === 'door') frontDoor(delivery, view, entry, host, request, response)
   else if (method !== 'GET' && method !== 'HEAD') say(response, 405, 'This page can only be read.', method, { Allow: 'GET, HEAD' })
   else

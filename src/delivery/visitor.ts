@@ -52,7 +52,7 @@ export class Visitors {
         ? visitOf({ method: request.method ?? 'GET', userAgent, purpose: purpose?.toString() })
         : agent.visit
     const at = this.#timeStamp(nowMs)
-    const visitor = hash('sha256', `${this.#salt}${this.addressOf(request)} ${userAgent ?? ''}`).slice(0, 16)
+    const visitor = this.#visitorOf(request)
     const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `${at}\t${id}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}\t${variant ?? '\\N'}`
@@ -65,6 +65,28 @@ export class Visitors {
     const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
     return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}`
+  }
+
+  /** What a page told of itself, as a line of the same log: that it was looked at, or that one of its links was followed. @param nowMs - UTC */
+  seenLine(
+    request: Came,
+    seen: { siteId: string; host: string; kind: 'view' | 'link'; path: string; address: string; nth: number },
+    nowMs: number,
+  ): string {
+    const userAgent = request.headers['user-agent']
+    const { siteId, host, kind, path: at, address, nth } = seen
+    return [
+      'seen',
+      this.#timeStamp(nowMs),
+      siteId,
+      host,
+      kind,
+      at,
+      address,
+      nth,
+      this.#agent(userAgent).visit,
+      this.#visitorOf(request),
+    ].join('\t')
   }
 
   /** What tells one visitor from others, for as long as a request is answered. */
@@ -95,6 +117,11 @@ export class Visitors {
       .toLowerCase() === 'https'
       ? 'https'
       : 'http'
+  }
+
+  /** The same for one visitor as long as the day lasts, and nothing afterwards. */
+  #visitorOf(request: Came): string {
+    return hash('sha256', `${this.#salt}${this.addressOf(request)} ${request.headers['user-agent'] ?? ''}`).slice(0, 16)
   }
 
   #agent(userAgent: string | undefined): { visit: Visit; device: Device } {

@@ -47,11 +47,10 @@ if (has('delivery')) {
   follower.onBuilt(() => store.look())
   if (!store.isOpen) await follower.firstBuilt
   delivery = { store, pages: new DeliveredPages(store, log), clicks: new ClickLog(settings.dataFolder, log), visitors, log }
-  const stopLoader = startClickLoader(
-    { databaseUrl: settings.databaseUrl, folder: clickFolder(settings.dataFolder), logLevel: settings.logLevel },
-    log,
-  )
   const { clicks } = delivery
+  const { databaseUrl, logLevel } = settings
+  const loader = startClickLoader({ databaseUrl, folder: clickFolder(settings.dataFolder), node: clicks.node, logLevel }, log)
+  clicks.onTurn = loader.tell
   metrics?.gauge(
     'log_lag_changes',
     'Changes that the store of delivery is behind the log',
@@ -65,7 +64,7 @@ if (has('delivery')) {
     follower.stop,
     () => store.close(),
     () => clicks.close(),
-    stopLoader,
+    () => loader.stop(),
   )
 }
 const studioSocket = settings.studioAt ?? (has('studio') ? ownSocket(settings.dataFolder) : null)

@@ -15,6 +15,7 @@ import { dropOldUploads } from '../data/uploads.ts'
 import type { Services } from '../services/index.ts'
 import { CHECKS } from '../services/publications.ts'
 import type { Settings } from '../settings/index.ts'
+import { clearClicks, judgeClicks } from './counting.ts'
 import { IMPORTS_AT_ONCE, ImportThreads } from './import-threads.ts'
 import type { JoinMenus } from './imports.ts'
 import { carryOutPlans } from './plans.ts'
@@ -31,6 +32,8 @@ const BEGUN_MAX = 2
 const RESCUE_MS = 10_000
 /** How often destinations that have a fallback are looked for that are due. */
 const WATCH_MS = 20_000
+/** How often it is looked which visitors are none, of the days to which clicks came. */
+const JUDGE_MS = 10 * 60_000
 /** A reader that was away for longer starts anew. */
 const CHANGES_KEPT_HOURS = 72
 /** What became of an import or list can be looked up for so long; who did what, for two years. */
@@ -86,6 +89,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
       timers.push(
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
+        every(JUDGE_MS, () => judgeClicks(db), log),
         every(WATCH_MS, () => watchShortLinks(db, log), log),
         every(
           HOUSEKEEPING_MS,
@@ -99,6 +103,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
               pruneChanges(db, CHANGES_KEPT_HOURS),
               dropOldMissed(db, MISSED_KEPT_DAYS),
               dropUnusedContents(db),
+              clearClicks(db, new Date().toISOString().slice(0, 10)),
             ]),
           log,
         ),
@@ -112,14 +117,28 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
 }
 
-/** Starts the thread that moves click logs to the database. @returns what ends it, after one last round */
-export function startClickLoader(orders: { databaseUrl: string; folder: string; logLevel: string }, log: Logger): () => Promise<void> {
+/** The thread that moves click logs to the database. */
+export interface ClickLoader {
+  /** Has the Desk say whether the log of this machine can be written. */
+  tell(isWell: boolean): void
+  /** Ends it, after one last round. */
+  stop(): Promise<void>
+}
+
+/** @param orders - `node`: of this machine */
+export function startClickLoader(
+  orders: { databaseUrl: string; folder: string; node: string; logLevel: string },
+  log: Logger,
+): ClickLoader {
   const thread = new Worker(new URL('./click-loader.mjs', import.meta.url), { workerData: orders })
   thread.on('error', (error) => log.error({ err: error }, 'the click loader stopped; clicks stay in the log until the next start'))
   const ended = new Promise<void>((resolve) => thread.once('exit', () => resolve()))
-  return () => {
-    thread.postMessage('stop')
-    return ended
+  return {
+    tell: (isWell) => thread.postMessage(isWell ? 'well' : 'failing'),
+    stop() {
+      thread.postMessage('stop')
+      return ended
+    },
   }
 }
 

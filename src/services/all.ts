@@ -3,6 +3,7 @@ import { blocksService } from './blocks.ts'
 import { bulkChangesService } from './bulk-changes.ts'
 import { changesService } from './changes.ts'
 import { type Context, SiteViews } from './context.ts'
+import { countingService } from './counting.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
 import { disclosureService } from './disclosure.ts'
@@ -65,6 +66,7 @@ export function createServices(context: Context) {
     views,
     changes: changesService(context),
     sites: sitesService(context),
+    counting: countingService(context),
     hosts: hostsService(context),
     people: peopleService(context),
     tokens: tokensService(context),

@@ -5,6 +5,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { countPages } from '../data/pages.ts'
 import { countRedirects } from '../data/redirects.ts'
+import { listTroubles } from '../data/troubles.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { missedService } from './missed.ts'
@@ -74,6 +75,7 @@ export function deskService(
         ...(await look(actor, view)),
         redirects: await redirects(actor),
         waiting: await countWaiting(db, actor.siteId),
+        troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),
         hasPartners: view.setup.partners.length > 0,
         hasRules: view.rules.length > 0,
       })

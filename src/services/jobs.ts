@@ -21,6 +21,7 @@ const STOPPED_BY: Readonly<Record<string, Permission>> = {
   replay: 'redirects:read',
   rehearsal: 'redirects:read',
   'bulk-change': 'pages:publish',
+  counting: 'hosts:edit',
 }
 
 /** What one must be allowed to read to see what became of a job. */

@@ -6,6 +6,7 @@ import { paidMost } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { BY_HAND, type SiteGround } from '../core/rules/index.ts'
 import { getBlob } from '../data/contents.ts'
+import { viewsOfPages } from '../data/counted-pages.ts'
 import { readDrafts } from '../data/drafts.ts'
 import { draftVersions, findPage } from '../data/pages.ts'
 import type { PhraseRow } from '../data/phrases.ts'
@@ -23,6 +24,8 @@ const LINKS_MAX = 8
 /** Words between two links, at least, and between a new one and one that is there and not paid. */
 const DISTANCE = 25
 const BESIDE = 4
+/** Pages that were read most in this time come first, where pages are counted. */
+const VIEWS_MS = 28 * 86_400_000
 /** Pages shown of a review, and pages it looks at. */
 const REVIEWED_MAX = 100
 const LOOKED_MAX = 5_000
@@ -99,10 +102,15 @@ export function phraseChoiceService(
           looked += drafts.length
           if (await tell(looked)) return fail('cancelled')
         }
-        const offering = [...known.values()].flatMap(({ page }) => (page.chosen.length === 0 ? [] : [page]))
+        const views = new Map<string, number>()
+        for (const { path, people } of await viewsOfPages(db, actor.siteId, new Date(Date.now() - VIEWS_MS), LOOKED_MAX))
+          views.set(path, (views.get(path) ?? 0) + people)
+        const offering = [...known.values()].flatMap(({ page }) =>
+          page.chosen.length === 0 ? [] : [{ ...page, visits: views.get(page.path) ?? 0 }],
+        )
         const worth = ({ chosen }: PageWithPhrases): number => chosen.reduce((sum, { value }) => sum + value, 0)
         return ok({
-          pages: offering.sort((a, b) => worth(b) - worth(a) || (a.path < b.path ? -1 : 1)).slice(0, REVIEWED_MAX),
+          pages: offering.sort((a, b) => b.visits - a.visits || worth(b) - worth(a) || (a.path < b.path ? -1 : 1)).slice(0, REVIEWED_MAX),
           suggestions: offering.reduce((sum, { chosen }) => sum + chosen.length, 0),
           looked: there.length,
         })

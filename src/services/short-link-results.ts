@@ -9,8 +9,12 @@ import {
   clicksBySource,
   clicksByVariant,
   ordersOfSubs,
+  type Stretch,
   subsOfDestinations,
+  visitorsSince,
 } from '../data/click-results.ts'
+import { followedLinks } from '../data/counted-pages.ts'
+import { readSite } from '../data/sites.ts'
 import type { Actor, Context } from './context.ts'
 import type { shortLinksService } from './short-links.ts'
 
@@ -22,7 +26,12 @@ const SOURCES_MAX = 12
 /** Orders below this tell nothing of a split. */
 const ORDERS_LEAST = 5
 
-const dayOf = (ms: number): string => new Date(ms).toISOString().slice(0, 10)
+/** A day as many days later, by the calendar. @param day - and the answer: as "2026-11-24" */
+const dayAfter = (day: string, days: number): string => new Date(Date.parse(day) + days * DAY_MS).toISOString().slice(0, 10)
+/** The day it is in a zone. */
+const dayIn = (zone: string, ms: number): string => new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short' }).format(ms)
+/** Placements that are named. */
+const PLACES_MAX = 20
 
 /** Who followed a short link, and what came of it. */
 export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<typeof shortLinksService>) {
@@ -36,15 +45,18 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
       if (!actor.can('short-links:read')) return fail('forbidden')
       const link = await shortLinks.get(actor, id)
       if (!link.ok) return link
-      const today = Math.floor(nowMs / DAY_MS) * DAY_MS
-      const firstMs = today - (days - 1) * DAY_MS
-      const from = dayOf(firstMs)
-      const [byDay, hours, ofDay, sources, history] = await Promise.all([
-        clicksByDay(db, id, dayOf(firstMs - days * DAY_MS)),
+      const zone = (await readSite(db, actor.siteId))?.timeZone ?? 'UTC'
+      const from = dayAfter(dayIn(zone, nowMs), 1 - days)
+      const since = new Date(nowMs - days * DAY_MS)
+      const addresses = link.value.slugs.map(({ address }) => address)
+      const [byDay, hours, ofDay, sources, history, visitors, placements] = await Promise.all([
+        clicksByDay(db, id, { from: dayAfter(from, -days), zone }),
         clicksByHour(db, id, new Date(Math.floor(nowMs / 3_600_000) * 3_600_000 - (HOURS - 1) * 3_600_000)),
-        clicksByHourOfDay(db, id, new Date(firstMs)),
+        clicksByHourOfDay(db, id, { from, zone }),
         clicksBySource(db, id, from, SOURCES_MAX),
         shortLinks.history(actor, id),
+        visitorsSince(db, id, from),
+        followedLinks(db, actor.siteId, { since, to: [link.value.address, ...addresses], limit: PLACES_MAX }),
       ])
       const people = new Map<string, number>()
       const others = new Map<string, number>()
@@ -55,22 +67,19 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
         if (visit !== 'person' && day >= from) bots.set(visit, (bots.get(visit) ?? 0) + clicks)
       }
       const list = Array.from({ length: days }, (_, i) => {
-        const at = firstMs + i * DAY_MS
-        return {
-          day: dayOf(at),
-          people: people.get(dayOf(at)) ?? 0,
-          others: others.get(dayOf(at)) ?? 0,
-          before: people.get(dayOf(at - days * DAY_MS)) ?? 0,
-        }
+        const day = dayAfter(from, i)
+        return { day, people: people.get(day) ?? 0, others: others.get(day) ?? 0, before: people.get(dayAfter(day, -days)) ?? 0 }
       })
       const sum = (of: 'people' | 'others' | 'before'): number => list.reduce((all, each) => all + each[of], 0)
       const named = (kind: string) => sources.filter((each) => each.kind === kind).map(({ value, clicks }) => ({ value, clicks }))
-      const split = await splitOf(actor, id, link.value.destination, link.value.course.split, firstMs)
+      const split = await splitOf(actor, id, link.value.destination, link.value.course.split, { from, zone })
       return ok({
+        zone,
         days: list,
         hours: hoursOf(hours, nowMs),
         byHour: Array.from({ length: 24 }, (_, hour) => ofDay.find((each) => each.hour === hour)?.clicks ?? 0),
-        total: { people: sum('people'), others: sum('others'), before: sum('before') },
+        total: { people: sum('people'), others: sum('others'), before: sum('before'), visitors },
+        placements: placements.map(({ host, path, nth, people: clicks }) => ({ host, path, nth, people: clicks })),
         bots: [...bots].map(([visit, clicks]) => ({ visit, clicks })),
         referrers: named('referrer'),
         devices: named('device'),
@@ -87,17 +96,17 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
     id: string,
     main: string,
     split: ShortLinkCourse['split'],
-    firstMs: number,
+    stretch: Stretch,
   ): Promise<ShortLinkResults['split']> {
     if (split === null) return null
     const places = [{ to: main, weight: split.main }, ...split.others]
-    const clicks = new Map((await clicksByVariant(db, id, new Date(firstMs))).map((each) => [each.variant, each.clicks]))
+    const clicks = new Map((await clicksByVariant(db, id, stretch)).map((each) => [each.variant, each.clicks]))
     // What partners reported is for those who may see partners.
     const canSee = actor.can('partners:read')
     const destinations = places.map(({ to }) => to)
     const subs = canSee ? await subsOfDestinations(db, actor.siteId, destinations) : []
     const named = subs.map(({ sub }) => sub)
-    const orders = new Map((await ordersOfSubs(db, actor.siteId, named, dayOf(firstMs))).map((each) => [each.sub, each.orders]))
+    const orders = new Map((await ordersOfSubs(db, actor.siteId, named, stretch.from)).map((each) => [each.sub, each.orders]))
     const all = [...clicks.values()].reduce((sum, each) => sum + each, 0)
     return places.map(({ to, weight }, variant) => {
       const own = clicks.get(variant) ?? 0

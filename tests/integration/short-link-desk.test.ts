@@ -7,7 +7,7 @@ import { CODE_SIZES, CORRECTIONS, CodeQuery } from '../../src/contract/short-lin
 import type { ShortLinkNew } from '../../src/contract/short-links.ts'
 import { loadClicks } from '../../src/data/clicks.ts'
 import { rows } from '../../src/data/database.ts'
-import { batchOf } from '../../src/jobs/clicks.ts'
+import { batchOf } from '../../src/jobs/click-batch.ts'
 import { makeWorld, must, type World } from './world.ts'
 
 // The package is CommonJS whose types say otherwise.

@@ -1,9 +1,20 @@
 import { isbot } from 'isbot'
 
+export {
+  BEACON_MAX_BYTES,
+  type Beacon,
+  COUNT_PATH,
+  COUNT_SCRIPT,
+  COUNT_SCRIPT_PATH,
+  countingTag,
+  isWholePage,
+  readBeacon,
+} from './beacon.ts'
+export { type BotRule, sayBotRule } from './behaviour.ts'
 export { type Interval, shareOf, surelyBest } from './interval.ts'
 
-/** Who clicked: a person, a bot, a browser loading ahead, or a program asking for headers only. Only people count. */
-export const VISITS = ['person', 'bot', 'prefetch', 'head'] as const
+/** Who clicked: a person, a bot, a browser loading ahead, a program asking for headers only, or somebody in more of a rush than people are. Only people count. */
+export const VISITS = ['person', 'bot', 'prefetch', 'head', 'rush'] as const
 export type Visit = (typeof VISITS)[number]
 
 export const DEVICES = ['phone', 'tablet', 'computer', 'other'] as const

@@ -30,6 +30,8 @@ export interface SiteSetup {
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
   readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
+  /** Whether pages tell that they were looked at, and which of their links were followed. */
+  readonly countsPages?: boolean | undefined
   /** What readers are told of paid links; nothing when left out. */
   readonly disclosure?: Disclosure | undefined
   readonly partners: readonly PartnerTerms[]

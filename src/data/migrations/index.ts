@@ -12,6 +12,7 @@ import { wide } from './011-wide.ts'
 import { partners } from './012-partners.ts'
 import { shortLinks } from './013-short-links.ts'
 import { sitemap } from './014-sitemap.ts'
+import { counting } from './015-counting.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -29,4 +30,5 @@ export const MIGRATIONS = [
   partners,
   shortLinks,
   sitemap,
+  counting,
 ] as const

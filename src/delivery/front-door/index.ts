@@ -102,7 +102,7 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
     head()
     return into(response, answer, broken)
   }
-  const rewriter = new PageRewriter(door, headerValue(came, 'content-type') ?? '')
+  const rewriter = new PageRewriter(door, headerValue(came, 'content-type') ?? '', status === 200 ? policiesOf(came) : null)
   if (coding === null) {
     if (Number(headerValue(came, 'content-length') ?? Number.POSITIVE_INFINITY) <= SMALL_BYTES)
       return smallPage(rewriter, head, response, broken)
@@ -117,6 +117,8 @@ function pass(door: Door, request: IncomingMessage, response: ServerResponse, an
   })
   return into(packed, answer, (error) => void packed.destroy(error))
 }
+
+const policiesOf = (headers: Headers): string[] => [headers['content-security-policy'] ?? []].flat()
 
 /** Headers as a list of names and values by turns, which is how they are sent. */
 function flat(headers: Headers): string[] {

@@ -2,6 +2,7 @@ import { Transform } from 'node:stream'
 import { constants, createBrotliCompress, createBrotliDecompress, createDeflate, createGunzip, createGzip, createInflate } from 'node:zlib'
 import { sniffEncoding } from '../../core/markup/index.ts'
 import { type RuleStream, ruleStream } from '../../core/rules/index.ts'
+import { countingEnd } from '../counting-end.ts'
 import { room } from '../room.ts'
 import type { Door } from './door.ts'
 import type { Coding } from './headers.ts'
@@ -31,8 +32,14 @@ export class PageRewriter {
   #first: Uint8Array[] = []
   #waiting = 0
 
-  constructor(door: Door, contentType: string) {
+  readonly #policies: readonly string[] | null
+  /** What is put at its end. */
+  #end: Uint8Array | null = null
+
+  /** @param policies - values of Content-Security-Policy that it comes with; null for an answer that is no page to count */
+  constructor(door: Door, contentType: string, policies: readonly string[] | null) {
     this.#door = door
+    this.#policies = policies
     this.#said = /charset\s*=\s*"?([^\s;"]+)/i.exec(contentType)?.[1]
   }
 
@@ -46,7 +53,7 @@ export class PageRewriter {
 
   end(): Uint8Array[] {
     const head = this.#stream === null ? this.#begin() : []
-    return [...head, ...(this.#stream?.end() ?? [])]
+    return [...head, ...(this.#stream?.end() ?? []), ...(this.#end === null ? [] : [this.#end])]
   }
 
   transform(): Transform {
@@ -74,7 +81,9 @@ export class PageRewriter {
     const head = this.#first.length === 1 ? (this.#first[0] ?? Buffer.alloc(0)) : Buffer.concat(this.#first)
     this.#first = []
     const around = site.around(path.split('?')[0] ?? '/', { origin: publicOrigin, isTheirs: true })
-    this.#stream = ruleStream(site.rules, around, site.findShortLink, encodingOf(this.#said, head), room)
+    const encoding = encodingOf(this.#said, head)
+    this.#end = this.#policies === null ? null : countingEnd(this.#door.entry, head, encoding, this.#policies)
+    this.#stream = ruleStream(site.rules, around, site.findShortLink, encoding, room)
     return this.#stream.push(head)
   }
 }

@@ -26,7 +26,8 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
   const { unmarked, unpublished } = data
   const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages
-  const isQuiet = data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.waiting === 0 && data.hasRules
+  const isQuiet =
+    data.troubles.length === 0 && data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.waiting === 0 && data.hasRules
   return (
     <div className="mx-auto grid max-w-[940px] gap-5 px-5 py-8">
       <header className="flex flex-wrap items-baseline gap-x-4">
@@ -35,6 +36,14 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
           {data.links} links on {data.pages} pages
         </p>
       </header>
+      {data.troubles.length > 0 && (
+        <Matter isBroken title="The disk takes no more clicks" action={null}>
+          Since {new Date(data.troubles[0]?.since ?? '').toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })} the log of
+          clicks cannot be written{data.troubles.length > 1 && ` on ${data.troubles.length} machines`}. Visitors are answered all the same;
+          their clicks are held in memory and counted when there is room again. Make room on the disk, and do not restart the server before
+          that.
+        </Matter>
+      )}
       {data.pages === 0 && (
         <Matter title="There are no pages yet" action={canImport ? { words: 'Bring in a site', href: '/pages?bring-in' } : null}>
           Bring in your site as a zip or a folder of HTML files. A dry run shows what would happen first.

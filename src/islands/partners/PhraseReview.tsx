@@ -87,13 +87,14 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
       <p className="note" aria-live="polite">
         {data === undefined
           ? ''
-          : `${data.suggestions} ${data.suggestions === 1 ? 'suggestion' : 'suggestions'} on ${data.pages.length} of ${data.looked} pages, best first`}
+          : `${data.suggestions} ${data.suggestions === 1 ? 'suggestion' : 'suggestions'} on ${data.pages.length} of ${data.looked} pages, ${data.pages.some(({ visits }) => visits > 0) ? 'those that are read most first' : 'best first'}`}
       </p>
       <Problem error={error} />
       {first !== undefined ? (
         <section ref={box} tabIndex={-1} aria-label="The next suggestion" className="sheet mt-3 px-4 py-3" onKeyDown={onKey}>
           <p className="note mb-1.5">
             {first.page.title} <span className="address">{first.page.path}</span>
+            {first.page.visits > 0 && `, read ${first.page.visits.toLocaleString('en')} times in four weeks`}
           </p>
           <p className="text-[16px] leading-relaxed">
             {first.suggested.sentence.before}

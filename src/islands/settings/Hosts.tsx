@@ -1,6 +1,7 @@
 import type { Host, HostList } from '../../contract/hosts.ts'
 import type { Site } from '../../contract/sites.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { CountingForm } from './CountingForm.tsx'
 import { HostRow } from './HostRow.tsx'
 import { NewDoor, NewHost } from './NewHost.tsx'
 import { SiteForm } from './SiteForm.tsx'
@@ -52,6 +53,7 @@ function HostsView({ site, initial, canEdit, languages, zones }: HostsProps) {
     <div className="mx-auto grid max-w-[860px] gap-7 px-5 py-7 max-md:px-3">
       <h1 className="text-[26px]">Site and hosts</h1>
       <SiteForm site={site} canEdit={canEdit} languages={languages} zones={zones} />
+      <CountingForm canEdit={canEdit} />
       {GROUPS.map(({ kind, id, title, lead, none }) => {
         const hosts = data.items.filter((host) => host.kind === kind)
         return (

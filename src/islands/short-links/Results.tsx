@@ -23,7 +23,7 @@ export function Results({ id }: { id: string }) {
   )
   const drawn = useMemo(() => (data === undefined ? null : by === 'day' ? daysDrawn(data) : hoursDrawn(data)), [data, by])
   if (data === undefined || drawn === null) return error === null ? <p role="status">Looking…</p> : <Problem error={error} />
-  const { people, others, before } = data.total
+  const { people, others, before, visitors } = data.total
   return (
     <section aria-label="Clicks" className="sheet px-5 py-4">
       <header className="mb-2 flex flex-wrap items-center gap-2">
@@ -52,8 +52,14 @@ export function Results({ id }: { id: string }) {
         </button>
       </header>
       <p className="mb-2">
-        <b className="text-[22px] tabular-nums">{people.toLocaleString('en')}</b> {people === 1 ? 'person has' : 'people have'} followed it
-        in {DAYS_WORDS[days]}
+        People followed it <b className="text-[22px] tabular-nums">{people.toLocaleString('en')}</b> {people === 1 ? 'time' : 'times'} in{' '}
+        {DAYS_WORDS[days]}
+        {visitors > 0 && (
+          <span title="Told apart within a day and added up over the days: nobody can be found again on the next">
+            {' '}
+            ({visitors.toLocaleString('en')} different a day, added up)
+          </span>
+        )}
         {before > 0 && (
           <>
             , {compared(people, before)} than in {DAYS_WORDS[days]} before ({before.toLocaleString('en')})
@@ -85,7 +91,7 @@ export function Results({ id }: { id: string }) {
           <table className="w-full text-left text-[14px] tabular-nums">
             <thead>
               <tr>
-                <th className="py-1">{by === 'day' ? 'Day' : 'Hour'} (UTC)</th>
+                <th className="py-1">{by === 'day' ? `Day (${data.zone})` : `Hour (${data.zone})`}</th>
                 <th className="py-1 pl-4 text-right">People</th>
                 <th className="py-1 pl-4 text-right">Others</th>
                 {by === 'day' && <th className="py-1 pl-4 text-right">Before</th>}
@@ -103,7 +109,7 @@ export function Results({ id }: { id: string }) {
                   ))
                 : data.hours.toReversed().map((each) => (
                     <tr key={each.hour} className="border-t">
-                      <td>{each.hour.slice(0, 16).replace('T', ' ')}</td>
+                      <td>{hourWords(each.hour, data.zone)}</td>
                       <td className="pl-4 text-right">{each.people}</td>
                       <td className="pl-4 text-right">{each.others}</td>
                     </tr>
@@ -118,6 +124,22 @@ export function Results({ id }: { id: string }) {
         <Sources title="With" none="something else" items={data.devices} wordsFor={deviceWords} />
         <Sources title="Reading in" none="no language said" items={data.languages} wordsFor={languageWords} />
       </div>
+      {data.placements.length > 0 && (
+        <section aria-label="Followed from your pages" className="mt-4 border-t pt-3">
+          <h3 className="mb-1 text-[15px]">Followed from your pages</h3>
+          <ul className="grid gap-1 text-[14px]">
+            {data.placements.slice(0, 8).map(({ host, path, nth, people: times }) => (
+              <li key={`${host}${path}${nth}`} className="flex gap-2">
+                <span className="address min-w-0 flex-1 truncate">
+                  {path}
+                  {nth > 0 && <span className="text-ink-soft"> link {nth + 1} to it</span>}
+                </span>
+                <span className="tabular-nums">{times.toLocaleString('en')}</span>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
     </section>
   )
 }
@@ -139,9 +161,12 @@ const daysDrawn = ({ days, total }: ShortLinkResults) => ({
   ] as const,
 })
 
-const hoursDrawn = ({ hours }: ShortLinkResults) => ({
+const hourWords = (hour: string, zone: string): string =>
+  new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' }).format(new Date(hour))
+
+const hoursDrawn = ({ hours, zone }: ShortLinkResults) => ({
   label: 'Clicks an hour in the last two days',
-  labels: hours.map(({ hour }) => hour.slice(11, 16)),
+  labels: hours.map(({ hour }) => hourWords(hour, zone).slice(-5)),
   series: [
     { name: 'people', kind: 'bar', colour: '--rope', values: hours.map(({ people }) => people) },
     { name: 'tools and robots', kind: 'bar', colour: '--edge', values: hours.map(({ others }) => others) },

@@ -38,6 +38,7 @@ export const VISIT_WORDS: Readonly<Record<string, string>> = {
   bot: 'robots',
   prefetch: 'browsers loading ahead',
   head: 'programs asking for headers only',
+  rush: 'visitors faster than people are',
 }
 
 const day = (at: string): string =>

@@ -1,0 +1,132 @@
+import { useMutation } from '@tanstack/react-query'
+import { useState } from 'react'
+import { toast } from 'sonner'
+import type { Counting } from '../../contract/counting.ts'
+import { sayBotRule } from '../../core/clicks/index.ts'
+import { call, wordsOf } from '../../ui/api.ts'
+import { Form } from '../../ui/Form.tsx'
+import { JobProgress, useJob } from '../../ui/job.tsx'
+import { useAsk } from '../../ui/query.tsx'
+import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
+
+/** What is counted of the site's visitors, who is taken for a bot, and how long single clicks are kept. */
+export function CountingForm({ canEdit }: { canEdit: boolean }) {
+  const { data } = useAsk('counting.look', {})
+  return data === undefined ? null : <Loaded key={JSON.stringify(data)} given={data} canEdit={canEdit} />
+}
+
+const NUMBERS = [
+  ['perMinute', 'More clicks within a minute than'],
+  ['perDay', 'More clicks on a day than'],
+  ['unseenPerDay', 'On a day without looking at a page, more than'],
+] as const
+
+function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
+  const [countsPages, setCountsPages] = useState(given.countsPages)
+  const [keptDays, setKeptDays] = useState(String(given.keptDays))
+  const [rule, setRule] = useState({
+    perMinute: String(given.botRule.perMinute),
+    perDay: String(given.botRule.perDay),
+    unseenPerDay: String(given.botRule.unseenPerDay),
+  })
+  const { data: seen } = useAsk('counting.seen', { query: { limit: 1 } })
+  const wanted: Counting = {
+    countsPages,
+    keptDays: Number(keptDays),
+    botRule: { perMinute: Number(rule.perMinute), perDay: Number(rule.perDay), unseenPerDay: Number(rule.unseenPerDay) },
+  }
+  const isChanged = JSON.stringify(wanted) !== JSON.stringify(given)
+  useUnsaved(isChanged)
+  const save = useMutation({
+    mutationFn: () => call('counting.change', { body: wanted }),
+    onSuccess: () => toast.success('Saved. It holds within seconds.'),
+  })
+  return (
+    <Form isSheet label="Counting" isMain={false} sending={save} words={canEdit ? 'Save' : null} canSend={isChanged}>
+      <h2 className="text-[19px]">Counting</h2>
+      <label className="flex items-start gap-2.5">
+        <input
+          type="checkbox"
+          className="mt-1"
+          disabled={!canEdit}
+          checked={countsPages}
+          onChange={({ target }) => setCountsPages(target.checked)}
+        />
+        <span>
+          Count how often pages are looked at, and which of their links out are followed
+          <span className="note block">
+            A script of less than a kilobyte goes along with each page, also behind front doors. It sets no cookie and changes no address.
+            Nobody is counted whose browser asks for it (Global Privacy Control) or who reads without scripts.
+          </span>
+          {seen !== undefined && seen.total.views > 0 && (
+            <span className="note block">
+              In the last 28 days: {seen.total.views.toLocaleString('en')} page views, {seen.total.links.toLocaleString('en')} links
+              followed; {seen.total.bots.toLocaleString('en')} views by robots are kept apart.
+            </span>
+          )}
+        </span>
+      </label>
+      <fieldset>
+        <legend className="field-label">Clicks of one visitor are a robot’s</legend>
+        <div className="grid grid-cols-3 gap-3.5 max-md:grid-cols-1">
+          {NUMBERS.map(([key, words]) => (
+            <TextField
+              key={key}
+              label={words}
+              inputMode="numeric"
+              readOnly={!canEdit}
+              disabled={key === 'unseenPerDay' && !countsPages}
+              value={rule[key]}
+              onChange={(value) => setRule({ ...rule, [key]: value })}
+            />
+          ))}
+        </div>
+        <p className="note mt-1">
+          Known robots, browsers that load ahead and programs that ask for headers alone are kept apart in any case. Every ten minutes the
+          days to which clicks came are looked through for {sayBotRule(given.botRule, given.countsPages)}.
+        </p>
+        {canEdit && !isChanged && <JudgeAgain />}
+      </fieldset>
+      <div className="max-w-80">
+        <TextField
+          label="Keep single clicks for so many days"
+          inputMode="numeric"
+          readOnly={!canEdit}
+          value={keptDays}
+          onChange={setKeptDays}
+        />
+        <p className="note mt-1">
+          0: for ever. What was counted of them by the hour stays; only who was one and the same visitor is forgotten.
+        </p>
+      </div>
+    </Form>
+  )
+}
+
+/** Applies the rule to all clicks that are kept, with how far it is. */
+function JudgeAgain() {
+  const [job, setJob] = useState<string | null>(null)
+  const judge = useMutation({
+    mutationFn: () => {
+      const id = crypto.randomUUID()
+      setJob(id)
+      return call('counting.judge', { body: { job: id } })
+    },
+    onSuccess: ({ days, clicks }) =>
+      toast.success(`${days} ${days === 1 ? 'day' : 'days'} looked through; ${clicks.toLocaleString('en')} clicks changed sides.`),
+    onError: (failure) => toast.error(wordsOf(failure)),
+    onSettled: () => setJob(null),
+  })
+  if (judge.isPending && job !== null) return <Judging id={job} />
+  return (
+    <button type="button" className="button mt-2" onClick={() => judge.mutate()}>
+      Apply it to all clicks that are kept
+    </button>
+  )
+}
+
+function Judging({ id }: { id: string }) {
+  const { job, stop, isStopping } = useJob(id)
+  return <JobProgress job={job} words={({ done, total }) => `${done} of ${total} days`} onStop={isStopping ? null : stop} />
+}
