@@ -56,7 +56,7 @@ export function createServices(context: Context) {
   const jobs = jobsService(context)
   const visits = visitsService(context, views)
   const redirectSteps = redirectStepsService(context, views, jobs)
-  const knowledge = new RedirectKnowledge(context.db)
+  const knowledge = new RedirectKnowledge(context.db, context.settings.port)
   const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
   const missed = missedService(context, views, knowledge)
   const shortLinks = shortLinksService(context, views)

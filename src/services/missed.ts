@@ -1,6 +1,7 @@
 import type { MissedAddress, MissedIgnore, MissedList, MissedQuery } from '../contract/missed.ts'
+import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { NOISE_WORDS, plainPath, SCORE_WORDS } from '../core/routing/index.ts'
+import { NOISE_WORDS, SCORE_WORDS } from '../core/routing/index.ts'
 import { originOf } from '../core/rules/index.ts'
 import { listMissed, missedNoise, setMissedIgnored } from '../data/missed.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
@@ -19,7 +20,6 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
       if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
       const finder = await knowledge.finder(view)
-      const isAnswered = await knowledge.answered(view)
       const { siteId } = actor
       const items: MissedAddress[] = []
       let offset = Number(cursor ?? 0)
@@ -27,11 +27,16 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
       for (let stretch = 0; items.length < limit && isMore && stretch < STRETCHES_MAX; stretch++) {
         const found = await listMissed(db, { siteId, search, isIgnored: ignored === '1', limit, offset })
         isMore = found.length === limit
+        const addressOf = ({ host, path }: { host: string; path: string }): URL | null => parseUrl(originOf(host, settings.port) + path)
+        const answered = await knowledge.answered(
+          view,
+          found.flatMap((row) => addressOf(row) ?? []),
+        )
         for (const row of found) {
           if (items.length >= limit) break
           offset++
-          const { host, path } = row
-          if (isAnswered({ host, origin: originOf(host, settings.port), path: plainPath(path) })) continue
+          const { path } = row
+          if (answered.has(addressOf(row)?.href ?? '')) continue
           const title = await knowledge.titleAt(view, path)
           items.push({
             ...row,

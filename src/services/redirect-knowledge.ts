@@ -1,23 +1,25 @@
 import { pathSpellings } from '../core/address/index.ts'
-import { type Asked, type Finding, PageFinder, plainPath, RedirectReview, TOLERANCE } from '../core/routing/index.ts'
+import { type Finding, PageFinder, plainPath, RedirectReview, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
 import { allRedirects, type KnownPageRow, knownPages } from '../data/redirect-knowledge.ts'
 import { redirectsById } from '../data/redirects.ts'
+import { RedirectWays } from './redirect-ways.ts'
 
 /** Changes that are taken over at once. */
 const CHANGES_AT_ONCE = 5_000
 /** Rows read at once when a table is taken up. */
 const ROWS_AT_ONCE = 10_000
 
-/** What is known of one site: its rows looked through, and its pages to be suggested. */
+/** What is known of one site: its pages to be suggested and, once they were asked for, its rows looked through. */
 interface Known {
   number: number
   /** Of rules, hosts and what else a site is set up with. */
   setUpNumber: number
-  readonly review: RedirectReview
+  /** Null until somebody asks: to suggest pages no row is needed, and there may be a million. */
+  review: RedirectReview | null
   readonly pages: Map<string, KnownPageRow>
   /** Live paths in every spelling that is answered; how many pages each is of. */
   readonly live: Map<string, number>
@@ -31,12 +33,17 @@ export class RedirectKnowledge {
   readonly #db: Database
   readonly #known = new Map<string, Known>()
 
-  constructor(db: Database) {
+  readonly #port: number
+
+  /** @param port - the one this installation answers on */
+  constructor(db: Database, port: number) {
     this.#db = db
+    this.#port = port
   }
 
   async findings(view: SiteGround): Promise<{ readonly review: RedirectReview; readonly findings: readonly Finding[] }> {
-    const { review } = await this.#upToDate(view)
+    const { review } = await this.#upToDate(view, true)
+    if (review === null) throw new Error('rows that were asked for are not there')
     return { review, findings: review.findings() }
   }
 
@@ -45,16 +52,9 @@ export class RedirectKnowledge {
     return (await this.#upToDate(view)).finder
   }
 
-  /** Tells whether somebody who asks for an address gets an answer by now: a page, or what a row says. */
-  async answered(view: SiteGround): Promise<(asked: Pick<Asked, 'host' | 'origin' | 'path'>) => boolean> {
-    const { live, review } = await this.#upToDate(view)
-    return ({ host, origin, path }) => {
-      const isByNameOnly = view.setup.hosts.some((each) => each.host === host && each.kind !== 'site')
-      if (!isByNameOnly && live.has(path)) return true
-      return review.answers({ host, origin, path, isByNameOnly, query: '', language: null, device: 'computer', nowMs: Date.now() }, () =>
-        live.has(path),
-      )
-    }
+  /** Tells which of these addresses are answered by now: by a page, or by what a row says. Only what they bring up is read. */
+  async answered(view: SiteGround, addresses: readonly URL[]): Promise<ReadonlySet<string>> {
+    return asOfNow(this.#db, (transaction) => new RedirectWays(this.#db, view, this.#port).answered(addresses, transaction))
   }
 
   /** What a page that is gone was called. */
@@ -62,15 +62,15 @@ export class RedirectKnowledge {
     return (await this.#upToDate(view)).gone.get(path)
   }
 
-  async #upToDate(view: SiteGround): Promise<Known> {
+  async #upToDate(view: SiteGround, needsRows = false): Promise<Known> {
     const { siteId } = view.setup
     return asOfNow(this.#db, async (transaction) => {
       const [end] = await logEnds(this.#db, siteId, transaction)
       const known = this.#known.get(siteId)
-      if (known === undefined || known.setUpNumber !== (end?.setUpNumber ?? 0)) return this.#takeUp(view, end, transaction)
+      if (known === undefined || known.setUpNumber !== (end?.setUpNumber ?? 0)) return this.#takeUp(view, end, needsRows, transaction)
       while (known.number < (end?.number ?? 0)) {
         const changes = await changesAfter(this.#db, { siteId, after: known.number, limit: CHANGES_AT_ONCE }, transaction)
-        if (changes === null) return this.#takeUp(view, end, transaction)
+        if (changes === null) return this.#takeUp(view, end, needsRows, transaction)
         const last = changes[changes.length - 1]
         if (last === undefined) break
         const keysOf = (...capabilities: string[]) => [
@@ -80,46 +80,57 @@ export class RedirectKnowledge {
         await this.#takePages(known, siteId, keysOf('pages', 'files'), transaction)
         known.number = last.number
       }
+      if (needsRows) known.review ??= await this.#rowsOf(view, known, transaction)
       return known
     })
   }
 
-  async #takeUp(view: SiteGround, end: { number: number; setUpNumber: number } | undefined, transaction: Transaction): Promise<Known> {
-    const { setup, origin } = view
-    const live = new Map<string, number>()
+  async #takeUp(
+    view: SiteGround,
+    end: { number: number; setUpNumber: number } | undefined,
+    needsRows: boolean,
+    transaction: Transaction,
+  ): Promise<Known> {
+    const { siteId } = view.setup
     const known: Known = {
       number: end?.number ?? 0,
       setUpNumber: end?.setUpNumber ?? 0,
       pages: new Map(),
-      live,
+      live: new Map(),
       finder: new PageFinder([]),
       gone: new Map(),
-      review: new RedirectReview({
-        tolerance: setup.tolerance ?? TOLERANCE,
-        origin,
-        hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])),
-        hasPage: (path) => live.has(path),
-      }),
+      review: null,
     }
-    this.#known.delete(setup.siteId)
-    for (const page of await knownPages(this.#db, setup.siteId, null, transaction)) this.#putPage(known, page)
-    for (let after: string | null = null; ; ) {
-      const rows = await allRedirects(this.#db, setup.siteId, { after, limit: ROWS_AT_ONCE }, transaction)
-      for (const { place, ...row } of rows) known.review.put({ ...row, order: place })
-      after = rows[rows.length - 1]?.id ?? null
-      if (rows.length < ROWS_AT_ONCE) break
-    }
-    this.#known.set(setup.siteId, known)
+    this.#known.delete(siteId)
+    for (const page of await knownPages(this.#db, siteId, null, transaction)) this.#putPage(known, page)
+    if (needsRows) known.review = await this.#rowsOf(view, known, transaction)
+    this.#known.set(siteId, known)
     return known
   }
 
-  async #takeRows(known: Known, siteId: string, ids: readonly string[], transaction: Transaction): Promise<void> {
-    if (ids.length === 0) return
+  /** Looks a site's rows up, as of the same moment as its pages. */
+  async #rowsOf({ setup, origin }: SiteGround, { live }: Known, transaction: Transaction): Promise<RedirectReview> {
+    const review = new RedirectReview({
+      tolerance: setup.tolerance ?? TOLERANCE,
+      origin,
+      hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])),
+      hasPage: (path) => live.has(path),
+    })
+    for (let after: string | null = null; ; ) {
+      const rows = await allRedirects(this.#db, setup.siteId, { after, limit: ROWS_AT_ONCE }, transaction)
+      for (const { place, ...row } of rows) review.put({ ...row, order: place })
+      after = rows[rows.length - 1]?.id ?? null
+      if (rows.length < ROWS_AT_ONCE) return review
+    }
+  }
+
+  async #takeRows({ review }: Known, siteId: string, ids: readonly string[], transaction: Transaction): Promise<void> {
+    if (ids.length === 0 || review === null) return
     const found = new Map((await redirectsById(this.#db, siteId, ids, transaction)).map((row) => [row.id, row]))
     for (const id of ids) {
       const row = found.get(id)
-      if (row === undefined) known.review.drop(id)
-      else known.review.put({ ...row, order: row.place })
+      if (row === undefined) review.drop(id)
+      else review.put({ ...row, order: row.place })
     }
   }
 
@@ -139,7 +150,7 @@ export class RedirectKnowledge {
     known.finder.put(page)
     for (const path of spellingsOf(page.path)) {
       known.live.set(path, (known.live.get(path) ?? 0) + 1)
-      known.review.pageChanged(path)
+      known.review?.pageChanged(path)
     }
   }
 
@@ -151,7 +162,7 @@ export class RedirectKnowledge {
       const left = (known.live.get(path) ?? 1) - 1
       if (left === 0) known.live.delete(path)
       else known.live.set(path, left)
-      known.review.pageChanged(path)
+      known.review?.pageChanged(path)
     }
   }
 }

@@ -83,6 +83,18 @@ export class RedirectWays {
     return this.#isLive(path)
   }
 
+  /** Which of these addresses of the site somebody gets an answer at: from a page, or from a row. @returns them as they are written in full */
+  async answered(addresses: readonly URL[], transaction: Transaction): Promise<ReadonlySet<string>> {
+    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
+    this.#hasPatterns = true
+    await this.#read(addresses, transaction)
+    const isAnswered = (url: URL): boolean => {
+      const isPage = this.#isOwn(url) && this.#isLive(url.pathname)
+      return isPage || matchRedirect(this.#askedAt(url), this.#table, () => isPage) !== null
+    }
+    return new Set(addresses.filter(isAnswered).map(({ href }) => href))
+  }
+
   /** Where each of these rows sends to. They have to have been put in before. */
   async follow(rows: readonly Redirect[], transaction: Transaction): Promise<Map<string, Way>> {
     if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))

@@ -13,6 +13,7 @@ export {
   WEIGHT_MAX,
 } from './course.ts'
 export { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
+export type { ReviewRow } from './lean-row.ts'
 export {
   type Asked,
   type Considered,
@@ -62,7 +63,7 @@ export {
   WIDE_PATTERNS_MAX,
 } from './redirect.ts'
 export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
-export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewRow, type ReviewSite } from './review.ts'
+export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewSite } from './review.ts'
 export {
   type AskedOfShortLink,
   answerShortLink,

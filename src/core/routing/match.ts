@@ -75,7 +75,10 @@ export function readyRedirect(row: Redirect, { ignoresCase }: Tolerance): Result
 }
 
 /** What a row of "exact" or "under" is filed under: its path, as {@link Asked} paths are looked up. */
-export const redirectKey = ({ from }: Pick<Redirect, 'from'>): string => pathKey(plainPath(from), TOLERANCE)
+export function redirectKey({ from }: Pick<Redirect, 'from'>): string {
+  const key = pathKey(plainPath(from), TOLERANCE)
+  return key === from ? from : key // one text for both, where a table holds a million
+}
 
 /** Whether a row may answer only under a condition. */
 export const isConditional = ({ query, noOtherQuery, languages, devices, fromMs, untilMs }: RedirectConditions): boolean =>

@@ -1,13 +1,8 @@
+import { leanRow, type ReviewRow, wholeRow } from './lean-row.ts'
 import { type Asked, compareRedirects, isConditional, matchRedirect, type ReadyRedirect, readyRedirect, redirectKey } from './match.ts'
 import { pathKey, plainPath, stemsOf } from './path.ts'
 import { leadsOn, type Redirect, type RedirectConditions, TOLERANCE, type Tolerance } from './redirect.ts'
 import { RedirectTable } from './table.ts'
-
-/** A row as the review looks at it. */
-export interface ReviewRow extends Redirect {
-  readonly version: number
-  readonly isOn: boolean
-}
 
 /**
  * What can be wrong with a row: it leads in a circle; it leads on in several steps; another row always comes before it; it stands
@@ -83,7 +78,8 @@ export class RedirectReview {
   }
 
   /** Takes a row in, in place of the one of its id. */
-  put(row: ReviewRow): void {
+  put(given: ReviewRow): void {
+    const row = leanRow(given)
     this.drop(row.id)
     this.#rows.set(row.id, row)
     if (!row.isOn) return
@@ -119,7 +115,8 @@ export class RedirectReview {
   }
 
   row(id: string): ReviewRow | null {
-    return this.#rows.get(id) ?? null
+    const row = this.#rows.get(id)
+    return row === undefined ? null : wholeRow(row)
   }
 
   /** Everything that is wrong now, in the order of the table. */
