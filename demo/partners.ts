@@ -97,7 +97,8 @@ export async function makePartners({ settings }: Context, services: Services, ow
       await services.partners.create(owner, {
         ...partner,
         ...(byNetwork === true ? { networkId: network.id } : { loginUrl: `http://kelp-lane-books.localhost:${settings.standInsPort}/` }),
-        ...(partner.name === 'Kelp Lane Books' ? { endsOn: new Date(Date.now() + 9 * DAY_MS).toISOString().slice(0, 10) } : {}),
+        // It has ended: what still leads there is to be pointed elsewhere.
+        ...(partner.name === 'Kelp Lane Books' ? ({ status: 'ended', endsOn: dayBack(12) } as const) : {}),
       }),
     )
 }

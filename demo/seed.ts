@@ -5,6 +5,7 @@ import { wrapLink } from '../src/core/markup/index.ts'
 import type { MenuEntry } from '../src/core/menus/index.ts'
 import { BY_HAND, type Rule } from '../src/core/rules/index.ts'
 import type { Role } from '../src/data/models.ts'
+import { judgeClicks } from '../src/jobs/counting.ts'
 import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
@@ -85,6 +86,7 @@ export async function seedDemo(context: Context, services: Services): Promise<{ 
   must(await services.rules.save(owner, { version: 0, rules: [...RULES] }))
   await makeShortLinks(context, services, owner, where)
   await makePageViews(context, services, owner)
+  await judgeClicks(context.db)
   must(await services.publications.create(owner, { all: true }))
   await makeRedirects(context, services, owner, seeded(SEED + 1))
   await makeEarnings(context, services, owner, seeded(SEED + 2))

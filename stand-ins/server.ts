@@ -1,5 +1,6 @@
 /** The simulated outside world of the demo: partners' shops, a network that carries three of them, and a few other sites. Loopback only. */
 import { createServer, type ServerResponse } from 'node:http'
+import { bannerPng } from './banner.ts'
 import { logbook } from './logbook.ts'
 
 const SITES: Readonly<Record<string, { readonly name: string; readonly pages: Readonly<Record<string, string>> }>> = {
@@ -18,7 +19,7 @@ const SITES: Readonly<Record<string, { readonly name: string; readonly pages: Re
   },
   'contour-kiosk': {
     name: 'Contour Kiosk',
-    pages: { '/': 'Maps for wet pockets', '/sheets': 'All sheets', '/sheets/14': 'Sheet 14: Skarrow and the holms' },
+    pages: { '/': 'Maps for wet pockets', '/sheets/all': 'All sheets', '/sheets/14': 'Sheet 14: Skarrow and the holms' },
   },
   'kelp-lane-books': {
     name: 'Kelp Lane Books',
@@ -54,6 +55,13 @@ const server = createServer((request, response) => {
   if (name === 'logbook') return logbook(url, request.headers, response, port)
   const site = SITES[name]
   if (site === undefined) return page(response, 404, 'Nobody here', 'The stand-ins', 'No stand-in goes by this name.')
+  if (url.pathname === '/banner.png') {
+    const picture = bannerPng()
+    return void response.writeHead(200, { 'Content-Type': 'image/png', 'Content-Length': picture.length }).end(picture)
+  }
+  // A shop that was rebuilt in a hurry: who sent a visitor is forgotten on the way.
+  if (name === 'contour-kiosk' && url.pathname === '/sheets')
+    return void response.writeHead(301, { Location: '/sheets/all', 'Content-Length': '0' }).end()
   const title = site.pages[url.pathname]
   if (title === undefined) return page(response, 404, 'Not found', site.name, 'This page has moved or never was.')
   const number = url.searchParams.get('p') ?? url.searchParams.get('ref') ?? url.searchParams.get('a') ?? url.searchParams.get('via')

@@ -51,7 +51,7 @@ export async function countSeen(
        ON CONFLICT (site_id, host, md5(path)) DO UPDATE SET path = excluded.path RETURNING id, site_id, host, path),
      seen AS (
        INSERT INTO seen_page_hours (page_id, hour, people, others)
-       SELECT p.id, g.hour, g.people, g.others FROM given g JOIN pages p USING (site_id, host, path) WHERE g.address IS NULL
+       SELECT p.id, g.hour, sum(g.people), sum(g.others) FROM given g JOIN pages p USING (site_id, host, path) WHERE g.address IS NULL GROUP BY 1, 2
        ON CONFLICT (page_id, hour) DO UPDATE SET people = seen_page_hours.people + excluded.people, others = seen_page_hours.others + excluded.others),
      links AS (
        INSERT INTO seen_links (page_id, address, nth)
@@ -60,8 +60,8 @@ export async function countSeen(
            OR EXISTS (SELECT 1 FROM seen_links l WHERE l.page_id = p.id AND md5(l.address) = md5(g.address) AND l.nth = g.nth))
        ON CONFLICT (page_id, md5(address), nth) DO UPDATE SET address = excluded.address RETURNING id, page_id, address, nth)
      INSERT INTO seen_link_hours (link_id, hour, people, others)
-     SELECT l.id, g.hour, g.people, g.others FROM given g JOIN pages p USING (site_id, host, path)
-       JOIN links l ON l.page_id = p.id AND l.address = g.address AND l.nth = g.nth
+     SELECT l.id, g.hour, sum(g.people), sum(g.others) FROM given g JOIN pages p USING (site_id, host, path)
+       JOIN links l ON l.page_id = p.id AND l.address = g.address AND l.nth = g.nth GROUP BY 1, 2
      ON CONFLICT (link_id, hour) DO UPDATE SET people = seen_link_hours.people + excluded.people, others = seen_link_hours.others + excluded.others`,
     [given],
   )

@@ -144,6 +144,10 @@ export function phraseChoiceService(
   }
 }
 
+/** Whose programmes are over: nobody is sent there any more. */
+const endedPartners = ({ setup }: SiteGround): ReadonlySet<string> =>
+  new Set(setup.partners.filter(({ isEnded }) => isEnded === true).map(({ id }) => id))
+
 const refusedAmong = (ground: PhraseGround, found: readonly string[], pageId: string): string =>
   found.filter((id) => ground.isRefused(id, pageId)).join(' ')
 
@@ -169,6 +173,7 @@ function suggest(
   const paid = standing.filter(({ isPaid }) => isPaid)
   const most = paidMost(prose.words)
   const best = Math.max(0, ...epc.values())
+  const ended = endedPartners(view)
   const found = new Set<string>()
   const places = ground
     .bookOf(language)
@@ -177,7 +182,7 @@ function suggest(
       const [phrase, piece] = [ground.phrases[hit.phrase], prose.pieces[hit.piece]]
       if (phrase === undefined || piece === undefined || phrase.destination === page.path) return []
       found.add(phrase.id)
-      if (ground.isRefused(phrase.id, page.id)) return []
+      if (ground.isRefused(phrase.id, page.id) || (phrase.partnerId !== null && ended.has(phrase.partnerId))) return []
       const said = piece.text.slice(hit.from, hit.to)
       const own = phrase.partnerId === null ? undefined : epc.get(phrase.partnerId)
       const earns = phrase.partnerId === null || best === 0 ? 0.5 : (own ?? best / 2) / best

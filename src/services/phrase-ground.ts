@@ -108,7 +108,8 @@ export class PhraseGrounds {
       phraseRefusals(this.#db, siteId),
       this.#placements.listOf(siteId, view),
     ])
-    const stamp = JSON.stringify([phrases.stamp, epc.stamp, weights])
+    const ended = view.setup.partners.filter(({ isEnded }) => isEnded === true).map(({ id }) => id)
+    const stamp = JSON.stringify([phrases.stamp, epc.stamp, weights, ended])
     return new PhraseGround({ view, weights, epc: epc.value, stamp }, phrases.value, refusals, list)
   }
 

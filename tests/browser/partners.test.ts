@@ -82,17 +82,61 @@ test('phrases are gone through by keys: linked as a draft, refused here, refused
   await page.keyboard.press('v')
   await page.getByText(/is suggested nowhere any more/).waitFor()
   assert.notEqual(second, '')
+  // Other words of the same sentence: those that stand there, and no others.
+  await page.keyboard.press('o')
+  const field = review.getByLabel('Words of this sentence to link')
+  const [other = ''] = (await field.inputValue()).split(' ')
+  await field.fill('words that nobody wrote')
+  await review.getByText('These words do not stand in the sentence').waitFor()
   assert.deepEqual(await axeFinds(page), [])
+  await field.fill(other)
+  await page.keyboard.press('Enter')
+  await page.getByText(`“${other}” is linked, as a draft.`).waitFor()
 })
 
-test('the editor shows how many paid links a page bears, and links a phrase with one press', async () => {
+test('the editor shows how many paid links a page bears, and links a phrase with one press, or the one at the caret with one key', async () => {
   const { page } = await studio.enter('tobin')
-  const id = await openPage(page, studio, '/yearbook/crossing-05.html')
+  const { pages } = (await (await page.request.get(`${studio.copy.url}/api/v1/phrases/review`)).json()) as {
+    pages: { path: string; room: { used: number }; chosen: { phrase: string; isPaid: boolean }[] }[]
+  }
+  const found = pages.findLast(({ room, chosen }) => room.used === 0 && chosen.filter(({ isPaid }) => isPaid).length > 1)
+  const id = await openPage(page, studio, found?.path ?? '')
   const room = page.getByRole('region', { name: 'Paid links' })
-  await room.getByText(/^0 of 3 that this page bears/).waitFor()
+  await room.getByText(/^0 of \d that this page bears/).waitFor()
   await room.getByRole('button', { name: /^Link/ }).first().click()
   await untilSaved(page, studio, id, 'data-by-hand')
-  await room.getByText(/^1 of 3/).waitFor()
+  await room.getByText(/^1 of \d/).waitFor()
+  // The first of those that are left, chosen in the page.
+  await room.getByRole('list').getByRole('button').first().click()
+  await page.getByText('is worth a link to').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  const linked = async (): Promise<number> => (await sourceOf(page, studio, id)).split('data-by-hand').length
+  const before = await linked()
+  await page.frameLocator('iframe').locator('body').press('Control+Enter')
+  await page.getByText('is worth a link to').waitFor({ state: 'detached' })
+  for (let tries = 0; tries < 50 && (await linked()) === before; tries++) await page.waitForTimeout(100)
+  assert.equal(await linked(), before + 1)
+})
+
+test('a partner’s banner is put in where the caret stands, with a link of its own, and its picture can be kept here', async () => {
+  const { page } = await studio.enter('mara')
+  await goTo(page, studio, '/partners')
+  await page.getByRole('button', { name: /^Bothy Beds/ }).click()
+  await page.getByRole('button', { name: /^Keep the picture here.*Six bunks/ }).click()
+  await page.getByText('The picture is among your files now').waitFor()
+  const id = await openPage(page, studio, '/about.html')
+  await page.frameLocator('iframe').getByText('We began as a notice').click()
+  await page.getByRole('button', { name: 'A partner’s banner' }).click()
+  const dialog = page.getByRole('dialog', { name: 'Put a banner in' })
+  await dialog.getByRole('button', { name: /^Put it in.*Six bunks/ }).waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await dialog.getByRole('button', { name: /^Put it in.*Six bunks/ }).click()
+  await untilSaved(page, studio, id, 'alt="Six bunks and a stove"')
+  const source = await sourceOf(page, studio, id)
+  assert.match(
+    source,
+    /<a href="http:\/\/bothy-beds[^"]+ref=slowferry&amp;s=[^"]+"[^>]*><img[^>]*src="\/files\/[^"]+\.(?:png|svg|gif|jpg|webp)"/,
+  )
 })
 
 test('what leads to a partner is pointed elsewhere in one step, and back by one click', async () => {

@@ -1,7 +1,8 @@
 import { useMutation } from '@tanstack/react-query'
+import { useMemo } from 'react'
 import { toast } from 'sonner'
 import type { Banner } from '../../contract/partner-links.ts'
-import { bannerMarkup } from '../../core/partners/index.ts'
+import { bannerMarkup, PartnerLinks } from '../../core/partners/index.ts'
 import { BY_HAND, type CompiledSite } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -17,19 +18,21 @@ export function BannerDialog({
 }: {
   path: string
   site: CompiledSite
-  onInsert: (html: string) => void
+  /** A picture stands in a paragraph of its own, behind the one with the caret; words stand at the caret. */
+  onInsert: (banner: { html: string; where: 'here' | 'after' }) => void
   onClose: () => void
 }) {
   const { data, error } = useAsk('partner-links.banners', { query: {} })
+  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
   const put = useMutation({
     mutationFn: async (banner: Banner) => {
-      const { address } = await call('partner-links.create', { body: { address: banner.href, path } }).catch(() => ({
-        address: banner.href,
-      }))
-      return bannerMarkup({ ...banner, href: address }).replace('<a ', `<a ${BY_HAND}="" `)
+      const page = partners.recognise(banner.href, 'any')?.destination ?? banner.href
+      const made = await call('partner-links.create', { body: { address: page, path } }).catch(() => null)
+      const html = bannerMarkup({ ...banner, href: made?.address ?? banner.href }).replace('">', `" ${BY_HAND}="">`)
+      return banner.picture === null ? { html, where: 'here' as const } : { html: `<p>${html}</p>`, where: 'after' as const }
     },
-    onSuccess: (html) => {
-      onInsert(html)
+    onSuccess: (banner) => {
+      onInsert(banner)
       onClose()
     },
     onError: (failure) => toast.error(wordsOf(failure)),

@@ -319,17 +319,6 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
             </button>
           )}
         </div>
-        {canEdit && source.kind === 'page' && (
-          <SuggestedHere
-            handle={suggestedHere}
-            selected={selected}
-            pageId={source.id}
-            analysis={analysis}
-            draft={draft}
-            path={source.path}
-            site={site}
-          />
-        )}
         <input
           ref={pictureField}
           type="file"
@@ -374,6 +363,17 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
             <SourceEditor draft={draft} canEdit={canEdit} select={selected} pointed={pointed} onSelect={onSelect} onKey={onKey} />
           </Suspense>
         )}
+        {canEdit && source.kind === 'page' && (
+          <SuggestedHere
+            handle={suggestedHere}
+            selected={selected}
+            pageId={source.id}
+            analysis={analysis}
+            draft={draft}
+            path={source.path}
+            site={site}
+          />
+        )}
       </section>
       <aside
         className="w-[340px] shrink-0 overflow-y-auto border-l px-5 py-4 outline-none max-lg:w-full max-lg:border-t max-lg:border-l-0"
@@ -405,7 +405,7 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
         <BannerDialog
           path={source.path}
           site={site}
-          onInsert={(html) => frame.current?.run({ name: 'insert', html, where: 'here' })}
+          onInsert={(banner) => frame.current?.run({ name: 'insert', ...banner })}
           onClose={() => setOpen(null)}
         />
       )}

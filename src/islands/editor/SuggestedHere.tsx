@@ -22,9 +22,13 @@ export function SuggestedHere({
   const here: Suggested | undefined = items.find((each) => each.from <= from && to <= each.to)
   useImperativeHandle(handle, () => ({ take: () => here !== undefined && !isBusy && link(here) }))
   return (
-    <p role="status" className={here === undefined ? 'sr-only' : 'border-x bg-sun px-3 py-1 text-[14px]'}>
+    // Over the foot of the page: a line that comes and goes with the caret must not move what is written.
+    <p role="status" className="relative">
       {here !== undefined && (
-        <span className="flex items-baseline gap-2">
+        <span
+          className="sheet absolute inset-x-2 bottom-2 flex items-baseline gap-2 bg-sun px-3 py-1.5 text-[14px]"
+          style={{ boxShadow: 'var(--shadow)' }}
+        >
           <span className="min-w-0 truncate">
             “{here.sentence.words}” is worth a link to <span className="address">{here.leadsTo.replace(/^https?:\/\//, '')}</span>
           </span>

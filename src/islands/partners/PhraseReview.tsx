@@ -24,16 +24,19 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
   useEffect(() => {
     if (data !== undefined) setJob(null)
   }, [data])
-  const [isWording, setWording] = useState(false)
+  /** Of which other words are being chosen: it stays while the others are looked at again. */
+  const [wording, setWording] = useState<Place | null>(null)
+  /** Versions that pages have since something was linked on them: what was suggested of an older one waits until it is looked at again. */
+  const [saved, setSaved] = useState<ReadonlyMap<string, number>>(new Map())
   /** Looked at already, here: what is passed over comes again another day. */
   const [passed, setPassed] = useState<ReadonlySet<string>>(new Set())
   const box = useRef<HTMLElement>(null)
   const places = (data?.pages ?? []).flatMap((page) => page.chosen.map((suggested): Place => ({ page, suggested })))
-  const open = places.filter((place) => !passed.has(nameOf(place)))
-  const [first] = open
+  const open = places.filter((place) => !passed.has(nameOf(place)) && place.page.version >= (saved.get(place.page.pageId) ?? 0))
+  const first = wording ?? open[0]
   const pass = (place: Place): void => {
     setPassed((before) => new Set(before).add(nameOf(place)))
-    setWording(false)
+    setWording(null)
     box.current?.focus()
   }
   const link = useMutation({
@@ -44,6 +47,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
       }),
     onSuccess: ({ version }, place) => {
       pass(place)
+      setSaved((before) => new Map(before).set(place.page.pageId, version))
       toast.success(`“${place.words ?? place.suggested.sentence.words}” is linked, as a draft.`, {
         action: { label: 'Undo', onClick: () => void takeBack(place, version) },
       })
@@ -65,7 +69,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
   const act = (key: string): boolean => {
     if (first === undefined || isBusy) return false
     if (key === 'l' && canLink) link.mutate(first)
-    else if (key === 'o' && canLink) setWording(true)
+    else if (key === 'o' && canLink) setWording(first)
     else if (key === 'p') location.assign(`/pages/${first.page.pageId}`)
     else if (key === 'n' && canLink) refuse.mutate({ place: first, everywhere: false })
     else if (key === 'v' && canLink) refuse.mutate({ place: first, everywhere: true })
@@ -115,7 +119,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
             )}
             {canLink && (
               <>
-                <button type="button" className="button" aria-expanded={isWording} onClick={() => act('o')}>
+                <button type="button" className="button" aria-expanded={wording !== null} onClick={() => act('o')}>
                   Other words <kbd>O</kbd>
                 </button>
                 <button type="button" className="button" disabled={isBusy} onClick={() => act('n')}>
@@ -133,14 +137,14 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
               See the page <kbd>P</kbd>
             </button>
           </div>
-          {isWording && (
+          {wording !== null && (
             <OtherWords
               key={nameOf(first)}
               suggested={first.suggested}
               isBusy={isBusy}
               onTake={(words) => link.mutate({ ...first, words })}
               onLeave={() => {
-                setWording(false)
+                setWording(null)
                 box.current?.focus()
               }}
             />
@@ -191,15 +195,23 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
   )
 }
 
+/** Whoever waits for less need not be told how far it is. */
+const SHORT_MS = 1_500
+
 /** How far the first look through the pages is. */
 function Looking({ id }: { id: string }) {
-  const { job, stop, isStopping } = useJob(id)
+  const [isLong, setLong] = useState(false)
+  useEffect(() => {
+    const timer = setTimeout(() => setLong(true), SHORT_MS)
+    return () => clearTimeout(timer)
+  }, [])
+  const { job, stop, isStopping } = useJob(isLong ? id : null)
   return (
     <JobProgress
       job={job}
       words={({ done, total }) => `${done} of ${total} pages looked through`}
       beginning="looking through your pages …"
-      onStop={isStopping ? null : stop}
+      onStop={isStopping || !isLong ? null : stop}
     />
   )
 }

@@ -17,9 +17,9 @@ export function CountingForm({ canEdit }: { canEdit: boolean }) {
 }
 
 const NUMBERS = [
-  ['perMinute', 'More clicks within a minute than'],
-  ['perDay', 'More clicks on a day than'],
-  ['unseenPerDay', 'On a day without looking at a page, more than'],
+  ['perMinute', 'within a minute, over'],
+  ['perDay', 'on a day, over'],
+  ['unseenPerDay', 'on a day with no page seen, over'],
 ] as const
 
 function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
@@ -68,7 +68,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
         </span>
       </label>
       <fieldset>
-        <legend className="field-label">Clicks of one visitor are a robot’s</legend>
+        <legend className="mb-1.5 text-[17px] font-semibold">So many clicks of one visitor are a robot’s</legend>
         <div className="grid grid-cols-3 gap-3.5 max-md:grid-cols-1">
           {NUMBERS.map(([key, words]) => (
             <TextField
