@@ -116,6 +116,8 @@ export async function makeShortLinks(
     host: '',
     title: `${place[0]?.toUpperCase()}${place.slice(1)}: ${thing}`,
     status: '',
+    note: '',
+    tags: '',
   }))
   await services.shortLinkLists.take({ siteId: owner.siteId, personId: owner.personId }, listed, { dryRun: false, seen: new Map() })
   const others = await rows<{ id: string }>(db, 'SELECT id FROM short_links WHERE site_id = $1 AND slug = ANY($2::text[]) ORDER BY slug', [

@@ -46,8 +46,8 @@ export async function apart<T extends keyof Tasks>(
   task: T,
   input: Parameters<Tasks[T]>[0],
   { deadlineMs, signal = notWanted() }: { deadlineMs: number; signal?: AbortSignal | undefined },
-): Promise<Result<ReturnType<Tasks[T]>, ApartFault>> {
-  return withinLimits<ReturnType<Tasks[T]>>((ending) => threads().run({ task, input }, { signal: ending }), { deadlineMs, signal })
+): Promise<Result<Awaited<ReturnType<Tasks[T]>>, ApartFault>> {
+  return withinLimits<Awaited<ReturnType<Tasks[T]>>>((ending) => threads().run({ task, input }, { signal: ending }), { deadlineMs, signal })
 }
 
 /**

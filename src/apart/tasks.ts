@@ -1,3 +1,4 @@
+import qrcode, { type QRCodeToBufferOptions } from 'qrcode'
 import type { RewriteAnswer } from '../contract/rules.ts'
 import { deliverBytes, measureOf, type PageContent, type PageFault, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
 import { drawingFault, htmlOfMarkdown, markdownOfHtml } from '../core/exchange/index.ts'
@@ -58,6 +59,11 @@ export const TASKS = {
 
   /** An article's HTML as Markdown again, see {@link markdownOfHtml}. */
   markdownAgain: ({ html, original }: { html: string; original: string }): string => markdownOfHtml(html, original),
+
+  /** A QR code as a picture of points. Its time and memory grow with the square of its size. */
+  async qrPicture({ text, options }: { text: string; options: QRCodeToBufferOptions }): Promise<Uint8Array> {
+    return new Uint8Array(await qrcode.toBuffer(text, options))
+  },
 
   /** Why a drawing is not taken; null for one that only draws. */
   drawing: (text: string): string | null => drawingFault(text),

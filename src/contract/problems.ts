@@ -113,6 +113,8 @@ export const PROBLEMS = {
   'deep-link-refused': [422, 'This programme only takes links to its front page.'],
   'no-link-left': [422, 'Nothing in this code could be linked once its scripts and counters are left out.'],
   'words-not-there': [422, 'These words do not stand in that sentence, or something in them cannot be linked.'],
+  'note-too-long': [422, 'A note has 2,000 characters at most.'],
+  'tags-unfit': [422, 'A short link has at most 20 tags of 60 characters, parted by commas.'],
   'picture-away': [422, 'The picture could not be fetched: {why}.'],
   'snippet-too-long': [422, 'Code of a banner has 50,000 characters at most.'],
   'phrases-too-many': [422, 'A site can have 20,000 phrases.'],

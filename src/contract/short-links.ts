@@ -7,7 +7,7 @@ export const ShortLinkStatus = z.union([z.literal(301), z.literal(302), z.litera
 
 /** Slugs of one short link, the main one among them. */
 export const SLUGS_MAX = 40
-const Note = z.string().trim().max(2_000)
+export const Note = z.string().trim().max(2_000)
 /** Words by which short links are found together; each in small letters, once. */
 export const Tags = z
   .array(line(60).toLowerCase().min(1))

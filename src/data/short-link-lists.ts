@@ -2,8 +2,13 @@ import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
 import type { ShortLinkRow } from './models.ts'
 
+/** Lists of texts travel as JSON: an array of arrays would have to have them all of one length. */
+const TAGS = 'ARRAY(SELECT jsonb_array_elements_text(w.tags::jsonb))'
+
 /** A short link to be made in a list. */
-export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status'>
+export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status' | 'note'> & {
+  readonly tags: readonly string[]
+}
 
 /** Makes short links, each with its first entry of history. @returns the ids of those whose slug nobody took meanwhile */
 export async function insertShortLinks(
@@ -13,13 +18,13 @@ export async function insertShortLinks(
 ): Promise<Set<string>> {
   const made = await rows<{ id: string }>(
     db,
-    `WITH wanted AS (SELECT * FROM unnest($3::uuid[], $4::uuid[], $5::text[], $6::text[], $7::text[], $8::int[]) AS w (id, host_id, slug, destination, title, status)),
+    `WITH wanted AS (SELECT * FROM unnest($3::uuid[], $4::uuid[], $5::text[], $6::text[], $7::text[], $8::int[], $9::text[], $10::text[]) AS w (id, host_id, slug, destination, title, status, note, tags)),
        taken AS (INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM wanted ON CONFLICT DO NOTHING RETURNING short_link_id),
-       made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status)
-         SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status FROM wanted w JOIN taken ON taken.short_link_id = w.id
-         RETURNING id, destination, title, status)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, person_id)
-       SELECT id, 1, destination, title, status, $2 FROM made RETURNING short_link_id AS id`,
+       made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status, note, tags)
+         SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status, w.note, ${TAGS} FROM wanted w JOIN taken ON taken.short_link_id = w.id
+         RETURNING id, destination, title, status, note, tags)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, person_id)
+       SELECT id, 1, destination, title, status, note, tags, $2 FROM made RETURNING short_link_id AS id`,
     [
       siteId,
       personId,
@@ -29,6 +34,8 @@ export async function insertShortLinks(
       links.map(({ destination }) => destination),
       links.map(({ title }) => title),
       links.map(({ status }) => status),
+      links.map(({ note }) => note),
+      links.map(({ tags }) => JSON.stringify(tags)),
     ],
     transaction,
   )
@@ -45,15 +52,17 @@ export async function updateShortLinks(
   }: {
     siteId: string
     personId: string | null
-    links: readonly Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status'>[]
+    links: readonly (Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status' | 'note'> & {
+      readonly tags: readonly string[]
+    })[]
   },
   transaction: Transaction,
 ): Promise<Set<string>> {
   const changed = await rows<{ id: string }>(
     db,
     `WITH changed AS (
-       UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, version = l.version + 1, updated_at = now()
-       FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[]) AS w (id, version, destination, title, status)
+       UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, note = w.note, tags = ${TAGS}, version = l.version + 1, updated_at = now()
+       FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[], $8::text[], $9::text[]) AS w (id, version, destination, title, status, note, tags)
        WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
      INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
        SELECT id, version, destination, title, status, note, tags, course, $2 FROM changed RETURNING short_link_id AS id`,
@@ -65,6 +74,8 @@ export async function updateShortLinks(
       links.map(({ destination }) => destination),
       links.map(({ title }) => title),
       links.map(({ status }) => status),
+      links.map(({ note }) => note),
+      links.map(({ tags }) => JSON.stringify(tags)),
     ],
     transaction,
   )

@@ -110,7 +110,7 @@ export async function takenSlugs(db: Database, hostId: string, slugs: readonly s
 }
 
 /** A slug that is in use, and what it leads to. */
-export interface TakenSlug extends Pick<ShortLinkRow, 'id' | 'hostId' | 'destination' | 'title' | 'status' | 'version'> {
+export interface TakenSlug extends Pick<ShortLinkRow, 'id' | 'hostId' | 'destination' | 'title' | 'status' | 'version' | 'note' | 'tags'> {
   /** As it was asked for: a further slug of a link counts as well as its main one. */
   readonly asked: string
 }
@@ -123,7 +123,7 @@ export function slugsInUse(
 ): Promise<TakenSlug[]> {
   return rows(
     db,
-    `SELECT s.slug AS asked, s.host_id AS "hostId", l.id, l.destination, l.title, l.status, l.version
+    `SELECT s.slug AS asked, s.host_id AS "hostId", l.id, l.destination, l.title, l.status, l.version, l.note, l.tags
      FROM unnest($1::uuid[], $2::text[]) AS named (host_id, slug) JOIN short_link_slugs s ON s.host_id = named.host_id AND s.slug = named.slug
      JOIN short_links l ON l.id = s.short_link_id`,
     [slugs.map(({ hostId }) => hostId), slugs.map(({ slug }) => slug)],

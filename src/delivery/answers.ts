@@ -9,6 +9,7 @@ import {
   type RedirectSource,
 } from '../core/routing/index.ts'
 import { locate } from './locate.ts'
+import { pageLeadingOn } from './say.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
 /** What is asked of a host by one request. */
@@ -60,7 +61,7 @@ export function countedAnswer(view: StoreView, entry: HostEntry, asked: AskedOfH
   if (known !== undefined) return known
   const link = entry.kind === 'short' && isLook ? shortLinkAt(view, entry, asked.url) : null
   const rows = link === null ? view.redirects(entry) : null
-  const made = link !== null ? shortLinkAnswer(link, asked) : rows === null ? null : redirectAnswer(view, entry, rows, asked, isLook)
+  const made = link !== null ? shortLinkAnswer(link, entry, asked) : rows === null ? null : redirectAnswer(view, entry, rows, asked, isLook)
   if (!mayRemember || rows?.hasConditions === true || (link !== null && link.course !== null)) return made
   const remembered = rememberedIn(view.state)
   if (remembered.size >= REMEMBERED_MAX) remembered.clear()
@@ -84,9 +85,9 @@ const shortLinkAt = (view: StoreView, entry: HostEntry, url: string): CompiledSh
 /** Kept by nobody, so that each click is seen and a changed destination holds at once. */
 const UNKEPT = ['Cache-Control', 'private, no-store'] as const
 const UNSEEN = ['X-Robots-Tag', 'noindex, nofollow'] as const
-const PLAIN_TEXT = ['Content-Type', 'text/plain; charset=utf-8'] as const
+const HTML = ['Content-Type', 'text/html; charset=utf-8'] as const
 
-function shortLinkAnswer(link: CompiledShortLink, asked: AskedOfHost): CountedAnswer {
+function shortLinkAnswer(link: CompiledShortLink, { ground }: HostEntry, asked: AskedOfHost): CountedAnswer {
   const { course } = link
   const { query } = partsOf(asked.url)
   const answer = answerShortLink(link, {
@@ -98,7 +99,9 @@ function shortLinkAnswer(link: CompiledShortLink, asked: AskedOfHost): CountedAn
   })
   if (answer.kind !== 'leads') {
     const [status, body] = NOT_LEADING[answer.kind]
-    return { status, headers: [...PLAIN_TEXT, ...UNKEPT, ...UNSEEN], body, countedAs: null, variant: null }
+    const { setup, origin } = ground
+    const page = pageLeadingOn(body, { name: setup.name, address: `${origin}/` })
+    return { status, headers: [...HTML, ...UNKEPT, ...UNSEEN], body: page, countedAs: null, variant: null }
   }
   const headers = ['Location', answer.location, ...UNKEPT, ...(course?.isIndexed === true ? [] : UNSEEN)]
   if (course !== null && course.referrer !== '') headers.push('Referrer-Policy', course.referrer)
@@ -106,9 +109,9 @@ function shortLinkAnswer(link: CompiledShortLink, asked: AskedOfHost): CountedAn
 }
 
 const NOT_LEADING = {
-  'not yet': [404, 'This link does not lead anywhere yet. Please come back later.\n'],
-  over: [404, 'What this link led to is over.\n'],
-  gone: [410, 'What this link led to has gone for good.\n'],
+  'not yet': [404, 'This link does not lead anywhere yet. Please come back later.'],
+  over: [404, 'What this link led to is over.'],
+  gone: [410, 'What this link led to has gone for good.'],
 } as const
 
 /** From 0 inclusive to 1 exclusive, the same for the same text. */

@@ -1,5 +1,23 @@
 import type { ServerResponse } from 'node:http'
 
+const escaped = (text: string): string => text.replace(/[&<>"]/g, (mark) => `&#${mark.charCodeAt(0)};`)
+
+/** @param more - what stands below the sentence, as HTML */
+export function pageSaying(sentence: string, more = ''): string {
+  const words = escaped(sentence)
+  return (
+    `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
+    `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><p>${words}</p>${more}</body></html>`
+  )
+}
+
+/** A page that says something and leads on to a site's front page; in ASCII. */
+export const pageLeadingOn = (sentence: string, site: { readonly name: string; readonly address: string }): string =>
+  pageSaying(sentence, `<p><a href="${escaped(site.address)}">${escaped(site.name)}</a></p>`).replace(
+    /[^\0-\x7f]/gu,
+    (letter) => `&#${letter.codePointAt(0)};`,
+  )
+
 /** A short page of our own, for people who ended up where nothing is. */
 export function say(
   response: ServerResponse,
@@ -10,11 +28,7 @@ export function say(
   /** What stands below the sentence, as HTML. */
   more = '',
 ): void {
-  const words = sentence.replace(/[&<>]/g, (mark) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[mark] ?? mark)
-  const body = Buffer.from(
-    `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
-      `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><p>${words}</p>${more}</body></html>`,
-  )
+  const body = Buffer.from(pageSaying(sentence, more))
   response.writeHead(status, {
     ...headers,
     'Content-Type': 'text/html; charset=utf-8',

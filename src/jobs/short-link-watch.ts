@@ -7,7 +7,7 @@ import { askOutside } from '../services/visits.ts'
 
 /** A destination that has a fallback is asked this often, at most so many at a time. */
 const EVERY_SECONDS = 120
-const AT_ONCE = 20
+const AT_ONCE = 100
 const ANSWER_MS = 10_000
 /** Of the answer; only its status counts. */
 const READ_BYTES = 64 * 1024

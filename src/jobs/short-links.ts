@@ -66,7 +66,7 @@ async function goThrough(
       .trim(),
   )
   if (header === null)
-    throw new ListFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status.')
+    throw new ListFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status, note, tags.')
   const { delimiter, columns } = header
   const seen = new Map<string, number>()
   let rows: ListedRow[] = []

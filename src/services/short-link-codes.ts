@@ -1,4 +1,5 @@
 import qrcode from 'qrcode'
+import { type ApartFault, apart } from '../apart/index.ts'
 import type { CodeQuery } from '../contract/short-link-codes.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { Actor } from './context.ts'
@@ -8,6 +9,8 @@ import type { shortLinksService } from './short-links.ts'
 const CONTRAST_LEAST = 4
 /** Of fewer pixels to a module decoders make nothing sure. */
 const MODULE_LEAST_PIXELS = 3
+/** The largest takes a second or two. */
+const PICTURE_MAX_MS = 20_000
 
 /** Short links as QR codes (ISO/IEC 18004), by the `qrcode` library. */
 export function shortLinkCodesService(shortLinks: ReturnType<typeof shortLinksService>) {
@@ -17,7 +20,9 @@ export function shortLinkCodesService(shortLinks: ReturnType<typeof shortLinksSe
       actor: Actor,
       id: string,
       { as, size, quiet, correction, dark, light, title }: CodeQuery,
-    ): Promise<Result<{ slug: string; type: string; bytes: Uint8Array }, 'forbidden' | 'not-found' | 'qr-contrast' | 'qr-too-small'>> {
+    ): Promise<
+      Result<{ slug: string; type: string; bytes: Uint8Array }, ApartFault | 'forbidden' | 'not-found' | 'qr-contrast' | 'qr-too-small'>
+    > {
       const link = await shortLinks.get(actor, id)
       if (!link.ok) return link
       const color = { dark: hex(dark), light: hex(light) }
@@ -28,7 +33,10 @@ export function shortLinkCodesService(shortLinks: ReturnType<typeof shortLinksSe
       const leastPixels = modules * MODULE_LEAST_PIXELS
       if (as === 'png' && size < leastPixels) return fail('qr-too-small', { why: `it needs at least ${leastPixels} pixels` })
       const options = { errorCorrectionLevel: correction, margin: quiet, width: size, color }
-      if (as === 'png') return ok({ slug, type: 'image/png', bytes: new Uint8Array(await qrcode.toBuffer(address, options)) })
+      if (as === 'png') {
+        const picture = await apart('qrPicture', { text: address, options }, { deadlineMs: PICTURE_MAX_MS })
+        return picture.ok ? ok({ slug, type: 'image/png', bytes: picture.value }) : picture
+      }
       const svg = await qrcode.toString(address, { ...options, type: 'svg' })
       const words = escaped(title ?? (called === '' ? address : `${called}: ${address}`))
       const told = svg.replace(/<svg\b/, '<svg role="img"').replace('>', `><title>${words}</title>`)

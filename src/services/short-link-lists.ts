@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { sentenceOf } from '../contract/problems.ts'
+import { Note, Tags } from '../contract/short-links.ts'
 import type { ShortLinkListRow } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
@@ -38,6 +39,9 @@ interface Judged {
   readonly slug: string
   readonly destination: string
   readonly status: ShortLinkRow['status']
+  /** Null where the list says nothing of them. */
+  readonly note: string | null
+  readonly tags: readonly string[] | null
 }
 
 /** As a single one: found, may change later (RFC 9110 §15.4.3). */
@@ -47,6 +51,14 @@ const STATUSES = new Set([301, 302, 307, 308])
 const SHOWN_CHARS = 300
 
 const keyOf = ({ hostId, slug }: { hostId: string; slug: string }): string => `${hostId} ${slug}`
+
+/** Whether a link is already what a row says; of what the row leaves out, whatever it is. */
+const isSame = ({ destination, status, note, tags, row }: Judged, was: TakenSlug, title: string): boolean =>
+  was.destination === destination &&
+  was.title === title &&
+  (row.status === '' || was.status === status) &&
+  (note === null || was.note === note) &&
+  (tags === null || was.tags.join(',') === tags.join(','))
 
 /** Many short links at once, from a list: what is there already stays or is changed, what is not is made. */
 export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
@@ -103,19 +115,28 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
               refused(each.row, sentenceOf('slug-hides-redirect', { slug: each.slug, from: hidden.from }), each.slug),
             )
           else if (was === undefined) fresh.push({ ...each, id: randomUUID() })
-          else if (was.destination === each.destination && was.title === title && (each.row.status === '' || was.status === each.status))
-            outcomes.set(each.row.line, outcomeOf(each, 'same'))
+          else if (isSame(each, was, title)) outcomes.set(each.row.line, outcomeOf(each, 'same'))
           else next.push({ judged: each, was, title })
         }
         const made = dryRun
           ? new Set(fresh.map(({ id }) => id))
-          : await insertShortLinks(db, { siteId, personId, links: fresh.map((each) => ({ ...each, title: each.row.title })) }, transaction)
-        const links = next.map(({ judged: { destination, status, row }, was, title }) => ({
+          : await insertShortLinks(
+              db,
+              {
+                siteId,
+                personId,
+                links: fresh.map((each) => ({ ...each, title: each.row.title, note: each.note ?? '', tags: each.tags ?? [] })),
+              },
+              transaction,
+            )
+        const links = next.map(({ judged: { destination, status, row, note, tags }, was, title }) => ({
           id: was.id,
           version: was.version,
           destination,
           title,
           status: row.status === '' ? was.status : status,
+          note: note ?? was.note,
+          tags: tags ?? was.tags,
         }))
         const changed = dryRun ? new Set(links.map(({ id }) => id)) : await updateShortLinks(db, { siteId, personId, links }, transaction)
         for (const each of fresh)
@@ -152,6 +173,18 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
     const status = row.status === '' ? DEFAULT_STATUS : Number(row.status)
     if (!STATUSES.has(status)) return fail('status-unknown')
     if (row.title.length > TITLE_MAX_CHARS) return fail('title-too-long')
+    const note = row.note === '' ? null : Note.safeParse(row.note)
+    if (note?.success === false) return fail('note-too-long')
+    const tags =
+      row.tags === ''
+        ? null
+        : Tags.safeParse(
+            row.tags
+              .split(/[,;]/)
+              .map((tag) => tag.trim())
+              .filter((tag) => tag !== ''),
+          )
+    if (tags?.success === false) return fail('tags-unfit')
     return ok({
       row,
       hostId: short.id,
@@ -160,6 +193,8 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
       slug,
       destination,
       status: status as ShortLinkRow['status'],
+      note: note?.data ?? null,
+      tags: tags?.data ?? null,
     })
   }
 }

@@ -310,7 +310,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
           row.title,
           row.status,
           row.note,
-          row.tags.join(' '),
+          row.tags.join(', '),
           row.clicks,
           row.otherClicks,
         ]),

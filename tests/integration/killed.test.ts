@@ -1,8 +1,10 @@
 import assert from 'node:assert/strict'
 import { get } from 'node:http'
+import path from 'node:path'
 import { after, before, test } from 'node:test'
 import { openDatabase, rows } from '../../src/data/database.ts'
 import { type Copy, startCopy } from './copy.ts'
+import { type SmallDisk, smallDisk } from './small-disk.ts'
 import { emptyDatabase } from './world.ts'
 
 let copy: Copy
@@ -86,8 +88,30 @@ async function again<T>(ask: () => Promise<T>): Promise<T> {
   }
 }
 
-test('ended by force at any moment of bulk work, twenty times, delivery answers exactly what the database says, and every answer is counted once', async () => {
+/** What delivery says of itself, and what the Desk tells people. */
+async function standing(): Promise<{ ready: number; troubles: number }> {
+  const headers = { authorization: `Bearer ${copy.token}` }
+  const ready = await fetch(`http://127.0.0.1:${copy.port}/readyz`)
+  const desk = await fetch(`http://127.0.0.1:${copy.port}/api/v1/desk`, { headers })
+  const { troubles = [] } = desk.ok ? ((await desk.json()) as { troubles: unknown[] }) : {}
+  return { ready: ready.status, troubles: troubles.length }
+}
+
+/** Makes the disk full for a while, and room again: answers go on, it is told, and all is written before anything else happens. */
+async function fillFor(disk: SmallDisk): Promise<void> {
+  disk.fill(0)
+  await again(async () => assert.deepEqual(await standing(), { ready: 503, troubles: 1 }))
+  assert.equal((await follow('smock')).status, 302)
+  disk.empty()
+  await again(async () => assert.deepEqual(await standing(), { ready: 200, troubles: 0 }))
+}
+
+test('ended by force at any moment of bulk work, twenty times, and the disk full meanwhile, delivery answers exactly what the database says, and every answer is counted once', async (context) => {
   const db = openDatabase(url)
+  await copy.kill(copy.server)
+  const disk = smallDisk(path.join(copy.folder, 'clicks'), 8 * 1024)
+  if (disk === null) context.diagnostic('without a full disk: only root may make a small one')
+  copy.server = await copy.start()
   const made = await fetch(`http://127.0.0.1:${copy.port}/api/v1/redirects`, {
     method: 'POST',
     headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' },
@@ -99,6 +123,7 @@ test('ended by force at any moment of bulk work, twenty times, delivery answers 
     await bringIn(round)
     await untilBegun(db, round)
     await new Promise((resolve) => setTimeout(resolve, (round * 97) % 500))
+    if (disk !== null && round % 8 === 2) await fillFor(disk)
     if (round % 4 === 3) await killDatabase(db)
     await copy.kill(copy.server)
     // What was at work is not waited for: the next list begins at once.
@@ -143,6 +168,7 @@ test('ended by force at any moment of bulk work, twenty times, delivery answers 
   for (const { slug } of absent) assert.equal((await follow(slug)).status, 404, `${slug} is not in the database`)
   await db.sequelize.close()
   await db.pool.end()
+  disk?.close()
 })
 
 /** The first rows of the list are there. */

@@ -299,6 +299,8 @@ test('a list makes no slug that would hide a redirect, and a long UTM value is n
     host: '',
     title: '',
     status: '',
+    note: '',
+    tags: '',
   }))
   const outcomes = await shortLinkLists.take({ siteId: world.owner.siteId, personId: null }, listed, { dryRun: false, seen: new Map() })
   assert.deepEqual(

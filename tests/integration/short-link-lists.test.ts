@@ -134,3 +134,18 @@ test('open screens are told what changed since, of what they may see, or that it
   assert.equal(must(await changes.after(world.owner, 0)).changes, null, 'a thousand and more')
   assert.equal(must(await changes.after(world.owner, told.number + 5)).changes, null, 'of another database')
 })
+
+test('notes and tags come in with a list; what the list leaves out stays; what went out changes nothing when it comes back', async () => {
+  const { shortLinks } = world.services
+  await take('destination,slug,note,tags\nhttps://tides.example/tags,tagged,"Printed, twice","Quay notes; poster, poster"\n')
+  const tagged = async () => must(await shortLinks.list(world.editor, { slug: 'tagged', limit: 1 })).items[0]
+  assert.deepEqual([(await tagged())?.note, (await tagged())?.tags], ['Printed, twice', ['quay notes', 'poster']])
+  assert.deepEqual(counts(await take('destination,slug,title\nhttps://tides.example/tags,tagged,Posters\n')), [0, 1, 0, 0])
+  assert.deepEqual([(await tagged())?.title, (await tagged())?.tags], ['Posters', ['quay notes', 'poster']])
+  const out = must(await shortLinks.csv(world.owner, null)).text
+  assert.deepEqual(counts(await take(out)).slice(0, 2), [0, 0])
+  const long = await take(
+    `destination,slug,note,tags\nhttps://tides.example/l,long,${'x'.repeat(2_001)},\nhttps://tides.example/m,many,,${'a'.repeat(61)}\n`,
+  )
+  assert.deepEqual(counts(long), [0, 0, 0, 2])
+})

@@ -5,9 +5,13 @@ export interface ShortLinkListRow {
   readonly host: string
   readonly title: string
   readonly status: string
+  /** "" leaves what a link has. */
+  readonly note: string
+  /** Parted by commas. "" leaves what a link has. */
+  readonly tags: string
 }
 
-const COLUMNS = ['destination', 'slug', 'host', 'title', 'status'] as const
+const COLUMNS = ['destination', 'slug', 'host', 'title', 'status', 'note', 'tags'] as const
 
 /**
  * What the header of a list says: by which character its columns are parted (comma, semicolon or tab), and what they are.
@@ -34,7 +38,7 @@ export function readListHeader(
 
 /** One record of the file by the names of its columns; what it does not have is "". */
 export function listRowOf(columns: readonly (keyof ShortLinkListRow | null)[], record: readonly string[]): ShortLinkListRow {
-  const row = { destination: '', slug: '', host: '', title: '', status: '' }
+  const row = { destination: '', slug: '', host: '', title: '', status: '', note: '', tags: '' }
   for (const [i, column] of columns.entries()) if (column !== null) row[column] = (record[i] ?? '').trim()
   return row
 }
