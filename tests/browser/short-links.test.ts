@@ -135,3 +135,33 @@ test('a link gets another name and further spellings, its code is read off the s
   await page.getByText(/people have followed it in a year/).waitFor()
   assert.deepEqual(await axeFinds(page), [])
 })
+
+test('once the site turns it on, its pages tell what was looked at and which link was followed, and nothing stays with the reader', async () => {
+  const { page, context } = await studio.enter('mara')
+  await goTo(page, studio, '/settings')
+  await page.getByLabel(/^Count how often pages are looked at/).check()
+  await page.getByRole('form', { name: 'Counting' }).getByRole('button', { name: 'Save' }).click()
+  await page.getByText('Saved. It holds within seconds.').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  const seen = async (): Promise<{ views: number; links: number }> =>
+    ((await (await page.request.get(`${studio.copy.url}/api/v1/counting/seen?days=1`)).json()) as { total: { views: number; links: number } }).total
+  const before = await seen()
+  const reader = await context.browser()?.newContext({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/140.0 Safari/537.36' })
+  const shown = await reader?.newPage()
+  assert.ok(reader !== undefined && shown !== undefined)
+  const at = `http://slow-ferry.localhost:${studio.copy.port}/what-to-pack.html`
+  for (let tries = 0; tries < 50; tries++) {
+    await shown.goto(at)
+    if (await shown.evaluate(() => document.querySelector('script[src="/~rope/count.js"]') !== null)) break
+    await shown.waitForTimeout(100)
+  }
+  await shown.locator('main a[href*="gannet-line"]').first().click()
+  const after = async (): Promise<boolean> => {
+    const now = await seen()
+    return now.views > before.views && now.links === before.links + 1
+  }
+  for (let tries = 0; tries < 80 && !(await after()); tries++) await page.waitForTimeout(100)
+  assert.ok(await after(), 'the view and the click are counted')
+  assert.deepEqual(await reader.cookies(), [])
+  await reader.close()
+})

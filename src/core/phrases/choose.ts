@@ -169,18 +169,25 @@ function statesOf(
 function best(all: readonly Item[], room: Room): readonly Item[] {
   let items = all
   let found: readonly Item[] = []
+  let prices: Float64Array | null = null
   for (;;) {
-    const search = new Search(items, room, worthOf(found))
+    const search: Search = new Search(items, room, { known: worthOf(found), steps: FIRST_STEPS, prices })
     if (search.found !== null) found = search.found
     const left = linked(items.filter((_, i) => search.isWorthIt(i)))
     if (left.length === 0) return found
-    if (left.length > items.length * 0.9) return new Search(left, room, worthOf(found)).search() ?? found
+    prices = search.prices
+    if (left.length > items.length * 0.9)
+      return new Search(left, room, { known: worthOf(found), steps: PRICE_STEPS, prices }).search() ?? found
     items = left
   }
 }
 
-/** Steps in which the prices of destinations are found. More make the bound tighter, and cost more than they save. */
+/**
+ * Steps in which the prices of destinations are found. More make the bound tighter, and cost more than they save; while much can
+ * still go a few will do, as each costs what is left.
+ */
 const PRICE_STEPS = 80
+const FIRST_STEPS = 20
 
 /**
  * The search. Its bound asks each destination for a price, so that taking one twice is no longer worth it (Lagrangian relaxation;
@@ -208,8 +215,12 @@ class Search {
   #pricesToCome = 0
   readonly #through: Float64Array
 
-  /** @param known - the value of a set that is known already */
-  constructor(items: readonly Item[], room: Room, known: number) {
+  /** @param known - the value of a set that is known already @param prices - where they are begun from; null for none */
+  constructor(
+    items: readonly Item[],
+    room: Room,
+    { known, steps, prices }: { readonly known: number; readonly steps: number; readonly prices: Float64Array | null },
+  ) {
     this.#items = items
     const { count, free, paid } = statesOf(room, {
       free: items.filter(({ isPaid }) => !isPaid).length,
@@ -222,11 +233,16 @@ class Search {
     this.#bestValue = known
     const destinations = items.reduce((most, { destination }) => Math.max(most, destination + 1), 0)
     this.#prices = new Float64Array(destinations)
+    if (prices !== null) this.#prices.set(prices.subarray(0, destinations))
     this.#used = new Uint8Array(destinations)
     this.#ahead = new Float64Array((items.length + 1) * this.#width)
-    this.#findPrices()
+    this.#findPrices(steps)
     this.#pricesToCome = this.#prices.reduce((sum, each) => sum + each, 0)
     this.#through = this.#lookThrough()
+  }
+
+  get prices(): Float64Array {
+    return this.#prices
   }
 
   /** A better set than was known. */
@@ -341,11 +357,11 @@ class Search {
   }
 
   /** Subgradient steps: what is taken twice becomes dearer, what is not taken cheaper. The prices of the least bound are kept. */
-  #findPrices(): void {
+  #findPrices(steps: number): void {
     let least = Number.POSITIVE_INFINITY
     let kept = this.#prices.slice()
     let stride = 1
-    for (let step = 0, idle = 0; step < PRICE_STEPS; step++) {
+    for (let step = 0, idle = 0; step < steps; step++) {
       this.#lookAhead()
       const bound = (this.#ahead[0] ?? 0) + this.#prices.reduce((sum, each) => sum + each, 0)
       const counts = this.#takenAtPrices()
