@@ -144,9 +144,15 @@ test('once the site turns it on, its pages tell what was looked at and which lin
   await page.getByText('Saved. It holds within seconds.').waitFor()
   assert.deepEqual(await axeFinds(page), [])
   const seen = async (): Promise<{ views: number; links: number }> =>
-    ((await (await page.request.get(`${studio.copy.url}/api/v1/counting/seen?days=1`)).json()) as { total: { views: number; links: number } }).total
+    (
+      (await (await page.request.get(`${studio.copy.url}/api/v1/counting/seen?days=1`)).json()) as {
+        total: { views: number; links: number }
+      }
+    ).total
   const before = await seen()
-  const reader = await context.browser()?.newContext({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/140.0 Safari/537.36' })
+  const reader = await context
+    .browser()
+    ?.newContext({ userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/140.0 Safari/537.36' })
   const shown = await reader?.newPage()
   assert.ok(reader !== undefined && shown !== undefined)
   const at = `http://slow-ferry.localhost:${studio.copy.port}/what-to-pack.html`
