@@ -84,6 +84,17 @@ export function readProse(html: string): Prose {
   return { pieces, links, words, language }
 }
 
+/** The paragraph that a place of the source is in: that of the text or link which begins last before it. Null before the first. */
+export function paragraphAt({ pieces, links }: Prose, at: number): number | null {
+  let nearest = { start: -1, paragraph: -1 }
+  const meet = (start: number, paragraph: number): void => {
+    if (start <= at && start > nearest.start) nearest = { start, paragraph }
+  }
+  for (const { runs, paragraph } of pieces) for (const { source } of runs) meet(source, paragraph)
+  for (const [start, { paragraph }] of links) meet(start, paragraph)
+  return nearest.start === -1 ? null : nearest.paragraph
+}
+
 /** Where a stretch of a piece's text stands in the source. */
 export function sourceOf(html: string, { runs }: ProsePiece, from: number, to: number): { readonly from: number; readonly to: number } {
   const at = (place: number, isEnd: boolean): number => {

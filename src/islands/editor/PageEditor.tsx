@@ -394,6 +394,7 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
           canEdit={canEdit}
           waits={waits}
           typed={typed.text}
+          caret={selected.from}
           moving={moving}
           onMove={setMoving}
           onChoose={setExplicit}

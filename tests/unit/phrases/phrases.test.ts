@@ -8,6 +8,7 @@ import {
   keyOf,
   otherWords,
   Phrasebook,
+  paragraphAt,
   readProse,
   type Standing,
   sentenceIn,
@@ -199,4 +200,14 @@ test('other words of the same sentence are found, across tags and folded space, 
   assert.equal(found('a good  oilskin'), 'a\n  <b>good</b> oilskin')
   assert.equal(found('A cap'), null)
   assert.equal(found('(.*'), null)
+})
+
+test('the paragraph at a place is that of the text or link which begins last before it', () => {
+  const html = '<h1>T</h1><p>One <a href="/x">link</a> here.</p><p>Two</p>'
+  const prose = readProse(html)
+  const at = (words: string): number | null => paragraphAt(prose, html.indexOf(words))
+  assert.equal(paragraphAt(prose, 0), null)
+  assert.deepEqual([at('link'), at('here')], [at('One'), at('One')])
+  assert.notEqual(at('Two'), at('One'))
+  assert.equal(at('Two'), prose.pieces.at(-1)?.paragraph)
 })

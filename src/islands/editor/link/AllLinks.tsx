@@ -12,7 +12,7 @@ const LISTED_MAX = 400
 const ADDRESSES_MAX = 20
 
 /** Nothing is chosen: every link of the page, what is worth a second look, and what the page is written for. */
-export function AllLinks({ pageId, analysis, draft, path, canEdit, onChoose, onPoint, site }: PanelProps) {
+export function AllLinks({ pageId, analysis, draft, path, canEdit, onChoose, onPoint, site, caret }: PanelProps) {
   const id = useId()
   const { text, delivered, advice } = analysis
   const [typed, setTyped] = useState('')
@@ -76,7 +76,16 @@ export function AllLinks({ pageId, analysis, draft, path, canEdit, onChoose, onP
           )}
         </section>
       )}
-      <PaidRoom pageId={pageId} analysis={analysis} draft={draft} path={path} site={site} canEdit={canEdit} onPoint={onPoint} />
+      <PaidRoom
+        pageId={pageId}
+        analysis={analysis}
+        draft={draft}
+        path={path}
+        site={site}
+        canEdit={canEdit}
+        caret={caret}
+        onPoint={onPoint}
+      />
       {noted.length > 0 && (
         <section>
           <h2 className="mb-1.5 text-[18px]">Worth a second look</h2>

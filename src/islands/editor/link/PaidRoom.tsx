@@ -1,5 +1,5 @@
 import { useMemo } from 'react'
-import { readProse } from '../../../core/phrases/index.ts'
+import { paragraphAt, readProse } from '../../../core/phrases/index.ts'
 import { isPaidLink, paidMost } from '../../../core/placements/index.ts'
 import type { PanelProps } from './panel.tsx'
 import { useSuggested } from './suggested.ts'
@@ -14,14 +14,17 @@ export function PaidRoom({
   path,
   site,
   canEdit,
+  caret,
   onPoint,
-}: Pick<PanelProps, 'pageId' | 'analysis' | 'draft' | 'path' | 'site' | 'canEdit' | 'onPoint'>) {
+}: Pick<PanelProps, 'pageId' | 'analysis' | 'draft' | 'path' | 'site' | 'canEdit' | 'caret' | 'onPoint'>) {
   const { text, delivered } = analysis
   const prose = useMemo(() => readProse(text), [text])
   const paid = delivered.filter(isPaidLink)
   const paragraphs = paid.map(({ link }) => prose.links.get(link.start)?.paragraph ?? -1)
   const crowded = new Set(paragraphs.filter((each, i) => paragraphs.indexOf(each) !== i)).size
   const most = paidMost(prose.words)
+  const here = caret > 0 ? paragraphAt(prose, caret) : null
+  const paidHere = paragraphs.filter((each) => each === here).length
   const { items: suggested, isBusy, link } = useSuggested({ pageId, analysis, draft, path, site })
   if (paid.length === 0 && suggested.length === 0) return null
   return (
@@ -31,6 +34,11 @@ export function PaidRoom({
         {paid.length} of {most} that this page bears
         {crowded > 0 && `; ${crowded} ${crowded === 1 ? 'paragraph has' : 'paragraphs have'} more than one`}
       </p>
+      {here !== null && (
+        <p className={`text-[14px] ${paidHere > 1 ? 'text-red' : 'text-ink-soft'}`}>
+          {paidHere === 0 ? 'This paragraph has none yet, and bears one.' : `This paragraph has ${paidHere}, and bears one.`}
+        </p>
+      )}
       <p aria-hidden="true" className="mt-1.5 flex flex-wrap gap-2">
         {Array.from({ length: Math.max(most, paid.length) }, (_, i) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: all alike

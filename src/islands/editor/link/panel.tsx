@@ -22,6 +22,8 @@ export interface PanelProps {
   waits: boolean
   /** An address that was pasted or dropped and could not be taken as it is. */
   typed: string
+  /** Where the caret stands in the source, or what is selected begins. */
+  caret: number
   /** A link that is on its way to other words. */
   moving: DeliveredLink | null
   onMove: (link: DeliveredLink | null) => void
