@@ -248,7 +248,7 @@ test('results are read by day, hour and source, people and others apart, beside 
   await loadClicks(world.db, (await batchOf(lines.join('\n'), { node: 'n', segment: 's', from: 0, to: 1 })).batch)
   const { shortLinkResults } = world.services
   const week = must(await shortLinkResults.look(world.contributor, link.id, { days: 7 }, NOW))
-  assert.deepEqual(week.total, { people: 41, others: 0, before: 8 })
+  assert.deepEqual(week.total, { people: 41, others: 0, before: 8, visitors: 0 })
   assert.deepEqual(
     week.days.slice(-2).map(({ day, people }) => [day, people]),
     [
