@@ -126,7 +126,7 @@ test('a link gets another name and further spellings, its code is read off the s
   await page.waitForFunction(() => [...document.images].every(({ complete }) => complete))
   const { width, height, data } = PNG.sync.read(await picture.screenshot({ scale: 'css' }))
   assert.match(jsqr(new Uint8ClampedArray(data), width, height)?.data ?? 'unread', /sferry\.localhost:\d+\/go\/seabirds$/)
-  const people = page.getByText(/people have followed it in 30 days/)
+  const people = page.getByText(/times in 30 days/)
   await people.waitFor()
   await page.locator('[role=img] svg path').first().waitFor({ state: 'attached' })
   await page.getByText('As a table').click()
