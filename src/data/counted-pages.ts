@@ -53,10 +53,12 @@ export async function countSeen(
        INSERT INTO seen_page_hours (page_id, hour, people, others)
        SELECT p.id, g.hour, sum(g.people), sum(g.others) FROM given g JOIN pages p USING (site_id, host, path) WHERE g.address IS NULL GROUP BY 1, 2
        ON CONFLICT (page_id, hour) DO UPDATE SET people = seen_page_hours.people + excluded.people, others = seen_page_hours.others + excluded.others),
+     full_pages AS (SELECT p.id FROM pages p
+       WHERE (SELECT count(*) FROM (SELECT 1 FROM seen_links l WHERE l.page_id = p.id LIMIT ${LINKS_MAX}) counted) >= ${LINKS_MAX}),
      links AS (
        INSERT INTO seen_links (page_id, address, nth)
        SELECT DISTINCT p.id, g.address, g.nth FROM given g JOIN pages p USING (site_id, host, path) WHERE g.address IS NOT NULL
-         AND ((SELECT count(*) FROM seen_links l WHERE l.page_id = p.id) < ${LINKS_MAX}
+         AND (p.id NOT IN (SELECT id FROM full_pages)
            OR EXISTS (SELECT 1 FROM seen_links l WHERE l.page_id = p.id AND md5(l.address) = md5(g.address) AND l.nth = g.nth))
        ON CONFLICT (page_id, md5(address), nth) DO UPDATE SET address = excluded.address RETURNING id, page_id, address, nth)
      INSERT INTO seen_link_hours (link_id, hour, people, others)

@@ -20,6 +20,7 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
       if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
       const view = await views.of(actor)
       const finder = await knowledge.finder(view)
+      const answeredAmong = knowledge.answering(view)
       const { siteId } = actor
       const items: MissedAddress[] = []
       let offset = Number(cursor ?? 0)
@@ -28,10 +29,7 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
         const found = await listMissed(db, { siteId, search, isIgnored: ignored === '1', limit, offset })
         isMore = found.length === limit
         const addressOf = ({ host, path }: { host: string; path: string }): URL | null => parseUrl(originOf(host, settings.port) + path)
-        const answered = await knowledge.answered(
-          view,
-          found.flatMap((row) => addressOf(row) ?? []),
-        )
+        const answered = await answeredAmong(found.flatMap((row) => addressOf(row) ?? []))
         for (const row of found) {
           if (items.length >= limit) break
           offset++

@@ -52,9 +52,13 @@ export class RedirectKnowledge {
     return (await this.#upToDate(view)).finder
   }
 
-  /** Tells which of these addresses are answered by now: by a page, or by what a row says. Only what they bring up is read. */
-  async answered(view: SiteGround, addresses: readonly URL[]): Promise<ReadonlySet<string>> {
-    return asOfNow(this.#db, (transaction) => new RedirectWays(this.#db, view, this.#port).answered(addresses, transaction))
+  /**
+   * Tells which addresses are answered by now: by a page, or by what a row says. Only what they bring up is read, and the rows that
+   * have to be asked once for all that are asked about.
+   */
+  answering(view: SiteGround): (addresses: readonly URL[]) => Promise<ReadonlySet<string>> {
+    const ways = new RedirectWays(this.#db, view, this.#port)
+    return (addresses) => asOfNow(this.#db, (transaction) => ways.answered(addresses, transaction))
   }
 
   /** What a page that is gone was called. */

@@ -56,7 +56,10 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
         clicksBySource(db, id, from, SOURCES_MAX),
         shortLinks.history(actor, id),
         visitorsSince(db, id, from),
-        followedLinks(db, actor.siteId, { since, to: [link.value.address, ...addresses], limit: PLACES_MAX }),
+        // Which pages there are is for those who may read pages.
+        actor.can('pages:read')
+          ? followedLinks(db, actor.siteId, { since, to: [link.value.address, ...addresses], limit: PLACES_MAX })
+          : [],
       ])
       const people = new Map<string, number>()
       const others = new Map<string, number>()
