@@ -1,8 +1,9 @@
 // Runs the tests of a folder with Node's own runner. Node 20's --test has no globs, so the files are named.
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, readdirSync, readFileSync, rmSync } from 'node:fs'
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
+import { pathToFileURL } from 'node:url'
 
 const [folder = 'tests/unit', ...rest] = process.argv.slice(2)
 const files = readdirSync(folder, { recursive: true })
@@ -20,6 +21,22 @@ const FILE_MAX_MS = 600_000
 /** So few files are looked at once more; where more fail, it was not the weather. */
 const MAY_BE_WEATHER = 2
 
+/**
+ * Files of tests that share a copy of the demo and a browser run one after the other in one process, in the order in which
+ * `lanes.json` of their folder names them: starting and warming both takes as long as many a file. All others run alone.
+ * @returns the files to run, those of a lane as one that imports them
+ */
+function inLanes(these, place) {
+  const names = readdirSync(folder).includes('lanes.json') ? JSON.parse(readFileSync(path.join(folder, 'lanes.json'), 'utf8')) : []
+  const lanes = names.map((lane) => lane.map((name) => path.join(folder, `${name}.test.ts`)).filter((file) => these.includes(file)))
+  const made = lanes.map((lane, i) => {
+    const file = path.join(place, `lane-${i + 1}.test.mjs`)
+    writeFileSync(file, lane.map((each) => `import '${pathToFileURL(each)}'\n`).join(''))
+    return file
+  })
+  return [...made.filter((_, i) => lanes[i].length > 0), ...these.filter((file) => !lanes.flat().includes(file))]
+}
+
 /** @returns the exit code, and the files in which a test failed */
 function run(these) {
   const place = mkdtempSync(path.join(tmpdir(), 'map-rope-tests-'))
@@ -36,7 +53,7 @@ function run(these) {
       ...(isUnit ? [] : [`--test-concurrency=${folder.includes('browser') ? 2 : 1}`]),
       ...['--test-reporter=tap', '--test-reporter-destination=stdout'],
       ...['--test-reporter=./bin/failed-files.mjs', `--test-reporter-destination=${report}`],
-      ...these,
+      ...inLanes(these, place),
     ],
     { stdio: 'inherit' },
   )

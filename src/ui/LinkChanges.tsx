@@ -26,14 +26,16 @@ export function LinkChanges({ links, more }: { links: readonly LinkChange[]; mor
 
 function Side({ link, isGone }: { link: NonNullable<LinkChange['after']>; isGone: boolean }) {
   return (
-    <span className={`flex min-w-0 flex-wrap items-center gap-x-3 ${isGone ? 'opacity-60' : ''}`}>
-      <Rope
-        strand={strandOf(relTokens(link.rel))}
-        knots={[]}
-        end={{ opens: opensNewTab(link.target) ? 'new tab' : 'same tab', lands: null }}
-        width={110}
-      />
-      <span className={`address min-w-0 flex-1 [overflow-wrap:anywhere] ${isGone ? 'line-through' : ''}`}>{link.href}</span>
+    <span className="flex min-w-0 flex-wrap items-center gap-x-3">
+      <span className={isGone ? 'opacity-60' : ''}>
+        <Rope
+          strand={strandOf(relTokens(link.rel))}
+          knots={[]}
+          end={{ opens: opensNewTab(link.target) ? 'new tab' : 'same tab', lands: null }}
+          width={110}
+        />
+      </span>
+      <span className={`address min-w-0 flex-1 [overflow-wrap:anywhere] ${isGone ? 'text-ink-soft line-through' : ''}`}>{link.href}</span>
     </span>
   )
 }

@@ -1,7 +1,19 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, openPage, ownPage, selectWords, sourceOf, toLinkField, untilAwake, untilSaved } from './studio.ts'
+import {
+  aStudio,
+  caretBehind,
+  goTo,
+  keepRules,
+  openPage,
+  ownPage,
+  selectWords,
+  sourceOf,
+  toLinkField,
+  untilAwake,
+  untilSaved,
+} from './studio.ts'
 
 const studio = aStudio()
 
@@ -21,7 +33,7 @@ const SITE = 'slow-ferry.localhost'
 
 test('what a person was asked about is sent once, however often the button is pressed', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/short-links`)
+  await goTo(page, studio, '/short-links')
   const sent: string[] = []
   page.on('request', (request) => {
     if (request.method() === 'POST' && request.url().endsWith('/api/v1/short-links')) sent.push(request.url())
@@ -62,7 +74,7 @@ test('adding a partner says how many links are paid from then on without saying 
     '<p>By hand <a href="https://lanterns.example/c" rel="" data-by-hand="hints">three</a>.</p>',
   )
   assert.match(await sourceOf(page, studio, id), /data-by-hand="hints"/)
-  await page.goto(`${studio.copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   await page.getByRole('button', { name: 'Add a partner' }).click()
   await page.getByLabel('Name', { exact: true }).fill('Lantern Yard')
   await page.getByLabel('Sites that belong to them, one a line').fill('lanterns.example')
@@ -73,17 +85,18 @@ test('adding a partner says how many links are paid from then on without saying 
   await page.getByRole('list', { name: 'Links found' }).getByText('three', { exact: true }).waitFor()
 })
 
-test('marking with a rule never adds a rule that is there; what a hand set is offered to be taken back', async () => {
+test('marking with a rule never adds a rule that is there; what a hand set is offered to be taken back', async (t) => {
+  await keepRules(t, studio)
   const { page } = await studio.enter('mara')
   const paid = 'http://contour-kiosk.localhost:4399/maps/skarrow'
   await ownPage(page, studio, '/asked/said.html', `<p><a href="${paid}" rel="" data-by-hand="hints">a map</a></p>`)
-  await page.goto(`${studio.copy.url}/rules?mark-partners`)
+  await goTo(page, studio, '/rules?mark-partners')
   await page.getByRole('list', { name: 'Rules in their order' }).waitFor()
   const count = (): Promise<number> => page.locator('[data-rule]').count()
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Saved. Every page is delivered').waitFor()
   const before = await count()
-  await page.goto(`${studio.copy.url}/rules?mark-partners`)
+  await goTo(page, studio, '/rules?mark-partners')
   await page.getByText('This rule is there already.').waitFor()
   assert.equal(await count(), before)
   assert.equal(await page.getByRole('button', { name: 'Save rules' }).isVisible(), false)
@@ -121,7 +134,7 @@ test('counts agree: what the ledge says, what is published, and what the check f
     pages: unknown[]
     morePages: number
   }
-  await page.goto(`${studio.copy.url}/publications`)
+  await goTo(page, studio, '/publications')
   const listed = await page
     .getByRole('list', { name: 'What differs' })
     .getByRole('checkbox')
@@ -144,7 +157,7 @@ test('a link to a file lets readers open it or download it, asked where it is ma
   await untilSaved(page, studio, id, '<a href="/files/packing-list.txt" download="" data-by-hand="">the packing list</a>')
   await page.getByRole('button', { name: /^Open it/ }).click()
   await untilSaved(page, studio, id, 'download', false)
-  await page.goto(`${studio.copy.url}/files`)
+  await goTo(page, studio, '/files')
   await page.getByText('download files', { exact: true }).click()
   await page.getByText('New links to files let readers download them.').waitFor()
   await openPage(page, studio, '/asked/file.html')
@@ -153,7 +166,7 @@ test('a link to a file lets readers open it or download it, asked where it is ma
   await page.keyboard.insertText('/files/packing-list.txt')
   await page.keyboard.press('Enter')
   await untilSaved(page, studio, id, 'download="" data-by-hand="">the list again</a>')
-  await page.goto(`${studio.copy.url}/files`)
+  await goTo(page, studio, '/files')
   await page.getByText('open files', { exact: true }).click()
   await page.getByText('New links to files open them in the browser.').waitFor()
 })
@@ -162,7 +175,7 @@ test('publishing later takes the pages that were chosen, and leaves the others',
   const { page } = await studio.enter('mara')
   await ownPage(page, studio, '/asked/later.html', '<p>Later.</p>')
   await ownPage(page, studio, '/asked/never.html', '<p>Never.</p>')
-  await page.goto(`${studio.copy.url}/publications`)
+  await goTo(page, studio, '/publications')
   await page.getByRole('button', { name: 'Publish later' }).click()
   const dialog = page.getByRole('dialog')
   await dialog.getByLabel('These pages, as they are then').check()
@@ -192,8 +205,7 @@ test('bringing an older publication back says what readers lose, and is undone i
   await untilSaved(page, studio, id, 'and more')
   await page.getByRole('button', { name: 'Publish this page' }).click()
   await untilLive(page, SITE, '/asked/back.html', ({ body }) => body.includes('and more'))
-  await page.goto(`${studio.copy.url}/publications`)
-  await untilAwake(page)
+  await goTo(page, studio, '/publications')
   await page
     .getByRole('button', { name: /\d+ pages?/ })
     .filter({ has: page.locator('b') })
@@ -211,7 +223,7 @@ test('bringing an older publication back says what readers lose, and is undone i
 
 test('a front door is taken away with what that breaks told first, and put back', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/settings`)
+  await goTo(page, studio, '/settings')
   await page.getByRole('button', { name: /^Take it away ?logbook/ }).click()
   await page.getByText(/^Whoever asks for logbook\.localhost.* finds nothing from then on/).waitFor()
   assert.equal((await live(page, 'logbook.localhost', '/')).status, 200)

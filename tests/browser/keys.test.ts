@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, caretBehind, goTo, openPage, ownPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
+import { aStudio, caretBehind, goTo, keepRules, openPage, ownPage, selectWords, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -21,10 +21,10 @@ const untilFocused = (page: Page, part: string): Promise<unknown> =>
 /** What a screen reader was told last. */
 const untilTold = (page: Page, words: RegExp): Promise<void> => page.locator('[aria-live=polite].sr-only').getByText(words).waitFor()
 
-test('a rule is built without a mouse: parts of its form are skipped, moves are told, and after saving the keys are where they were', async () => {
+test('a rule is built without a mouse: parts of its form are skipped, moves are told, and after saving the keys are where they were', async (t) => {
+  await keepRules(t, studio)
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/rules`)
-  await untilAwake(page)
+  await goTo(page, studio, '/rules')
   await page.getByRole('button', { name: 'New rule' }).press('Enter')
   const skip = page.getByRole('button', { name: 'Skip to how they open' })
   // They are there for the keys alone: out of sight until one of them has the focus.
@@ -54,7 +54,7 @@ test('a rule is built without a mouse: parts of its form are skipped, moves are 
 
 test('a menu’s grips answer to the keys they name, each move is told with its level, and a new entry’s words are ready to be typed over', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/menus`)
+  await goTo(page, studio, '/menus')
   await page.getByRole('link', { name: /Main menu/ }).click()
   await page.getByRole('button', { name: /^Islands/ }).waitFor()
   await page.getByRole('button', { name: 'Link', exact: true }).click()
@@ -72,7 +72,7 @@ test('a menu’s grips answer to the keys they name, each move is told with its 
 
 test('several landings are typed one after the other: Enter goes to the next box, and what leads nowhere is told at its box', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/menus`)
+  await goTo(page, studio, '/menus')
   await page.getByRole('link', { name: /Main menu/ }).click()
   await page.getByRole('button', { name: 'Title', exact: true }).click()
   await page.getByLabel('Label').fill('Notes')

@@ -1,12 +1,13 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { aStudio, axeFinds, openPage, sourceOf, untilSaved } from './studio.ts'
+import { aStudio, axeFinds, goTo, keepRules, openPage, sourceOf, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
-test('a rule is built as a sentence, its impact is seen while it is built, and saving it is undone in one step', async () => {
+test('a rule is built as a sentence, its impact is seen while it is built, and saving it is undone in one step', async (t) => {
+  await keepRules(t, studio)
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   await page.getByRole('button', { name: 'New rule' }).click()
   await page.getByLabel('What is asked of the link').selectOption('lead to a partner')
   await page.getByRole('button', { name: 'Contour Kiosk', exact: true }).click()
@@ -42,7 +43,7 @@ test('a rule is built as a sentence, its impact is seen while it is built, and s
 
 test('rules that can never speak, and rules that contradict each other, are pointed out', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   await page.getByRole('button', { name: 'New rule' }).click()
   await page.getByLabel('What is asked of the link').selectOption('lead to a partner')
   await page.getByLabel('open', { exact: true }).selectOption('in the same tab')
@@ -54,7 +55,7 @@ test('rules that can never speak, and rules that contradict each other, are poin
 
 test('every placement in one list: narrowed, shared by its address, explained', async () => {
   const { page } = await studio.enter('tobin')
-  await page.goto(`${studio.copy.url}/links`)
+  await goTo(page, studio, '/links')
   await page
     .getByTestId('count')
     .getByText(/^\d+ on \d+ pages$/)
@@ -96,7 +97,7 @@ test('many links are changed at once, reviewed before, undone in one step', asyn
   const { page } = await studio.enter('mara')
   const id = await openPage(page, studio, '/what-to-pack.html')
   const original = await sourceOf(page, studio, id)
-  await page.goto(`${studio.copy.url}/links?text=what-to-pack`)
+  await goTo(page, studio, '/links?text=what-to-pack')
   await page.getByRole('checkbox', { name: /^Choose all/ }).check()
   await page.getByRole('button', { name: 'Change destination' }).click()
   await page.getByLabel('Find and replace in the addresses').check()
@@ -116,7 +117,7 @@ test('many links are changed at once, reviewed before, undone in one step', asyn
 
 test('a finding is mended where it is found; what the rules decide is baked in and taken back', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/links?finding=unmarked`)
+  await goTo(page, studio, '/links?finding=unmarked')
   await page.getByRole('button', { name: 'Mark them as paid' }).click()
   await page.getByRole('button', { name: 'Show what would change' }).click()
   await page.getByRole('button', { name: /^Change \d+ links$/ }).click()
@@ -125,7 +126,7 @@ test('a finding is mended where it is found; what the rules decide is baked in a
 
   const id = await openPage(page, studio, '/rooms-by-the-quay.html')
   const before = await sourceOf(page, studio, id)
-  await page.goto(`${studio.copy.url}/links?text=rooms-by-the-quay`)
+  await goTo(page, studio, '/links?text=rooms-by-the-quay')
   await page.getByRole('checkbox', { name: /^Choose all/ }).check()
   await page.getByRole('button', { name: 'More…' }).click()
   await page.getByRole('menuitem', { name: 'Bake the rules in' }).click()
@@ -141,9 +142,10 @@ test('a finding is mended where it is found; what the rules decide is baked in a
   assert.equal(await sourceOf(page, studio, id), before)
 })
 
-test('the older site passes through the front door with its links marked, and a rule that changes holds within two seconds', async () => {
+test('the older site passes through the front door with its links marked, and a rule that changes holds within two seconds', async (t) => {
+  await keepRules(t, studio)
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/settings`)
+  await goTo(page, studio, '/settings')
   await page.getByRole('link', { name: 'logbook.localhost' }).waitFor()
   const visitor = await studio.browser.newContext()
   const live = await visitor.newPage()
@@ -152,7 +154,7 @@ test('the older site passes through the front door with its links marked, and a 
   await live.getByRole('link', { name: 'Back a year' }).click()
   await live.getByRole('heading', { name: 'Logbook, 1998' }).waitFor()
   assert.ok((await live.locator('body').innerText()).includes('The café on the quay'))
-  await page.goto(`${studio.copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   await page
     .getByLabel('Rules in their order')
     .locator('> li', { hasText: 'Two partners are paid' })
@@ -170,12 +172,13 @@ test('the older site passes through the front door with its links marked, and a 
   await visitor.close()
 })
 
-test('a site without rules begins with a set of its own choosing', async () => {
+test('a site without rules begins with a set of its own choosing', async (t) => {
+  await keepRules(t, studio)
   const { page } = await studio.enter('mara')
   const headers = { Authorization: `Bearer ${studio.copy.token}` }
   const { version } = (await (await page.request.get(`${studio.copy.url}/api/v1/rules`, { headers })).json()) as { version: number }
   await page.request.put(`${studio.copy.url}/api/v1/rules`, { headers, data: { version, rules: [] } })
-  await page.goto(`${studio.copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   await page.getByRole('button', { name: /^careful/i }).click()
   await page
     .getByTestId('impact')

@@ -4,13 +4,13 @@ import type { Page } from 'playwright-core'
 import {
   aStudio,
   caretBehind,
+  goTo,
   openPage,
   ownPage,
   pageFrame,
   selectWords,
   sourceOf,
   toLinkField,
-  untilAwake,
   untilSaved,
   untilWritingThere,
 } from './studio.ts'
@@ -173,8 +173,7 @@ test('a page that leads to one nobody can read yet says so before it is publishe
 
 test('a half-filled short link asks before it is left and comes back; a slug that is taken is told while it is typed', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/short-links`)
-  await untilAwake(page)
+  await goTo(page, studio, '/short-links')
   await page.getByLabel('Long address').fill('https://tides.example/long')
   const asked = page.waitForEvent('dialog')
   const left = page.reload().catch(() => undefined)
@@ -191,7 +190,7 @@ test('a half-filled short link asks before it is left and comes back; a slug tha
 
 test('a window asks before what was filled in goes', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/pages`)
+  await goTo(page, studio, '/pages')
   await page.getByRole('button', { name: 'New page' }).click()
   await page.getByLabel('Title').fill('Half a page')
   await page.keyboard.press('Escape')
@@ -204,7 +203,8 @@ test('a window asks before what was filled in goes', async () => {
 
 test('a short link is taken away with what it breaks told first, and put back', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/short-links`)
+  await goTo(page, studio, '/short-links')
+  await page.getByLabel('Find a short link').fill('cap')
   await page.getByRole('link', { name: /go\/cap$/ }).click()
   await page.getByRole('button', { name: 'Change Where it leads' }).click()
   await page.getByRole('button', { name: 'Take it away' }).click()

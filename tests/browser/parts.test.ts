@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs'
 import path from 'node:path'
 import { test } from 'node:test'
 import type { Page } from 'playwright-core'
-import { aStudio, openPage, selectWords, toLinkField, untilAwake, untilSaved } from './studio.ts'
+import { aStudio, goTo, openPage, selectWords, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -20,7 +20,7 @@ async function live(page: Page, at: string, part: string, isThere = true): Promi
 
 /** Other people's work, and what would break, is asked about before it goes out. */
 async function answerIfAsked(page: Page): Promise<void> {
-  const done = page.getByText('Published as number')
+  const done = page.locator('[data-title]', { hasText: 'Published as number' })
   const question = page.getByRole('dialog').getByRole('button', { name: /^Publish (?:\d+ pages?|without them)$/ })
   await question.or(done).first().waitFor()
   if (await question.isVisible()) await question.click()
@@ -28,14 +28,14 @@ async function answerIfAsked(page: Page): Promise<void> {
 }
 
 async function publishAll(page: Page): Promise<void> {
-  await page.goto(`${studio.copy.url}/publications`)
+  await goTo(page, studio, '/publications')
   await page.getByRole('button', { name: 'Publish everything' }).click()
   await answerIfAsked(page)
 }
 
 test('a menu: a title gets a landing, several in one go; entries move by keys; a page is left out; it is live at once after publishing', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/menus`)
+  await goTo(page, studio, '/menus')
   await page.getByRole('link', { name: /Main menu/ }).click()
   await page.getByRole('button', { name: /^Islands/ }).waitFor()
   await page.getByRole('button', { name: 'Title', exact: true }).click()
@@ -69,7 +69,7 @@ test('a menu: a title gets a landing, several in one go; entries move by keys; a
 
 test('a shared block’s fields are filled by a form; a missing or unsafe one is told and delivered empty', async () => {
   const { page } = await studio.enter('mara')
-  await page.goto(`${studio.copy.url}/blocks`)
+  await goTo(page, studio, '/blocks')
   await page.getByRole('link', { name: /Footer/ }).click()
   await page.waitForSelector('iframe[data-shown=true]')
   const id = new URL(page.url()).pathname.split('/').pop() ?? ''
@@ -97,8 +97,7 @@ test('files: uploaded, refused when they are something else, replaced behind the
   )
   const lie = path.join(studio.copy.folder, 'lie.png')
   writeFileSync(lie, '<script>alert(1)</script>')
-  await page.goto(`${studio.copy.url}/files`)
-  await untilAwake(page)
+  await goTo(page, studio, '/files')
   await page.getByLabel('Files to upload').setInputFiles([picture, lie])
   await page.getByText('1 file is here now').waitFor()
   await page.getByText(/lie\.png: /).waitFor()
@@ -130,7 +129,7 @@ test('a contributor’s outside link waits with its sentence, is delivered as a 
   const marks = 'rel="nofollow ugc noopener" target="_blank" href="https://chapel.example/hours"'
   await publishAll(mara.page)
   await live(mara.page, '/islands/hollin.html', marks)
-  await mara.page.goto(`${studio.copy.url}/waiting`)
+  await goTo(mara.page, studio, '/waiting')
   const card = mara.page.locator('li', { hasText: 'chapel.example' })
   await card.getByText('Park behind the chapel').waitFor()
   await card.getByText(/nobody has linked|new site/i).waitFor()
@@ -152,7 +151,7 @@ test('some of the pages are published, the others wait; a publication is viewed 
     await page.keyboard.press('Enter')
     await untilSaved(page, studio, id, `<a href="/about.html" data-by-hand="">${words}</a>`)
   }
-  await page.goto(`${studio.copy.url}/publications`)
+  await goTo(page, studio, '/publications')
   await page.getByLabel('Publish The causeway on foot').uncheck()
   await page.getByRole('button', { name: /^Publish \d+ of \d+/ }).click()
   await answerIfAsked(page)
@@ -178,7 +177,7 @@ test('what is planned publishes by itself', async () => {
   await page.keyboard.insertText('/about.html')
   await page.keyboard.press('Enter')
   await untilSaved(page, studio, id, '>There is a bench</a>')
-  await page.goto(`${studio.copy.url}/publications`)
+  await goTo(page, studio, '/publications')
   await page.getByRole('button', { name: 'Publish later' }).click()
   const soon = await page.evaluate(() => {
     const at = new Date(Date.now() + 2_000)

@@ -4,7 +4,7 @@ import path from 'node:path'
 import { test } from 'node:test'
 import { unzipSync } from 'fflate'
 import { zipOf } from '../integration/world.ts'
-import { aStudio, openPage, selectWords, sourceOf, toLinkField, untilSaved } from './studio.ts'
+import { aStudio, goTo, keepRules, openPage, selectWords, sourceOf, toLinkField, untilSaved } from './studio.ts'
 
 const studio = aStudio()
 
@@ -21,7 +21,8 @@ function broughtSite(standIns: string): Record<string, string | Uint8Array> {
   }
 }
 
-test('one link goes all the way round', { timeout: 180_000 }, async () => {
+test('one link goes all the way round', { timeout: 180_000 }, async (t) => {
+  await keepRules(t, studio)
   const { page, errors } = await studio.enter('mara')
   const { copy } = studio
   const demo = (await (await page.request.get(`${copy.url}/api/v1/short-links?slug=cap`)).json()) as { items: { destination: string }[] }
@@ -31,7 +32,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   const zip = path.join(copy.folder, 'site.zip')
   const site = broughtSite(standIns)
   writeFileSync(zip, zipOf({ ...site, '../evil.html': '<p>' }))
-  await page.goto(`${copy.url}/pages`)
+  await goTo(page, studio, '/pages')
   await page.getByRole('button', { name: 'Bring in a site' }).click()
   await page.getByLabel('Zip, HTML, Markdown or feed files').setInputFiles(zip)
   await page.getByText('2 files would come in').waitFor()
@@ -72,7 +73,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.getByText('1 page differs').waitFor({ state: 'hidden' })
 
   // 4. Say rules with sentences, and see what they change before they do.
-  await page.goto(`${copy.url}/rules`)
+  await goTo(page, studio, '/rules')
   for (const index of [1, 1, 1]) await page.getByRole('button', { name: `Take rule ${index} away` }).click()
   await page.getByRole('button', { name: 'New rule' }).last().click()
   await page.getByLabel('What is asked of the link').selectOption('lead to these sites')
@@ -95,7 +96,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.locator('code', { hasText: 'sponsored nofollow' }).first().waitFor()
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Change a rule, and see here').waitFor()
-  await page.goto(`${copy.url}/`)
+  await goTo(page, studio, '/')
   await page.getByText('1 paid link does not say so').waitFor() // the one whose answer was given by hand
 
   // 5. The live pages, old and new, have the marks; what is stored is unchanged; an outside link lands in a new tab.
@@ -103,7 +104,8 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
     userAgent: 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36',
   }) // a headless one counts as a bot
   const live = await visitor.newPage()
-  await live.goto(`http://slow-ferry.localhost:${copy.port}/old/log.html`)
+  const at = `http://slow-ferry.localhost:${copy.port}/old/log.html`
+  for (let tries = 0; tries < 50 && (await live.goto(at))?.status() !== 200; tries++) await live.waitForTimeout(100)
   assert.deepEqual(await visitor.cookies(), [])
   const marks = (name: string) =>
     live.getByRole('link', { name }).evaluate((a) => [a.getAttribute('rel'), a.getAttribute('target'), a.hasAttribute('data-by-hand')])
@@ -116,7 +118,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   assert.equal(live.url(), `http://slow-ferry.localhost:${copy.port}/old/log.html`)
 
   // 6. A short link: paste, take a suggestion, copy; its click shows up, also after the server was killed.
-  await page.goto(`${copy.url}/short-links`)
+  await goTo(page, studio, '/short-links')
   await page.getByLabel('Long address').fill(`${standIns}/smocks/waxed?p=4471&ref=round`)
   await page
     .getByRole('button', { name: /^waxed/ })
@@ -136,7 +138,7 @@ test('one link goes all the way round', { timeout: 180_000 }, async () => {
   await page.locator(`[data-clicks="${slug}"]`, { hasText: '1 click' }).waitFor({ timeout: 10_000 })
 
   // 7. The site as a zip: every byte outside the changed start tags as it came in.
-  await page.goto(`${copy.url}/pages`)
+  await goTo(page, studio, '/pages')
   const [download] = await Promise.all([
     page.waitForEvent('download'),
     page.getByRole('link', { name: 'Take the live site as a zip' }).click(),

@@ -1,6 +1,8 @@
-import { after, afterEach, before } from 'node:test'
+import { readFileSync } from 'node:fs'
+import { after, afterEach, before, type TestContext } from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
-import axe, { type RunOptions } from 'axe-core'
+import { fileURLToPath } from 'node:url'
+import type axe from 'axe-core'
 import { type Browser, type BrowserContext, chromium, type Frame, type Page } from 'playwright-core'
 import { CHROMIUM } from '../../bin/chromium.mjs'
 import { type Copy, startCopy } from '../integration/copy.ts'
@@ -16,10 +18,32 @@ export interface Studio {
   ): Promise<{ page: Page; context: BrowserContext; errors: string[] }>
 }
 
-const CLOSE_MAX_MS = 15_000
+declare global {
+  interface Window {
+    axe: typeof axe
+  }
+}
+/** Axe as a script for a page; as the package gives it to programs it is twice as long. */
+const AXE = readFileSync(fileURLToPath(import.meta.resolve('axe-core/axe.min.js')), 'utf8')
+/** For a page, a context or the browser to close. */
+const CLOSE_MAX_MS = 4_000
 
-/** Starts one copy for a file of tests. */
+/** Whether something was done before its time was over. */
+const inTime = (work: Promise<unknown> | undefined): Promise<boolean> =>
+  Promise.race([Promise.resolve(work).then(() => true), wait(CLOSE_MAX_MS).then(() => false)])
+
+let shared: Studio | undefined
+
+/**
+ * One copy for all files of tests that this process runs: alone that is one, in a lane (lanes.json) several. A test that changes
+ * what the whole site goes by takes it back, and counts nothing that others may add to.
+ */
 export function aStudio(): Studio {
+  shared ??= startStudio()
+  return shared
+}
+
+function startStudio(): Studio {
   const studio = {} as Studio
   /** Contexts of the test that runs alone. */
   const opened: BrowserContext[] = []
@@ -72,16 +96,17 @@ export function aStudio(): Studio {
   })
   // A screen that nobody looks at any more still follows the log, and takes its share of the two cores.
   afterEach(async () => {
-    await Promise.all(opened.splice(0).map((each) => each.close()))
+    await Promise.all(opened.splice(0).map((each) => inTime(each.close())))
     for (const [name, { context, isTaken }] of kept) {
       if (!isTaken) continue
-      await leaveNothing(context, studio.copy.url)
-      kept.set(name, { context, isTaken: false })
+      // A page that does not close, which Chromium leaves one of some hundred, stays behind with its context.
+      if (await inTime(leaveNothing(context, studio.copy.url))) kept.set(name, { context, isTaken: false })
+      else kept.delete(name)
     }
   })
   after(async () => {
     // A browser that does not close must not keep the server; it goes with this process.
-    await Promise.race([studio.browser?.close(), wait(CLOSE_MAX_MS)])
+    await inTime(studio.browser?.close())
     await studio.copy?.stop()
   })
   return studio
@@ -105,14 +130,16 @@ async function signIn(page: Page, url: string, name: string): Promise<void> {
 }
 
 /**
- * What axe finds against WCAG 2.2 A and AA, in words, and then in the dark, where colours alone are others. The sandboxed page
- * that people wrote is not ours to judge.
+ * What axe finds against WCAG 2.2 A and AA, in words, and then in the dark, where colours alone are others. Where a window is open
+ * it alone is judged: what lies under it was, as a view. The sandboxed page that people wrote is not ours to judge.
  */
 export async function axeFinds(page: Page): Promise<string[]> {
-  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(axe.source)
-  const found = (options: RunOptions): Promise<string[]> =>
+  if (!(await page.evaluate(() => 'axe' in window))) await page.evaluate(AXE)
+  const found = (options: axe.RunOptions): Promise<string[]> =>
     page.evaluate(async (given) => {
-      const { violations } = await axe.run({ exclude: [['iframe']] }, { ...given, resultTypes: ['violations'] })
+      const windows = document.querySelectorAll('[role=dialog]:not([hidden]), [role=alertdialog]:not([hidden])')
+      const where = { include: [windows[windows.length - 1] ?? document.documentElement], exclude: [['iframe']] }
+      const { violations } = await window.axe.run(where as axe.ElementContext, { ...given, resultTypes: ['violations'] })
       return violations.map(({ id, nodes }) => `${id}: ${nodes.map(({ target }) => target.join(' ')).join('; ')}`)
     }, options)
   const light = await found({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa', 'best-practice'] })
@@ -228,4 +255,17 @@ export async function goTo(page: Page, studio: Studio, route: string): Promise<v
 /** Waits until the screen answers: every part of it that needs the script has it. */
 export async function untilAwake(page: Page): Promise<void> {
   await page.waitForFunction(() => document.querySelector('astro-island[ssr]') === null)
+}
+
+/** The rules of the site are after a test what they were before it. */
+export async function keepRules(t: TestContext, studio: Studio): Promise<void> {
+  const at = `${studio.copy.url}/api/v1/rules`
+  const headers = { Authorization: `Bearer ${studio.copy.token}`, 'Content-Type': 'application/json' }
+  const read = async () => (await (await fetch(at, { headers })).json()) as { version: number; rules: unknown[] }
+  const { rules } = await read()
+  t.after(async () => {
+    const { version } = await read()
+    const answer = await fetch(at, { method: 'PUT', headers, body: JSON.stringify({ version, rules }) })
+    if (!answer.ok) throw new Error(await answer.text())
+  })
 }

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import path from 'node:path'
-import { after, before, test } from 'node:test'
+import { before, test } from 'node:test'
 import { build } from 'esbuild'
 import type { Frame, Page } from 'playwright-core'
 import { numbersFrom } from '../unit/writing/numbers.ts'
@@ -326,5 +326,3 @@ async function live(writing: Writing): Promise<void> {
   const delivered = await visitor.evaluate(seen)
   assert.equal(delivered.words, shown.words)
 }
-
-after(() => studio.browser?.close())

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { aStudio, caretBehind, openPage, ownPage, pageFrame, selectWords, sourceOf, untilSaved, untilWritingThere } from './studio.ts'
+import { aStudio, caretBehind, goTo, openPage, ownPage, pageFrame, selectWords, sourceOf, untilSaved, untilWritingThere } from './studio.ts'
 
 const studio = aStudio()
 
@@ -93,7 +93,7 @@ test('the source and the page agree at every moment, and the caret goes along', 
 
 test('a new page takes the look of the site, joins the menu, and an older version of a page is compared and brought back', async () => {
   const { page } = await studio.enter('tobin')
-  await page.goto(`${studio.copy.url}/pages`)
+  await goTo(page, studio, '/pages')
   await page.getByRole('button', { name: 'New page' }).click()
   await page.getByLabel('Title').fill('Night boats')
   await page.getByRole('button', { name: 'Make the page' }).click()

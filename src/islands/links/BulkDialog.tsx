@@ -121,7 +121,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
             ))}
             <ul className="grid max-h-[52dvh] gap-3 overflow-y-auto border-t pt-3" aria-label="What would change" tabIndex={0}>
               {review.byPage.slice(0, PAGES_SHOWN).map((page) => (
-                <li key={page.pageId} className={left.has(page.pageId) ? 'opacity-55' : ''}>
+                <li key={page.pageId} className={left.has(page.pageId) ? 'text-ink-soft' : ''}>
                   <label className="flex items-center gap-2.5">
                     <input
                       type="checkbox"

@@ -172,7 +172,7 @@ function Shown({
     row.isOn ? '' : 'off',
   ].filter((mark) => mark !== '')
   return (
-    <div className={`${GRID} ${row.isOn ? '' : 'opacity-60'}`}>
+    <div className={`${GRID} ${row.isOn ? '' : 'text-ink-soft'}`}>
       {canEdit ? (
         <input type="checkbox" className="!h-5 !w-5" checked={isChosen} aria-label={`Choose ${row.from}`} onChange={onChoose} />
       ) : (

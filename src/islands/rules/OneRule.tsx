@@ -40,7 +40,7 @@ export function OneRule({
   return (
     <li
       ref={setNodeRef}
-      className={`sheet relative ${rule.isOn ? '' : 'opacity-70'} ${isDragging ? 'z-10' : ''}`}
+      className={`sheet relative ${rule.isOn ? '' : 'text-ink-soft'} ${isDragging ? 'z-10' : ''}`}
       style={{ transform: CSS.Translate.toString(transform), transition }}
     >
       <div className="flex items-start gap-2.5 py-3 pr-3 pl-1.5">
