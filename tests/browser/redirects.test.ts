@@ -103,6 +103,7 @@ test('a row is changed where it stands, by keys alone, and a page is not hidden 
   await page.keyboard.press('Enter')
   await page.getByText('/map14 is answered so from now on.').waitFor()
   await untilAnswered('/map14', '302 /about.html')
+  await page.locator('[data-at="0"]').getByText('/about.html').waitFor()
   await page.getByRole('button', { name: 'Undo' }).click()
   await page.locator('[data-at="0"]').getByText('contour-kiosk.localhost').waitFor()
   await row.press('o')

@@ -81,7 +81,7 @@ function startStudio(): Studio {
       const context = await contextFor(name, options)
       const page = await context.newPage()
       const errors: string[] = []
-      page.on('console', (message) => message.type() === 'error' && errors.push(message.text()))
+      page.on('console', (message) => message.type() === 'error' && errors.push(`${message.text()} (${message.location().url})`))
       page.on('pageerror', (error) => errors.push(error.message))
       await context.addCookies(signedIn.get(name) ?? [])
       // The first time, and after a test that ended the session.
