@@ -160,6 +160,7 @@ test('the older site passes through the front door with its links marked, and a 
     .locator('> li', { hasText: 'Two partners are paid' })
     .getByRole('button', { name: /^Switch rule \d+ off$/ })
     .click()
+  assert.deepEqual(await axeFinds(page), [])
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Saved. Every page is delivered').waitFor()
   const savedAt = Date.now()

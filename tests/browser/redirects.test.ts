@@ -109,6 +109,7 @@ test('a row is changed where it stands, by keys alone, and a page is not hidden 
   await row.press('o')
   await page.getByText('/map14 is off').waitFor()
   await untilAnswered('/map14', '404 ')
+  assert.deepEqual(await axeFinds(page), [])
   await row.focus()
   await page.keyboard.press('Delete')
   await page.getByText('No row is like that.').waitFor()

@@ -182,7 +182,7 @@ function Shown({
         <span className="address truncate">{row.from}</span>
         {marks.length > 0 && <span className="note shrink-0 text-[12.5px]">{marks.join(', ')}</span>}
       </button>
-      <span className="max-md:hidden">
+      <span className={`max-md:hidden ${row.isOn ? '' : 'opacity-70'}`}>
         <Way statuses={statuses} end={endOf(row, finding)} width={165} />
       </span>
       <span
