@@ -1,6 +1,6 @@
 // Runs the tests of a folder with Node's own runner. Node 20's --test has no globs, so the files are named.
 import { spawnSync } from 'node:child_process'
-import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { pathToFileURL } from 'node:url'
@@ -27,14 +27,16 @@ const MAY_BE_WEATHER = 2
  * @returns the files to run, those of a lane as one that imports them
  */
 function inLanes(these, place) {
-  const names = readdirSync(folder).includes('lanes.json') ? JSON.parse(readFileSync(path.join(folder, 'lanes.json'), 'utf8')) : []
-  const lanes = names.map((lane) => lane.map((name) => path.join(folder, `${name}.test.ts`)).filter((file) => these.includes(file)))
+  const list = path.join(folder, 'lanes.json')
+  const lanes = (existsSync(list) ? JSON.parse(readFileSync(list, 'utf8')) : [])
+    .map((lane) => lane.map((name) => path.join(folder, `${name}.test.ts`)).filter((file) => these.includes(file)))
+    .filter((lane) => lane.length > 0)
   const made = lanes.map((lane, i) => {
     const file = path.join(place, `lane-${i + 1}.test.mjs`)
     writeFileSync(file, lane.map((each) => `import '${pathToFileURL(each)}'\n`).join(''))
     return file
   })
-  return [...made.filter((_, i) => lanes[i].length > 0), ...these.filter((file) => !lanes.flat().includes(file))]
+  return [...made, ...these.filter((file) => !lanes.flat().includes(file))]
 }
 
 /** @returns the exit code, and the files in which a test failed */

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { request as ask } from 'node:http'
 import { test } from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
-import { aStudio, axeFinds, goTo, openPage } from './studio.ts'
+import { aStudio, askCopy, axeFinds, goTo, openPage } from './studio.ts'
 
 const studio = aStudio()
 
@@ -177,11 +177,8 @@ test('a page that moves leads its old address along in the same step', async (t)
   const { page } = await studio.enter('mara')
   const id = await openPage(page, studio, '/what-to-pack.html')
   t.after(async () => {
-    const at = `${studio.copy.url}/api/v1/pages/${id}`
-    const headers = { Authorization: `Bearer ${studio.copy.token}`, 'Content-Type': 'application/json' }
-    const { version } = (await (await fetch(at, { headers })).json()) as { version: number }
-    const back = { version, path: '/what-to-pack.html', leadsOld: true }
-    await fetch(`${at}/move`, { method: 'POST', headers, body: JSON.stringify(back) })
+    const { version } = await askCopy<{ version: number }>(studio, 'GET', `/pages/${id}`)
+    await askCopy(studio, 'POST', `/pages/${id}/move`, { version, path: '/what-to-pack.html' })
     await untilAnswered('/what-to-pack.html', '200 ')
   })
   await page.getByRole('button', { name: 'Move it or take it away' }).click()

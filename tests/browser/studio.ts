@@ -26,11 +26,11 @@ declare global {
 /** Axe as a script for a page; as the package gives it to programs it is twice as long. */
 const AXE = readFileSync(fileURLToPath(import.meta.resolve('axe-core/axe.min.js')), 'utf8')
 /** For a page, a context or the browser to close. */
-const CLOSE_MAX_MS = 4_000
+const CLOSE_MAX_MS = 15_000
 
 /** Whether something was done before its time was over. */
 const inTime = (work: Promise<unknown> | undefined): Promise<boolean> =>
-  Promise.race([Promise.resolve(work).then(() => true), wait(CLOSE_MAX_MS).then(() => false)])
+  Promise.race([Promise.resolve(work).then(() => true), wait(CLOSE_MAX_MS, false, { ref: false })])
 
 let shared: Studio | undefined
 
@@ -257,15 +257,21 @@ export async function untilAwake(page: Page): Promise<void> {
   await page.waitForFunction(() => document.querySelector('astro-island[ssr]') === null)
 }
 
+/** Asks the copy's API with its token, outside of any browser. Throws where it refuses. */
+export async function askCopy<T>(studio: Studio, method: 'GET' | 'POST' | 'PUT', route: string, body?: unknown): Promise<T> {
+  const headers = { Authorization: `Bearer ${studio.copy.token}`, 'Content-Type': 'application/json' }
+  const answer = await fetch(`${studio.copy.url}/api/v1${route}`, {
+    method,
+    headers,
+    ...(body !== undefined && { body: JSON.stringify(body) }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+  return (await answer.json()) as T
+}
+
 /** The rules of the site are after a test what they were before it. */
 export async function keepRules(t: TestContext, studio: Studio): Promise<void> {
-  const at = `${studio.copy.url}/api/v1/rules`
-  const headers = { Authorization: `Bearer ${studio.copy.token}`, 'Content-Type': 'application/json' }
-  const read = async () => (await (await fetch(at, { headers })).json()) as { version: number; rules: unknown[] }
+  const read = () => askCopy<{ version: number; rules: unknown[] }>(studio, 'GET', '/rules')
   const { rules } = await read()
-  t.after(async () => {
-    const { version } = await read()
-    const answer = await fetch(at, { method: 'PUT', headers, body: JSON.stringify({ version, rules }) })
-    if (!answer.ok) throw new Error(await answer.text())
-  })
+  t.after(async () => askCopy(studio, 'PUT', '/rules', { version: (await read()).version, rules }))
 }
