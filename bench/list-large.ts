@@ -100,7 +100,10 @@ export function listLarge(): Promise<Row> {
       ] as const
     ).entries()) {
       const draft = [rule({ all: [when] }, { hints: ['nofollow'] }), rule({ is: 'address', like: `*${n}*` }, { opens: 'new tab' })]
-      stall = Math.max(stall, await stallOf(async () => (impact = Math.max(impact, await medianOf(3, () => rules.impact(owner, draft))))))
+      stall = Math.max(
+        stall,
+        await stallOf(async () => (impact = Math.max(impact, await medianOf(3, () => rules.impact(owner, { rules: draft }))))),
+      )
     }
     const change = { do: 'tag', add: ['seen'], remove: [] } as const
     let id = ''

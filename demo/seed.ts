@@ -38,6 +38,19 @@ const RULES: readonly Rule[] = [
     what: { hints: ['sponsored', 'nofollow'] },
   },
   {
+    id: 'own-words',
+    name: 'Maps and books on old pages are our own advice',
+    isOn: true,
+    isBinding: false,
+    when: {
+      all: [
+        { is: 'site', of: ['contour-kiosk.localhost', 'kelp-lane-books.localhost'] },
+        { is: 'origin', of: 'imported' },
+      ],
+    },
+    what: { hints: [] },
+  },
+  {
     id: 'outside',
     name: 'Outside links open a new tab',
     isOn: true,

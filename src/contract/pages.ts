@@ -75,7 +75,7 @@ export const Revision = z
   .object({
     version: Version,
     title: z.string(),
-    madeBy: z.string().meta({ description: 'edit, import, new, restore, accept, refuse or publication' }),
+    madeBy: z.string().meta({ description: 'edit, import, new, restore, accept, refuse, bulk, bake, undo, sub-ids or publication' }),
     by: z.string().nullable(),
     at: z.iso.datetime(),
     isLive: z.boolean(),

@@ -59,6 +59,10 @@ const facts = {
   contact: line(1_000),
   notes: z.string().max(20_000),
   loginUrl: line(2_000),
+  isPaid: z
+    .boolean()
+    .nullable()
+    .meta({ description: 'Whether links to it are paid where no rule and no hand speaks; null: as the site says' }),
 }
 
 export const Partner = z

@@ -16,6 +16,7 @@ export const PROBLEMS = {
   'too-many-tries': [429, 'Too many tries. Please wait a little before the next one.'],
   'invalid-body': [422, 'Something in the request cannot be used.'],
   'not-json': [400, 'The request is not readable as JSON.'],
+  'owner-decides': [403, 'This is for an owner of the site to decide.'],
   'moved-on': [409, 'Somebody saved a newer version in the meantime. Nothing of yours was lost, and nothing of theirs.'],
   'menu-broken': [
     409,

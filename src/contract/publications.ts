@@ -118,6 +118,9 @@ export const PublicationReview = z
     breaks: z
       .array(z.object({ title: z.string(), path: z.string(), links: z.int() }))
       .meta({ description: 'Pages that would go, and how many pages lead to them' }),
+    unmarked: z
+      .array(z.object({ pageId: Id, title: z.string(), text: z.string(), ordinal: z.int(), start: z.int() }))
+      .meta({ description: 'Links to partners who pay for them, of which search engines would not be told' }),
   })
   .meta({ id: 'PublicationReview' })
 export type PublicationReview = z.infer<typeof PublicationReview>

@@ -60,20 +60,26 @@ export const RuleBody: z.ZodType<Rule> = z
   })
   .meta({ id: 'Rule' })
 
-export const RuleList = z.object({ version: z.int().min(0), rules: z.array(RuleBody) }).meta({ id: 'RuleList' })
+/** What holds below the rules, where neither they nor a hand speak. */
+const partnersArePaid = z.boolean().meta({ description: 'Links to partners are paid (sponsored nofollow) where nothing else speaks' })
+
+export const RuleList = z.object({ version: z.int().min(0), rules: z.array(RuleBody), partnersArePaid }).meta({ id: 'RuleList' })
+export type RuleList = z.infer<typeof RuleList>
 export const RulesChange = z.strictObject({
   version: z.int().min(0).max(VERSION_MAX).meta({ description: 'The version the change was made on' }),
   rules: z.array(RuleBody).max(RULES_MAX),
+  partnersArePaid: partnersArePaid.optional(),
 })
 export type RulesChange = z.infer<typeof RulesChange>
 
-export const ImpactRequest = z.strictObject({ rules: z.array(RuleBody).max(RULES_MAX) })
+export const ImpactRequest = z.strictObject({ rules: z.array(RuleBody).max(RULES_MAX), partnersArePaid: partnersArePaid.optional() })
 const ShareBody = z.object({ name: z.string(), links: z.int() })
 const ReasonBody = z.discriminatedUnion('by', [
   z.object({ by: z.literal('rule'), id: z.string(), number: z.int(), name: z.string() }),
   z.object({ by: z.literal('hand') }),
   z.object({ by: z.literal('sponsor'), name: z.string() }),
   z.object({ by: z.literal('queue') }),
+  z.object({ by: z.literal('lowest') }),
   z.object({ by: z.literal('source') }),
 ])
 export const ImpactAnswer = z

@@ -210,6 +210,7 @@ export function defineModels(sequelize: Sequelize): Models {
       siteId: { type: UUID, primaryKey: true },
       version: { type: INTEGER, primaryKey: true },
       list: JSONB,
+      partnersArePaid: BOOLEAN,
       personId: UUID,
       createdAt: DATE,
     }),

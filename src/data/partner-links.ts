@@ -1,4 +1,5 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { PAGE_DIFFERS } from './unpublished.ts'
 
 export interface SubRow {
   readonly sub: string
@@ -104,3 +105,35 @@ export const pagesLinkingTo = (
      WHERE p.site_id = $1 AND l.href = ANY($2::text[]) ORDER BY p.path LIMIT 500`,
     [siteId, hrefs],
   )
+
+/**
+ * Pages and blocks whose drafts differ from what is live and hold links, put in by a person, that name one of these hosts.
+ * @param wanted - ids; all drafts when null
+ */
+export async function unpublishedLinksTo(
+  db: Database,
+  siteId: string,
+  hosts: readonly string[],
+  wanted: readonly string[] | null,
+  transaction: Transaction,
+): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    `SELECT DISTINCT p.id FROM pages p JOIN placements l ON l.page_id = p.id
+     WHERE p.site_id = $1 AND ${PAGE_DIFFERS} AND p.removed_at IS NULL AND p.kind <> 'menu' AND ($3::uuid[] IS NULL OR p.id = ANY($3))
+       AND l.by_hand IS NOT NULL AND EXISTS (SELECT FROM unnest($2::text[]) AS host WHERE strpos(lower(l.href), host) > 0)`,
+    [siteId, hosts, wanted],
+    transaction,
+  )
+  return found.map(({ id }) => id)
+}
+
+/** The page that each of these sub-IDs stands for; null for a short link's. Those that nobody knows are left out. */
+export async function pagesOfSubs(db: Database, siteId: string, subs: readonly string[]): Promise<ReadonlyMap<string, string | null>> {
+  const found = await rows<{ sub: string; pageId: string | null }>(
+    db,
+    'SELECT sub, page_id AS "pageId" FROM partner_subs WHERE site_id = $1 AND sub = ANY($2::text[])',
+    [siteId, subs],
+  )
+  return new Map(found.map(({ sub, pageId }) => [sub, pageId]))
+}

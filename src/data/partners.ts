@@ -17,7 +17,7 @@ export interface PartnerRow extends PartnerFields {
 }
 
 const SHOWN = `p.id, p.name, p.sites, p.link_template AS template, p.account, p.what, p.network_id AS "networkId", p.is_network AS "isNetwork", p.status,
-  p.ends_on::text AS "endsOn", p.allows, p.commission, p.currency, p.cookie_days AS "cookieDays", p.payout, p.contact, p.notes, p.login_url AS "loginUrl",
+  p.ends_on::text AS "endsOn", p.allows, p.commission, p.currency, p.cookie_days AS "cookieDays", p.payout, p.is_paid AS "isPaid", p.contact, p.notes, p.login_url AS "loginUrl",
   p.log_in IS NOT NULL AS "hasLogIn", p.version`
 
 /** Column, type in a record, and field, by turns. */
@@ -36,6 +36,7 @@ const FIELDS: readonly (readonly [column: string, type: string, field: keyof Par
   ['currency', 'text', 'currency'],
   ['cookie_days', 'int', 'cookieDays'],
   ['payout', 'jsonb', 'payout'],
+  ['is_paid', 'boolean', 'isPaid'],
   ['contact', 'text', 'contact'],
   ['notes', 'text', 'notes'],
   ['login_url', 'text', 'loginUrl'],

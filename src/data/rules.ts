@@ -7,38 +7,44 @@ import { type Database, jsonOf, rows } from './database.ts'
 export interface StoredRules {
   readonly version: number
   readonly rules: readonly Rule[]
+  /** Whether links to partners are paid where nothing else speaks. */
+  readonly partnersArePaid: boolean
 }
 
-const readList = (list: unknown): readonly Rule[] => RuleList.shape.rules.parse(list)
+const SHOWN = 'version, list, partners_are_paid AS "partnersArePaid"'
+interface StoredRow extends Omit<StoredRules, 'rules'> {
+  readonly list: unknown
+}
+const stored = ({ list, ...rest }: StoredRow): StoredRules => ({ ...rest, rules: RuleList.shape.rules.parse(list) })
 
 /** The list in force. */
 export async function newestRules(db: Database, siteId: string, transaction?: Transaction): Promise<StoredRules> {
-  const [row] = await rows<{ version: number; list: unknown }>(
+  const [row] = await rows<StoredRow>(
     db,
-    'SELECT version, list FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1',
+    `SELECT ${SHOWN} FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1`,
     [siteId],
     transaction,
   )
-  return row === undefined ? { version: 0, rules: [] } : { version: row.version, rules: readList(row.list) }
+  return row === undefined ? { version: 0, rules: [], partnersArePaid: true } : stored(row)
 }
 
 /** @returns null when there is no such version */
 export async function rulesOfVersion(db: Database, siteId: string, version: number): Promise<StoredRules | null> {
-  const [row] = await rows<{ list: unknown }>(db, 'SELECT list FROM rules WHERE site_id = $1 AND version = $2', [siteId, version])
-  return row === undefined ? null : { version, rules: readList(row.list) }
+  const [row] = await rows<StoredRow>(db, `SELECT ${SHOWN} FROM rules WHERE site_id = $1 AND version = $2`, [siteId, version])
+  return row === undefined ? null : stored(row)
 }
 
 /** Puts a list on top of the version before it. @returns false when that is not the newest */
 export async function putRules(
   db: Database,
-  { siteId, version, rules, personId }: StoredRules & { readonly siteId: string; readonly personId: string },
+  { siteId, version, rules, partnersArePaid, personId }: StoredRules & { readonly siteId: string; readonly personId: string },
   transaction: Transaction,
 ): Promise<boolean> {
   const kept = await rows(
     db,
-    `INSERT INTO rules (site_id, version, list, person_id) SELECT $1, $2, $3::jsonb, $4
+    `INSERT INTO rules (site_id, version, list, person_id, partners_are_paid) SELECT $1, $2, $3::jsonb, $4, $5
      WHERE $2 = (SELECT coalesce(max(version), 0) + 1 FROM rules WHERE site_id = $1) ON CONFLICT DO NOTHING RETURNING version`,
-    [siteId, version, jsonOf(rules), personId],
+    [siteId, version, jsonOf(rules), personId, partnersArePaid],
     transaction,
   )
   return kept.length > 0

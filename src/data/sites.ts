@@ -31,11 +31,11 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   )
   const partners = await rows<SiteSetup['partners'][number]>(
     db,
-    `SELECT id, name, sites, link_template AS template, account, allows, status = 'ended' AS "isEnded" FROM partners WHERE site_id = $1 ORDER BY name`,
+    `SELECT id, name, sites, link_template AS template, account, allows, status = 'ended' AS "isEnded", is_paid AS "isPaid" FROM partners WHERE site_id = $1 ORDER BY name`,
     [siteId],
     transaction,
   )
-  const { rules } = await newestRules(db, siteId, transaction)
+  const { rules, partnersArePaid } = await newestRules(db, siteId, transaction)
   return {
     siteId,
     name: site.name,
@@ -48,6 +48,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     hosts,
     partners,
     rules,
+    partnersArePaid,
   }
 }
 

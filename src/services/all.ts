@@ -50,7 +50,7 @@ import { waitingService } from './waiting.ts'
 export function createServices(context: Context) {
   const views = new SiteViews(context)
   const placements = placementsService(context, views)
-  const publications = publicationsService(context, views)
+  const publications = publicationsService(context, views, placements)
   const waiting = waitingService(context, views)
   const pages = pagesService(context, views, waiting)
   const jobs = jobsService(context)

@@ -77,7 +77,7 @@ export function deskService(
         waiting: await countWaiting(db, actor.siteId),
         troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),
         hasPartners: view.setup.partners.length > 0,
-        hasRules: view.rules.length > 0,
+        hasRules: view.setup.rules.length > 0,
       })
     },
   }

@@ -25,7 +25,7 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
   /** Pages with paid links, and where the first of each begins. Of a site's links those that are paid are looked at, and no others. */
   async function paidPages(actor: Actor): Promise<ReadonlyMap<string, { first: number; paid: number }>> {
     const list = await placements.listOf(actor.siteId, await views.of(actor))
-    const rows = new Set([{ facets: { strand: 'sponsored' } }, { isUnmarked: true }].flatMap((query) => [...list.ask(query).found]))
+    const rows = list.ask({ facets: { strand: 'sponsored' } }).found
     const pages = new Map<string, { first: number; paid: number }>()
     for (const i of rows) {
       const judged = list.judgedAt(i)

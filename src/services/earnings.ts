@@ -28,7 +28,6 @@ import { keepSubs, type SubRow } from '../data/partner-links.ts'
 import { shortLinksTo } from '../data/partner-moves.ts'
 import { findPartner, usesOfPartners } from '../data/partners.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { partnerLinksOf } from './partner-links.ts'
 import type { placementsService } from './placements.ts'
 
 const LINES_AT_ONCE = 2_000
@@ -98,7 +97,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
   /** What the sub-IDs of a partner's links stand for that stand in pages and short links now, however they came there. */
   async function standingSubs(actor: Actor, partnerId: string): Promise<SubRow[]> {
     const view = await views.of(actor)
-    const links = partnerLinksOf(view)
+    const links = view.partnerLinks
     const list = await placements.listOf(actor.siteId, view)
     const subs: SubRow[] = []
     const note = (address: string, place: Pick<SubRow, 'pageId' | 'shortLinkId'>): void => {

@@ -13,7 +13,6 @@ import {
   type CleanSnippet,
   cleanSnippet,
   type PartnerLinkFault,
-  PartnerLinks,
   readTemplate,
   type SnippetPicture,
   subIdOf,
@@ -40,18 +39,6 @@ import { askOutside } from './visits.ts'
 
 const EXAMPLE_ACCOUNT = '4471'
 
-/** By set-up: a site is compiled anew when a partner changes. */
-const known = new WeakMap<SiteGround, PartnerLinks>()
-
-/** A site's partners, ready to build links and to recognise them. */
-export function partnerLinksOf(view: SiteGround): PartnerLinks {
-  const there = known.get(view)
-  if (there !== undefined) return there
-  const made = new PartnerLinks(view.setup.partners)
-  known.set(view, made)
-  return made
-}
-
 /** A partner link that was built for a place, and what its sub-ID stands for; null where it has none. */
 export interface PlacedLink {
   readonly link: PartnerLinkMade
@@ -64,7 +51,7 @@ export function linkForPlace(
   address: string,
   { pageId, shortLinkId, nth }: { readonly pageId: string | null; readonly shortLinkId: string | null; readonly nth: number },
 ): Result<PlacedLink, PartnerLinkFault> {
-  const links = partnerLinksOf(view)
+  const links = view.partnerLinks
   const place = pageId ?? shortLinkId
   const destination = links.recognise(address, 'any')?.destination ?? address
   const made = links.link(address, place === null ? '' : subIdOf(place, destination, nth))
@@ -179,7 +166,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       if (!actor.can('partners:edit')) return fail('forbidden')
       const clean = cleanSnippet(html)
       if (!clean.ok) return clean
-      const links = partnerLinksOf(await views.of(actor))
+      const links = (await views.of(actor)).partnerLinks
       const made = links.link(clean.value.href, '')
       const href = made.ok && made.value.partner.id === partnerId ? made.value.address : clean.value.href
       return write(db, async (transaction, changes) => {

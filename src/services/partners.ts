@@ -50,6 +50,7 @@ const shown = (row: PartnerRow): Partner => ({ ...row, sites: [...row.sites] })
 /** A partner of whom nothing is known but what people have to say. */
 const PLAIN: Omit<PartnerFields, 'name' | 'sites'> = {
   ...{ template: '', account: '', what: '', networkId: null, isNetwork: false, status: 'active', endsOn: null, allows: 'any page' },
+  isPaid: null,
   ...{ commission: { kind: 'unknown' }, currency: 'EUR', cookieDays: null, contact: '', notes: '', loginUrl: '' },
   payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
 }
@@ -85,7 +86,10 @@ const CSV_COLUMNS = [
   'notes',
   'login page',
   'ends on',
+  'paid',
 ] as const
+/** What stands under "paid" in a table; everything else leaves it to the site. */
+const PAID_CELLS: ReadonlySet<string> = new Set(['yes', 'no'])
 type CsvColumn = (typeof CSV_COLUMNS)[number]
 
 export function partnersService({ db, settings }: Context) {
@@ -216,6 +220,7 @@ export function partnersService({ db, settings }: Context) {
           },
           ...{ template: each.template, account: each.account, currency: each.currency, 'cookie days': String(each.cookieDays ?? '') },
           ...{ contact: each.contact, notes: each.notes, 'login page': each.loginUrl, 'ends on': each.endsOn ?? '' },
+          paid: each.isPaid === null ? '' : each.isPaid ? 'yes' : 'no',
         }),
       )
       return ok(stringify(rows, { header: true, columns: [...CSV_COLUMNS], escape_formulas: true }))
@@ -262,6 +267,7 @@ export function partnersService({ db, settings }: Context) {
           },
           ...(cell('status') === '' ? {} : { status: cell('status') }),
           ...(cell('currency') === '' ? {} : { currency: cell('currency') }),
+          ...(PAID_CELLS.has(cell('paid').toLowerCase()) ? { isPaid: cell('paid').toLowerCase() === 'yes' } : {}),
           ...(cell('cookie days') === '' ? {} : { cookieDays: Number(cell('cookie days')) }),
         })
         const saved = read.success

@@ -4,7 +4,7 @@ import { decodeSource, wrapLink } from '../core/markup/index.ts'
 import { type Candidate, choose, otherWords, readProse, type Standing, sentenceIn, sourceOf } from '../core/phrases/index.ts'
 import { paidMost } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { BY_HAND, type SiteGround } from '../core/rules/index.ts'
+import { BY_HAND, foresee, isPaid, type PageMarks, type SiteGround } from '../core/rules/index.ts'
 import { getBlob } from '../data/contents.ts'
 import { viewsOfPages } from '../data/counted-pages.ts'
 import { readDrafts } from '../data/drafts.ts'
@@ -159,7 +159,7 @@ const isShort = ({ setup }: SiteGround, address: string): boolean => {
 /** The best set for one page, and which phrases stand on it at all. */
 function suggest(
   ground: PhraseGround,
-  page: { readonly id: string; readonly path: string },
+  page: { readonly id: string; readonly path: string } & Pick<PageMarks, 'tags' | 'writtenFor'>,
   html: string,
   links: readonly Standed[],
 ): { phrases: PagePhrases; found: readonly string[] } {
@@ -174,6 +174,14 @@ function suggest(
   const most = paidMost(prose.words)
   const best = Math.max(0, ...epc.values())
   const ended = endedPartners(view)
+  const { path, tags, writtenFor } = page
+  const paidTo = new Map<string, boolean>()
+  /** As the link would go out that is made here. */
+  const isPaidTo = (destination: string): boolean => {
+    const known = paidTo.get(destination) ?? isPaid(foresee(ground.site, destination, path, { tags, writtenFor }).rel)
+    paidTo.set(destination, known)
+    return known
+  }
   const found = new Set<string>()
   const places = ground
     .bookOf(language)
@@ -191,7 +199,13 @@ function suggest(
       const value = (weights.priority * phrase.priority) / 5 + weights.earns * earns + weights.early * early + weights.fitting * fitting
       const candidate: Candidate = {
         destination: normalise(phrase.destination, view.origin) ?? phrase.destination,
-        ...{ paragraph: piece.paragraph, at: hit.at, until: hit.until, isPaid: phrase.partnerId !== null, value: Math.max(value, 0.001) },
+        ...{
+          paragraph: piece.paragraph,
+          at: hit.at,
+          until: hit.until,
+          isPaid: isPaidTo(phrase.destination),
+          value: Math.max(value, 0.001),
+        },
       }
       return [{ phrase, piece, hit, candidate, why: whyHere(phrase, { early, said, epc: own }) }]
     })

@@ -2,13 +2,13 @@ import { PHRASES_MAX, PhraseWeights } from '../contract/phrases.ts'
 import { normalise } from '../core/address/index.ts'
 import { Phrasebook, type Standing } from '../core/phrases/index.ts'
 import { destinationOf, isPaidLink, type PlacementList } from '../core/placements/index.ts'
-import type { SiteGround } from '../core/rules/index.ts'
+import { type CompiledSite, foresee, type SiteGround, withShortLinks } from '../core/rules/index.ts'
 import type { Database } from '../data/database.ts'
 import { reportsStamp, sumEarnings } from '../data/earnings.ts'
 import { usesOfPartners } from '../data/partners.ts'
 import { listPhrases, type PhraseRow, phraseRefusals, phrasesStamp, readWeights } from '../data/phrases.ts'
 import type { SiteViews } from './context.ts'
-import { partnerLinksOf } from './partner-links.ts'
+import { KnownShortLinks } from './known-short-links.ts'
 import type { placementsService } from './placements.ts'
 
 const EARNED_MAX = 5_000
@@ -29,6 +29,8 @@ interface Phrases {
 /** What a choice of phrases weighs by, of a whole site. */
 export class PhraseGround {
   readonly view: SiteGround
+  /** Knows where the short links lead that phrases lead to. */
+  readonly site: CompiledSite
   readonly weights: PhraseWeights
   /** Earned a click by partner, in the smallest unit; of those where it is known. */
   readonly epc: ReadonlyMap<string, number>
@@ -39,12 +41,13 @@ export class PhraseGround {
   readonly #list: PlacementList
 
   constructor(
-    given: { view: SiteGround; weights: PhraseWeights; epc: ReadonlyMap<string, number>; stamp: string },
+    given: { site: CompiledSite; weights: PhraseWeights; epc: ReadonlyMap<string, number>; stamp: string },
     phrases: Phrases,
     refusals: ReadonlySet<string>,
     list: PlacementList,
   ) {
-    this.view = given.view
+    this.view = given.site
+    this.site = given.site
     this.weights = given.weights
     this.epc = given.epc
     this.stamp = given.stamp
@@ -74,7 +77,7 @@ export class PhraseGround {
 
   /** The links that stand on a page. */
   standingOn(pageId: string): readonly Standed[] {
-    const links = partnerLinksOf(this.view)
+    const links = this.view.partnerLinks
     return this.#list.judgedOn(pageId).map((judged) => {
       const address = destinationOf(judged)
       const destination = links.recognise(address, 'any')?.destination ?? address
@@ -98,9 +101,9 @@ export class PhraseGrounds {
     this.#placements = placements
   }
 
-  async of(site: { readonly siteId: string }): Promise<PhraseGround> {
-    const { siteId } = site
-    const view = await this.#views.of(site)
+  async of(actor: { readonly siteId: string }): Promise<PhraseGround> {
+    const { siteId } = actor
+    const view = await this.#views.of(actor)
     const [phrases, epc, weights, refusals, list] = await Promise.all([
       this.#phrasesOf(siteId),
       this.#epcOf(view),
@@ -108,9 +111,15 @@ export class PhraseGrounds {
       phraseRefusals(this.#db, siteId),
       this.#placements.listOf(siteId, view),
     ])
-    const ended = view.setup.partners.filter(({ isEnded }) => isEnded === true).map(({ id }) => id)
-    const stamp = JSON.stringify([phrases.stamp, epc.stamp, weights, ended])
-    return new PhraseGround({ view, weights, epc: epc.value, stamp }, phrases.value, refusals, list)
+    const short = new KnownShortLinks(this.#db, siteId)
+    const site = withShortLinks(view, short.find)
+    const hosts = view.setup.hosts.flatMap(({ kind, host }) => (kind === 'short' ? [host] : []))
+    for (const { destination } of phrases.value.rows) if (hosts.some((host) => destination.includes(host))) foresee(site, destination, '/')
+    await short.learn()
+    const { partners, rules, partnersArePaid } = view.setup
+    const said = [partners.map(({ id, isEnded, isPaid, sites }) => [id, isEnded, isPaid, sites]), rules, partnersArePaid, short.all]
+    const stamp = JSON.stringify([phrases.stamp, epc.stamp, weights, said])
+    return new PhraseGround({ site: site, weights, epc: epc.value, stamp }, phrases.value, refusals, list)
   }
 
   async phrase(siteId: string, id: string): Promise<PhraseRow | null> {

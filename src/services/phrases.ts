@@ -18,7 +18,6 @@ import {
   writeWeights,
 } from '../data/phrases.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { partnerLinksOf } from './partner-links.ts'
 import { shortLinkAt } from './short-link-parts.ts'
 import type { visitsService } from './visits.ts'
 
@@ -51,7 +50,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       const mended = repair(destination, view.around('/'))
       if (!mended.ok) return mended
       const { address, kind } = mended.value
-      const links = partnerLinksOf(view)
+      const links = view.partnerLinks
       const url = parseUrl(address)
       const short = kind === 'short link' && url !== null ? await shortLinkAt(db, view, url) : null
       const lands = short === null ? address : short.destination

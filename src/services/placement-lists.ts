@@ -256,7 +256,7 @@ export async function readPages(
 }
 
 /** All that rows are derived from: a list of other rules alone has the same ones. */
-const groundOf = ({ setup, origin }: SiteGround): string => JSON.stringify([origin, { ...setup, rules: [] }])
+const groundOf = ({ setup, origin }: SiteGround): string => JSON.stringify([origin, { ...setup, rules: [], partnersArePaid: true }])
 
 /** Reads where the short links lead that these placements name. */
 export async function learnShortLinks(short: KnownShortLinks, view: SiteGround, placements: Iterable<StoredPlacement>): Promise<void> {

@@ -12,6 +12,7 @@ import {
 } from '../contract/publications.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
+import { isUnmarked } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
@@ -33,6 +34,8 @@ import { findUnpublished, type UnpublishedPage, unpublishedFilePaths, unpublishe
 import { waitingOn } from '../data/waiting.ts'
 import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
+import type { placementsService } from './placements.ts'
+import { fillSubIds } from './sub-ids.ts'
 
 const shown = (row: ListedPublication): Publication => {
   const check = PublicationCheck.safeParse(row.check)
@@ -48,6 +51,8 @@ const REVIEWED_PAGES = 2_000
 const NAMED_FILES = 50
 /** Changed links named of one page. */
 const NAMED_LINKS = 100
+/** Paid links named that search engines would not be told of; as many are marked in one step. */
+const NAMED_UNMARKED = 500
 /** Counts of changed links kept, by what they were counted between. */
 const COUNTS_KEPT = 5_000
 
@@ -59,7 +64,8 @@ export function textOf(kind: PageKind, bytes: Uint8Array, encoding: string): str
   return kind === 'menu' ? readMenuContent(bytes).text : decodeSource(bytes, encoding)
 }
 
-export function publicationsService({ db, enqueue }: Context, views: SiteViews) {
+export function publicationsService(context: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
+  const { db, enqueue } = context
   const counts = new Map<string, number>()
 
   /** The links of one version as readers get them. */
@@ -164,6 +170,15 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         const { total } = await pagesLeadingTo(db, actor.siteId, [path, view.origin + path, path.slice(1)], 1)
         if (total > 0) breaks.push({ title, path, links: total })
       }
+      const list = await placements.listOf(actor.siteId, view)
+      const unmarked = pages.flatMap(({ id, title, isRemoved }) =>
+        isRemoved
+          ? []
+          : list
+              .judgedOn(id)
+              .filter(isUnmarked)
+              .map(({ placement: { text, ordinal, start } }) => ({ pageId: id, title, text, ordinal, start })),
+      )
       return ok({
         pages: pages.length,
         files: await unpublishedFiles(db, actor.siteId),
@@ -173,6 +188,7 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
         byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
         missing: [...missing.values()],
         breaks,
+        unmarked: unmarked.slice(0, NAMED_UNMARKED),
       })
     },
 
@@ -180,7 +196,9 @@ export function publicationsService({ db, enqueue }: Context, views: SiteViews) 
     async create(actor: Actor, wanted: PublicationNew): Promise<Result<Publication, 'forbidden' | 'nothing-to-publish'>> {
       if (!actor.can('pages:publish')) return fail('forbidden')
       const saved = await write(db, async (transaction, changes) => {
-        const id = await publish(db, actor.siteId, 'all' in wanted ? null : wanted.pages, actor.personId, transaction)
+        const named = 'all' in wanted ? null : wanted.pages
+        changes.add(actor.siteId, 'pages', await fillSubIds(context, views, actor, named, transaction), 'changed')
+        const id = await publish(db, actor.siteId, named, actor.personId, transaction)
         if (id === null) return fail('nothing-to-publish')
         changes.add(actor.siteId, 'publications', id, 'made')
         await addPublished(actor.siteId, id, changes, transaction)

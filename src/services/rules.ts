@@ -3,7 +3,7 @@ import { ImpactAnswer, type RewriteAnswer, type RulesChange } from '../contract/
 import { PAGE_MAX_BYTES, type PageFault } from '../core/content/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { compileRules, decide, type Rule } from '../core/rules/index.ts'
+import { decide, type RulesDraft } from '../core/rules/index.ts'
 import { listRuleVersions, newestRules, putRules, rulesOfVersion, type StoredRules } from '../data/rules.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { type placementsService, withTags } from './placements.ts'
@@ -21,17 +21,22 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     },
 
     /** Puts a new version of the whole list on top of the one it was made on. */
-    async save(actor: Actor, change: RulesChange): Promise<Result<StoredRules, 'forbidden' | 'moved-on'>> {
+    async save(actor: Actor, change: RulesChange): Promise<Result<StoredRules, 'forbidden' | 'moved-on' | 'owner-decides'>> {
       if (!actor.can('rules:edit')) return fail('forbidden')
       const version = change.version + 1
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
-        if (!(await putRules(db, { siteId, version, rules: change.rules, personId }, transaction))) return fail('moved-on')
+        const before = await newestRules(db, siteId, transaction)
+        const { rules, partnersArePaid = before.partnersArePaid } = change
+        // What holds below all rules is the owner's to say, as the site itself is.
+        if (partnersArePaid !== before.partnersArePaid && !actor.can('hosts:edit')) return fail('owner-decides')
+        if (!(await putRules(db, { siteId, version, rules, partnersArePaid, personId }, transaction))) return fail('moved-on')
         changes.add(actor.siteId, 'rules', String(version), 'changed')
-        await writeAudit(db, actor, 'rules:edit', null, { version, rules: change.rules.length }, transaction)
-        return ok({ version, rules: change.rules })
+        await writeAudit(db, actor, 'rules:edit', null, { version, rules: rules.length, partnersArePaid }, transaction)
+        return ok({ version, rules, partnersArePaid })
       })
-      return saved.ok ? saved : fail('moved-on', { current: await newestRules(db, actor.siteId) })
+      if (saved.ok || saved.fault !== 'moved-on') return saved
+      return fail('moved-on', { current: await newestRules(db, actor.siteId) })
     },
 
     /** Versions of the list, newest first. */
@@ -51,10 +56,10 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     },
 
     /** What a list would change against the one in force, before it is saved. */
-    async impact(actor: Actor, rules: readonly Rule[]): Promise<Result<ImpactAnswer, 'forbidden'>> {
+    async impact(actor: Actor, rules: RulesDraft): Promise<Result<ImpactAnswer, 'forbidden'>> {
       if (!actor.can('rules:read')) return fail('forbidden')
       const view = await views.of(actor)
-      const draft = compileRules(rules)
+      const draft = view.compile(rules)
       const list = await placements.listOf(actor.siteId, view)
       const impact = list.impact(rules)
       // Rows may have other numbers once the database was waited for.

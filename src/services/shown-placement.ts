@@ -1,11 +1,7 @@
 import type { Placement } from '../contract/placements.ts'
-import { type Finding, type JudgedPlacement, landsOf } from '../core/placements/index.ts'
-import { becauseOf, explain, hintsOf, relTokens, sayReason } from '../core/rules/index.ts'
+import { type Finding, isUnmarked, type JudgedPlacement, landsOf } from '../core/placements/index.ts'
+import { becauseOf, explain, sayReason } from '../core/rules/index.ts'
 import type { Actor } from './context.ts'
-
-/** Leads to a partner and does not say so. */
-const isUnmarked = ({ facts, decision }: JudgedPlacement): boolean =>
-  facts.isPartner && !hintsOf(relTokens(decision.rel)).includes('sponsored')
 
 /** A placement as `actor` may see it: why a link has its marks is told in the names of rules. */
 export function shownPlacement(actor: Actor, judged: JudgedPlacement, paths: ReadonlySet<string>, findings: readonly Finding[]): Placement {

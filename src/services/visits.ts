@@ -130,7 +130,7 @@ interface OwnPlaces {
 async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, own: OwnPlaces): Promise<Visit> {
   const hops: Hop[] = []
   const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
-  const partnerSites = new Set(view.setup.partners.flatMap(({ sites }) => sites))
+  const { partnerSites } = view.around('/')
   let url = start
   let before: URL | null = null
   const begunAt = performance.now()

@@ -30,6 +30,8 @@ const make = async (change: BulkChangeBody, selection: Selection, dryRun = false
   must(await world.services.bulkChanges.make(world.owner, { change, selection, dryRun }))
 
 test('a review changes nothing; what it shows is what is done, in one step, and undone in one step', async () => {
+  const own = { id: 'own', name: 'Own words', isOn: true, isBinding: false, when: { is: 'partner' as const }, what: { hints: [] } }
+  must(await world.services.rules.save(world.owner, { version: 0, rules: [own] }))
   const selection = { filter: { finding: 'unmarked' as const } }
   const review = await make({ do: 'tell', hints: ['sponsored', 'nofollow'] }, selection, true)
   assert.deepEqual([review.id, review.links, review.pages], [null, 3, 2])

@@ -38,11 +38,11 @@ test('a contributor cannot change rules, and reads them', async () => {
 })
 
 test('the impact is told before anything is saved, with the tag before and after', async () => {
-  const found = must(await world.services.rules.impact(world.editor, STANDARD))
+  const found = must(await world.services.rules.impact(world.editor, { rules: STANDARD }))
   assert.deepEqual([found.looked, found.links, found.pages], [5, 3, 2])
   const paid = found.groups.find((group) => group.after.rel === 'sponsored nofollow noopener')
   assert.deepEqual([paid?.links, paid?.pages], [2, 2])
-  assert.equal(paid?.examples[0]?.tagBefore, '<a href="https://gannet-line.example/x?a=1&amp;b=2">')
+  assert.equal(paid?.examples[0]?.tagBefore, '<a href="https://gannet-line.example/x?a=1&amp;b=2" rel="sponsored nofollow">')
   assert.equal(
     paid?.examples[0]?.tagAfter,
     '<a href="https://gannet-line.example/x?a=1&amp;b=2" rel="sponsored nofollow noopener" target="_blank">',
@@ -99,6 +99,9 @@ test('rewrites any HTML by the rules in force, and stores nothing', async () => 
 
 test('the Desk counts paid links that do not say so', async () => {
   must(await world.services.rules.save(world.owner, { version: 2, rules: [] }))
+  const marked = must(await world.services.desk.look(world.contributor))
+  assert.deepEqual([marked.unmarked.total, marked.hasRules], [0, false], 'links to partners are paid where nothing else speaks')
+  must(await world.services.rules.save(world.owner, { version: 3, rules: [rule('own', { is: 'partner' }, { hints: [] })] }))
   const desk = must(await world.services.desk.look(world.contributor))
-  assert.deepEqual([desk.unmarked.total, desk.unmarked.pages, desk.links, desk.hasRules], [1, 1, 5, false])
+  assert.deepEqual([desk.unmarked.total, desk.unmarked.pages, desk.links, desk.hasRules], [1, 1, 5, true])
 })

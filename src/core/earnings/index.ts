@@ -1,6 +1,6 @@
 export { daysBetween } from './calendar.ts'
 export { DATE_STYLES, type DateStyle, readDate } from './dates.ts'
-export { DECIMAL_STYLES, type DecimalStyle, digitsOf, type Money, plainAmount, readMinor, styleOf } from './money.ts'
+export { DECIMAL_STYLES, type DecimalStyle, digitsOf, type Money, plainAmount, readAmount, readMinor, styleOf } from './money.ts'
 export { isPaymentLate, nextPayDay, type PayoutTerms } from './payout.ts'
 export {
   columnKey,

@@ -1,3 +1,5 @@
+import { fail, ok, type Result } from '../result.ts'
+
 /** An amount of one currency in its smallest unit: cents for euros, yen for yen. */
 export interface Money {
   /** A safe integer; below 0 for what is taken back. */
@@ -76,4 +78,17 @@ export function plainAmount({ minor, currency }: Money): string {
   const text = String(Math.abs(minor)).padStart(digits + 1, '0')
   const sign = minor < 0 ? '-' : ''
   return digits === 0 ? sign + text : `${sign}${text.slice(0, -digits)}.${text.slice(-digits)}`
+}
+
+/** An amount as a person types it: in the way of their language or, where it can only be of the other, in that one. */
+export function readAmount(
+  typed: string,
+  currency: string,
+  style: DecimalStyle,
+): Result<number, 'other-currency' | 'not-an-amount' | 'below-nothing'> {
+  const said = currencyIn(typed)
+  if (said !== null && said !== currency) return fail('other-currency', { currency: said })
+  const minor = readMinor(typed, style, currency) ?? readMinor(typed, style === 'comma' ? 'point' : 'comma', currency)
+  if (minor === null) return fail('not-an-amount')
+  return minor < 0 ? fail('below-nothing') : ok(minor)
 }

@@ -16,6 +16,8 @@ export interface PartnerTerms {
   /** Any page when left out. */
   readonly allows?: 'any page' | 'front page' | undefined
   readonly isEnded?: boolean | undefined
+  /** Whether links to it are paid where nothing else speaks; null or left out: as the site says. */
+  readonly isPaid?: boolean | null | undefined
 }
 
 export type PartnerLinkFault = 'no-partner' | 'programme-ended' | 'deep-link-refused' | 'template-not-an-address'
@@ -35,12 +37,16 @@ interface Ready<P> {
   readonly home: string
 }
 
+/** The host that a template's links lead through; none where it begins with the partner's page. */
+const hostOf = (template: string): string | undefined => /^https?:\/\/([^/?#{:]+)/i.exec(template)?.[1]?.toLowerCase()
+
 /** All partners of a site, ready to build links and to recognise them. Looking one up costs the same however many there are. */
 export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
   readonly #bySite = new Map<string, Ready<P>>()
   readonly #byId = new Map<string, Ready<P>>()
   /** By the host that links lead through. */
   readonly #byHost = new Map<string, Ready<P>[]>()
+  readonly #linkSites = new Map<string, P>()
 
   constructor(partners: readonly P[]) {
     for (const partner of partners) {
@@ -48,9 +54,39 @@ export class PartnerLinks<P extends PartnerTerms = PartnerTerms> {
       const ready = { partner, template: read?.ok === true ? read.value : null, home: `https://${partner.sites[0] ?? 'site.invalid'}` }
       this.#byId.set(partner.id, ready)
       for (const site of partner.sites) this.#bySite.set(site, ready)
-      const host = /^https?:\/\/([^/?#{:]+)/i.exec(partner.template)?.[1]?.toLowerCase()
+      const host = hostOf(partner.template)
       if (host !== undefined) this.#byHost.set(host, [...(this.#byHost.get(host) ?? []), ready])
     }
+    for (const [host, [first]] of this.#byHost) {
+      const site = siteOfHost(host)
+      if (first !== undefined && !this.#bySite.has(site) && !this.#linkSites.has(site)) this.#linkSites.set(site, first.partner)
+    }
+  }
+
+  /** Registrable domains that links lead through and that are no partner's own, such as a network's. */
+  get linkSites(): ReadonlySet<string> {
+    return new Set(this.#linkSites.keys())
+  }
+
+  /** Hosts that links with a place for a sub-ID name: of the link itself, or of the partner's pages. */
+  get hostsWithSubs(): readonly string[] {
+    const hosts = [...this.#byId.values()].flatMap(({ partner, template }) => {
+      if (template === null || !partner.template.includes('{sub}') || partner.isEnded === true) return []
+      const host = hostOf(partner.template)
+      return host === undefined ? partner.sites : [host]
+    })
+    return [...new Set(hosts)]
+  }
+
+  /**
+   * Who pays for a link: the partner whose site it leads to, or through whose network it goes.
+   * @param site - registrable domain of the address
+   */
+  payerOf(address: string, site: string): P | null {
+    const own = this.#bySite.get(site)
+    if (own !== undefined) return own.partner
+    const through = this.#linkSites.get(site)
+    return through === undefined ? null : (this.recognise(address, 'any')?.partner ?? through)
   }
 
   /**

@@ -1,19 +1,9 @@
-import {
-  type CompiledSite,
-  type Decision,
-  hintsOf,
-  type LinkFacts,
-  Looks,
-  opensNewTab,
-  type Reason,
-  relTokens,
-  strandOf,
-} from '../rules/index.ts'
+import { type CompiledSite, type Decision, type LinkFacts, Looks, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
 import { Classes } from './classes.ts'
 import { Column, Numbered } from './columns.ts'
 import { FINDINGS, type Finding, findingsOf } from './findings.ts'
 import type { PlacementRows } from './rows.ts'
-import { type JudgedPlacement, landsOf } from './set.ts'
+import { isPaidLink, isUnmarked, type JudgedPlacement, landsOf } from './set.ts'
 
 /** Facets whose value is the same for all placements of a class. */
 export const CLASS_FACETS = ['site', 'host', 'partner', 'strand', 'end', 'by', 'kind'] as const
@@ -70,12 +60,11 @@ export class Decided {
     const judged = this.#rows.judgedAt(i)
     if (judged === null) throw new RangeError(`There is no row ${i}`)
     const { facts, decision } = judged
-    const isPaid = hintsOf(relTokens(decision.rel)).includes('sponsored')
     this.known[number] = {
       facts,
       decision,
-      isPaid,
-      isUnmarked: facts.isPartner && !isPaid,
+      isPaid: isPaidLink(judged),
+      isUnmarked: isUnmarked(judged),
       isWaiting: facts.isWaiting,
       bits: findingsOf(judged, { httpsHosts: NO_PATHS, lands: () => null }) & DECISION_BITS,
       lands: facts.kind === 'inside page' || facts.kind === 'file' ? undefined : landsOf(facts, NO_PATHS),

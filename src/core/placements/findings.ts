@@ -1,6 +1,6 @@
 import { isBareAddress, saysLittle } from '../content/index.ts'
-import { hintsOf, opensNewTab, relTokens } from '../rules/index.ts'
-import type { JudgedPlacement } from './set.ts'
+import { opensNewTab, relTokens } from '../rules/index.ts'
+import { isPaidLink, isUnmarked, type JudgedPlacement } from './set.ts'
 
 /** What a careful editor would mend. The order is the order they are shown in. */
 export const FINDINGS = [
@@ -38,8 +38,6 @@ export function findingsOf(judged: JudgedPlacement, { httpsHosts, lands }: SiteK
   const { placement, facts, decision } = judged
   const { text, written } = placement
   const rel = relTokens(decision.rel)
-  const hints = hintsOf(rel)
-  const isPaid = hints.includes('sponsored')
   const tokens = rel.map((token) => token.toLowerCase())
   const target = decision.target ?? facts.baseTarget
   const isPicture = facts.shows === 'picture'
@@ -47,8 +45,8 @@ export function findingsOf(judged: JudgedPlacement, { httpsHosts, lands }: SiteK
   const add = (finding: Finding): void => {
     bits |= 1 << FINDINGS.indexOf(finding)
   }
-  if (facts.isPartner && !isPaid && !facts.isWaiting) add('unmarked')
-  if (isPaid && !facts.isPartner && facts.writtenFor === null) add('no partner')
+  if (isUnmarked(judged)) add('unmarked')
+  if (isPaidLink(judged) && !facts.isPartner && facts.writtenFor === null) add('no partner')
   if (lands(judged) === false) add('does not land')
   if (facts.isOutside && !opensNewTab(target)) add('same tab')
   if (

@@ -10,6 +10,7 @@ export type { PlacementsHead, PlacementsPart, ShownPlacements } from './sent.ts'
 export {
   destinationOf,
   isPaidLink,
+  isUnmarked,
   Judge,
   type JudgedPlacement,
   landsOf,

@@ -1,12 +1,11 @@
 import {
   type Compared,
   type CompiledSite,
-  compileRules,
   EXAMPLES_PER_GROUP,
   type Impact,
   ImpactTally,
   Looks,
-  type Rule,
+  type RulesDraft,
   readAlikeKey,
 } from '../rules/index.ts'
 import { Classes } from './classes.ts'
@@ -219,9 +218,9 @@ export class PlacementList {
   }
 
   /** What another list of rules would change, with rows as examples. */
-  impact(rules: readonly Rule[]): Impact<number> {
+  impact(rules: RulesDraft): Impact<number> {
     this.#settle()
-    const draft = compileRules(rules)
+    const draft = this.#site.compile(rules)
     const looks = new Looks(this.#site.rules, draft)
     // Where a link leads makes no difference that the rules do not ask for: there are a hundred times fewer of these classes.
     const classes = new Classes(this.rows, looks, true)

@@ -1,6 +1,6 @@
 import { relTokens, type Strand, strandOf } from '../rules/index.ts'
 import { endOf } from './decided.ts'
-import { type JudgedPlacement, landsOf } from './set.ts'
+import { isUnmarked, type JudgedPlacement, landsOf } from './set.ts'
 
 /** A placement as a row of the list shows it. */
 export interface Row {
@@ -32,10 +32,7 @@ export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row 
   const strand = strandOf(relTokens(decision.rel))
   const lands = landsOf(facts, paths)
   const by = sayBy(judged)
-  const faults = [
-    ...(facts.isPartner && strand !== 'sponsored' && !facts.isWaiting ? ['paid but unmarked'] : []),
-    ...(lands === false ? ['does not land'] : []),
-  ]
+  const faults = [...(isUnmarked(judged) ? ['paid but unmarked'] : []), ...(lands === false ? ['does not land'] : [])]
   const isInside = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
   return {
     pageId: page.id,
@@ -67,6 +64,7 @@ function sayBy({ decision }: JudgedPlacement): string {
   if (hints.by === 'rule') return `rule ${hints.number}`
   if (hints.by === 'hand') return 'by hand'
   if (hints.by === 'sponsor') return 'written for a partner'
+  if (hints.by === 'lowest') return 'a partner’s link'
   return hints.by === 'queue' ? 'waits for a look' : ''
 }
 

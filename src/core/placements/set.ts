@@ -6,10 +6,9 @@ import {
   type Decision,
   decide,
   factsOf,
-  hintsOf,
+  isPaid,
   type LinkFacts,
   placeOf,
-  relTokens,
   type SharedPart,
   TAGS,
   type WrittenLink,
@@ -161,6 +160,9 @@ export function isOnSite(address: string, paths: ReadonlySet<string>): boolean {
 export const destinationOf = ({ placement, facts }: Pick<JudgedPlacement, 'placement' | 'facts'>): string =>
   facts.address === null ? placement.written.href : (normalise(facts.address) ?? facts.address)
 
-/** Whether a link counts as paid: it leads to a partner, or is told to search engines as paid. */
-export const isPaidLink = ({ facts, decision }: Pick<JudgedPlacement, 'facts' | 'decision'>): boolean =>
-  facts.isPartner || hintsOf(relTokens(decision.rel)).includes('sponsored')
+/** Whether a link goes out as paid. */
+export const isPaidLink = ({ decision }: Pick<JudgedPlacement, 'decision'>): boolean => isPaid(decision.rel)
+
+/** Whether a link leads to a partner who pays for it, and search engines are not told: a rule or a hand says otherwise. */
+export const isUnmarked = ({ facts, decision }: Pick<JudgedPlacement, 'facts' | 'decision'>): boolean =>
+  facts.pays && !facts.isWaiting && !isPaid(decision.rel)

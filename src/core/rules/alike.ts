@@ -1,7 +1,7 @@
-import { isPagePath, type Surroundings } from '../address/index.ts'
+import { isPagePath, siteOfHost } from '../address/index.ts'
 import { Form, type LinkNote, NO_NUMBER, NOT_NUMBERED, type NotedText, type QuickAnswer, scanner } from '../markup/index.ts'
 import type { Decision } from './decide.ts'
-import type { LinkFacts } from './facts.ts'
+import type { LinkFacts, PageAround } from './facts.ts'
 
 /** What was decided for a link as it is written, and so for every other one that is written alike. */
 export interface Variant {
@@ -34,14 +34,14 @@ export class AlikeLinks {
   /** By the number of the extension. */
   #extensions: Alike[] = []
   #generation = -1
-  readonly #around: Surroundings
+  readonly #around: PageAround
   readonly #ownHost: string | null
 
   /**
    * @param around - of any page of one host: its own path is not looked at
    * @param ownHost - that host, where it has pages of the site and no short links; else null
    */
-  constructor(around: Surroundings, ownHost: string | null) {
+  constructor(around: PageAround, ownHost: string | null) {
     this.#around = around
     this.#ownHost = ownHost
   }
@@ -72,7 +72,8 @@ export class AlikeLinks {
   }
 
   #meetHost(host: string): Alike | 'own' | null {
-    const { siteHosts, shortHosts } = this.#around
+    const { siteHosts, shortHosts, linkSites } = this.#around
+    if (linkSites !== undefined && linkSites.size > 0 && linkSites.has(siteOfHost(host))) return null
     if (!siteHosts.includes(host) && !shortHosts.some((short) => short.host === host)) return []
     return host === this.#ownHost ? 'own' : null
   }

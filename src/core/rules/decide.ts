@@ -1,5 +1,6 @@
 import { type Attribute, type AttributeChanges, valueNamed } from '../markup/index.ts'
 import { ANSWERS, type Answer, BY_HAND, type LinkFacts, TAGS } from './facts.ts'
+import { LOWEST } from './lowest.ts'
 import { type Hint, hasToken, opensNewTab, type RelTokens, withHints, withoutToken, withToken } from './rel.ts'
 import type { CompiledRule, Effect, Effects } from './rule.ts'
 
@@ -11,6 +12,8 @@ export type Reason =
   | { readonly by: 'sponsor'; readonly name: string }
   /** A contributor made it, and it waits for an editor. */
   | { readonly by: 'queue' }
+  /** Nothing else speaks, and links to partners are paid. */
+  | { readonly by: 'lowest' }
   | { readonly by: 'source' }
 
 /** What a link is delivered with, and because of whom, attribute by attribute. */
@@ -119,7 +122,9 @@ function reasonFor(facts: LinkFacts, decided: CompiledRule | undefined, answer: 
   return facts.handSet.includes(answer) ? HAND : BY_SOURCE
 }
 
-const byRule = ({ rule, number }: CompiledRule): Reason => ({ by: 'rule', id: rule.id, number, name: rule.name })
+const BY_LOWEST: Reason = { by: 'lowest' }
+const byRule = ({ rule, number }: CompiledRule): Reason =>
+  number === LOWEST ? BY_LOWEST : { by: 'rule', id: rule.id, number, name: rule.name }
 const orNull = (compiled: CompiledRule | undefined): Reason | null => (compiled === undefined ? null : byRule(compiled))
 
 /** Same tab: a target that names a frame is left alone; one that `base` would send to a new tab is told to stay. */
@@ -178,6 +183,7 @@ export function sayReason(reason: Reason): string {
   if (reason.by === 'rule') return `rule ${reason.number}: ${reason.name}`
   if (reason.by === 'sponsor') return `the page is written for ${reason.name}`
   if (reason.by === 'queue') return 'it waits for an editor'
+  if (reason.by === 'lowest') return 'links to partners are paid'
   return reason.by === 'hand' ? 'set by hand' : 'as it was written'
 }
 

@@ -2,6 +2,7 @@ import { type LinkTag, linkText, type Rewritten, rewriteLinks } from '../markup/
 import { changesFor, type Decision, decide } from './decide.ts'
 import { factsOf, type LinkFacts, type PageAround, type SharedPart, type ShortLinkFinder, writtenLink } from './facts.ts'
 import type { CompiledRule } from './rule.ts'
+import type { CompiledSite, PageMarks } from './site.ts'
 import { tellerOf } from './telling.ts'
 import { givenBack } from './theirs.ts'
 
@@ -47,4 +48,10 @@ export function deliverPage(
     },
   )
   return { ...rewritten, delivered }
+}
+
+/** What a link would go out with that a person makes on a page now, with all of it left to the rules. */
+export function foresee(site: CompiledSite, href: string, path: string, marks?: PageMarks): Decision {
+  const written = { href, rel: null, target: null, byHand: '', tags: null, shows: 'text', baseHref: null, baseTarget: null } as const
+  return decide(site.rules, factsOf(written, site.around(path, marks), site.findShortLink))
 }

@@ -47,6 +47,8 @@ export interface LinkFacts {
   readonly isPartner: boolean
   /** That partner's id; null also where the partners are not known by id. */
   readonly partner: string | null
+  /** Links to that partner are paid, as far as neither a rule nor a hand says otherwise. */
+  readonly pays: boolean
   /** Readers leave the site by it: straight, or by one of our short links. */
   readonly isOutside: boolean
   /** Path of the page the link hangs on. */
@@ -86,8 +88,12 @@ export interface PageAround extends Surroundings {
   readonly sponsor?: { readonly name: string; readonly sites: readonly string[] } | undefined
   /** Destinations on this page that wait for an editor, normalised. */
   readonly waiting?: ReadonlySet<string> | undefined
-  /** Partners' ids by the sites that belong to them. */
-  readonly partners?: ReadonlyMap<string, string> | undefined
+  /** Who pays for a link to an address of this registrable domain: a partner's id. */
+  readonly payerOf?: ((address: string, site: string) => string | null) | undefined
+  /** Sites whose links are told apart by more than where they lead: several partners' links go through them. */
+  readonly linkSites?: ReadonlySet<string> | undefined
+  /** Ids of those to whom links are paid where nothing else speaks. */
+  readonly paying?: ReadonlySet<string> | undefined
   /** Of the page. */
   readonly tags?: readonly string[] | undefined
   readonly part?: SharedPart | null | undefined
@@ -145,13 +151,16 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
   const byHand = around.isTheirs === true ? null : link.byHand
   const linkTags = around.isTheirs === true ? null : link.tags
   const hand = relTokens(byHand)
+  const leads = kind === 'short link' ? (short?.href ?? null) : address
+  const partner = site === null || leads === null || !around.partnerSites.has(site) ? null : (around.payerOf?.(leads, site) ?? null)
   return {
     kind,
     address,
     site,
     host: kind === 'short link' ? '' : hostname,
     isPartner: site !== null && around.partnerSites.has(site),
-    partner: (site === null ? undefined : around.partners?.get(site)) ?? null,
+    partner,
+    pays: partner !== null && around.paying?.has(partner) === true,
     isOutside: kind === 'outside' || kind === 'partner' || (short !== null && !isOwnHost(short, around)),
     page: pathOf(around.page),
     part: around.part ?? null,

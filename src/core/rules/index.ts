@@ -9,7 +9,7 @@ export {
   wildcard,
 } from './condition.ts'
 export { becauseOf, changesFor, type Decision, decide, explain, type Reason, sayReason, type WrittenTag } from './decide.ts'
-export { type DeliveredLink, type DeliveredPage, deliverPage } from './deliver.ts'
+export { type DeliveredLink, type DeliveredPage, deliverPage, foresee } from './deliver.ts'
 export {
   ANSWERS,
   type Answer,
@@ -41,6 +41,7 @@ export {
   withoutSite,
 } from './impact.ts'
 export { LOOK_BITS, type Look, Looks } from './looks.ts'
+export { lowestRules } from './lowest.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'
 export {
   type CompiledRule,
@@ -57,7 +58,16 @@ export {
   unheardRules,
 } from './rule.ts'
 export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
-export { type CompiledSite, compileSite, originOf, type PageMarks, type SiteGround, type SiteSetup, withShortLinks } from './site.ts'
+export {
+  type CompiledSite,
+  compileSite,
+  originOf,
+  type PageMarks,
+  type RulesDraft,
+  type SiteGround,
+  type SiteSetup,
+  withShortLinks,
+} from './site.ts'
 export { STARTING_SETS, type StartingSet } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
 export { isPaid, type PaidWords } from './telling.ts'

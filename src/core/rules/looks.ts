@@ -18,6 +18,7 @@ const NO_FACTS: LinkFacts = {
   host: '',
   isPartner: false,
   partner: null,
+  pays: false,
   isOutside: false,
   page: '/',
   part: null,

@@ -1,7 +1,8 @@
 import { normalise } from '../address/index.ts'
 import type { Disclosure } from '../disclosure/index.ts'
-import type { PartnerTerms } from '../partners/index.ts'
+import { PartnerLinks, type PartnerTerms } from '../partners/index.ts'
 import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
+import { lowestRules, payingPartners } from './lowest.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 import { paidWordsOf } from './telling.ts'
 
@@ -35,6 +36,8 @@ export interface SiteSetup {
   /** What readers are told of paid links; nothing when left out. */
   readonly disclosure?: Disclosure | undefined
   readonly partners: readonly PartnerTerms[]
+  /** Whether links to partners are paid where nothing else speaks; they are when left out. */
+  readonly partnersArePaid?: boolean | undefined
   readonly rules: readonly Rule[]
 }
 
@@ -53,10 +56,21 @@ export interface PageMarks {
   readonly part?: SharedPart | null | undefined
 }
 
+/** A list of rules, with what holds below them. */
+export interface RulesDraft {
+  readonly rules: readonly Rule[]
+  /** As it is in force when left out. */
+  readonly partnersArePaid?: boolean | undefined
+}
+
 /** One site's set-up, compiled. */
 export interface SiteGround {
   readonly setup: SiteSetup
+  /** Its partners, ready to build links and to recognise them. */
+  readonly partnerLinks: PartnerLinks
   readonly rules: readonly CompiledRule[]
+  /** Another list of rules in place of the one in force. */
+  compile(draft: RulesDraft): readonly CompiledRule[]
   /** Origin of the site's own pages, such as "http://slow-ferry.localhost:4300". */
   readonly origin: string
   /** The surroundings of a link on the page at `path`. */
@@ -91,19 +105,30 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const shortHosts = setup.hosts
     .filter(({ kind }) => kind === 'short')
     .flatMap(({ host, prefix, oldPrefixes = [] }) => [prefix, ...oldPrefixes].map((each) => ({ host, prefix: each })))
-  const partnerSites = new Set(setup.partners.flatMap(({ sites }) => sites))
-  const partners = new Map(setup.partners.flatMap(({ id, sites }) => sites.map((site) => [site, id] as const)))
+  const partnerLinks = new PartnerLinks(setup.partners)
+  const { linkSites } = partnerLinks
+  const partnerSites = new Set([...setup.partners.flatMap(({ sites }) => sites), ...linkSites])
+  const payerOf = (address: string, site: string): string | null => partnerLinks.payerOf(address, site)?.id ?? null
   const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)
   const paidWords = { own: paidWordsOf(setup.disclosure, false), theirs: paidWordsOf(setup.disclosure, true) }
+  const paying = payingPartners(setup)
+  const compile: SiteGround['compile'] = ({ rules, partnersArePaid = setup.partnersArePaid }) => [
+    ...compileRules(rules),
+    ...lowestRules({ ...setup, partnersArePaid }),
+  ]
   return {
     setup,
-    rules: compileRules(setup.rules),
+    partnerLinks,
+    rules: compile(setup),
+    compile,
     origin,
     around: (path, { writtenFor, waiting, tags, part, isTheirs, origin: host = origin } = {}) => ({
       siteHosts,
       shortHosts,
       partnerSites,
-      partners,
+      payerOf,
+      linkSites,
+      paying,
       tags,
       part,
       isTheirs,

@@ -2,7 +2,7 @@ import type { Rule } from './rule.ts'
 
 /** A list of rules to begin with. Ids are given when it is taken. */
 export interface StartingSet {
-  readonly name: 'careful' | 'plain' | 'strict'
+  readonly name: 'careful' | 'strict'
   readonly what: string
   readonly rules: readonly Omit<Rule, 'id'>[]
 }
@@ -15,7 +15,7 @@ const rule = (name: string, when: Rule['when'], what: Rule['what'], isBinding = 
   what,
 })
 
-const paid = (isBinding: boolean) => rule('Partners’ sites are paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }, isBinding)
+const paid = rule('Partners’ sites are paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }, true)
 const newTab = rule('Outside links open a new tab', { is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: 'opens in a new tab' })
 const sameTab = rule('Inside links stay in the tab', { is: 'kind', of: ['inside page', 'section'] }, { opens: 'same tab' })
 
@@ -23,15 +23,14 @@ const sameTab = rule('Inside links stay in the tab', { is: 'kind', of: ['inside 
 export const STARTING_SETS: readonly StartingSet[] = [
   {
     name: 'careful',
-    what: 'Everything paid is marked, outside links open a new tab and say so, inside links stay. What you set by hand stays.',
-    rules: [paid(false), newTab, sameTab],
+    what: 'Outside links open a new tab and say so, inside links stay. Links to partners stay marked as paid, and what you set by hand stays.',
+    rules: [newTab, sameTab],
   },
-  { name: 'plain', what: 'Paid links are marked, and nothing else is touched.', rules: [paid(false)] },
   {
     name: 'strict',
     what: 'Paid links are always marked, also over what was set by hand; no other site is vouched for, none learns where readers came from, and outside links open a new tab.',
     rules: [
-      paid(true),
+      paid,
       rule('Other sites are not vouched for', { is: 'kind', of: ['outside'] }, { hints: ['nofollow'], noreferrer: true }, true),
       newTab,
       sameTab,

@@ -13,6 +13,7 @@ import { partners } from './012-partners.ts'
 import { shortLinks } from './013-short-links.ts'
 import { sitemap } from './014-sitemap.ts'
 import { counting } from './015-counting.ts'
+import { paid } from './016-paid.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -31,4 +32,5 @@ export const MIGRATIONS = [
   shortLinks,
   sitemap,
   counting,
+  paid,
 ] as const

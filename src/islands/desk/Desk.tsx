@@ -56,7 +56,7 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
           action={canEditRules ? { words: 'Mark them with a rule', href: '/rules?mark-partners' } : null}
         >
           They lead to partners’ sites, on {unmarked.pages} {unmarked.pages === 1 ? 'page' : 'pages'}, and search engines are not told that
-          they are paid (<code>sponsored</code>).
+          they are paid (<code>sponsored</code>): a rule or a hand says otherwise.
           <div className="mt-3 -mx-4 divide-y border-y" data-testid="unmarked">
             {unmarked.examples.map((placement) => (
               <PlacementRow
@@ -125,7 +125,7 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
       )}
       {data.pages > 0 && !data.hasRules && (
         <Matter title="No rule says how links open" action={canEditRules ? { words: 'Write the first rule', href: '/rules' } : null}>
-          One sentence can mark every paid link and send every outside link to a new tab, on old pages and new.
+          One sentence can send every outside link to a new tab, on old pages and new.
         </Matter>
       )}
       {drafts > 0 && (
@@ -167,7 +167,6 @@ const ELSEWHERE = [
   ['Files', '/files'],
   ['Waiting links', '/waiting'],
   ['Front doors', '/settings#front-doors'],
-  ['Partners’ sites', '/rules#partners'],
   ['Publications', '/publications'],
 ] as const
 

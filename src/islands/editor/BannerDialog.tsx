@@ -1,8 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
-import { useMemo } from 'react'
 import { toast } from 'sonner'
 import type { Banner } from '../../contract/partner-links.ts'
-import { bannerMarkup, PartnerLinks } from '../../core/partners/index.ts'
+import { bannerMarkup } from '../../core/partners/index.ts'
 import { BY_HAND, type CompiledSite } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -23,7 +22,7 @@ export function BannerDialog({
   onClose: () => void
 }) {
   const { data, error } = useAsk('partner-links.banners', { query: {} })
-  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
+  const partners = site.partnerLinks
   const put = useMutation({
     mutationFn: async (banner: Banner) => {
       const page = partners.recognise(banner.href, 'any')?.destination ?? banner.href

@@ -19,6 +19,8 @@ const MADE: Readonly<Record<string, string>> = {
   move: 'moved',
   bulk: 'changed with others',
   bake: 'marks written in',
+  undo: 'a change of many taken back',
+  'sub-ids': 'partner links told apart',
   publication: 'publication restored',
 }
 

@@ -1,6 +1,6 @@
 import { useEffect, useState, useSyncExternalStore } from 'react'
 import type { PlacementQuery, Row } from '../../core/placements/index.ts'
-import type { Rule } from '../../core/rules/index.ts'
+import type { RulesDraft } from '../../core/rules/index.ts'
 import { onChanges } from '../../ui/changes.ts'
 import { FarList } from './far.ts'
 import type { FromEngine, ToEngine } from './messages.ts'
@@ -15,7 +15,7 @@ export class Engine {
   #id = 0
   #asked = new Map<number, string | number>()
   #lastAsk: { readonly query: PlacementQuery; readonly isGrouped: boolean } | null = null
-  #lastImpact: { readonly rules: readonly Rule[]; readonly key: string } | null = null
+  #lastImpact: { readonly draft: RulesDraft; readonly key: string } | null = null
   #far: FarList | null = null
   /** Rows are chosen by their place: where they are far, the list stays as it is meanwhile. */
   isHeld = false
@@ -45,11 +45,11 @@ export class Engine {
   }
 
   /** @param key - names the list of rules; what is answered carries it */
-  impact(rules: readonly Rule[], key: string): void {
-    this.#lastImpact = { rules, key }
-    if (this.#far !== null) return void this.#far.impact(rules, key)
+  impact(draft: RulesDraft, key: string): void {
+    this.#lastImpact = { draft, key }
+    if (this.#far !== null) return void this.#far.impact(draft, key)
     this.#asked.set(++this.#id, key)
-    this.#send({ type: 'impact', id: this.#id, rules })
+    this.#send({ type: 'impact', id: this.#id, draft })
   }
 
   details(index: number): void {
@@ -104,7 +104,7 @@ export class Engine {
     this.#far = new FarList((change) => this.#show(change))
     this.#show({ isFar: true, isLoaded: true })
     if (this.#lastAsk !== null) this.#far.ask(this.#lastAsk.query, this.#lastAsk.isGrouped)
-    if (this.#lastImpact !== null) void this.#far.impact(this.#lastImpact.rules, this.#lastImpact.key)
+    if (this.#lastImpact !== null) void this.#far.impact(this.#lastImpact.draft, this.#lastImpact.key)
   }
 
   #show(change: Partial<EngineState>): void {

@@ -19,7 +19,7 @@ import {
   compileSite,
   decide,
   explain,
-  type Rule,
+  type RulesDraft,
   sayReason,
   unheardRules,
   withShortLinks,
@@ -161,17 +161,17 @@ function answerList(asked: Extract<ToEngine, { type: 'ask' }>): void {
 }
 
 /** A rule that is still being typed gives way to the next letter. */
-async function workOutImpact(id: number, rules: readonly Rule[]): Promise<void> {
+async function workOutImpact(id: number, draft: RulesDraft): Promise<void> {
   newestImpact = id
   await breathe()
   if (newestImpact !== id || list === null) return
   const startedAt = performance.now()
   const looked = list
-  const draft = compileRules(rules)
-  const impact = looked.impact(rules)
+  const compiled = looked.site.compile(draft)
+  const impact = looked.impact(draft)
   const groups = impact.groups.map((group) => ({ ...group, examples: group.examples.flatMap((i) => looked.judgedAt(i) ?? []) }))
-  const shown = shownImpact({ ...impact, groups }, (judged) => decide(draft, judged.facts))
-  tell({ type: 'impact', id, impact: shown, unheard: unheardRules(draft), ms: performance.now() - startedAt })
+  const shown = shownImpact({ ...impact, groups }, (judged) => decide(compiled, judged.facts))
+  tell({ type: 'impact', id, impact: shown, unheard: unheardRules(compileRules(draft.rules)), ms: performance.now() - startedAt })
 }
 
 function tellDetails(id: number, index: number): void {
@@ -200,7 +200,7 @@ addEventListener('message', ({ data }: MessageEvent<ToEngine>) => {
       lastAsk = data
       return answerList(data)
     case 'impact':
-      return void workOutImpact(data.id, data.rules)
+      return void workOutImpact(data.id, data.draft)
     case 'details':
       return tellDetails(data.id, data.index)
   }

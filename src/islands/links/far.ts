@@ -1,5 +1,5 @@
 import type { DestinationGroup, PlacementQuery, Row, ShownPlacements } from '../../core/placements/index.ts'
-import { compileRules, type Rule, unheardRules } from '../../core/rules/index.ts'
+import { compileRules, type RulesDraft, unheardRules } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import type { EngineState } from './state.ts'
 import { filterOf } from './view.ts'
@@ -47,7 +47,7 @@ export class FarList {
     await Promise.all(parts)
   }
 
-  async impact(rules: readonly Rule[], key: string): Promise<void> {
+  async impact({ rules, partnersArePaid }: RulesDraft, key: string): Promise<void> {
     this.#impactStop.abort()
     this.#impactStop = new AbortController()
     const { signal } = this.#impactStop
@@ -55,7 +55,7 @@ export class FarList {
     try {
       // One that is still being written may have no name yet.
       const named = rules.map((rule) => (rule.name.trim() === '' ? { ...rule, name: 'New rule' } : rule))
-      const impact = await call('rules.impact', { body: { rules: named } }, signal)
+      const impact = await call('rules.impact', { body: { rules: named, partnersArePaid } }, signal)
       this.#show({ impact: { impact, unheard: unheardRules(compileRules(rules)), ms: performance.now() - startedAt, of: key } })
     } catch (error) {
       if (!signal.aborted) this.#show({ failure: wordsOf(error) })

@@ -1,5 +1,5 @@
 import type { DestinationGroup, Finding, Fine, PlacementAnswer, PlacementQuery, Row, ShownExample } from '../../core/placements/index.ts'
-import type { Impact, Rule, Unheard } from '../../core/rules/index.ts'
+import type { Impact, RulesDraft, Unheard } from '../../core/rules/index.ts'
 
 /** Everything about one placement, for the asking. */
 export interface Details {
@@ -18,7 +18,7 @@ export type ToEngine =
   /** Takes over what has changed on the server. */
   | { readonly type: 'refresh' }
   | { readonly type: 'ask'; readonly id: number; readonly query: PlacementQuery; readonly isGrouped: boolean }
-  | { readonly type: 'impact'; readonly id: number; readonly rules: readonly Rule[] }
+  | { readonly type: 'impact'; readonly id: number; readonly draft: RulesDraft }
   | { readonly type: 'details'; readonly id: number; readonly index: number }
 
 export type FromEngine =

@@ -14,7 +14,7 @@ export const FINDING_WORDS: Readonly<Record<Finding, FindingWords>> = {
   unmarked: {
     one: 'paid but unmarked',
     many: 'paid but unmarked',
-    why: 'They lead to partners’ sites and search engines are not told that they are paid. A rule marks all of them for good; here they are marked by hand.',
+    why: 'They lead to partners who pay, and search engines are not told: a rule or a hand says otherwise. Here they are marked by hand.',
     mend: { words: 'Mark them as paid', change: { do: 'tell', hints: ['sponsored', 'nofollow'] } },
     isGrave: true,
   },
@@ -40,7 +40,7 @@ export const FINDING_WORDS: Readonly<Record<Finding, FindingWords>> = {
   'no partner': {
     one: 'paid, but no partner’s',
     many: 'paid, but no partner’s',
-    why: 'They are marked as paid and lead to no partner’s site. Either a partner is missing from the list in Rules, or the mark is wrong.',
+    why: 'They are marked as paid and lead to no partner’s site. Either a partner is missing from Partners, or the mark is wrong.',
     mend: { words: 'Vouch for them', change: { do: 'tell', hints: [] } },
   },
   'same tab': {

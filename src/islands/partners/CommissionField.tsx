@@ -1,9 +1,8 @@
 import { useState } from 'react'
-import type { Commission } from '../../contract/partners.ts'
-import { plainAmount, readMinor } from '../../core/earnings/index.ts'
+import { Commission } from '../../contract/partners.ts'
 import { sayCommission } from '../../core/partners/index.ts'
+import { MoneyField, NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
-import { TextField } from '../../ui/TextField.tsx'
 
 const KINDS = [
   ['unknown', 'not known yet'],
@@ -13,24 +12,25 @@ const KINDS = [
   ['tiers', 'more, the more is sold'],
 ] as const
 
-const percentIn = (text: string): number => Math.min(100, Math.max(0, Number(text.replace(',', '.')) || 0))
+/** A commission that is being filled in: what nobody has said yet is null. */
+type Filled<T> = T extends readonly (infer E)[]
+  ? Filled<E>[]
+  : T extends object
+    ? { [K in keyof T]: T[K] extends number ? number | null : Filled<T[K]> }
+    : T
+type Draft = Filled<Commission>
 
-const beginning = (kind: string): Commission => {
-  if (kind === 'percent') return { kind, percent: 5 }
-  if (kind === 'flat') return { kind, amount: 100 }
-  if (kind === 'recurring') return { kind, percent: 5, months: 12 }
-  if (kind === 'tiers')
-    return {
-      kind,
-      by: 'orders',
-      each: 'month',
-      steps: [
-        { from: 1, percent: 5 },
-        { from: 20, percent: 7 },
-      ],
-    }
-  return { kind: 'unknown' }
+const BEGINNINGS: Readonly<Record<Commission['kind'], Draft>> = {
+  unknown: { kind: 'unknown' },
+  percent: { kind: 'percent', percent: null },
+  flat: { kind: 'flat', amount: null },
+  recurring: { kind: 'recurring', percent: null, months: null },
+  tiers: { kind: 'tiers', by: 'orders', each: 'month', steps: [{ from: null, percent: null }] },
 }
+/** Whether all is said that has to be. */
+const isWhole = (draft: Draft): draft is Commission => Commission.safeParse(draft).success
+
+const PERCENT = { unit: 'percent', most: 100, digits: 2 } as const
 
 /** What a programme pays: its kind, the numbers that belong to it, and the sentence that they make. */
 export function CommissionField({
@@ -42,105 +42,104 @@ export function CommissionField({
   currency: string
   onChange: (value: Commission) => void
 }) {
-  const [amount, setAmount] = useState(value.kind === 'flat' ? plainAmount({ minor: value.amount, currency }) : '')
+  const [draft, setDraft] = useState<Draft>(value)
+  const change = (next: Draft): void => {
+    setDraft(next)
+    if (isWhole(next)) onChange(next)
+  }
   return (
     <div className="grid grid-cols-3 gap-x-5 gap-y-3 max-md:grid-cols-1">
-      <Select label="Commission" value={value.kind} options={KINDS} onChange={(kind) => onChange(beginning(kind))} />
-      {(value.kind === 'percent' || value.kind === 'recurring') && (
-        <TextField
-          label="Percent"
-          inputMode="decimal"
-          value={String(value.percent)}
-          onChange={(text) => onChange({ ...value, percent: percentIn(text) })}
-        />
+      <Select
+        label="Commission"
+        value={draft.kind}
+        options={KINDS}
+        onChange={(kind) => change(BEGINNINGS[KINDS.find(([each]) => each === kind)?.[0] ?? 'unknown'])}
+      />
+      {(draft.kind === 'percent' || draft.kind === 'recurring') && (
+        <NumberField label="Percent" {...PERCENT} value={draft.percent} onChange={(percent) => change({ ...draft, percent })} />
       )}
-      {value.kind === 'recurring' && (
-        <TextField
+      {draft.kind === 'recurring' && (
+        <NumberField
           label="For months"
-          inputMode="numeric"
-          placeholder="as long as they pay"
-          value={value.months === null ? '' : String(value.months)}
-          onChange={(text) => onChange({ ...value, months: /^[1-9]\d*$/.test(text) ? Number(text) : null })}
+          unit="months"
+          least={1}
+          most={600}
+          empty="as long as they pay"
+          value={draft.months}
+          onChange={(months) => change({ ...draft, months })}
         />
       )}
-      {value.kind === 'flat' && (
-        <TextField
+      {draft.kind === 'flat' && (
+        <MoneyField
           label={`Amount in ${currency}`}
-          inputMode="decimal"
-          value={amount}
-          aria-invalid={readMinor(amount, 'point', currency) === null}
-          onChange={(text) => {
-            setAmount(text)
-            const minor = readMinor(text, 'point', currency)
-            if (minor !== null && minor >= 0) onChange({ kind: 'flat', amount: minor })
-          }}
+          currency={currency}
+          value={draft.amount}
+          onChange={(amount) => change({ kind: 'flat', amount })}
         />
       )}
-      {value.kind === 'tiers' && (
+      {draft.kind === 'tiers' && (
         <>
           <Select
             label="Counted by"
-            value={value.by}
+            value={draft.by}
             options={[
               ['orders', 'orders'],
               ['sales', 'value of the sales'],
             ]}
-            onChange={(by) => onChange({ ...value, by: by === 'sales' ? 'sales' : 'orders' })}
+            onChange={(by) =>
+              change({ ...draft, by: by === 'sales' ? 'sales' : 'orders', steps: draft.steps.map((step) => ({ ...step, from: null })) })
+            }
           />
           <Select
             label="In a"
-            value={value.each}
+            value={draft.each}
             options={[
               ['month', 'month'],
               ['year', 'year'],
             ]}
-            onChange={(each) => onChange({ ...value, each: each === 'year' ? 'year' : 'month' })}
+            onChange={(each) => change({ ...draft, each: each === 'year' ? 'year' : 'month' })}
           />
-          {value.steps.map((step, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: steps have no name but their place
-            <div key={i} className="col-span-3 grid grid-cols-[1fr_1fr_auto] items-end gap-3 max-md:col-span-1">
-              <TextField
-                label={`From ${value.by === 'orders' ? 'order' : `cents of ${currency}`}`}
-                inputMode="numeric"
-                value={String(step.from)}
-                onChange={(text) =>
-                  onChange({ ...value, steps: value.steps.map((each, j) => (j === i ? { ...each, from: Number(text) || 0 } : each)) })
-                }
-              />
-              <TextField
-                label="Percent"
-                inputMode="decimal"
-                value={String(step.percent)}
-                onChange={(text) =>
-                  onChange({ ...value, steps: value.steps.map((each, j) => (j === i ? { ...each, percent: percentIn(text) } : each)) })
-                }
-              />
-              <button
-                type="button"
-                className="button button-plain"
-                disabled={value.steps.length === 1}
-                onClick={() => onChange({ ...value, steps: value.steps.filter((_, j) => j !== i) })}
-              >
-                Take out
-              </button>
-            </div>
-          ))}
+          {draft.steps.map((step, i) => {
+            const put = (next: Partial<typeof step>): void =>
+              change({ ...draft, steps: draft.steps.map((each, j) => (j === i ? { ...each, ...next } : each)) })
+            return (
+              // biome-ignore lint/suspicious/noArrayIndexKey: steps have no name but their place
+              <div key={`${draft.by} ${i}`} className="col-span-3 grid grid-cols-[1fr_1fr_auto] items-start gap-3 max-md:col-span-1">
+                {draft.by === 'orders' ? (
+                  <NumberField label="From order" unit="orders" most={1_000_000} value={step.from} onChange={(from) => put({ from })} />
+                ) : (
+                  <MoneyField
+                    label={`From sales of, in ${currency}`}
+                    currency={currency}
+                    value={step.from}
+                    onChange={(from) => put({ from })}
+                  />
+                )}
+                <NumberField label="Percent" {...PERCENT} value={step.percent} onChange={(percent) => put({ percent })} />
+                <button
+                  type="button"
+                  className="button button-plain mt-6"
+                  disabled={draft.steps.length === 1}
+                  onClick={() => change({ ...draft, steps: draft.steps.filter((_, j) => j !== i) })}
+                >
+                  Take out
+                </button>
+              </div>
+            )
+          })}
           <button
             type="button"
             className="button justify-self-start"
-            disabled={value.steps.length >= 20}
-            onClick={() =>
-              onChange({
-                ...value,
-                steps: [...value.steps, { from: (value.steps.at(-1)?.from ?? 0) + 10, percent: (value.steps.at(-1)?.percent ?? 0) + 1 }],
-              })
-            }
+            disabled={draft.steps.length >= 20}
+            onClick={() => change({ ...draft, steps: [...draft.steps, { from: null, percent: null }] })}
           >
             Another step
           </button>
         </>
       )}
-      <p className="note col-span-3 max-md:col-span-1">{sayCommission(value, currency)}</p>
+      <p className="note col-span-3 max-md:col-span-1">
+        {isWhole(draft) ? sayCommission(draft, currency) : 'Fill in the numbers, and it is said here in words.'}
+      </p>
     </div>
   )
 }

@@ -2,10 +2,10 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Commission, PARTNER_STATUSES, PAYS_EVERY, type Partner, type PartnerNew } from '../../contract/partners.ts'
-import { plainAmount, readMinor } from '../../core/earnings/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { MoneyField, NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
@@ -31,6 +31,7 @@ const NOTHING: Partner = {
     commission: { kind: 'unknown' },
     currency: 'EUR',
     cookieDays: null,
+    isPaid: null,
     contact: '',
     notes: '',
     loginUrl: '',
@@ -39,9 +40,6 @@ const NOTHING: Partner = {
   },
   payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
 }
-
-/** A number that may be left open. */
-const numberOr = (text: string): number | null => (/^\d+$/.test(text.trim()) ? Number(text) : null)
 
 /** All facts of a partner, on one calm page. */
 export function FactsDialog({
@@ -57,19 +55,14 @@ export function FactsDialog({
 }) {
   const [facts, setFacts] = useState<Partner>(partner ?? NOTHING)
   const [sites, setSites] = useState(facts.sites.join('\n'))
-  const [threshold, setThreshold] = useState(
-    facts.payout.threshold === 0 ? '' : plainAmount({ minor: facts.payout.threshold, currency: facts.currency }),
-  )
   const set = <K extends keyof Partner>(key: K, value: Partner[K]): void => setFacts((before) => ({ ...before, [key]: value }))
   const setPayout = (change: Partial<Partner['payout']>): void => set('payout', { ...facts.payout, ...change })
-  const minor = threshold.trim() === '' ? 0 : readMinor(threshold, 'point', facts.currency)
   const save = useMutation({
     mutationFn: () => {
       const { id: _id, hasLogIn: _has, version, ...given } = facts
       const body: PartnerNew = {
         ...given,
         sites: sites.split(/[\s,]+/).filter((site) => site !== ''),
-        payout: { ...facts.payout, threshold: minor ?? 0 },
       }
       return partner === null ? call('partners.create', { body }) : call('partners.change', { id: partner.id, body: { ...body, version } })
     },
@@ -91,7 +84,6 @@ export function FactsDialog({
       <Form
         sending={save}
         words="Save"
-        canSend={minor !== null}
         error={save.error ?? remove.error}
         beside={
           partner === null ? (
@@ -127,6 +119,16 @@ export function FactsDialog({
             onChange={(value) =>
               setFacts((before) => ({ ...before, isNetwork: value === 'is', networkId: value === 'is' || value === '' ? null : value }))
             }
+          />
+          <Select
+            label="Links to it are"
+            value={facts.isPaid === null ? '' : facts.isPaid ? 'paid' : 'not'}
+            options={[
+              ['', 'as Rules says of all partners'],
+              ['paid', 'paid: sponsored, nofollow'],
+              ['not', 'not paid'],
+            ]}
+            onChange={(value) => set('isPaid', value === '' ? null : value === 'paid')}
           />
           <TextField label="Log-in page" value={facts.loginUrl} onChange={(url) => set('loginUrl', url)} isAddress />
         </div>
@@ -173,19 +175,21 @@ export function FactsDialog({
             maxLength={3}
             onChange={(currency) => set('currency', currency.toUpperCase())}
           />
-          <TextField
+          <NumberField
             label="Remembers a visitor for (days)"
-            inputMode="numeric"
-            value={facts.cookieDays === null ? '' : String(facts.cookieDays)}
-            onChange={(days) => set('cookieDays', numberOr(days))}
+            unit="days"
+            most={3_650}
+            empty="not known"
+            value={facts.cookieDays}
+            onChange={(days) => set('cookieDays', days)}
           />
-          <TextField
+          <MoneyField
+            key={facts.currency}
             label="Pays from"
-            inputMode="decimal"
-            value={threshold}
-            onChange={setThreshold}
-            placeholder="any amount"
-            aria-invalid={minor === null}
+            currency={facts.currency}
+            empty="any amount"
+            value={facts.payout.threshold === 0 ? null : facts.payout.threshold}
+            onChange={(threshold) => setPayout({ threshold: threshold ?? 0 })}
           />
           <Select
             label="Pays each"
@@ -193,17 +197,20 @@ export function FactsDialog({
             options={[['', 'not known'], ...PAYS_EVERY.map((each) => [each, each] as const)]}
             onChange={(every) => setPayout({ every: every === '' ? null : (every as (typeof PAYS_EVERY)[number]) })}
           />
-          <TextField
+          <NumberField
             label="On day of the month"
-            inputMode="numeric"
-            value={facts.payout.day === null ? '' : String(facts.payout.day)}
-            onChange={(day) => setPayout({ day: numberOr(day) })}
+            least={1}
+            most={31}
+            empty="not known"
+            value={facts.payout.day}
+            onChange={(day) => setPayout({ day })}
           />
-          <TextField
+          <NumberField
             label="Months after the order"
-            inputMode="numeric"
-            value={String(facts.payout.afterMonths)}
-            onChange={(months) => setPayout({ afterMonths: numberOr(months) ?? 0 })}
+            unit="months"
+            most={24}
+            value={facts.payout.afterMonths}
+            onChange={(afterMonths) => setPayout({ afterMonths: afterMonths ?? 0 })}
           />
           <TextField label="Pays by" value={facts.payout.method} onChange={(method) => setPayout({ method })} placeholder="bank transfer" />
         </fieldset>

@@ -108,7 +108,7 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
           <>
             <p className="note">
               {guess.isRemembered ? 'Read as last time. ' : ''}
-              {guess.encoding}, columns parted by {guess.delimiter === '\t' ? 'tabs' : `“${guess.delimiter}”`}.
+              Columns are parted by {guess.delimiter === '\t' ? 'tabs' : `“${guess.delimiter}”`}.
               {guess.missing.length > 0 && (
                 <b className="text-red">
                   {' '}

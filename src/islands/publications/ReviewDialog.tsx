@@ -7,25 +7,29 @@ export interface Asked {
 }
 
 /** One's own pages go out at once; other people's work, and what would break, is asked about. */
-export const needsAnswer = ({ byOthers, missing, breaks }: PublicationReview): boolean =>
-  byOthers > 0 || missing.length > 0 || breaks.length > 0
+export const needsAnswer = ({ byOthers, missing, breaks, unmarked }: PublicationReview): boolean =>
+  byOthers > 0 || missing.length > 0 || breaks.length > 0 || unmarked.length > 0
 
 const LISTED = 12
 const many = (count: number, one: string, more = `${one}s`): string => `${count} ${count === 1 ? one : more}`
 
 /** What a publication takes along and what it breaks, before it does. */
 export function ReviewDialog({
-  asked: { wanted, review },
+  asked,
   isBusy,
   onPublish,
+  onMark,
   onClose,
 }: {
   asked: Asked
   isBusy: boolean
   onPublish: (wanted: PublicationNew) => void
+  /** Marks these links as paid, and looks again. */
+  onMark: (asked: Asked) => void
   onClose: () => void
 }) {
-  const { items, byOthers, missing, breaks, pages } = review
+  const { wanted, review } = asked
+  const { items, byOthers, missing, breaks, unmarked, pages } = review
   const others = items.filter(({ isMine }) => !isMine)
   const mine = items.filter(({ isMine }) => isMine)
   const both: PublicationNew | null =
@@ -80,6 +84,25 @@ export function ReviewDialog({
                 </li>
               ))}
             </ul>
+          </section>
+        )}
+        {unmarked.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold text-red">
+              {unmarked.length === 1 ? 'A paid link does not say so' : `${unmarked.length} paid links do not say so`}
+            </h3>
+            <p className="note">They lead to partners who pay, and a rule or a hand keeps that from search engines.</p>
+            <ul className="mt-1">
+              {unmarked.slice(0, LISTED).map(({ pageId, title, text, ordinal }) => (
+                <li key={`${pageId} ${ordinal}`}>
+                  “{text}” <span className="note">on “{title}”</span>
+                </li>
+              ))}
+            </ul>
+            {unmarked.length > LISTED && <p className="note">and {unmarked.length - LISTED} more</p>}
+            <button type="button" className="button mt-2" disabled={isBusy} onClick={() => onMark(asked)}>
+              Mark {unmarked.length === 1 ? 'it' : 'them'} as paid
+            </button>
           </section>
         )}
         <p className="flex flex-wrap justify-end gap-2.5">

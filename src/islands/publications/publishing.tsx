@@ -36,14 +36,32 @@ export function usePublishing(onPublished: (made: Publication) => void): {
     },
     onError: (problem) => toast.error(wordsOf(problem)),
   })
-  const isBusy = publish.isPending || look.isPending
+  const mark = useMutation({
+    mutationFn: async ({ wanted, review }: Asked) => {
+      const links = review.unmarked.map(({ pageId, ordinal, start }) => [pageId, ordinal, start] as [string, number, number])
+      const done = await call('bulk-changes.make', {
+        body: { selection: { links }, change: { do: 'tell', hints: ['sponsored', 'nofollow'] }, dryRun: false },
+      })
+      toast.success(`${done.links} ${done.links === 1 ? 'link is' : 'links are'} marked as paid.`)
+      return wanted
+    },
+    onSuccess: (wanted) => look.mutate(wanted),
+    onError: (problem) => toast.error(wordsOf(problem)),
+  })
+  const isBusy = publish.isPending || look.isPending || mark.isPending
   return {
     begin: (wanted) => {
       if (!isBusy) look.mutate(wanted)
     },
     isBusy,
     question: asked && (
-      <ReviewDialog asked={asked} isBusy={isBusy} onPublish={(wanted) => publish.mutate(wanted)} onClose={() => setAsked(null)} />
+      <ReviewDialog
+        asked={asked}
+        isBusy={isBusy}
+        onPublish={(wanted) => publish.mutate(wanted)}
+        onMark={(these) => mark.mutate(these)}
+        onClose={() => setAsked(null)}
+      />
     ),
   }
 }

@@ -1,3 +1,4 @@
+import type { RuleList } from '../../contract/rules.ts'
 import { type Rule, STARTING_SETS } from '../../core/rules/index.ts'
 import { Refusal, wordsOf } from '../../ui/api.ts'
 
@@ -6,10 +7,10 @@ export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => voi
   return (
     <section aria-label="Where to begin">
       <p className="mb-3 text-ink-soft">
-        No rules yet: links are delivered as they were written. Begin with one of these, look at what it would change, and save it, or say
-        the first sentence yourself.
+        No rules yet: links to partners go out as paid, all others as they were written. Begin with one of these, look at what it would
+        change, and save it, or say the first sentence yourself.
       </p>
-      <div className="grid grid-cols-3 gap-3 max-md:grid-cols-1">
+      <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
         {STARTING_SETS.map((set) => (
           <button
             key={set.name}
@@ -27,11 +28,8 @@ export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => voi
 }
 
 /** Two people changed the rules: both lists stay, and the second one decides with open eyes. */
-export function SaveProblem({ error, onTakeTheirs }: { error: Error; onTakeTheirs: (theirs: { version: number; rules: Rule[] }) => void }) {
-  const current =
-    error instanceof Refusal && error.fault === 'moved-on'
-      ? (error.facts.current as { version: number; rules: Rule[] } | undefined)
-      : undefined
+export function SaveProblem({ error, onTakeTheirs }: { error: Error; onTakeTheirs: (theirs: RuleList) => void }) {
+  const current = error instanceof Refusal && error.fault === 'moved-on' ? (error.facts.current as RuleList | undefined) : undefined
   return (
     <div role="alert" className="text-red">
       <p>{wordsOf(error)}</p>

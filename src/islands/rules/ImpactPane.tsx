@@ -58,7 +58,9 @@ export function ImpactPane({ isChanged, isUnfinished, isLooking, impact, error, 
                     ? 'a hand'
                     : reason.by === 'sponsor'
                       ? 'a page written for a partner'
-                      : 'the queue'}{' '}
+                      : reason.by === 'lowest'
+                        ? 'what holds below the rules'
+                        : 'the queue'}{' '}
                 decides instead.
               </p>
             ))}

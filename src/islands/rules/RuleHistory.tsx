@@ -1,18 +1,20 @@
 import { useState } from 'react'
+import type { RuleList } from '../../contract/rules.ts'
 import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 
-interface List {
-  readonly version: number
-  readonly rules: readonly Rule[]
-}
-
 /** A rule as one line, for comparing. */
 const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
   `${rule.name}: ${sayWhich(rule, nameOf)} ${sayWhat(rule)}.${rule.isBinding ? ' Binding.' : ''}${rule.isOn ? '' : ' Off.'}`
+
+/** A whole list, what holds below it last. */
+const linesOf = ({ rules, partnersArePaid }: RuleList, nameOf: (id: string) => string): string[] => [
+  ...rules.map((rule) => sentence(rule, nameOf)),
+  `Where nothing else speaks, links to partners are ${partnersArePaid ? 'paid' : 'not paid'}.`,
+]
 
 /** Every version of the rules: who changed what when, any two compared, and back in one step. */
 export function RuleHistory({
@@ -22,11 +24,11 @@ export function RuleHistory({
   onRestore,
   onClose,
 }: {
-  now: List
+  now: { readonly version: number }
   /** Of a partner, by id. */
   nameOf: (id: string) => string
   canEdit: boolean
-  onRestore: (rules: readonly Rule[]) => void
+  onRestore: (list: RuleList) => void
   onClose: () => void
 }) {
   const { data, error } = useAsk('rules.history', {})
@@ -36,7 +38,7 @@ export function RuleHistory({
   const version = chosen ?? items[1]?.version ?? items[0]?.version ?? null
   const left = useVersion(version)
   const right = useVersion(against)
-  const lines = left === undefined || right === undefined ? null : compare(left.rules, right.rules, nameOf)
+  const lines = left === undefined || right === undefined ? null : compare(linesOf(left, nameOf), linesOf(right, nameOf))
   return (
     <Dialog title="History of the rules" isOpen onClose={onClose} isWide>
       <Problem error={error} />
@@ -85,7 +87,7 @@ export function RuleHistory({
                   type="button"
                   className="button button-main"
                   onClick={() => {
-                    onRestore(left.rules)
+                    onRestore(left)
                     onClose()
                   }}
                 >
@@ -108,18 +110,13 @@ export function RuleHistory({
   )
 }
 
-function useVersion(version: number | null): List | undefined {
+function useVersion(version: number | null): RuleList | undefined {
   return useAsk('rules.version', { query: { version } }, { enabled: version !== null && version > 0, staleTime: Number.POSITIVE_INFINITY })
     .data
 }
 
 /** Sentences that are gone, new or in both, in the order of the newer list with the gone ones where they stood. */
-function compare(
-  before: readonly Rule[],
-  after: readonly Rule[],
-  nameOf: (id: string) => string,
-): readonly { kind: 'same' | 'gone' | 'new'; words: string }[] {
-  const [old, young] = [before, after].map((rules) => rules.map((rule) => sentence(rule, nameOf))) as [string[], string[]]
+function compare(old: readonly string[], young: readonly string[]): readonly { kind: 'same' | 'gone' | 'new'; words: string }[] {
   const lines: { kind: 'same' | 'gone' | 'new'; words: string }[] = []
   let i = 0
   for (const words of young) {

@@ -5,24 +5,26 @@ import { History as HistoryIcon, Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
-import { type Rule, sayWhat, sayWhich, testsOf } from '../../core/rules/index.ts'
+import { type Rule, type RulesDraft, sayWhat, sayWhich } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
-import { PartnerSites } from '../partners/PartnerSites.tsx'
 import { Beginnings, SaveProblem } from './Beginnings.tsx'
 import { emptyRule, isFinished, type KeptRules, marksAllPartners, nameFor, partnersRule, readKept, warningsFor } from './draft.ts'
 import { ImpactPane } from './ImpactPane.tsx'
+import { Lowest } from './Lowest.tsx'
 import { OneRule } from './OneRule.tsx'
 import { RuleForm } from './RuleForm.tsx'
 import { RuleHistory } from './RuleHistory.tsx'
 
 interface RulesProps {
-  initial: { version: number; rules: readonly Rule[] }
+  initial: { version: number; rules: readonly Rule[]; partnersArePaid: boolean }
   partners: readonly Partner[]
   canEdit: boolean
+  /** An owner, who says what holds below the rules. */
+  isOwner: boolean
   /** Opens with a new rule that marks all partners' links. */
   marksPartners: boolean
 }
@@ -36,7 +38,7 @@ export function Rules(props: RulesProps) {
   )
 }
 
-function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
+function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: RulesProps) {
   const { engine, state } = useEngine()
   const [saved, setSaved] = useState(initial)
   // The same rule is never added twice: where it is there, what it does not reach was set by a hand.
@@ -44,15 +46,15 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
   const [first] = useState(() => (marksPartners && canEdit && there === undefined ? partnersRule() : null))
   const [kept, keep, wasKept] = useKept<KeptRules>(
     'rules',
-    { version: initial.version, rules: first === null ? initial.rules : [first, ...initial.rules] },
+    { ...initial, rules: first === null ? initial.rules : [first, ...initial.rules] },
     (found) => readKept(found, initial.version),
   )
-  const { rules } = kept
-  const setRules = (next: readonly Rule[], version = saved.version): void => keep({ version, rules: next })
+  const { rules, partnersArePaid } = kept
+  const setRules = (next: readonly Rule[]): void => keep({ ...kept, version: saved.version, rules: next })
   const [openId, setOpenId] = useState<string | null>(first?.id ?? there?.id ?? null)
   const [isLooking, setLooking] = useState(false)
   const nameOf = (id: string): string => partners.find((partner) => partner.id === id)?.name ?? 'a partner who is gone'
-  const isChanged = JSON.stringify(rules) !== JSON.stringify(saved.rules)
+  const isChanged = JSON.stringify([rules, partnersArePaid]) !== JSON.stringify([saved.rules, saved.partnersArePaid])
   useUnsaved(isChanged)
   useEffect(() => {
     if (wasKept) toast('The rules that you had not saved are here again.')
@@ -70,11 +72,11 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
     )
   }, [there])
   const complete = rules.filter(isFinished)
-  const asked = JSON.stringify(complete)
+  const asked = JSON.stringify({ rules: complete, partnersArePaid })
   const settled = useSettled(asked, 120)
   const { isLoaded } = state
   useEffect(() => {
-    if (isLoaded) engine?.impact(JSON.parse(settled) as Rule[], settled)
+    if (isLoaded) engine?.impact(JSON.parse(settled) as RulesDraft, settled)
   }, [engine, isLoaded, settled])
   const impact = state.impact?.of === asked ? state.impact.impact : null
   const unheard = state.impact?.unheard ?? []
@@ -83,6 +85,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       call('rules.save', {
         body: {
           version: saved.version,
+          ...(partnersArePaid === saved.partnersArePaid ? {} : { partnersArePaid }),
           rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
         },
       }),
@@ -90,21 +93,21 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
       const before = saved
       const wasOpen = openId
       setSaved(now)
-      setRules(now.rules, now.version)
+      keep(now)
       setOpenId(null)
       requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`)?.focus())
       engine?.refresh()
       toast.success('Saved. Every page is delivered by these rules from now on.', {
         duration: 20_000,
-        action: { label: 'Undo', onClick: () => back.mutate({ version: now.version, rules: before.rules }) },
+        action: { label: 'Undo', onClick: () => back.mutate({ ...before, version: now.version }) },
       })
     },
   })
   const back = useMutation({
-    mutationFn: (list: { version: number; rules: readonly Rule[] }) => call('rules.save', { body: { ...list, rules: [...list.rules] } }),
+    mutationFn: (list: KeptRules) => call('rules.save', { body: { ...list, rules: [...list.rules] } }),
     onSuccess: (now) => {
       setSaved(now)
-      setRules(now.rules, now.version)
+      keep(now)
       engine?.refresh()
       toast.success('The rules are as they were.')
     },
@@ -150,11 +153,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
           </button>
         </header>
         {rules.length === 0 &&
-          (canEdit ? (
-            <Beginnings onTake={setRules} />
-          ) : (
-            <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet: links are delivered as they were written.</p>
-          ))}
+          (canEdit ? <Beginnings onTake={setRules} /> : <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet.</p>)}
         <DndContext id="rules" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
           <SortableContext items={rules.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
             <p className="sr-only" aria-live="polite">
@@ -194,14 +193,15 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
               <Plus size={16} aria-hidden="true" />
               New rule
             </button>
-            {!rules.some((rule) => testsOf(rule.when).some((test) => test.is === 'partner' && test.of === undefined)) && (
-              <button type="button" className="button button-plain" onClick={() => add(partnersRule())}>
-                Mark all partners’ links as paid
-              </button>
-            )}
           </div>
         )}
-        <PartnerSites initial={partners} canEdit={canEdit} />
+        <Lowest
+          partnersArePaid={partnersArePaid}
+          partners={partners}
+          canChange={isOwner}
+          decides={state.impact?.impact.rules.find(({ id }) => id === 'lowest')?.decides ?? null}
+          onChange={(next) => keep({ ...kept, version: saved.version, partnersArePaid: next })}
+        />
       </div>
       <aside className="sticky top-4 grid content-start gap-3 max-lg:static" aria-label="What would change">
         <ImpactPane
@@ -229,7 +229,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
                 type="button"
                 className="button button-plain"
                 onClick={() => {
-                  setRules(saved.rules)
+                  keep(saved)
                   setOpenId(null)
                   save.reset()
                 }}
@@ -254,7 +254,7 @@ function RulesView({ initial, partners, canEdit, marksPartners }: RulesProps) {
           now={saved}
           nameOf={nameOf}
           canEdit={canEdit}
-          onRestore={(list) => back.mutate({ version: saved.version, rules: list })}
+          onRestore={(list) => back.mutate({ ...list, version: saved.version })}
           onClose={() => setLooking(false)}
         />
       )}

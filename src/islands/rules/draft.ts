@@ -29,11 +29,12 @@ export const isFinished = (rule: Rule): boolean =>
 export interface KeptRules {
   readonly version: number
   readonly rules: readonly Rule[]
+  readonly partnersArePaid: boolean
 }
 
 /** Rules that were kept in the tab count only on the version they were made on. */
 export function readKept(found: unknown, version: number): KeptRules | null {
-  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody) }).safeParse(found)
+  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody), partnersArePaid: z.boolean() }).safeParse(found)
   return read.success ? read.data : null
 }
 

@@ -1,13 +1,13 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { Counting } from '../../contract/counting.ts'
+import { type Counting, KEPT_DAYS_MAX } from '../../contract/counting.ts'
 import { sayBotRule } from '../../core/clicks/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Form } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
+import { NumberField } from '../../ui/NumberField.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
 /** What is counted of the site's visitors, who is taken for a bot, and how long single clicks are kept. */
@@ -24,18 +24,10 @@ const NUMBERS = [
 
 function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
   const [countsPages, setCountsPages] = useState(given.countsPages)
-  const [keptDays, setKeptDays] = useState(String(given.keptDays))
-  const [rule, setRule] = useState({
-    perMinute: String(given.botRule.perMinute),
-    perDay: String(given.botRule.perDay),
-    unseenPerDay: String(given.botRule.unseenPerDay),
-  })
+  const [keptDays, setKeptDays] = useState(given.keptDays)
+  const [botRule, setBotRule] = useState(given.botRule)
   const { data: seen } = useAsk('counting.seen', { query: { limit: 1 } })
-  const wanted: Counting = {
-    countsPages,
-    keptDays: Number(keptDays),
-    botRule: { perMinute: Number(rule.perMinute), perDay: Number(rule.perDay), unseenPerDay: Number(rule.unseenPerDay) },
-  }
+  const wanted: Counting = { countsPages, keptDays, botRule }
   const isChanged = JSON.stringify(wanted) !== JSON.stringify(given)
   useUnsaved(isChanged)
   const save = useMutation({
@@ -71,14 +63,15 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
         <legend className="mb-1.5 text-[17px] font-semibold">So many clicks of one visitor are a robot’s</legend>
         <div className="grid grid-cols-3 gap-3.5 max-md:grid-cols-1">
           {NUMBERS.map(([key, words]) => (
-            <TextField
+            <NumberField
               key={key}
               label={words}
-              inputMode="numeric"
-              readOnly={!canEdit}
-              disabled={key === 'unseenPerDay' && !countsPages}
-              value={rule[key]}
-              onChange={(value) => setRule({ ...rule, [key]: value })}
+              unit="clicks"
+              least={1}
+              most={key === 'perMinute' ? 10_000 : 1_000_000}
+              isOff={!canEdit || (key === 'unseenPerDay' && !countsPages)}
+              value={botRule[key]}
+              onChange={(value) => value !== null && setBotRule({ ...botRule, [key]: value })}
             />
           ))}
         </div>
@@ -89,12 +82,13 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
         {canEdit && !isChanged && <JudgeAgain />}
       </fieldset>
       <div className="max-w-80">
-        <TextField
+        <NumberField
           label="Keep single clicks for so many days"
-          inputMode="numeric"
-          readOnly={!canEdit}
+          unit="days"
+          most={KEPT_DAYS_MAX}
+          isOff={!canEdit}
           value={keptDays}
-          onChange={setKeptDays}
+          onChange={(days) => days !== null && setKeptDays(days)}
         />
         <p className="note mt-1">
           0: for ever. What was counted of them by the hour stays; only who was one and the same visitor is forgotten.

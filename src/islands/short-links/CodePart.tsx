@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { CODE_SIZES, CORRECTIONS } from '../../contract/short-link-codes.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
+import { NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -14,14 +15,22 @@ const CORRECTION_WORDS = {
 /** A link as a QR code, as it would be printed, and ready to be taken along. */
 export function CodePart({ link }: { link: ShortLink }) {
   const [correction, setCorrection] = useState<(typeof CORRECTIONS)[number]>('M')
-  const [quiet, setQuiet] = useState('4')
-  const [size, setSize] = useState(String(CODE_SIZES.usual))
+  const [quiet, setQuiet] = useState(4)
+  const [size, setSize] = useState<number>(CODE_SIZES.usual)
   const [dark, setDark] = useState('#16283a')
   const [light, setLight] = useState('#ffffff')
   const [isRefused, setRefused] = useState(false)
   const query = (as: 'svg' | 'png'): string => {
     // With its version, so that the picture of another name is not shown for this one.
-    const asked = { as, size, quiet, correction, dark: dark.slice(1), light: light.slice(1), version: String(link.version) }
+    const asked = {
+      as,
+      size: String(size),
+      quiet: String(quiet),
+      correction,
+      dark: dark.slice(1),
+      light: light.slice(1),
+      version: String(link.version),
+    }
     return `/api/v1/short-links/${link.id}/qr?${new URLSearchParams(asked)}`
   }
   return (
@@ -61,18 +70,15 @@ export function CodePart({ link }: { link: ShortLink }) {
               onChange={(value) => setCorrection(CORRECTIONS.find((each) => each === value) ?? 'M')}
             />
             <div className="grid grid-cols-2 gap-2.5">
-              <TextField
+              <NumberField
                 label="Pixels (PNG)"
-                inputMode="numeric"
+                unit="pixels"
+                least={CODE_SIZES.least}
+                most={CODE_SIZES.most}
                 value={size}
-                onChange={(text) => /^\d{0,4}$/.test(text) && setSize(text)}
+                onChange={(next) => next !== null && setSize(next)}
               />
-              <TextField
-                label="Quiet zone"
-                inputMode="numeric"
-                value={quiet}
-                onChange={(text) => /^\d{0,2}$/.test(text) && setQuiet(text)}
-              />
+              <NumberField label="Quiet zone" most={10} value={quiet} onChange={(next) => next !== null && setQuiet(next)} />
               <TextField label="Dark" type="color" value={dark} onChange={setDark} />
               <TextField label="Light" type="color" value={light} onChange={setLight} />
             </div>

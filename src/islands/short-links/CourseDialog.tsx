@@ -9,6 +9,7 @@ import { CASES_MAX, ENDINGS, QUERY_HABITS, REFERRER_POLICIES, SPLIT_MAX, WEIGHT_
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
+import { NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { DEVICE_WORDS } from './words.ts'
@@ -65,11 +66,14 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
               value={toLocal(course.endsAt)}
               onChange={(at) => set({ endsAt: fromLocal(at) })}
             />
-            <TextField
-              label="Or for so many clicks"
-              inputMode="numeric"
-              value={course.clickLimit === null ? '' : String(course.clickLimit)}
-              onChange={(text) => set({ clickLimit: /^\d{1,9}$/.test(text) ? Number(text) : null })}
+            <NumberField
+              label="Or for about so many clicks"
+              unit="clicks"
+              least={1}
+              most={999_999_999}
+              empty="no limit"
+              value={course.clickLimit}
+              onChange={(clickLimit) => set({ clickLimit })}
             />
           </div>
           {(course.endsAt !== null || course.clickLimit !== null) && (
@@ -253,7 +257,7 @@ function Weight({
   onLeave?: () => void
 }) {
   return (
-    <div className="mb-2 grid grid-cols-[minmax(0,1fr)_110px_40px] items-end gap-2.5">
+    <div className="mb-2 grid grid-cols-[minmax(0,1fr)_110px_40px] items-start gap-2.5">
       <TextField
         label={onTo === undefined ? 'This page' : 'Or this'}
         isAddress
@@ -261,12 +265,7 @@ function Weight({
         readOnly={onTo === undefined}
         onChange={(text) => onTo?.(text)}
       />
-      <TextField
-        label="Share"
-        inputMode="numeric"
-        value={String(weight)}
-        onChange={(text) => /^\d{0,4}$/.test(text) && onWeight(Math.min(WEIGHT_MAX, Number(text)))}
-      />
+      <NumberField label="Share" most={WEIGHT_MAX} value={weight} onChange={(next) => onWeight(next ?? 0)} />
       {onLeave === undefined ? <span /> : <Leave words="Leave this page out" onLeave={onLeave} />}
     </div>
   )

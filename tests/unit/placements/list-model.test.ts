@@ -20,7 +20,6 @@ import {
 import { Judge } from '../../../src/core/placements/set.ts'
 import {
   type CompiledSite,
-  compileRules,
   compileSite,
   hintsOf,
   ImpactTally,
@@ -277,9 +276,9 @@ test('an impact by classes is the one that is counted link by link, whatever the
     const list = new PlacementList(world.site, world)
     for (let turn = 0; turn < 20; turn++) step(world, list)
     for (const draft of LISTS) {
-      const alone = new ImpactTally<string>(compileRules(world.rules), compileRules(draft))
+      const alone = new ImpactTally<string>(world.site.rules, world.site.compile({ rules: draft }))
       for (const { judged } of world.judged()) alone.add(judged.placement.page.path, judged.facts, nameOf(judged), judged.decision)
-      const { groups, ...rest } = list.impact(draft)
+      const { groups, ...rest } = list.impact({ rules: draft })
       const named = groups.map((group) => ({ ...group, examples: group.examples.map((i) => nameOf(list.judgedAt(i) as JudgedPlacement)) }))
       assert.deepEqual({ groups: named, ...rest }, alone.result(), `seed ${seed}`)
     }

@@ -22,6 +22,7 @@ const rules: Rule[] = [
     when: { all: [{ is: 'kind', of: ['outside'] }, { not: { is: 'under', of: ['/plain'] } }] },
     what: { opens: 'new tab' },
   },
+  { id: 'own', name: 'Own words', isOn: true, isBinding: false, when: { is: 'site', of: ['bothy.example'] }, what: { hints: [] } },
 ]
 const site = withShortLinks(
   compileSite(

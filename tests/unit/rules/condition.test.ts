@@ -16,10 +16,7 @@ const around = {
   siteHosts: ['slow-ferry.example'],
   shortHosts: [{ host: 'sferry.example', prefix: 'go' }],
   partnerSites: new Set(['gannet-line.example', 'bothy.example']),
-  partners: new Map([
-    ['gannet-line.example', 'gannet'],
-    ['bothy.example', 'bothy'],
-  ]),
+  payerOf: (_address: string, site: string) => (site === 'gannet-line.example' ? 'gannet' : site === 'bothy.example' ? 'bothy' : null),
   page: 'https://slow-ferry.example/islands/skarrow',
 }
 const HREFS = [

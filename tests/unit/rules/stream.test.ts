@@ -17,10 +17,7 @@ const around: PageAround = {
   siteHosts: ['slow-ferry.example', 'www.slow-ferry.example', 'old.example'],
   shortHosts: [{ host: 'sferry.example', prefix: 'go' }],
   partnerSites: new Set(['gannet-line.example', 'kelp.example']),
-  partners: new Map([
-    ['gannet-line.example', 'g'],
-    ['kelp.example', 'k'],
-  ]),
+  payerOf: (_address, site) => (site === 'gannet-line.example' ? 'g' : site === 'kelp.example' ? 'k' : null),
   page: 'https://slow-ferry.example/islands/skarrow',
 }
 const find = (_host: string, slug: string): string | null =>

@@ -1,10 +1,10 @@
 import { useQuery } from '@tanstack/react-query'
-import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useMemo, useRef, useState } from 'react'
+import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
 import { PROBLEMS } from '../../../contract/problems.ts'
 import { type RepairedAddress, repair, type Surroundings } from '../../../core/address/index.ts'
-import { PartnerLinks } from '../../../core/partners/index.ts'
+import type { PartnerLinks } from '../../../core/partners/index.ts'
 import type { CompiledSite } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { queries } from '../../../ui/query.tsx'
@@ -69,7 +69,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
   const isAddress = destination !== null && /^[a-z]+:|^[/#]/i.test(destination) && !/^\/?[^:]*#\s*$/.test(value)
   const words = useSettled(isAddress && !value.startsWith('/') && !value.startsWith('#') ? '' : value.trim(), 120)
   const { data } = useQuery({ ...search(words, path), enabled: isOpen, placeholderData: (before) => before })
-  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
+  const partners = site.partnerLinks
   const partnerOffer = offerPartnerLink(destination, partners)
   const newest = useRef(value)
   newest.current = value

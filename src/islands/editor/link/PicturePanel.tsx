@@ -3,6 +3,7 @@ import { toast } from 'sonner'
 import type { SiteFile } from '../../../contract/files.ts'
 import { type AttributeChanges, type Picture, scanPictures, tagPatches, unwrapLink, valueNamed } from '../../../core/markup/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
+import { NumberField } from '../../../ui/NumberField.tsx'
 import { answersOn, type Choice, changeLink, makeLink } from '../choice.ts'
 import { FullRope } from './FullRope.tsx'
 import { LinkField } from './LinkField.tsx'
@@ -201,24 +202,20 @@ function NewPictureLink({ choice, analysis, draft, path, site }: PanelProps & { 
 }
 
 function Pixels({ label, value, isOff, onSet }: { label: string; value: string; isOff: boolean; onSet: (value: string) => void }) {
-  const id = useId()
-  const [typed, setTyped] = useState(value)
+  const written = /^\d+$/.test(value) ? Number(value) : null
+  const [pixels, setPixels] = useState(written)
   return (
-    <div>
-      <label className="field-label" htmlFor={id}>
-        {label}, pixels
-      </label>
-      <input
-        id={id}
-        className="field"
-        inputMode="numeric"
-        value={typed}
-        disabled={isOff}
-        placeholder="as it is"
-        onChange={(event) => setTyped(event.target.value.replace(/\D/g, '').slice(0, 5))}
-        onBlur={() => typed !== value && onSet(typed)}
-      />
-    </div>
+    <NumberField
+      label={`${label}, pixels`}
+      unit="pixels"
+      least={1}
+      most={99_999}
+      empty="as it is"
+      isOff={isOff}
+      value={pixels}
+      onChange={setPixels}
+      onDone={(next) => next !== written && onSet(next === null ? '' : String(next))}
+    />
   )
 }
 

@@ -3,7 +3,6 @@ import { useMemo } from 'react'
 import { toast } from 'sonner'
 import type { PagePhrases, Suggested } from '../../../contract/phrases.ts'
 import { wrapLink } from '../../../core/markup/index.ts'
-import { PartnerLinks } from '../../../core/partners/index.ts'
 import { BY_HAND } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { useAsk } from '../../../ui/query.tsx'
@@ -33,12 +32,12 @@ export function useSuggested({
   site,
 }: Pick<PanelProps, 'pageId' | 'analysis' | 'draft' | 'path' | 'site'>): SuggestedLinks {
   const { text } = analysis
-  const partners = useMemo(() => new PartnerLinks(site.setup.partners), [site])
+  const partners = site.partnerLinks
   const { data } = useAsk('phrases.ofPage', { id: pageId })
   const items = useMemo(() => (data?.chosen ?? []).filter((each) => isStill(text, each)), [data, text])
   const link = useMutation({
-    mutationFn: async ({ from, to, leadsTo, isPaid }: Suggested) => {
-      const isTheirs = isPaid && partners.partnerOf(leadsTo) !== null
+    mutationFn: async ({ from, to, leadsTo }: Suggested) => {
+      const isTheirs = partners.partnerOf(leadsTo) !== null
       const href = isTheirs ? (await call('partner-links.create', { body: { address: leadsTo, path } })).address : leadsTo
       applyTo(draft, analysis, wrapLink(text, from, to, { href, [BY_HAND]: '' }))
     },
