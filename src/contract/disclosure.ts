@@ -17,6 +17,16 @@ export const Disclosure = z
   })
   .meta({ id: 'Disclosure' })
 export type Disclosure = z.infer<typeof Disclosure>
+/** What is left out stays. */
+export const DisclosureChange = z.strictObject({
+  text: Disclosure.shape.text.optional(),
+  place: Disclosure.shape.place.optional(),
+  language: Disclosure.shape.language.optional(),
+  short: line(60).optional(),
+  isDelivered: z.boolean().optional(),
+  isAtDoors: z.boolean().optional(),
+})
+export type DisclosureChange = z.infer<typeof DisclosureChange>
 export const DisclosedPage = z.object({ pageId: Id, path: z.string(), title: z.string(), paid: z.int(), state: z.enum(DISCLOSURE_STATES) })
 export type DisclosedPage = z.infer<typeof DisclosedPage>
 export const DisclosureReview = z.object({ pages: z.array(DisclosedPage), lacking: z.int(), well: z.int(), more: z.int() })
@@ -43,7 +53,7 @@ export const disclosure = {
     summary: 'Set what the site tells of its paid links',
     needs: 'partners:edit',
     status: 200,
-    body: Disclosure,
+    body: DisclosureChange,
     answer: Disclosure,
   }),
   review: operation({

@@ -1,4 +1,10 @@
-import { type DisclosedPage, Disclosure, type DisclosureMended, type DisclosureReview } from '../contract/disclosure.ts'
+import {
+  type DisclosedPage,
+  Disclosure,
+  type DisclosureChange,
+  type DisclosureMended,
+  type DisclosureReview,
+} from '../contract/disclosure.ts'
 import { disclosureOf, mendDisclosure } from '../core/disclosure/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -8,6 +14,7 @@ import { readDisclosure, writeDisclosure } from '../data/phrases.ts'
 import { BulkDrafts, patchPage } from './bulk-drafts.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements.ts'
+import { defined } from './redirect-fields.ts'
 
 const SHOWN_MAX = 500
 
@@ -42,9 +49,10 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
       return actor.can('partners:read') ? ok(await told(actor.siteId)) : fail('forbidden')
     },
 
-    async change(actor: Actor, disclosure: Disclosure): Promise<Result<Disclosure, 'forbidden'>> {
+    async change(actor: Actor, change: DisclosureChange): Promise<Result<Disclosure, 'forbidden'>> {
       if (!actor.can('partners:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
+        const disclosure = { ...(await told(actor.siteId)), ...defined(change) }
         await writeDisclosure(db, actor.siteId, disclosure, transaction)
         changes.add(actor.siteId, 'disclosure', actor.siteId, 'changed')
         await writeAudit(db, actor, 'disclosure:edit', null, disclosure, transaction)

@@ -136,7 +136,7 @@ export function partnersService({ db, settings }: Context) {
           id === null || version === null
             ? await insertPartner(db, actor.siteId, fields.value, transaction)
             : await updatePartner(db, { id, siteId: actor.siteId, version }, fields.value, transaction)
-        if (row === null) return fail('moved-on')
+        if (row === null) return before === null ? fail('not-found') : fail('moved-on', { current: shown(before) })
         changes.add(actor.siteId, 'partners', row.id, id === null ? 'made' : 'changed')
         await writeAudit(
           db,
@@ -198,7 +198,10 @@ export function partnersService({ db, settings }: Context) {
       const sealed = logIn.name === '' && logIn.password === '' ? null : sealLogIn(settings.secret, id, logIn)
       return write(db, async (transaction, changes) => {
         const row = await keepLogIn(db, { id, siteId: actor.siteId, version }, sealed, transaction)
-        if (row === null) return fail((await findPartner(db, actor.siteId, id, transaction)) === null ? 'not-found' : 'moved-on')
+        if (row === null) {
+          const now = await findPartner(db, actor.siteId, id, transaction)
+          return now === null ? fail('not-found') : fail('moved-on', { current: shown(now) })
+        }
         changes.add(actor.siteId, 'partners', id, 'changed')
         await writeAudit(db, actor, sealed === null ? 'partners:forget-log-in' : 'partners:keep-log-in', id, {}, transaction)
         return ok(shown(row))

@@ -74,7 +74,7 @@ export function shortLinkSlugsService({ db }: Context, views: SiteViews, shortLi
       if (!slugs.ok) return slugs
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
-        if (!(await updateShortLink(db, { siteId, id, version, personId }, transaction))) return fail('moved-on', { current: before.value })
+        if (!(await updateShortLink(db, { siteId, id, version, personId }, transaction))) return fail('moved-on')
         const taken = await takeSlugs(db, siteId, id, slugs.value, transaction)
         if (!taken.ok) return taken
         changes.add(siteId, 'short-links', id, 'changed')
@@ -89,7 +89,9 @@ export function shortLinkSlugsService({ db }: Context, views: SiteViews, shortLi
         )
         return ok(null)
       })
-      return saved.ok ? shortLinks.get(actor, id) : saved
+      if (!saved.ok && saved.fault !== 'moved-on') return saved
+      const now = await shortLinks.get(actor, id)
+      return saved.ok || !now.ok ? now : fail('moved-on', { current: now.value })
     },
   }
 }

@@ -270,16 +270,15 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       }
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
-        if (!(await updateShortLink(db, { siteId, id, version: change.version, personId, ...next }, transaction)))
-          return fail('moved-on', { current: before })
+        if (!(await updateShortLink(db, { siteId, id, version: change.version, personId, ...next }, transaction))) return fail('moved-on')
         await learnUtm(db, siteId, next.destination, transaction)
         changes.add(actor.siteId, 'short-links', id, 'changed')
         await writeAudit(db, actor, 'short-links:edit', id, { from: before.destination, to: next.destination }, transaction)
         return ok(null)
       })
-      if (!saved.ok) return saved
       const now = await one(actor.siteId, id)
-      return now === null ? fail('not-found') : ok(now)
+      if (now === null) return fail('not-found')
+      return saved.ok ? ok(now) : fail('moved-on', { current: now })
     },
 
     /** What a short link has said until now, newest first. */

@@ -7,6 +7,7 @@ import { createServices } from '../services/index.ts'
 import { readSettings } from '../settings/index.ts'
 import { openAssets } from './assets.ts'
 import type { StudioLocals } from './index.ts'
+import { AnsweredOnce } from './once.ts'
 
 let ready: Promise<Omit<StudioLocals, 'requestId'>> | null = null
 
@@ -22,5 +23,5 @@ async function open(): Promise<Omit<StudioLocals, 'requestId'>> {
   const db = openDatabase(settings.databaseUrl)
   const queue = await openJobQueue(db, false, log, settings)
   const { frameScript } = openAssets(path.resolve('dist/client'))
-  return { frameScript, services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
+  return { frameScript, once: new AnsweredOnce(), services: createServices({ db, settings, log, enqueue: queue.enqueue }), log }
 }

@@ -7,11 +7,14 @@ import { whileWanted } from '../apart/index.ts'
 import type { Services } from '../services/index.ts'
 import type { Settings } from '../settings/index.ts'
 import { openAssets } from './assets.ts'
+import { AnsweredOnce } from './once.ts'
 
 /** What a screen or endpoint finds in `Astro.locals` besides the actor. */
 export interface StudioLocals {
   readonly services: Services
   readonly log: Logger
+  /** Requests that name themselves are carried out once. */
+  readonly once: AnsweredOnce
   readonly requestId: string
   /** Where the script of the frame is that shows pages. */
   readonly frameScript: string
@@ -32,6 +35,7 @@ export async function openStudio({
   distFolder: string
 }) {
   const assets = openAssets(path.join(distFolder, 'client'))
+  const once = new AnsweredOnce()
   if (settings.astroDev !== null) {
     const forward = forwardTo(new URL(settings.astroDev), log)
     return (request: IncomingMessage, response: ServerResponse): void => assets.send(request, response, () => forward(request, response))
@@ -52,7 +56,7 @@ export async function openStudio({
         'studio',
       ),
     )
-    const locals: StudioLocals = { services, log, requestId, frameScript: assets.frameScript }
+    const locals: StudioLocals = { services, log, once, requestId, frameScript: assets.frameScript }
     const gone = new AbortController()
     response.once('close', () => gone.abort())
     whileWanted(gone.signal, () => entry.handler(request, response, (error) => failed(error, requestId, log, response), locals))

@@ -1,6 +1,7 @@
 import { Dialog as Primitive } from '@base-ui/react/dialog'
 import { X } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
+import { type ReactNode, useMemo, useRef, useState } from 'react'
+import { FilledInContext } from './sending.ts'
 import { useUnsaved } from './unsaved.ts'
 
 /** A window over the screen: closes with Escape, keeps the focus, gives it back. What was filled in is asked about before it goes. */
@@ -23,7 +24,22 @@ export function Dialog({
   const [isFilledIn, setFilledIn] = useState(false)
   const [isAsking, setAsking] = useState(false)
   useUnsaved(isOpen && isFilledIn)
-  const leave = (): void => (isFilledIn && !isAsking ? setAsking(true) : onClose())
+  /** Takes back what waits for the connection. */
+  const waiting = useRef<(() => void) | null>(null)
+  const filledIn = useMemo(
+    () => ({
+      saved: () => setFilledIn(false),
+      waits: (takeBack: (() => void) | null) => {
+        waiting.current = takeBack
+      },
+    }),
+    [],
+  )
+  const leave = (): void => {
+    if (waiting.current !== null) waiting.current()
+    else if (isFilledIn && !isAsking) setAsking(true)
+    else onClose()
+  }
   return (
     <Primitive.Root open={isOpen} onOpenChange={(open) => !open && leave()}>
       <Primitive.Portal>
@@ -57,9 +73,8 @@ export function Dialog({
           <div
             className={`min-h-0 overflow-y-auto px-5 py-4 ${isFull ? 'flex-1' : ''}`}
             onInput={({ target }) => isOfForm(target) && setFilledIn(true)}
-            onSubmit={() => setFilledIn(false)}
           >
-            {children}
+            <FilledInContext value={filledIn}>{children}</FilledInContext>
           </div>
         </Primitive.Popup>
       </Primitive.Portal>

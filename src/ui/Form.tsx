@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react'
-import { wordsOf } from './api.ts'
+import { isAway, wordsOf } from './api.ts'
+import { type Sending, useWaiting } from './sending.ts'
 
 /** Why something could not be done, in words. Nothing where there is no reason. */
 export function Problem({ error, className = '' }: { error: Error | null; className?: string }) {
@@ -11,7 +12,10 @@ export function Problem({ error, className = '' }: { error: Error | null; classN
   )
 }
 
-/** Fields that are sent together, why that could not be done, and the button, which waits while they are on their way. */
+/**
+ * Fields that are sent together, why that could not be done, and the button, which waits while they are on their way. Without a
+ * connection they are kept as they are, and sent once it is back unless that is taken back.
+ */
 export function Form({
   sending,
   words,
@@ -21,10 +25,11 @@ export function Form({
   error = sending.error,
   beside = <span />,
   label,
+  isLook = false,
   children,
 }: {
   /** What sends them, as `useMutation` makes it. */
-  sending: { readonly mutate: () => void; readonly error: Error | null; readonly isPending: boolean }
+  sending: Sending
   /** On the button; null where nothing can be sent. */
   words: string | null
   canSend?: boolean
@@ -37,23 +42,36 @@ export function Form({
   beside?: ReactNode
   /** Spoken, where no heading names the form. */
   label?: string
+  /** Only looks: what was filled in is not saved by it. */
+  isLook?: boolean
   children: ReactNode
 }) {
+  const { isWaiting, takeBack, send } = useWaiting(sending, isLook)
   return (
     <form
       className={`grid gap-3.5 ${isSheet ? 'sheet px-4 py-4' : ''}`}
       aria-label={label}
       onSubmit={(event) => {
         event.preventDefault()
-        sending.mutate()
+        if (!isWaiting) send()
       }}
     >
-      {children}
-      <Problem error={error} />
+      <fieldset disabled={isWaiting} className="contents">
+        {children}
+      </fieldset>
+      <Problem error={isWaiting || isAway(error) ? null : error} />
+      {isWaiting && (
+        <div role="status" className="flex flex-wrap items-center gap-3 rounded-md border px-3 py-2">
+          <p className="min-w-0 flex-1">Map Rope cannot be reached. This is kept as it is, and sent once it can be.</p>
+          <button type="button" className="button" onClick={takeBack}>
+            Take it back
+          </button>
+        </div>
+      )}
       {words !== null && (
         <div className="flex flex-wrap items-center justify-between gap-3">
           {beside}
-          <button type="submit" className={`button ${isMain ? 'button-main' : ''}`} disabled={!canSend || sending.isPending}>
+          <button type="submit" className={`button ${isMain ? 'button-main' : ''}`} disabled={!canSend || sending.isPending || isWaiting}>
             {words}
           </button>
         </div>

@@ -46,6 +46,10 @@ interface Given {
   readonly body?: unknown
 }
 
+/** Names of writes of which nobody knows whether they arrived, by what was asked: the same again is the same write, and is carried out once. */
+const unsure = new Map<string, string>()
+const UNSURE_MAX = 200
+
 /** Writes that are on their way: a second click on what started one gets the answer to the first. */
 const underWay = new Map<string, Promise<unknown>>()
 const listeners = new Set<() => void>()
@@ -102,21 +106,25 @@ async function answered(name: OperationName, input: object, signal?: AbortSignal
 async function reach(name: OperationName, input: object, signal?: AbortSignal): Promise<Response> {
   const { method, bodyType } = CALLS[name]
   const { body }: Given = input
+  const key = method === 'get' || body instanceof FormData || body instanceof Blob ? null : `${name} ${JSON.stringify(input)}`
+  const writeName = key === null ? null : (unsure.get(key) ?? crypto.randomUUID())
   let response: Response
   try {
     response = await fetch(`/api/v1${pathOf(name, input)}`, {
       method: method.toUpperCase(),
       ...(signal === undefined ? {} : { signal }),
-      ...(body === undefined
-        ? {}
-        : body instanceof FormData
-          ? { body }
-          : body instanceof Blob
-            ? { body, headers: { 'Content-Type': bodyType ?? body.type } }
-            : { body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } }),
+      ...(body === undefined ? {} : body instanceof FormData || body instanceof Blob ? { body } : { body: JSON.stringify(body) }),
+      headers: {
+        ...(body === undefined || body instanceof FormData
+          ? {}
+          : { 'Content-Type': body instanceof Blob ? (bodyType ?? body.type) : 'application/json' }),
+        ...(writeName === null ? {} : { 'Idempotency-Key': writeName }),
+      },
     })
+    if (key !== null) unsure.delete(key)
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
+    if (key !== null && writeName !== null && unsure.size < UNSURE_MAX) unsure.set(key, writeName)
     throw new Refusal('offline', 'Map Rope cannot be reached. Is the computer online, and the server running?')
   }
   if (!response.ok) throw await refusalIn(response)

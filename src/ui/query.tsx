@@ -13,7 +13,10 @@ import { type ReactNode, useState } from 'react'
 import type { OperationName } from '../contract/api.ts'
 import { type AnswerOf, call, type InputOf } from './api.ts'
 
-const options = { defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true } } }
+// A write is never put by in silence: without a connection it fails at once, and whoever sent it says so (see Form).
+const options = {
+  defaultOptions: { queries: { retry: 1, staleTime: 5_000, refetchOnWindowFocus: true }, mutations: { networkMode: 'always' } },
+} as const
 
 /** One for all islands of a screen: React's context does not reach from one to the next, this module does. Browser only. */
 export const queries = new QueryClient(options)

@@ -43,9 +43,17 @@ export function CommissionField({
   onChange: (value: Commission) => void
 }) {
   const [draft, setDraft] = useState<Draft>(value)
+  // What was set from elsewhere is shown; what is being filled in stays.
+  const [told, setTold] = useState(value)
+  if (value !== told) {
+    setTold(value)
+    setDraft(value)
+  }
   const change = (next: Draft): void => {
     setDraft(next)
-    if (isWhole(next)) onChange(next)
+    if (!isWhole(next)) return
+    setTold(next)
+    onChange(next)
   }
   return (
     <div className="grid grid-cols-3 gap-x-5 gap-y-3 max-md:grid-cols-1">

@@ -1,12 +1,13 @@
 import { useMutation } from '@tanstack/react-query'
-import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { DisclosedPage, Disclosure } from '../../contract/disclosure.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { changedOf, isAgreed, Sides, useEdited, useVersioned } from '../../ui/edited.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { useUnsaved } from '../../ui/unsaved.ts'
 
 const STATE_WORDS: Readonly<Record<DisclosedPage['state'], string>> = {
   'not needed': 'has no paid link',
@@ -97,16 +98,24 @@ async function takeBack(id: string | null): Promise<void> {
   }
 }
 
+const FIELD_WORDS: Readonly<Record<keyof Disclosure, string>> = {
+  ...{ text: 'Words', place: 'Where', language: 'Language', short: 'Short words in front of each' },
+  ...{ isDelivered: 'Put in as pages go out', isAtDoors: 'Behind front doors' },
+}
+
 function Words({ disclosure }: { disclosure: Disclosure }) {
-  const [given, setGiven] = useState(disclosure)
-  useEffect(() => setGiven(disclosure), [disclosure])
+  const edited = useEdited(useVersioned(disclosure), { key: 'disclosure', isView: true })
+  const { value: given } = edited
+  const setGiven = (next: Disclosure): void => edited.set(next)
+  useUnsaved(edited.isChanged)
   const save = useMutation({
-    mutationFn: () => call('disclosure.change', { body: given }),
+    mutationFn: () => call('disclosure.change', { body: changedOf(disclosure, given) }),
     onSuccess: () => void toast.success('Saved. Pages keep their words until you put them right.'),
   })
   return (
-    <Form sending={save} words="Save the words" isSheet label="What readers are told">
+    <Form sending={save} words="Save the words" isSheet label="What readers are told" canSend={isAgreed(edited)}>
       <h2 className="text-[17px]">What readers are told</h2>
+      <Sides edited={edited} words={FIELD_WORDS} show={(value) => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))} />
       <TextArea
         label="Words"
         value={given.text}

@@ -1,9 +1,10 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
 import { toast } from 'sonner'
-import { type Commission, PARTNER_STATUSES, PAYS_EVERY, type Partner, type PartnerNew } from '../../contract/partners.ts'
+import { Commission, PARTNER_STATUSES, PAYS_EVERY, Partner, type PartnerNew, Payout } from '../../contract/partners.ts'
+import { sayCommission } from '../../core/partners/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { MoneyField, NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
@@ -11,7 +12,7 @@ import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { CommissionField } from './CommissionField.tsx'
-import { STATUS_WORDS } from './words.ts'
+import { payoutWords, STATUS_WORDS } from './words.ts'
 
 const NOTHING: Partner = {
   ...{
@@ -41,6 +42,28 @@ const NOTHING: Partner = {
   payout: { method: '', every: null, day: null, afterMonths: 1, threshold: 0 },
 }
 
+/** What the form holds: sites as people write them. */
+type Facts = Omit<Partner, 'id' | 'hasLogIn' | 'version' | 'sites'> & { readonly sites: string }
+const factsOf = ({ id: _id, hasLogIn: _has, version, sites, ...facts }: Partner): { value: Facts; version: number } => ({
+  value: { ...facts, sites: sites.join('\n') },
+  version,
+})
+
+const FIELD_WORDS: Readonly<Record<keyof Facts, string>> = {
+  ...{ name: 'Name', what: 'What they offer', sites: 'Sites', status: 'Status', endsOn: 'Ends on', networkId: 'By way of' },
+  ...{ isNetwork: 'Is a network itself', loginUrl: 'Log-in page', account: 'Your number with them', allows: 'Links may lead to' },
+  ...{ template: 'Link template', commission: 'Commission', currency: 'Currency', cookieDays: 'Remembers a visitor for (days)' },
+  ...{ payout: 'When and how they pay', contact: 'Contact', notes: 'Notes', isPaid: 'Links to it are' },
+}
+/** One fact in words, for whoever has to choose between two. */
+function sayFact(name: keyof Facts, value: unknown, currency: string): string {
+  if (name === 'commission') return sayCommission(Commission.parse(value), currency)
+  if (name === 'payout') return payoutWords(Payout.parse(value), currency)
+  if (name === 'isPaid') return value === null ? 'as Rules says of all partners' : value === true ? 'paid' : 'not paid'
+  if (name === 'isNetwork') return value === true ? 'yes' : 'no'
+  return String(value ?? '')
+}
+
 /** All facts of a partner, on one calm page. */
 export function FactsDialog({
   partner,
@@ -53,19 +76,21 @@ export function FactsDialog({
   onClose: () => void
   onSaved?: (id: string) => void
 }) {
-  const [facts, setFacts] = useState<Partner>(partner ?? NOTHING)
-  const [sites, setSites] = useState(facts.sites.join('\n'))
-  const set = <K extends keyof Partner>(key: K, value: Partner[K]): void => setFacts((before) => ({ ...before, [key]: value }))
+  const edited = useEdited(factsOf(partner ?? NOTHING), { key: `partner ${partner?.id ?? 'new'}` })
+  const { value: facts } = edited
+  const set = <K extends keyof Facts>(key: K, value: Facts[K]): void => edited.set({ [key]: value } as Partial<Facts>)
   const setPayout = (change: Partial<Partner['payout']>): void => set('payout', { ...facts.payout, ...change })
   const save = useMutation({
-    mutationFn: () => {
-      const { id: _id, hasLogIn: _has, version, ...given } = facts
-      const body: PartnerNew = {
-        ...given,
-        sites: sites.split(/[\s,]+/).filter((site) => site !== ''),
-      }
-      return partner === null ? call('partners.create', { body }) : call('partners.change', { id: partner.id, body: { ...body, version } })
-    },
+    mutationFn: () =>
+      edited.save(
+        ({ sites, ...given }, version) => {
+          const body: PartnerNew = { ...given, sites: sites.split(/[\s,]+/).filter((site) => site !== '') }
+          return partner === null
+            ? call('partners.create', { body })
+            : call('partners.change', { id: partner.id, body: { ...body, version } })
+        },
+        (current) => factsOf(Partner.parse(current)),
+      ),
     onSuccess: ({ id, name }) => {
       toast.success(`${name} is saved.`)
       onSaved?.(id)
@@ -73,7 +98,7 @@ export function FactsDialog({
     },
   })
   const remove = useMutation({
-    mutationFn: () => call('partners.remove', { id: facts.id }),
+    mutationFn: () => call('partners.remove', { id: partner?.id ?? '' }),
     onSuccess: () => {
       toast.success(`${facts.name} is no partner any more.`)
       onClose()
@@ -84,6 +109,7 @@ export function FactsDialog({
       <Form
         sending={save}
         words="Save"
+        canSend={isAgreed(edited)}
         error={save.error ?? remove.error}
         beside={
           partner === null ? (
@@ -95,10 +121,11 @@ export function FactsDialog({
           )
         }
       >
+        <Sides edited={edited} words={FIELD_WORDS} show={(value, name) => sayFact(name, value, facts.currency)} />
         <div className="grid grid-cols-2 gap-x-5 gap-y-3.5 max-md:grid-cols-1">
           <TextField label="Name" value={facts.name} onChange={(name) => set('name', name)} required />
           <TextField label="What they offer" value={facts.what} onChange={(what) => set('what', what)} placeholder="rooms, maps, boots" />
-          <TextArea label="Sites, one a line" value={sites} onChange={setSites} isAddress />
+          <TextArea label="Sites, one a line" value={facts.sites} onChange={(sites) => set('sites', sites)} isAddress />
           <div className="grid content-start gap-3.5">
             <Select
               label="Status"
@@ -113,12 +140,10 @@ export function FactsDialog({
             value={facts.isNetwork ? 'is' : (facts.networkId ?? '')}
             options={[
               ['', 'no network'],
-              ...networks.filter(({ id }) => id !== facts.id).map(({ id, name }) => [id, name] as const),
+              ...networks.filter(({ id }) => id !== partner?.id).map(({ id, name }) => [id, name] as const),
               ['is', 'it is a network itself'],
             ]}
-            onChange={(value) =>
-              setFacts((before) => ({ ...before, isNetwork: value === 'is', networkId: value === 'is' || value === '' ? null : value }))
-            }
+            onChange={(value) => edited.set({ isNetwork: value === 'is', networkId: value === 'is' || value === '' ? null : value })}
           />
           <Select
             label="Links to it are"
@@ -157,7 +182,12 @@ export function FactsDialog({
               isAddress
               placeholder="{url}?ref={account}&s={sub}"
             />
-            <TemplateTried template={facts.template} account={facts.account} allows={facts.allows} site={sites.split(/[\s,]+/)[0] ?? ''} />
+            <TemplateTried
+              template={facts.template}
+              account={facts.account}
+              allows={facts.allows}
+              site={facts.sites.split(/[\s,]+/)[0] ?? ''}
+            />
           </div>
         </fieldset>
         <fieldset className="grid grid-cols-3 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">

@@ -92,6 +92,7 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
       <Form
         sending={{ ...take, mutate: () => take.mutate(seen === null) }}
         words={guess === null ? null : seen === null ? 'Look at it' : `Take ${seen.lines} lines in`}
+        isLook={seen === null}
         canSend={layout !== null && missing.length === 0}
       >
         <div className="grid grid-cols-2 gap-5 max-md:grid-cols-1">

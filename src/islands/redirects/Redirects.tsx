@@ -220,9 +220,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
 function Opened({ id, hosts, canEdit, onClose }: { id: string; hosts: readonly string[]; canEdit: boolean; onClose: () => void }) {
   const { data, error } = useAsk('redirects.get', { id }, { staleTime: 0 })
   if (error !== null) toast.error(wordsOf(error))
-  return data === undefined ? null : (
-    <RowDialog key={data.version} row={data} given={null} hosts={hosts} canEdit={canEdit} onClose={onClose} />
-  )
+  return data === undefined ? null : <RowDialog row={data} given={null} hosts={hosts} canEdit={canEdit} onClose={onClose} />
 }
 
 const FACETS = [

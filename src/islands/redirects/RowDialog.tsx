@@ -1,11 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
-import type { RedirectNew, RedirectRow, RedirectWhen } from '../../contract/redirects.ts'
+import { type RedirectNew, RedirectRow, type RedirectWhen } from '../../contract/redirects.ts'
 import { DEVICES } from '../../core/clicks/index.ts'
 import { PRECEDENCE, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
@@ -80,6 +81,40 @@ const whenOf = ({ params, noOther, languages, devices, since, until }: Draft): R
   ...(until === '' ? {} : { until: new Date(until).toISOString() }),
 })
 
+/** What is sent of a form. */
+const rowOf = (draft: Draft) => {
+  const { from, to, status, match, query, note, isOn, beatsPages, isHidden, hosts } = draft
+  return {
+    from,
+    to: status < 400 ? to : '',
+    status,
+    match,
+    query,
+    note,
+    isOn,
+    beatsPages,
+    isHidden,
+    hosts: [...hosts],
+    when: whenOf(draft),
+  }
+}
+
+const FIELD_WORDS: Readonly<Record<keyof Draft, string>> = {
+  ...{ from: 'Asked for', to: 'Lands on', status: 'Status', match: 'It means', query: 'The query', note: 'Note', isOn: 'On' },
+  ...{
+    beatsPages: 'Answers although a page is published there',
+    isHidden: 'Kept out of menus and the sitemap',
+    hosts: 'Only on these hosts',
+  },
+  ...{ params: 'Only with these parameters', noOther: 'And with no others', languages: 'Only for these languages' },
+  ...{ devices: 'Only for these devices', since: 'From this moment on', until: 'Until this moment' },
+}
+function sayField(name: keyof Draft, value: unknown): string {
+  if (typeof value === 'boolean') return value ? 'yes' : 'no'
+  if (Array.isArray(value)) return value.join(', ')
+  return name === 'match' ? MATCH_WORDS[value as Draft['match']] : String(value ?? '')
+}
+
 /** A row with all that can be said of it, and what it has said until now; or one to be made. */
 export function RowDialog({
   row,
@@ -96,32 +131,23 @@ export function RowDialog({
   canEdit: boolean
   onClose: () => void
 }) {
-  const [draft, setDraft] = useState(() => draftOf(row, given))
-  const set = (change: Partial<Draft>): void => setDraft((before) => ({ ...before, ...change }))
+  const edited = useEdited<Draft>({ value: draftOf(row, given), version: row?.version ?? 0 }, { key: `redirect ${row?.id ?? 'new'}` })
+  const { value: draft, set } = edited
   const [hidden, setHidden] = useState<string | null>(null)
   const ids = { match: useId(), status: useId(), query: useId(), params: useId() }
   const leads = draft.status < 400
   const save = useMutation({
-    mutationFn: (evenSo: boolean) => {
-      const { from, to, status, match, query, note, isOn, beatsPages, isHidden, hosts: on } = draft
-      const body = {
-        from,
-        to: leads ? to : '',
-        status,
-        match,
-        query,
-        note,
-        isOn,
-        beatsPages,
-        isHidden,
-        hosts: [...on],
-        when: whenOf(draft),
-        ...(evenSo ? { evenSo } : {}),
-      }
-      return row === null
-        ? call('redirects.create', { body })
-        : call('redirects.change', { id: row.id, body: { version: row.version, ...body } })
-    },
+    mutationFn: (evenSo: boolean) =>
+      edited.save(
+        (value, version) => {
+          const body = { ...rowOf(value), ...(evenSo ? { evenSo } : {}) }
+          return row === null ? call('redirects.create', { body }) : call('redirects.change', { id: row.id, body: { version, ...body } })
+        },
+        (current) => {
+          const now = RedirectRow.parse(current)
+          return { value: draftOf(now, null), version: now.version }
+        },
+      ),
     onSuccess: (now) => {
       toast.success(row === null ? `${now.from} is answered from now on.` : 'Saved.')
       onClose()
@@ -134,9 +160,9 @@ export function RowDialog({
     <Dialog title={row === null ? 'A new row' : `What answers ${row.from}`} isOpen onClose={onClose} isWide>
       <div className="grid gap-5">
         <Form
-          sending={{ mutate: () => save.mutate(false), error: save.error, isPending: save.isPending }}
+          sending={{ ...save, mutate: () => save.mutate(false) }}
           words={canEdit ? (row === null ? 'Make the row' : 'Save') : null}
-          canSend={draft.from.trim() !== '' && (!leads || draft.to.trim() !== '')}
+          canSend={isAgreed(edited) && draft.from.trim() !== '' && (!leads || draft.to.trim() !== '')}
           beside={
             <span className="flex flex-wrap gap-2.5">
               {hidden !== null && (
@@ -159,6 +185,7 @@ export function RowDialog({
             </span>
           }
         >
+          <Sides edited={edited} words={FIELD_WORDS} show={(value, name) => sayField(name, value)} />
           <div className="grid grid-cols-[minmax(0,1fr)_220px] gap-3.5 max-md:grid-cols-1">
             <TextField
               label={

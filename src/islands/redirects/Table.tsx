@@ -3,9 +3,10 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
-import type { RedirectRow } from '../../contract/redirects.ts'
+import { RedirectRow } from '../../contract/redirects.ts'
 import { REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { useNarrow } from '../../ui/narrow.ts'
 import { Way } from '../../ui/Way.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
@@ -209,15 +210,20 @@ function Shown({
   )
 }
 
+const shortOf = ({ from, to, status, version }: RedirectRow) => ({ value: { from, to, status }, version })
+
 /** A row while it is changed where it stands. Enter saves, Escape leaves it as it was. */
 function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => void; onMore: () => void }) {
-  const [from, setFrom] = useState(row.from)
-  const [to, setTo] = useState(row.to)
-  const [status, setStatus] = useState(row.status)
+  const edited = useEdited(shortOf(row), { key: `redirect line ${row.id}` })
+  const { from, to, status } = edited.value
   const place = useRef<HTMLFormElement>(null)
   useEffect(() => place.current?.querySelector('input')?.select(), [])
   const save = useMutation({
-    mutationFn: () => call('redirects.change', { id: row.id, body: { version: row.version, from, to, status } }),
+    mutationFn: () =>
+      edited.save(
+        (value, version) => call('redirects.change', { id: row.id, body: { version, ...value } }),
+        (current) => shortOf(RedirectRow.parse(current)),
+      ),
     onSuccess: (now) => {
       onClose()
       toast.success(`${now.from} is answered so from now on.`, {
@@ -233,7 +239,7 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
     },
     onError: (error) => toast.error(wordsOf(error)),
   })
-  const isChanged = from !== row.from || to !== row.to || status !== row.status
+  const { isChanged } = edited
   const leads = status < 400
   return (
     <form
@@ -256,13 +262,13 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
         className="field address !min-h-8 !py-1"
         aria-label={`Asked for, ${MATCH_WORDS[row.match]}`}
         value={from}
-        onChange={({ target }) => setFrom(target.value)}
+        onChange={({ target }) => edited.set({ from: target.value })}
       />
       <select
         className="field !min-h-8 !py-1"
         aria-label="Status"
         value={status}
-        onChange={({ target }) => setStatus(REDIRECT_STATUSES.find((each) => String(each) === target.value) ?? status)}
+        onChange={({ target }) => edited.set({ status: REDIRECT_STATUSES.find((each) => String(each) === target.value) ?? status })}
       >
         {REDIRECT_STATUSES.map((each) => (
           <option key={each} value={each}>
@@ -275,14 +281,17 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
         aria-label="Lands on"
         value={leads ? to : ''}
         disabled={!leads}
-        onChange={({ target }) => setTo(target.value)}
+        onChange={({ target }) => edited.set({ to: target.value })}
       />
-      <button type="submit" className="button button-main !min-h-8 !px-2" disabled={save.isPending}>
+      <button type="submit" className="button button-main !min-h-8 !px-2" disabled={save.isPending || !isAgreed(edited)}>
         Save
       </button>
       <button type="button" className="button !min-h-8 !px-2" onClick={onMore}>
         More
       </button>
+      <div className="col-span-full">
+        <Sides edited={edited} words={{ from: 'Asked for', to: 'Lands on', status: 'Status' }} />
+      </div>
     </form>
   )
 }

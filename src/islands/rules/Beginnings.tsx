@@ -1,6 +1,4 @@
-import type { RuleList } from '../../contract/rules.ts'
 import { type Rule, STARTING_SETS } from '../../core/rules/index.ts'
-import { Refusal, wordsOf } from '../../ui/api.ts'
 
 /** Where to begin on a site without rules. */
 export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => void }) {
@@ -24,20 +22,5 @@ export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => voi
         ))}
       </div>
     </section>
-  )
-}
-
-/** Two people changed the rules: both lists stay, and the second one decides with open eyes. */
-export function SaveProblem({ error, onTakeTheirs }: { error: Error; onTakeTheirs: (theirs: RuleList) => void }) {
-  const current = error instanceof Refusal && error.fault === 'moved-on' ? (error.facts.current as RuleList | undefined) : undefined
-  return (
-    <div role="alert" className="text-red">
-      <p>{wordsOf(error)}</p>
-      {current !== undefined && (
-        <button type="button" className="button mt-2" onClick={() => onTakeTheirs(current)}>
-          Compare mine with theirs
-        </button>
-      )}
-    </div>
   )
 }

@@ -7,7 +7,7 @@ import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
 
 /** A rule as one line, for comparing. */
-const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
+export const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
   `${rule.name}: ${sayWhich(rule, nameOf)} ${sayWhat(rule)}.${rule.isBinding ? ' Binding.' : ''}${rule.isOn ? '' : ' Off.'}`
 
 /** A whole list, what holds below it last. */

@@ -5,22 +5,37 @@ import { History as HistoryIcon, Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
+import { RuleList } from '../../contract/rules.ts'
 import { type Rule, type RulesDraft, sayWhat, sayWhich } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
-import { Queries } from '../../ui/query.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
+import { Problem } from '../../ui/Form.tsx'
+import { mergeOrder } from '../../ui/merging.ts'
+import { Queries, useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
-import { useKept, useUnsaved } from '../../ui/unsaved.ts'
+import { useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
-import { Beginnings, SaveProblem } from './Beginnings.tsx'
-import { emptyRule, isFinished, type KeptRules, marksAllPartners, nameFor, partnersRule, readKept, warningsFor } from './draft.ts'
+import { Beginnings } from './Beginnings.tsx'
+import {
+  changeTo,
+  emptyRule,
+  fieldsOf,
+  isFinished,
+  marksAllPartners,
+  nameFor,
+  partnersRule,
+  readKept,
+  rulesOf,
+  warningsFor,
+} from './draft.ts'
 import { ImpactPane } from './ImpactPane.tsx'
 import { Lowest } from './Lowest.tsx'
 import { OneRule } from './OneRule.tsx'
 import { RuleForm } from './RuleForm.tsx'
-import { RuleHistory } from './RuleHistory.tsx'
+import { RuleHistory, sentence } from './RuleHistory.tsx'
 
 interface RulesProps {
-  initial: { version: number; rules: readonly Rule[]; partnersArePaid: boolean }
+  initial: RuleList
   partners: readonly Partner[]
   canEdit: boolean
   /** An owner, who says what holds below the rules. */
@@ -40,21 +55,22 @@ export function Rules(props: RulesProps) {
 
 function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: RulesProps) {
   const { engine, state } = useEngine()
-  const [saved, setSaved] = useState(initial)
+  const { data: saved } = useAsk('rules.list', {}, { initialData: initial })
   // The same rule is never added twice: where it is there, what it does not reach was set by a hand.
   const there = marksPartners ? initial.rules.find(marksAllPartners) : undefined
   const [first] = useState(() => (marksPartners && canEdit && there === undefined ? partnersRule() : null))
-  const [kept, keep, wasKept] = useKept<KeptRules>(
-    'rules',
-    { ...initial, rules: first === null ? initial.rules : [first, ...initial.rules] },
-    (found) => readKept(found, initial.version),
-  )
-  const { rules, partnersArePaid } = kept
-  const setRules = (next: readonly Rule[]): void => keep({ ...kept, version: saved.version, rules: next })
+  const edited = useEdited(fieldsOf(saved), { key: 'rules', isView: true, read: readKept, mergers: { order: mergeOrder } })
+  const { partnersArePaid } = edited.value
+  const rules = rulesOf(edited.value)
+  const setRules = (next: readonly Rule[]): void => edited.set(changeTo(edited.value, next))
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when the screen is opened for it
+  useEffect(() => {
+    if (first !== null) setRules([first, ...rules])
+  }, [])
   const [openId, setOpenId] = useState<string | null>(first?.id ?? there?.id ?? null)
   const [isLooking, setLooking] = useState(false)
   const nameOf = (id: string): string => partners.find((partner) => partner.id === id)?.name ?? 'a partner who is gone'
-  const isChanged = JSON.stringify([rules, partnersArePaid]) !== JSON.stringify([saved.rules, saved.partnersArePaid])
+  const { isChanged, wasKept } = edited
   useUnsaved(isChanged)
   useEffect(() => {
     if (wasKept) toast('The rules that you had not saved are here again.')
@@ -82,18 +98,21 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
   const unheard = state.impact?.unheard ?? []
   const save = useMutation({
     mutationFn: () =>
-      call('rules.save', {
-        body: {
-          version: saved.version,
-          ...(partnersArePaid === saved.partnersArePaid ? {} : { partnersArePaid }),
-          rules: rules.map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
-        },
-      }),
+      edited.save(
+        (fields, version) =>
+          call('rules.save', {
+            body: {
+              version,
+              ...(fields.partnersArePaid === saved.partnersArePaid ? {} : { partnersArePaid: fields.partnersArePaid }),
+              rules: rulesOf(fields).map((rule) => ({ ...rule, name: rule.name.trim() === '' ? nameFor(rule, nameOf) : rule.name.trim() })),
+            },
+          }),
+        (current) => fieldsOf(RuleList.parse(current)),
+      ),
     onSuccess: (now) => {
       const before = saved
       const wasOpen = openId
-      setSaved(now)
-      keep(now)
+      edited.saved(fieldsOf(now))
       setOpenId(null)
       requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`)?.focus())
       engine?.refresh()
@@ -104,10 +123,9 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
     },
   })
   const back = useMutation({
-    mutationFn: (list: KeptRules) => call('rules.save', { body: { ...list, rules: [...list.rules] } }),
+    mutationFn: (list: RuleList) => call('rules.save', { body: list }),
     onSuccess: (now) => {
-      setSaved(now)
-      keep(now)
+      edited.saved(fieldsOf(now))
       engine?.refresh()
       toast.success('The rules are as they were.')
     },
@@ -141,6 +159,21 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
       )
   }
   const isUnfinished = complete.length < rules.length
+  const fieldWords = Object.fromEntries(
+    Object.keys(edited.theirs).map((name) => {
+      const rule = rules.find(({ id }) => name === `rule ${id}`) ?? saved.rules.find(({ id }) => name === `rule ${id}`)
+      return [
+        name,
+        name === 'order' ? 'The order of the rules' : name === 'partnersArePaid' ? 'Links to partners' : (rule?.name ?? 'A rule'),
+      ]
+    }),
+  )
+  const saySide = (name: string, value: unknown): string => {
+    if (value === undefined) return 'taken away'
+    if (name === 'partnersArePaid') return value === true ? 'paid' : 'not paid'
+    const named = (id: string): string => [...rules, ...saved.rules].find((rule) => rule.id === id)?.name ?? '…'
+    return Array.isArray(value) ? value.map((id) => named(String(id))).join(' · ') : sentence(value as Rule, nameOf)
+  }
   return (
     <div className="mx-auto grid max-w-[1240px] grid-cols-[minmax(0,1fr)_420px] gap-6 px-5 py-7 max-lg:grid-cols-1 max-md:px-3">
       <div className="grid content-start gap-5">
@@ -200,7 +233,7 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
           partners={partners}
           canChange={isOwner}
           decides={state.impact?.impact.rules.find(({ id }) => id === 'lowest')?.decides ?? null}
-          onChange={(next) => keep({ ...kept, version: saved.version, partnersArePaid: next })}
+          onChange={(next) => edited.set({ partnersArePaid: next })}
         />
       </div>
       <aside className="sticky top-4 grid content-start gap-3 max-lg:static" aria-label="What would change">
@@ -214,22 +247,15 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
         />
         {canEdit && isChanged && (
           <div className="sheet grid gap-3 px-4 py-3">
-            {save.error !== null && (
-              <SaveProblem
-                error={save.error}
-                onTakeTheirs={(theirs) => {
-                  setSaved(theirs)
-                  save.reset()
-                }}
-              />
-            )}
+            <Sides edited={edited} words={fieldWords} show={(value, name) => saySide(name, value)} />
+            <Problem error={save.error} />
             <p className="note">Rules are live as soon as they are saved: every page is delivered by them, without publishing.</p>
             <div className="flex justify-end gap-2.5">
               <button
                 type="button"
                 className="button button-plain"
                 onClick={() => {
-                  keep(saved)
+                  edited.putBack()
                   setOpenId(null)
                   save.reset()
                 }}
@@ -240,7 +266,7 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
                 type="button"
                 data-save-rules
                 className="button button-main"
-                disabled={save.isPending || isUnfinished}
+                disabled={save.isPending || isUnfinished || !isAgreed(edited)}
                 onClick={() => save.mutate()}
               >
                 Save rules

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { RuleBody } from '../../contract/rules.ts'
+import { RuleBody, type RuleList } from '../../contract/rules.ts'
 import { type Conflict, type Rule, type RuleShare, sayWhat, sayWhich, testsOf, type Unheard } from '../../core/rules/index.ts'
 
 export function emptyRule(): Rule {
@@ -26,16 +26,38 @@ export const marksAllPartners = (rule: Rule): boolean =>
 export const isFinished = (rule: Rule): boolean =>
   sayWhat(rule) !== '' && RuleBody.safeParse({ ...rule, name: rule.name.trim() || 'x' }).success
 
-export interface KeptRules {
-  readonly version: number
-  readonly rules: readonly Rule[]
-  readonly partnersArePaid: boolean
+/** A list of rules as fields that two people can change each for itself: every rule by its id, their order, and what holds below. */
+export type RuleFields = { readonly order: readonly string[]; readonly partnersArePaid: boolean } & {
+  readonly [rule: `rule ${string}`]: Rule | undefined
 }
 
-/** Rules that were kept in the tab count only on the version they were made on. */
-export function readKept(found: unknown, version: number): KeptRules | null {
-  const read = z.object({ version: z.literal(version), rules: z.array(RuleBody), partnersArePaid: z.boolean() }).safeParse(found)
-  return read.success ? read.data : null
+export const fieldsOf = ({ rules, partnersArePaid, version }: Omit<RuleList, 'rules'> & { readonly rules: readonly Rule[] }) => ({
+  value: {
+    order: rules.map(({ id }) => id),
+    partnersArePaid,
+    ...Object.fromEntries(rules.map((rule) => [`rule ${rule.id}`, rule])),
+  } as RuleFields,
+  version,
+})
+/** The rules that fields stand for, in their order. */
+export const rulesOf = (fields: RuleFields): readonly Rule[] => fields.order.flatMap((id) => fields[`rule ${id}`] ?? [])
+
+/** The change of fields that makes them another list. */
+export const changeTo = (before: RuleFields, rules: readonly Rule[]): Partial<RuleFields> => ({
+  ...Object.fromEntries(before.order.map((id) => [`rule ${id}`, undefined])),
+  ...Object.fromEntries(rules.map((rule) => [`rule ${rule.id}`, rule])),
+  order: rules.map(({ id }) => id),
+})
+
+/** Fields that were kept in the tab. */
+export function readKept(found: unknown): RuleFields | null {
+  const read = z.looseObject({ order: z.array(z.string()), partnersArePaid: z.boolean() }).safeParse(found)
+  if (!read.success) return null
+  const isWhole = read.data.order.every(
+    (id) =>
+      RuleBody.safeParse(read.data[`rule ${id}`]).success || z.object({ name: z.string() }).safeParse(read.data[`rule ${id}`]).success,
+  )
+  return isWhole ? (read.data as RuleFields) : null
 }
 
 /** What is odd about a rule, in plain words. */

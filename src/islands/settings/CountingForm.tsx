@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import { type Counting, KEPT_DAYS_MAX } from '../../contract/counting.ts'
 import { sayBotRule } from '../../core/clicks/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { changedOf, isAgreed, Sides, useEdited, useVersioned } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 import { NumberField } from '../../ui/NumberField.tsx'
@@ -13,7 +14,7 @@ import { useUnsaved } from '../../ui/unsaved.ts'
 /** What is counted of the site's visitors, who is taken for a bot, and how long single clicks are kept. */
 export function CountingForm({ canEdit }: { canEdit: boolean }) {
   const { data } = useAsk('counting.look', {})
-  return data === undefined ? null : <Loaded key={JSON.stringify(data)} given={data} canEdit={canEdit} />
+  return data === undefined ? null : <Loaded given={data} canEdit={canEdit} />
 }
 
 const NUMBERS = [
@@ -22,20 +23,29 @@ const NUMBERS = [
   ['unseenPerDay', 'on a day with no page seen, over'],
 ] as const
 
+const FIELD_WORDS = {
+  countsPages: 'Page views and links out are counted',
+  keptDays: 'Days single clicks are kept',
+  botRule: 'Who is a robot',
+} as const
+
 function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
-  const [countsPages, setCountsPages] = useState(given.countsPages)
-  const [keptDays, setKeptDays] = useState(given.keptDays)
-  const [botRule, setBotRule] = useState(given.botRule)
+  const edited = useEdited(useVersioned(given), { key: 'counting', isView: true })
+  const { countsPages, keptDays, botRule } = edited.value
   const { data: seen } = useAsk('counting.seen', { query: { limit: 1 } })
-  const wanted: Counting = { countsPages, keptDays, botRule }
-  const isChanged = JSON.stringify(wanted) !== JSON.stringify(given)
+  const { isChanged } = edited
   useUnsaved(isChanged)
   const save = useMutation({
-    mutationFn: () => call('counting.change', { body: wanted }),
+    mutationFn: () => call('counting.change', { body: changedOf(given, edited.value) }),
     onSuccess: () => toast.success('Saved. It holds within seconds.'),
   })
   return (
-    <Form isSheet label="Counting" isMain={false} sending={save} words={canEdit ? 'Save' : null} canSend={isChanged}>
+    <Form isSheet label="Counting" isMain={false} sending={save} words={canEdit ? 'Save' : null} canSend={isChanged && isAgreed(edited)}>
+      <Sides
+        edited={edited}
+        words={FIELD_WORDS}
+        show={(value) => (typeof value === 'object' ? sayBotRule(value as Counting['botRule'], countsPages) : String(value))}
+      />
       <h2 className="text-[19px]">Counting</h2>
       <label className="flex items-start gap-2.5">
         <input
@@ -43,7 +53,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
           className="mt-1"
           disabled={!canEdit}
           checked={countsPages}
-          onChange={({ target }) => setCountsPages(target.checked)}
+          onChange={({ target }) => edited.set({ countsPages: target.checked })}
         />
         <span>
           Count how often pages are looked at, and which of their links out are followed
@@ -71,7 +81,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
               most={key === 'perMinute' ? 10_000 : 1_000_000}
               isOff={!canEdit || (key === 'unseenPerDay' && !countsPages)}
               value={botRule[key]}
-              onChange={(value) => value !== null && setBotRule({ ...botRule, [key]: value })}
+              onChange={(value) => value !== null && edited.set({ botRule: { ...botRule, [key]: value } })}
             />
           ))}
         </div>
@@ -88,7 +98,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
           most={KEPT_DAYS_MAX}
           isOff={!canEdit}
           value={keptDays}
-          onChange={(days) => days !== null && setKeptDays(days)}
+          onChange={(days) => days !== null && edited.set({ keptDays: days })}
         />
         <p className="note mt-1">
           0: for ever. What was counted of them by the hour stays; only who was one and the same visitor is forgotten.

@@ -51,7 +51,7 @@ export function HostRow({ host, canEdit }: { host: Host; canEdit: boolean }) {
           </button>
         </span>
       )}
-      {host.kind !== 'short' && doing === 'nothing' && <MissingPages key={host.version} host={host} canEdit={canEdit} />}
+      {host.kind !== 'short' && doing === 'nothing' && <MissingPages host={host} canEdit={canEdit} />}
       {doing === 'changing' && <ChangeHost host={host} change={change} onClose={stop} />}
       {doing === 'removing' && <RemoveHost host={host} onClose={stop} />}
     </li>

@@ -1,11 +1,19 @@
 import { useMutation } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useId } from 'react'
 import { toast } from 'sonner'
-import type { Site } from '../../contract/sites.ts'
+import { Site } from '../../contract/sites.ts'
 import { call } from '../../ui/api.ts'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
+
+const fieldsOf = ({ version, ...value }: Site) => ({ value, version })
+const FIELD_WORDS = {
+  ...{ name: 'Name of the site', language: 'Language of its pages', timeZone: 'Time zone' },
+  ...{ ignoresCase: 'Capitals and small letters are one', ignoresSlash: 'With a slash at the end and without are one' },
+} as const
 
 /** What the site is called, the language of its pages, and the zone that times are shown in. */
 export function SiteForm({
@@ -19,52 +27,71 @@ export function SiteForm({
   languages: readonly (readonly [tag: string, name: string])[]
   zones: readonly string[]
 }) {
-  const [saved, setSaved] = useState(site)
-  const [name, setName] = useState(site.name)
-  const [language, setLanguage] = useState(site.language)
-  const [timeZone, setTimeZone] = useState(site.timeZone)
-  const [ignoresCase, setIgnoresCase] = useState(site.ignoresCase)
-  const [ignoresSlash, setIgnoresSlash] = useState(site.ignoresSlash)
+  const { data } = useAsk('sites.get', {}, { initialData: site })
+  const edited = useEdited(fieldsOf(data), { key: 'site', isView: true })
+  const { name, language, timeZone, ignoresCase, ignoresSlash } = edited.value
   const lists = { languages: useId(), zones: useId() }
-  const isChanged =
-    name !== saved.name ||
-    language !== saved.language ||
-    timeZone !== saved.timeZone ||
-    ignoresCase !== saved.ignoresCase ||
-    ignoresSlash !== saved.ignoresSlash
-  useUnsaved(isChanged)
+  useUnsaved(edited.isChanged)
   const save = useMutation({
-    mutationFn: () => call('sites.change', { body: { version: saved.version, name, language, timeZone, ignoresCase, ignoresSlash } }),
+    mutationFn: () =>
+      edited.save(
+        (value, version) => call('sites.change', { body: { ...value, version } }),
+        (current) => fieldsOf(Site.parse(current)),
+      ),
     onSuccess: (now) => {
-      setSaved(now)
-      setLanguage(now.language)
+      edited.saved(fieldsOf(now))
       toast.success('Saved.')
     },
   })
   return (
-    <Form isSheet label="The site" isMain={false} sending={save} words={canEdit ? 'Save' : null} canSend={isChanged}>
+    <Form
+      isSheet
+      label="The site"
+      isMain={false}
+      sending={save}
+      words={canEdit ? 'Save' : null}
+      canSend={edited.isChanged && isAgreed(edited)}
+    >
+      <Sides edited={edited} words={FIELD_WORDS} show={(value) => (typeof value === 'boolean' ? (value ? 'yes' : 'no') : String(value))} />
       <div className="grid grid-cols-[2fr_1fr_1fr] gap-3.5 max-md:grid-cols-1">
-        <TextField label="Name of the site" required readOnly={!canEdit} value={name} onChange={setName} />
+        <TextField label="Name of the site" required readOnly={!canEdit} value={name} onChange={(to) => edited.set({ name: to })} />
         <TextField
           label="Language of its pages"
           required
           readOnly={!canEdit}
           list={lists.languages}
           value={language}
-          onChange={setLanguage}
+          onChange={(to) => edited.set({ language: to })}
         />
-        <TextField label="Time zone" required readOnly={!canEdit} list={lists.zones} value={timeZone} onChange={setTimeZone} />
+        <TextField
+          label="Time zone"
+          required
+          readOnly={!canEdit}
+          list={lists.zones}
+          value={timeZone}
+          onChange={(to) => edited.set({ timeZone: to })}
+        />
       </div>
       <fieldset className="grid gap-2">
         <legend className="field-label">Redirects take these for one address</legend>
         <label className="flex items-center gap-2.5">
-          <input type="checkbox" disabled={!canEdit} checked={ignoresCase} onChange={({ target }) => setIgnoresCase(target.checked)} />
+          <input
+            type="checkbox"
+            disabled={!canEdit}
+            checked={ignoresCase}
+            onChange={({ target }) => edited.set({ ignoresCase: target.checked })}
+          />
           <span>
             capitals and small letters: <span className="address">/Old</span> and <span className="address">/old</span>
           </span>
         </label>
         <label className="flex items-center gap-2.5">
-          <input type="checkbox" disabled={!canEdit} checked={ignoresSlash} onChange={({ target }) => setIgnoresSlash(target.checked)} />
+          <input
+            type="checkbox"
+            disabled={!canEdit}
+            checked={ignoresSlash}
+            onChange={({ target }) => edited.set({ ignoresSlash: target.checked })}
+          />
           <span>
             with a slash at its end and without: <span className="address">/old/</span> and <span className="address">/old</span>
           </span>

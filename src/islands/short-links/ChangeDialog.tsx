@@ -2,9 +2,10 @@ import { useMutation } from '@tanstack/react-query'
 import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { ShortLink } from '../../contract/short-links.ts'
+import { ShortLink } from '../../contract/short-links.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
@@ -26,26 +27,26 @@ const tagsIn = (text: string): string[] =>
     .map((each) => each.trim().toLowerCase())
     .filter((each) => each !== '')
 
+const fieldsOf = ({ destination, title, note, tags, status, version }: ShortLink) => ({
+  value: { destination, title, note, tags: tags.join(', '), status: String(status) },
+  version,
+})
+const FIELD_WORDS = { destination: 'Leads to', title: 'What it is', note: 'Note', tags: 'Tags', status: 'Taken as' } as const
+
 export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () => void }) {
-  const [destination, setDestination] = useState(link.destination)
-  const [title, setTitle] = useState(link.title)
-  const [note, setNote] = useState(link.note)
-  const [tags, setTags] = useState(link.tags.join(', '))
-  const [status, setStatus] = useState(String(link.status))
+  const edited = useEdited(fieldsOf(link), { key: `short link ${link.id}` })
+  const { destination, title, note, tags, status } = edited.value
   const [isSure, setSure] = useState(false)
   const change = useMutation({
     mutationFn: () =>
-      call('short-links.change', {
-        id: link.id,
-        body: {
-          version: link.version,
-          destination,
-          title,
-          note,
-          status: STATUSES.find((each) => String(each) === status) ?? 302,
-          tags: tagsIn(tags),
-        },
-      }),
+      edited.save(
+        (value, version) =>
+          call('short-links.change', {
+            id: link.id,
+            body: { ...value, version, status: STATUSES.find((each) => String(each) === value.status) ?? 302, tags: tagsIn(value.tags) },
+          }),
+        (current) => fieldsOf(ShortLink.parse(current)),
+      ),
     onSuccess: (now) => {
       toast.success(`${now.slug} leads to ${now.destination} now.`)
       onClose()
@@ -72,6 +73,7 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
         sending={change}
         error={change.error ?? remove.error}
         words="Save"
+        canSend={isAgreed(edited)}
         beside={
           isSure ? (
             <button
@@ -90,15 +92,21 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
           )
         }
       >
+        <Sides edited={edited} words={FIELD_WORDS} />
         <p className="note">The short link stays the same wherever it was printed or posted; only where it leads changes.</p>
         <div>
-          <TextField label="Leads to" isAddress value={destination} onChange={setDestination} />
-          <PartnerOffer address={destination} onTake={setDestination} />
+          <TextField label="Leads to" isAddress value={destination} onChange={(to) => edited.set({ destination: to })} />
+          <PartnerOffer address={destination} onTake={(to) => edited.set({ destination: to })} />
         </div>
-        <TextField label="What it is" value={title} onChange={setTitle} />
-        <TextField label="Tags, with commas between" value={tags} onChange={setTags} />
-        <TextArea label="Note, for yourself" value={note} onChange={setNote} />
-        <Select label="Browsers and search engines take it as" value={status} options={STATUS_WORDS} onChange={setStatus} />
+        <TextField label="What it is" value={title} onChange={(to) => edited.set({ title: to })} />
+        <TextField label="Tags, with commas between" value={tags} onChange={(to) => edited.set({ tags: to })} />
+        <TextArea label="Note, for yourself" value={note} onChange={(to) => edited.set({ note: to })} />
+        <Select
+          label="Browsers and search engines take it as"
+          value={status}
+          options={STATUS_WORDS}
+          onChange={(to) => edited.set({ status: to })}
+        />
         {isSure && (
           <div role="note" className="sheet border-l-4 px-3 py-2" style={{ borderLeftColor: 'var(--red)' }}>
             {uses.data === undefined ? (

@@ -1,18 +1,19 @@
 import { useMutation } from '@tanstack/react-query'
 import { Plus, Trash2 } from 'lucide-react'
-import { type ReactNode, useState } from 'react'
+import type { ReactNode } from 'react'
 import { toast } from 'sonner'
 import type { ShortLinkCourse } from '../../contract/short-link-course.ts'
-import type { ShortLink } from '../../contract/short-links.ts'
+import { ShortLink } from '../../contract/short-links.ts'
 import { DEVICES } from '../../core/clicks/index.ts'
 import { CASES_MAX, ENDINGS, QUERY_HABITS, REFERRER_POLICIES, SPLIT_MAX, WEIGHT_MAX } from '../../core/routing/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
 import { NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import { DEVICE_WORDS } from './words.ts'
+import { courseWords, DEVICE_WORDS } from './words.ts'
 
 type Case = ShortLinkCourse['cases'][number]
 const QUERY_WORDS = {
@@ -29,6 +30,25 @@ const REFERRER_WORDS = {
   'unsafe-url': 'the whole address they came from',
 } as const
 
+const FIELD_WORDS: Readonly<Record<keyof ShortLinkCourse, string>> = {
+  startsAt: 'Answers from',
+  endsAt: 'Answers until',
+  clickLimit: 'For so many clicks',
+  ending: 'Whoever comes then',
+  endingTo: 'Where they are sent then',
+  cases: 'Other destinations for some',
+  split: 'How visitors are shared out',
+  fallback: 'While the destination is down',
+  query: 'Parameters',
+  referrer: 'What the page learns',
+  isIndexed: 'Listed by search engines',
+}
+
+const PLAIN: ShortLinkCourse = {
+  ...{ startsAt: null, endsAt: null, clickLimit: null, ending: 'page', endingTo: '', cases: [], split: null, fallback: '' },
+  ...{ query: 'drop', referrer: '', isIndexed: false },
+}
+
 /** As `<input type="datetime-local">` takes it, in the zone of whoever looks. */
 const toLocal = (at: string | null | undefined): string => {
   if (at == null) return ''
@@ -39,10 +59,17 @@ const fromLocal = (local: string): string | null => (local === '' ? null : new D
 
 /** Who is sent where, and when: everything about a link that most links do without. */
 export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () => void }) {
-  const [course, setCourse] = useState(link.course)
-  const set = (change: Partial<ShortLinkCourse>): void => setCourse({ ...course, ...change })
+  const edited = useEdited<ShortLinkCourse>({ value: link.course, version: link.version }, { key: `course ${link.id}` })
+  const { value: course, set } = edited
   const save = useMutation({
-    mutationFn: () => call('short-links.change', { id: link.id, body: { version: link.version, course } }),
+    mutationFn: () =>
+      edited.save(
+        (value, version) => call('short-links.change', { id: link.id, body: { version, course: value } }),
+        (current) => {
+          const now = ShortLink.parse(current)
+          return { value: now.course, version: now.version }
+        },
+      ),
     onSuccess: () => {
       toast.success(`${link.slug} does so from now on.`)
       onClose()
@@ -51,7 +78,17 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
   const putCase = (at: number, change: Case): void => set({ cases: course.cases.with(at, change) })
   return (
     <Dialog title={`Who goes where from “${link.slug}”`} isOpen onClose={onClose} isWide>
-      <Form sending={save} words="Save" beside={<Beside>Times are yours. What you leave empty changes nothing.</Beside>}>
+      <Form
+        sending={save}
+        words="Save"
+        canSend={isAgreed(edited)}
+        beside={<Beside>Times are yours. What you leave empty changes nothing.</Beside>}
+      >
+        <Sides
+          edited={edited}
+          words={FIELD_WORDS}
+          show={(value, name) => courseWords({ ...PLAIN, [name]: value }).join(' ') || String(value ?? '')}
+        />
         <Part title="When it answers" why="An offer that is not there yet, or is over one day, should not send people to nothing.">
           <div className="grid grid-cols-3 gap-3 max-md:grid-cols-1">
             <TextField

@@ -112,9 +112,9 @@ function View({ initial, canEdit, hosts }: LinkViewProps) {
           <History link={link} canEdit={canEdit} />
         </div>
       </div>
-      {open === 'change' && <ChangeDialog key={link.version} link={link} onClose={close} />}
-      {open === 'course' && <CourseDialog key={link.version} link={link} onClose={close} />}
-      {open === 'slugs' && <SlugsDialog key={link.version} link={link} hosts={hosts} onClose={close} />}
+      {open === 'change' && <ChangeDialog link={link} onClose={close} />}
+      {open === 'course' && <CourseDialog link={link} onClose={close} />}
+      {open === 'slugs' && <SlugsDialog link={link} hosts={hosts} onClose={close} />}
     </div>
   )
 }

@@ -2,10 +2,11 @@ import { useMutation } from '@tanstack/react-query'
 import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
-import type { ShortLink } from '../../contract/short-links.ts'
+import { ShortLink } from '../../contract/short-links.ts'
 import { tidySlug } from '../../core/slugs/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
 import { SlugSay } from './SlugSay.tsx'
 
@@ -14,9 +15,13 @@ interface Named {
   readonly slug: string
 }
 
+const namedOf = ({ slugs, version }: ShortLink) => ({ value: { slugs: slugs.map(({ host, slug }) => ({ host, slug })) }, version })
+
 /** All the slugs a link answers to. One that is renamed stays as a further one, unless it is taken out: what was printed keeps working. */
 export function SlugsDialog({ link, hosts, onClose }: { link: ShortLink; hosts: readonly string[]; onClose: () => void }) {
-  const [slugs, setSlugs] = useState<readonly Named[]>(link.slugs)
+  const edited = useEdited<{ slugs: readonly Named[] }>(namedOf(link), { key: `slugs ${link.id}` })
+  const { slugs } = edited.value
+  const setSlugs = (next: readonly Named[]): void => edited.set({ slugs: next })
   const [typed, setTyped] = useState('')
   const [host, setHost] = useState(link.host)
   const slug = tidySlug(typed)
@@ -28,11 +33,14 @@ export function SlugsDialog({ link, hosts, onClose }: { link: ShortLink; hosts: 
   }
   const gone = link.slugs.filter((each) => !slugs.some((one) => one.host === each.host && one.slug === each.slug))
   const save = useMutation({
-    mutationFn: () => {
-      const [main, ...further] = slugs.map(({ host: on, slug: each }) => ({ host: on, slug: each }))
-      if (main === undefined) throw new Error('One slug has to stay.')
-      return call('short-link-slugs.change', { id: link.id, body: { version: link.version, main, further } })
-    },
+    mutationFn: () =>
+      edited.save(
+        ({ slugs: [main, ...further] }, version) => {
+          if (main === undefined) throw new Error('One slug has to stay.')
+          return call('short-link-slugs.change', { id: link.id, body: { version, main, further: [...further] } })
+        },
+        (current) => namedOf(ShortLink.parse(current)),
+      ),
     onSuccess: (now) => {
       toast.success(`It answers to ${now.slugs.map((each) => each.slug).join(', ')} now.`)
       onClose()
@@ -43,10 +51,16 @@ export function SlugsDialog({ link, hosts, onClose }: { link: ShortLink; hosts: 
       <Form
         sending={save}
         words="Save"
+        canSend={isAgreed(edited)}
         beside={
           <Beside>{gone.length > 0 && `Whoever follows ${gone.map((each) => each.slug).join(', ')} finds nothing from then on.`}</Beside>
         }
       >
+        <Sides
+          edited={edited}
+          words={{ slugs: 'What it answers to' }}
+          show={(value) => (value as Named[]).map(({ slug: each }) => each).join(', ')}
+        />
         <ul className="divide-y rounded-md border">
           {slugs.map((each, i) => (
             <li key={`${each.host} ${each.slug}`} className="flex items-center gap-2 px-3 py-1.5">

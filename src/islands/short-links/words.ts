@@ -63,7 +63,7 @@ export function courseWords(course: ShortLinkCourse): string[] {
       : [`Shared out: ${share(split.main)} here, ${split.others.map(({ to, weight }) => `${share(weight)} to ${bare(to)}`).join(', ')}.`]),
     ...(fallback === '' ? [] : [`While it does not answer: to ${bare(fallback)}.`]),
     ...(endsAt === null ? [] : [`Ends on ${day(endsAt)}; then whoever comes ${after}.`]),
-    ...(clickLimit === null ? [] : [`Ends after ${counted(clickLimit, 'click')}; then whoever comes ${after}.`]),
+    ...(clickLimit === null ? [] : [`Ends after about ${counted(clickLimit, 'click')}; then whoever comes ${after}.`]),
     ...(query === 'drop' ? [] : [query === 'pass' ? 'What stands behind “?” is passed on.' : 'What stands behind “?” is merged in.']),
     ...(isIndexed ? ['Search engines may list it.'] : []),
     ...(referrer === '' ? [] : [`Tells where visitors come from: ${referrer}.`]),

@@ -49,7 +49,7 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
       return problem('invalid-body', { why: 'the query holds the character NUL, which nobody can see' })
     const query = operation.query?.safeParse(Object.fromEntries(context.url.searchParams))
     if (query?.success === false) return invalid(query.error)
-    return guarded(context, async () => {
+    const work = async (): Promise<Response> => {
       const result = await call({
         actor,
         services,
@@ -62,7 +62,10 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
       const value: unknown = result.value
       if (value instanceof Response) return value
       return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(value, { status: operation.status })
-    })
+    }
+    const name = operation.method === 'get' ? null : context.request.headers.get('idempotency-key')
+    const who = `${actor.siteId} ${actor.personId} ${actor.tokenId ?? ''} ${operation.method} ${context.url.pathname}${context.url.search}`
+    return guarded(context, () => context.locals.once.answer(who, name, work))
   }
 }
 
