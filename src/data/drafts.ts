@@ -53,6 +53,9 @@ async function draftsOf(db: Database, siteId: string, ids: readonly string[]): P
   return found.map(({ bytes, ...page }) => ({ page, bytes }))
 }
 
+/** Work that is not published stays whose it was, whoever changes its links along with many others. */
+const WHOSE = `CASE WHEN p.live_hash IS DISTINCT FROM p.draft_hash AND p.edited_by IS NOT NULL THEN p.edited_by ELSE $2 END`
+
 /**
  * Puts drafts on top of the versions they were made of, with revisions and placements: what {@link updateDraft} does for one.
  * @returns the id of a page that somebody saved in the meantime, after which nothing may be kept; else null
@@ -81,7 +84,7 @@ export async function updateDrafts(
   }))
   const updated = await rows<{ id: string }>(
     db,
-    `UPDATE pages p SET draft_hash = x.hash, encoding = x.encoding, title = x.title, edited_by = $2, draft_at = now(), updated_at = now(), version = p.version + 1,
+    `UPDATE pages p SET draft_hash = x.hash, encoding = x.encoding, title = x.title, edited_by = ${WHOSE}, draft_at = now(), updated_at = now(), version = p.version + 1,
        written_for = x."for", tags = ARRAY(SELECT jsonb_array_elements_text(x.tags)), removed_at = NULL
      FROM jsonb_to_recordset($1::jsonb) AS x(id uuid, version int, hash text, encoding text, title text, "for" uuid, tags jsonb)
      WHERE p.id = x.id AND p.version = x.version RETURNING p.id`,

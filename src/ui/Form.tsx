@@ -60,14 +60,7 @@ export function Form({
         {children}
       </fieldset>
       <Problem error={isWaiting || isAway(error) ? null : error} />
-      {isWaiting && (
-        <div role="status" className="flex flex-wrap items-center gap-3 rounded-md border px-3 py-2">
-          <p className="min-w-0 flex-1">Map Rope cannot be reached. This is kept as it is, and sent once it can be.</p>
-          <button type="button" className="button" onClick={takeBack}>
-            Take it back
-          </button>
-        </div>
-      )}
+      {isWaiting && <Waiting onTakeBack={takeBack} />}
       {words !== null && (
         <div className="flex flex-wrap items-center justify-between gap-3">
           {beside}
@@ -79,6 +72,16 @@ export function Form({
     </form>
   )
 }
+
+/** What was asked for waits for the connection. */
+export const Waiting = ({ onTakeBack }: { onTakeBack: () => void }) => (
+  <div role="status" className="flex flex-wrap items-center gap-3 rounded-md border px-3 py-2">
+    <p className="min-w-0 flex-1">Map Rope cannot be reached. This is kept as it is, and sent once it can be.</p>
+    <button type="button" className="button" onClick={onTakeBack}>
+      Take it back
+    </button>
+  </div>
+)
 
 /** A line before a form's button. */
 export const Beside = ({ children }: { children: ReactNode }) => <p className="note min-w-0 flex-1">{children}</p>

@@ -2,9 +2,11 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call, isAway, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Problem, Waiting } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
+import { useWaiting } from '../../ui/sending.ts'
 import { Tag } from '../../ui/Tag.tsx'
 import { isComplete, Parameters } from './BulkParameters.tsx'
 
@@ -53,7 +55,6 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
   }
   const look = useMutation({
     mutationFn: () => call('bulk-changes.make', { body: { change, selection: bulk.selection, dryRun: true, ...nextJob() } }),
-    onError: (error) => toast.error(wordsOf(error)),
   })
   const make = useMutation({
     mutationFn: () => call('bulk-changes.make', { body: { change, selection, ...nextJob() } }),
@@ -68,9 +69,9 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
       onDone()
       onClose()
     },
-    onError: (error) => toast.error(wordsOf(error)),
   })
   const review = look.data ?? null
+  const { isWaiting, takeBack, send } = useWaiting(review === null ? look : make, review === null)
   const kept = review === null ? [] : review.byPage.filter(({ pageId }) => !left.has(pageId))
   const links = kept.reduce((sum, page) => sum + page.links, 0)
   const isReady = isComplete(change)
@@ -80,10 +81,11 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
         className="grid gap-4"
         onSubmit={(event) => {
           event.preventDefault()
-          if (review === null) look.mutate()
-          else make.mutate()
+          if (!isWaiting) send()
         }}
       >
+        <Problem error={isAway(look.error ?? make.error) ? null : (look.error ?? make.error)} />
+        {isWaiting && <Waiting onTakeBack={takeBack} />}
         <Parameters
           change={change}
           onChange={(next) => {

@@ -8,11 +8,14 @@ import { CopyButton } from '../../ui/CopyButton.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 
 /** Banners of a partner: pasted code, cleaned, and where each is used. */
 export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boolean }) {
   const { data } = useAsk('partner-links.banners', { query: { partnerId: partner.id } })
-  const [isPasting, setPasting] = useState(false)
+  const [isOpen, setOpen] = useState(false)
+  const [html, setHtml] = useKeptText(`banner of ${partner.id}`)
+  const isPasting = isOpen || html !== ''
   const remove = useMutation({
     mutationFn: (id: string) => call('partner-links.removeBanner', { id }),
     onSuccess: () => toast.success('Taken out of the library. Pages keep theirs.'),
@@ -29,12 +32,22 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
       <header className="mb-2 flex items-baseline justify-between gap-3">
         <h3 className="text-[17px]">Banners {items.length > 0 && <span className="note font-text font-normal">{items.length}</span>}</h3>
         {canEdit && !isPasting && (
-          <button type="button" className="button button-plain" onClick={() => setPasting(true)}>
+          <button type="button" className="button button-plain" onClick={() => setOpen(true)}>
             Paste a banner’s code
           </button>
         )}
       </header>
-      {isPasting && <Paste partner={partner} onDone={() => setPasting(false)} />}
+      {isPasting && (
+        <Paste
+          partner={partner}
+          html={html}
+          onHtml={setHtml}
+          onDone={() => {
+            setHtml('')
+            setOpen(false)
+          }}
+        />
+      )}
       <ul className="grid gap-2">
         {items.map((banner) => (
           <li key={banner.id} className="sheet flex flex-wrap items-center gap-x-3 gap-y-1 px-3 py-2">
@@ -95,8 +108,7 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
   )
 }
 
-function Paste({ partner, onDone }: { partner: Partner; onDone: () => void }) {
-  const [html, setHtml] = useState('')
+function Paste({ partner, html, onHtml, onDone }: { partner: Partner; html: string; onHtml: (html: string) => void; onDone: () => void }) {
   const settled = useSettled(html.trim(), 250)
   const clean = useQuery({
     queryKey: ['snippet', settled],
@@ -114,7 +126,7 @@ function Paste({ partner, onDone }: { partner: Partner; onDone: () => void }) {
   })
   return (
     <div className="sheet mb-2 grid gap-2 px-4 py-3">
-      <TextArea label="The code they gave you" value={html} onChange={setHtml} isAddress />
+      <TextArea label="The code they gave you" value={html} onChange={onHtml} isAddress />
       {settled !== '' && clean.error !== null && (
         <p role="alert" className="text-red">
           {wordsOf(clean.error)}

@@ -1,16 +1,16 @@
 import { useQuery } from '@tanstack/react-query'
-import { useState } from 'react'
 import type { Partner } from '../../contract/partners.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextField } from '../../ui/TextField.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 
 const SETTLE_MS = 250
 
 /** Any page of theirs, pasted: the partner link for it. */
 export function MakeLink({ partner }: { partner: Partner }) {
-  const [address, setAddress] = useState('')
+  const [address, setAddress] = useKeptText(`page of ${partner.id}`)
   const settled = useSettled(address.trim(), SETTLE_MS)
   const made = useQuery({
     queryKey: ['partner-link', partner.id, partner.version, settled],

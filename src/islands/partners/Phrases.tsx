@@ -9,6 +9,7 @@ import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 
 /** The words that are looked for, where they lead, and what counts when there are more than a page bears. */
 export function Phrases({ partners, canEdit }: { partners: readonly Partner[]; canEdit: boolean }) {
@@ -97,8 +98,8 @@ function One({ phrase, canEdit }: { phrase: Phrase; canEdit: boolean }) {
 }
 
 function AddPhrases() {
-  const [destination, setDestination] = useState('')
-  const [words, setWords] = useState('')
+  const [destination, setDestination] = useKeptText('phrases lead to')
+  const [words, setWords] = useKeptText('phrases')
   const settled = useSettled(destination.trim(), 400)
   const ideas = useQuery({
     queryKey: ['phrase-ideas', settled],
@@ -138,7 +139,7 @@ function AddPhrases() {
               type="button"
               className="chip"
               title={idea.why}
-              onClick={() => setWords((before) => `${before === '' ? '' : `${before.trimEnd()}\n`}${idea.words}\n`)}
+              onClick={() => setWords(`${words === '' ? '' : `${words.trimEnd()}\n`}${idea.words}\n`)}
             >
               + {idea.words}
             </button>

@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { PlanList, PublicationNew, Unpublished } from '../../contract/publications.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { Form } from '../../ui/Form.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { sayWhen } from '../../ui/when.ts'
@@ -32,17 +33,10 @@ export function PlanDialog({
       toast.success('Planned. It publishes by itself.')
       onClose()
     },
-    onError: (error) => toast.error(wordsOf(error)),
   })
   return (
     <Dialog title="Publish later" isOpen onClose={onClose}>
-      <form
-        className="grid gap-3"
-        onSubmit={(event) => {
-          event.preventDefault()
-          plan.mutate()
-        }}
-      >
+      <Form sending={plan} words="Plan it" canSend={at !== '' && chosen?.size !== 0}>
         <PickPages
           label="What? It goes live by itself, in your name."
           all="Everything that differs then"
@@ -59,12 +53,7 @@ export function PlanDialog({
           </label>
           <input id={id} className="field" type="datetime-local" required value={at} onChange={(event) => setAt(event.target.value)} />
         </div>
-        <p className="flex justify-end">
-          <button type="submit" className="button button-main" disabled={at === '' || plan.isPending || chosen?.size === 0}>
-            Plan it
-          </button>
-        </p>
-      </form>
+      </Form>
     </Dialog>
   )
 }

@@ -3,6 +3,7 @@ import type { BenchAnswer, RedirectNew } from '../../contract/redirects.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { useKeptText } from '../../ui/unsaved.ts'
 import { Way, type WayEnd } from '../../ui/Way.tsx'
 import { bare, DEVICE_WORDS, whyWords } from './words.ts'
 
@@ -24,7 +25,7 @@ export function Bench({
   /** Opens a row. */
   onChange: (id: string) => void
 }) {
-  const [address, setAddress] = useState('')
+  const [address, setAddress] = useKeptText('bench')
   const [device, setDevice] = useState<'' | keyof typeof DEVICE_WORDS>('')
   const [language, setLanguage] = useState('')
   const [day, setDay] = useState('')

@@ -8,6 +8,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
@@ -26,6 +27,8 @@ const OUTCOME_WORDS = { new: 'New', changed: 'Changed', same: 'Same', refused: '
 /** Many rows at once, from a spreadsheet, a file or another server: looked at first, then taken in one step. */
 export function PasteDialog({ onClose }: { onClose: () => void }) {
   const [as, setAs] = useState<As>('csv')
+  // Here, and not where it is typed: it stays while it is looked at, and when that fails.
+  const [pasted, setPasted] = useKeptText('redirects pasted')
   const [list, setList] = useState<Blob | null>(null)
   const [jobId, setJobId] = useState<string | null>(null)
   const send = useMutation({
@@ -41,6 +44,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
     send.mutate({ of, dryRun: true })
   }
   const close = (): void => {
+    if (report?.isDryRun === false) setPasted('')
     if (report?.isDryRun === false && report.new + report.changed > 0)
       toldStep(`${counted(report.new + report.changed, 'row')} of your list answer now.`, report.step)
     onClose()
@@ -48,7 +52,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Paste rows" isOpen onClose={close} isWide>
       <Problem error={send.error ?? error} className="mb-3" />
-      {jobId === null && !send.isPending && <Choose as={as} onAs={setAs} onList={look} />}
+      {jobId === null && !send.isPending && <Choose as={as} onAs={setAs} pasted={pasted} onPasted={setPasted} onList={look} />}
       {isRunning && (
         <div className="py-6">
           <JobProgress
@@ -72,8 +76,19 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   )
 }
 
-function Choose({ as, onAs, onList }: { as: As; onAs: (as: As) => void; onList: (list: Blob) => void }) {
-  const [pasted, setPasted] = useState('')
+function Choose({
+  as,
+  onAs,
+  pasted,
+  onPasted,
+  onList,
+}: {
+  as: As
+  onAs: (as: As) => void
+  pasted: string
+  onPasted: (pasted: string) => void
+  onList: (list: Blob) => void
+}) {
   const ids = { as: useId(), pasted: useId() }
   return (
     <form
@@ -125,7 +140,7 @@ function Choose({ as, onAs, onList }: { as: As; onAs: (as: As) => void; onList: 
           }
           spellCheck={false}
           value={pasted}
-          onChange={({ target }) => setPasted(target.value)}
+          onChange={({ target }) => onPasted(target.value)}
         />
       </div>
       <p className="flex justify-end">

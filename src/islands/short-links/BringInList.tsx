@@ -8,6 +8,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 200
@@ -15,6 +16,8 @@ const EXAMPLE = 'destination,slug,title\nhttps://tides.example/tables/2027,tides
 
 /** Many short links from a list: looked at first, then brought in, with what became of each row. */
 export function BringInList({ onClose }: { onClose: () => void }) {
+  // Here, and not where it is typed: it stays while it is looked at, and when that fails.
+  const [pasted, setPasted] = useKeptText('short links pasted')
   const [list, setList] = useState<Blob | null>(null)
   const [jobId, setJobId] = useState<string | null>(null)
   const send = useMutation({
@@ -31,6 +34,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   }
   const close = (): void => {
     if (report?.isDryRun === false) {
+      setPasted('')
       toast.success(`${counted(report.new + report.changed, 'short link')} of your list answer now.`)
     }
     onClose()
@@ -39,7 +43,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Bring in a list of short links" isOpen onClose={close} isWide>
       <Problem error={problem} className="mb-3" />
-      {jobId === null && !send.isPending && <Choose onList={look} />}
+      {jobId === null && !send.isPending && <Choose pasted={pasted} onPasted={setPasted} onList={look} />}
       {isRunning && (
         <div className="py-6">
           <JobProgress
@@ -64,8 +68,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
 }
 
 /** A file, or rows copied from a spreadsheet. */
-function Choose({ onList }: { onList: (list: Blob) => void }) {
-  const [pasted, setPasted] = useState('')
+function Choose({ pasted, onPasted, onList }: { pasted: string; onPasted: (pasted: string) => void; onList: (list: Blob) => void }) {
   const ids = { pasted: useId() }
   return (
     <div className="grid gap-4">
@@ -91,7 +94,7 @@ function Choose({ onList }: { onList: (list: Blob) => void }) {
           placeholder={EXAMPLE}
           spellCheck={false}
           value={pasted}
-          onChange={({ target }) => setPasted(target.value)}
+          onChange={({ target }) => onPasted(target.value)}
         />
         <p className="flex justify-end">
           <button type="submit" className="button button-main" disabled={pasted.trim() === ''}>

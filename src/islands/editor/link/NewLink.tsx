@@ -4,6 +4,7 @@ import { isBareAddress } from '../../../core/content/index.ts'
 import { linkText } from '../../../core/markup/index.ts'
 import type { HandAnswers } from '../../../core/rules/index.ts'
 import { Tag } from '../../../ui/Tag.tsx'
+import { useUnsaved } from '../../../ui/unsaved.ts'
 import { type Choice, makeLink, prospect } from '../choice.ts'
 import { LinkField, readDestination } from './LinkField.tsx'
 import { applyTo, type PanelProps, showLinkAt, useLeaving } from './panel.tsx'
@@ -21,6 +22,7 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
   const [answers, setAnswers] = useState<HandAnswers>({})
   const [downloads, setDownloads] = useState(site.setup.downloadsFiles === true)
   const isDone = useRef(false)
+  useUnsaved(field.typed.trim() !== '' && field.typed !== begun)
   const link = (destination: string): boolean => {
     const isFile = prospect(site, path, destination, answers).facts.kind === 'file'
     return applyTo(draft, analysis, makeLink(analysis.text, choice, destination, answers, isFile && downloads))

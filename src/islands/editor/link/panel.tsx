@@ -3,6 +3,7 @@ import { toast } from 'sonner'
 import { type PatchSet, scanLinks } from '../../../core/markup/index.ts'
 import type { Result } from '../../../core/result.ts'
 import type { CompiledSite, DeliveredLink } from '../../../core/rules/index.ts'
+import { useUnsaved } from '../../../ui/unsaved.ts'
 import type { Analysis } from '../analysis.ts'
 import { type Choice, changeLink } from '../choice.ts'
 import type { PageDraft } from '../draft.ts'
@@ -80,6 +81,7 @@ export function DestinationField({
     setField({ typed: link.href, destination: link.href })
   }
   const isChanged = field.typed.trim() !== link.href
+  useUnsaved(isChanged)
   const save = (destination: string | null): void => {
     if (destination === null || destination === link.href) return
     if (!applyTo(draft, analysis, changeLink(analysis.text, chosen, { href: destination }))) return
