@@ -30,14 +30,6 @@ export const DEMO_PEOPLE: readonly { readonly email: string; readonly name: stri
 
 const RULES: readonly Rule[] = [
   {
-    id: 'paid',
-    name: 'Two partners are paid',
-    isOn: true,
-    isBinding: false,
-    when: { is: 'site', of: ['gannet-line.localhost', 'bothy-beds.localhost'] },
-    what: { hints: ['sponsored', 'nofollow'] },
-  },
-  {
     id: 'own-words',
     name: 'Maps and books on old pages are our own advice',
     isOn: true,

@@ -271,7 +271,7 @@ export async function askCopy<T>(studio: Studio, method: 'GET' | 'POST' | 'PUT',
 
 /** The rules of the site are after a test what they were before it. */
 export async function keepRules(t: TestContext, studio: Studio): Promise<void> {
-  const read = () => askCopy<{ version: number; rules: unknown[] }>(studio, 'GET', '/rules')
-  const { rules } = await read()
-  t.after(async () => askCopy(studio, 'PUT', '/rules', { version: (await read()).version, rules }))
+  const read = () => askCopy<{ version: number; rules: unknown[]; partnersArePaid: boolean }>(studio, 'GET', '/rules')
+  const { rules, partnersArePaid } = await read()
+  t.after(async () => askCopy(studio, 'PUT', '/rules', { version: (await read()).version, rules, partnersArePaid }))
 }

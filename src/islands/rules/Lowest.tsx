@@ -50,7 +50,9 @@ export function Lowest({
             </p>
           )}
           <p className="mt-1">
-            <a href="/partners">Partners</a>
+            <a className="underline" href="/partners">
+              Partners
+            </a>
             <span className="text-ink-soft"> has who they are, and what each says for itself.</span>
           </p>
         </div>
