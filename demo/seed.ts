@@ -31,12 +31,12 @@ export const DEMO_PEOPLE: readonly { readonly email: string; readonly name: stri
 const RULES: readonly Rule[] = [
   {
     id: 'own-words',
-    name: 'Maps and books on old pages are our own advice',
+    name: 'Books on old pages are our own advice',
     isOn: true,
     isBinding: false,
     when: {
       all: [
-        { is: 'site', of: ['contour-kiosk.localhost', 'kelp-lane-books.localhost'] },
+        { is: 'site', of: ['kelp-lane-books.localhost'] },
         { is: 'origin', of: 'imported' },
       ],
     },

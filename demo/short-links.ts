@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { variantFor } from '../src/core/routing/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
@@ -119,7 +120,7 @@ export async function makeShortLinks(
     note: '',
     tags: '',
   }))
-  await services.shortLinkLists.take({ siteId: owner.siteId, personId: owner.personId }, listed, { dryRun: false, seen: new Map() })
+  await services.shortLinkLists.take({ siteId: owner.siteId, personId: owner.personId }, listed, { dryRun: false, seen: new Map(), step: randomUUID() })
   const others = await rows<{ id: string }>(db, 'SELECT id FROM short_links WHERE site_id = $1 AND slug = ANY($2::text[]) ORDER BY slug', [
     owner.siteId,
     listed.map(({ slug }) => slug),

@@ -36,6 +36,7 @@ import { shortLinkSlugs } from './short-link-slugs.ts'
 import { shortLinkSteps } from './short-link-steps.ts'
 import { shortLinks } from './short-links.ts'
 import { sites } from './sites.ts'
+import { steps } from './steps.ts'
 import { tokens } from './tokens.ts'
 import { visits } from './visits.ts'
 import { waiting } from './waiting.ts'
@@ -78,6 +79,7 @@ export const API = {
   ...named('short-link-slugs', shortLinkSlugs),
   ...named('short-link-steps', shortLinkSteps),
   ...named('sites', sites),
+  ...named('steps', steps),
   ...named('counting', counting),
   ...named('tokens', tokens),
   ...named('visits', visits),

@@ -26,7 +26,7 @@ export const Repointed = z.object({
   left: z.array(z.string()).meta({ description: 'What could not be changed, and why' }),
 })
 export type Repointed = z.infer<typeof Repointed>
-export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), left: z.array(z.string()) })
+export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), redirects: z.int(), left: z.array(z.string()) })
 export type RepointUndone = z.infer<typeof RepointUndone>
 
 export const partnerMoves = {

@@ -63,7 +63,7 @@ const WHOSE = `CASE WHEN p.live_hash IS DISTINCT FROM p.draft_hash AND p.edited_
 export async function updateDrafts(
   db: Database,
   drafts: readonly { readonly pageId: string; readonly version: number; readonly content: NewContent }[],
-  { personId, madeBy }: { personId: string; madeBy: string },
+  { personId, madeBy }: { personId: string | null; madeBy: string },
   transaction: Transaction,
 ): Promise<string | null> {
   const ids = drafts.map(({ pageId }) => pageId)

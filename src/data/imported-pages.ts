@@ -21,7 +21,7 @@ export interface ImportedPage {
  */
 export async function upsertImported(
   db: Database,
-  { siteId, personId, pages }: { siteId: string; personId: string | null; pages: readonly ImportedPage[] },
+  { siteId, personId, step, pages }: { siteId: string; personId: string | null; step: string; pages: readonly ImportedPage[] },
   transaction: Transaction,
 ): Promise<string[]> {
   await putContents(
@@ -53,7 +53,7 @@ export async function upsertImported(
   )
   const idByPath = new Map(found.map(({ id, path }) => [path, id]))
   const ids = pages.map(({ path }) => idByPath.get(path) ?? '')
-  await keepRevisions(db, ids, { madeBy: 'import', personId }, transaction)
+  await keepRevisions(db, ids, { madeBy: 'import', personId, step }, transaction)
   await deriveFrom(
     db,
     pages.map(({ content }, i) => ({ pageId: ids[i] ?? '', content })),

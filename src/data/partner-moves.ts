@@ -45,15 +45,15 @@ export interface PartnerMoveRow {
 
 export const insertPartnerMove = (
   db: Database,
-  siteId: string,
+  { siteId, personId }: { readonly siteId: string; readonly personId: string },
   partnerId: string,
   move: PartnerMoveRow,
   transaction?: Transaction,
 ): Promise<unknown> =>
   rows(
     db,
-    'INSERT INTO partner_moves (id, site_id, partner_id, bulk_change_id, redirect_step_id, short_links) VALUES ($1, $2, $3, $4, $5, $6::jsonb)',
-    [move.id, siteId, partnerId, move.bulkChangeId, move.redirectStepId, jsonOf(move.shortLinks)],
+    'INSERT INTO partner_moves (id, site_id, partner_id, bulk_change_id, redirect_step_id, short_links, person_id) VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7)',
+    [move.id, siteId, partnerId, move.bulkChangeId, move.redirectStepId, jsonOf(move.shortLinks), personId],
     transaction,
   )
 

@@ -45,16 +45,16 @@ export async function phrasesStamp(db: Database, siteId: string): Promise<string
 /** @returns those that were made; a phrase that is there already for the same destination is left as it is */
 export const insertPhrases = (
   db: Database,
-  siteId: string,
+  { siteId, personId }: { readonly siteId: string; readonly personId: string },
   made: readonly { readonly words: string; readonly destination: string; readonly partnerId: string | null; readonly priority: number }[],
   transaction: Transaction,
 ): Promise<PhraseRow[]> =>
   rows(
     db,
-    `INSERT INTO phrases AS p (site_id, words, destination, partner_id, priority)
-     SELECT $1, w.words, w.destination, w."partnerId", w.priority FROM jsonb_to_recordset($2::jsonb) AS w (words text, destination text, "partnerId" uuid, priority int)
+    `INSERT INTO phrases AS p (site_id, words, destination, partner_id, priority, person_id)
+     SELECT $1, w.words, w.destination, w."partnerId", w.priority, $3 FROM jsonb_to_recordset($2::jsonb) AS w (words text, destination text, "partnerId" uuid, priority int)
      ON CONFLICT DO NOTHING RETURNING ${SHOWN}`,
-    [siteId, jsonOf(made)],
+    [siteId, jsonOf(made), personId],
     transaction,
   )
 

@@ -21,14 +21,14 @@ const ONE_REVISION_MINUTES = 5
 export async function keepRevisions(
   db: Database,
   pageIds: readonly string[],
-  { madeBy, personId }: { madeBy: string; personId: string | null },
+  { madeBy, personId, step = null }: { madeBy: string; personId: string | null; step?: string | null },
   transaction: Transaction,
 ): Promise<void> {
   await rows(
     db,
-    `INSERT INTO page_revisions (page_id, version, hash, encoding, title, made_by, person_id)
-     SELECT id, version, draft_hash, encoding, title, $2, $3 FROM pages WHERE id = ANY($1::uuid[])`,
-    [pageIds, madeBy, personId],
+    `INSERT INTO page_revisions (page_id, version, hash, encoding, title, made_by, person_id, step_id)
+     SELECT id, version, draft_hash, encoding, title, $2, $3, $4 FROM pages WHERE id = ANY($1::uuid[])`,
+    [pageIds, madeBy, personId, step],
     transaction,
   )
 }

@@ -13,7 +13,7 @@ export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destin
 /** Makes short links, each with its first entry of history. @returns the ids of those whose slug nobody took meanwhile */
 export async function insertShortLinks(
   db: Database,
-  { siteId, personId, links }: { siteId: string; personId: string | null; links: readonly NewShortLink[] },
+  { siteId, personId, step, links }: { siteId: string; personId: string | null; step: string; links: readonly NewShortLink[] },
   transaction: Transaction,
 ): Promise<Set<string>> {
   const made = await rows<{ id: string }>(
@@ -23,8 +23,8 @@ export async function insertShortLinks(
        made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status, note, tags)
          SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status, w.note, ${TAGS} FROM wanted w JOIN taken ON taken.short_link_id = w.id
          RETURNING id, destination, title, status, note, tags)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, person_id)
-       SELECT id, 1, destination, title, status, note, tags, $2 FROM made RETURNING short_link_id AS id`,
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, person_id, step_id)
+       SELECT id, 1, destination, title, status, note, tags, $2, $11 FROM made RETURNING short_link_id AS id`,
     [
       siteId,
       personId,
@@ -36,6 +36,7 @@ export async function insertShortLinks(
       links.map(({ status }) => status),
       links.map(({ note }) => note),
       links.map(({ tags }) => JSON.stringify(tags)),
+      step,
     ],
     transaction,
   )
@@ -48,10 +49,12 @@ export async function updateShortLinks(
   {
     siteId,
     personId,
+    step,
     links,
   }: {
     siteId: string
     personId: string | null
+    step: string
     links: readonly (Pick<ShortLinkRow, 'id' | 'version' | 'destination' | 'title' | 'status' | 'note'> & {
       readonly tags: readonly string[]
     })[]
@@ -64,8 +67,8 @@ export async function updateShortLinks(
        UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, note = w.note, tags = ${TAGS}, version = l.version + 1, updated_at = now()
        FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[], $8::text[], $9::text[]) AS w (id, version, destination, title, status, note, tags)
        WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
-       SELECT id, version, destination, title, status, note, tags, course, $2 FROM changed RETURNING short_link_id AS id`,
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id, step_id)
+       SELECT id, version, destination, title, status, note, tags, course, $2, $10 FROM changed RETURNING short_link_id AS id`,
     [
       siteId,
       personId,
@@ -76,6 +79,7 @@ export async function updateShortLinks(
       links.map(({ status }) => status),
       links.map(({ note }) => note),
       links.map(({ tags }) => JSON.stringify(tags)),
+      step,
     ],
     transaction,
   )

@@ -6,6 +6,7 @@ import { type NewPage, runImport } from '../jobs/imports.ts'
 import { runRehearsal, runReplay } from '../jobs/redirect-trials.ts'
 import { runRedirects, runRedirectUndo } from '../jobs/redirects.ts'
 import { runShortLinks } from '../jobs/short-links.ts'
+import { runStepUndo } from '../jobs/steps.ts'
 import { createServices, type OwnServices } from '../services/index.ts'
 
 let opened: { readonly db: ReturnType<typeof openDatabase>; readonly services: OwnServices } | null = null
@@ -23,6 +24,7 @@ export default async function carryOut({ job, kind, settings }: ImportOrder): Pr
   else if (kind === 'redirects') await runRedirects(db, services.redirectLists, job, log)
   else if (kind === 'replay') await runReplay(db, services.redirectTrials, job, log)
   else if (kind === 'rehearsal') await runRehearsal(db, services.redirectTrials, job, log)
+  else if (kind === 'short-links-undo' || kind === 'imports-undo') await runStepUndo(db, services.steps, job, log)
   else if (kind === 'redirects-undo') await runRedirectUndo(db, services.redirectSteps, job, log)
   else
     await runImport(db, services.views, job, log, async (_site, _person, pages) => {

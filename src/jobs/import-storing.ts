@@ -51,8 +51,7 @@ export class Storing {
 
 export async function storeJudged(
   db: Database,
-  siteId: string,
-  personId: string | null,
+  { siteId, personId, step }: { siteId: string; personId: string | null; step: string },
   batch: readonly Judged[],
   transaction: Transaction,
   changes: Changes,
@@ -74,6 +73,6 @@ export async function storeJudged(
       })
   }
   if (pages.length === 0) return
-  const ids = await upsertImported(db, { siteId, personId, pages }, transaction)
+  const ids = await upsertImported(db, { siteId, personId, step, pages }, transaction)
   for (const [i, id] of ids.entries()) changes.add(siteId, 'pages', id, pages[i]?.isNew === true ? 'made' : 'changed')
 }

@@ -87,7 +87,7 @@ async function importUpload(
   else
     await inTransaction(db, async (transaction) => {
       const changes = new Changes()
-      const storing = new Storing((batch) => storeJudged(db, siteId, personId, batch, transaction, changes))
+      const storing = new Storing((batch) => storeJudged(db, { siteId, personId, step: jobId }, batch, transaction, changes))
       try {
         await each((judged) => storing.take(judged))
         await storing.end()

@@ -28,7 +28,7 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
     if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
     await goThrough(bytes, report, {
       progress: progressWriter(db, jobId),
-      take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen }),
+      take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen, step: jobId }),
     })
     await closeJob(db, jobId, { state: 'done', report })
     await dropUpload(db, input.upload)

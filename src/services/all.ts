@@ -42,6 +42,7 @@ import { shortLinkSlugsService } from './short-link-slugs.ts'
 import { shortLinkStepsService } from './short-link-steps.ts'
 import { shortLinksService } from './short-links.ts'
 import { sitesService } from './sites.ts'
+import { stepsService } from './steps.ts'
 import { tokensService } from './tokens.ts'
 import { visitsService } from './visits.ts'
 import { waitingService } from './waiting.ts'
@@ -62,6 +63,10 @@ export function createServices(context: Context) {
   const shortLinks = shortLinksService(context, views)
   const files = filesService(context, views)
   const bulkChanges = bulkChangesService(context, views, placements, visits)
+  const partnerMoves = partnerMovesService(context, views, { placements, bulkChanges, redirectSteps })
+  const shortLinkSteps = shortLinkStepsService(context, views, shortLinks)
+  const rules = rulesService(context, views, placements)
+  const earnings = earningsService(context, views, placements)
   return {
     views,
     changes: changesService(context),
@@ -82,19 +87,20 @@ export function createServices(context: Context) {
     waiting,
     placements,
     bulkChanges,
-    rules: rulesService(context, views, placements),
+    rules,
     partners: partnersService(context),
     partnerComparison: partnerComparisonService(context, views, placements),
     partnerLinks: partnerLinksService(context, views, files),
-    partnerMoves: partnerMovesService(context, views, { placements, bulkChanges, redirectSteps }),
+    partnerMoves,
     phrases: phrasesService(context, views, visits),
     phraseChoice: phraseChoiceService(context, views, placements, pages),
     disclosure: disclosureService(context, views, placements),
-    earnings: earningsService(context, views, placements),
+    earnings,
     shortLinks,
     shortLinkSlugs: shortLinkSlugsService(context, views, shortLinks),
     shortLinkCodes: shortLinkCodesService(shortLinks),
-    shortLinkSteps: shortLinkStepsService(context, views, shortLinks),
+    shortLinkSteps,
+    steps: stepsService(context, { bulkChanges, shortLinkSteps, redirectSteps, partnerMoves, rules, earnings, jobs }),
     shortLinkResults: shortLinkResultsService(context, shortLinks),
     shortLinkLists: shortLinkListsService(context, views, jobs),
     redirects: redirectsService(context, views),

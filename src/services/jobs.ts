@@ -5,6 +5,7 @@ import type { Permission } from '../contract/permissions.ts'
 import type { RedirectsBulkInput } from '../contract/redirect-lists.ts'
 import type { RedirectUndoInput } from '../contract/redirect-steps.ts'
 import type { ShortLinksBulkInput } from '../contract/short-links.ts'
+import type { StepUndoInput } from '../contract/steps.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { askToCancel, findJob, insertJob } from '../data/jobs.ts'
 import type { JobRow } from '../data/models.ts'
@@ -18,6 +19,7 @@ const STOPPED_BY: Readonly<Record<string, Permission>> = {
   'short-links': 'short-links:edit',
   redirects: 'redirects:edit',
   'redirects-undo': 'redirects:edit',
+  'short-links-undo': 'short-links:edit',
   replay: 'redirects:read',
   rehearsal: 'redirects:read',
   'bulk-change': 'pages:publish',
@@ -29,6 +31,7 @@ const SEEN_BY: Readonly<Record<string, Permission>> = {
   'short-links': 'short-links:read',
   redirects: 'redirects:read',
   'redirects-undo': 'redirects:read',
+  'short-links-undo': 'short-links:read',
   replay: 'redirects:read',
   rehearsal: 'redirects:read',
 }
@@ -75,6 +78,13 @@ export function jobsService({ db, enqueue }: Context) {
     async startRedirectUndo(actor: Actor, input: z.infer<typeof RedirectUndoInput>): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       return start(actor, { kind: 'redirects-undo', input, action: 'redirects:undo', detail: { step: input.step } })
+    },
+
+    /** Notes a list of short links or an import down to be taken back. */
+    async startStepUndo(actor: Actor, input: z.infer<typeof StepUndoInput>): Promise<Result<string, 'forbidden'>> {
+      const isImport = input.kind === 'imports'
+      if (!actor.can(isImport ? 'imports:run' : 'short-links:edit')) return fail('forbidden')
+      return start(actor, { kind: `${input.kind}-undo`, input, action: `${input.kind}:undo`, detail: { step: input.step } })
     },
 
     /** Notes a trial of the redirects down, which changes nothing. */

@@ -122,7 +122,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
       const more = Math.max(0, all.placements + all.shortLinks + all.redirects - items.length)
       if (dryRun) return ok({ id: null, ...all, items, more, left: [] })
       const step = redirects.length === 0 ? null : await moveRedirects(actor, partner, redirects)
-      await insertPartnerMove(db, actor.siteId, partnerId, {
+      await insertPartnerMove(db, actor, partnerId, {
         ...{ id, bulkChangeId: saved.value, redirectStepId: step?.id ?? null },
         shortLinks: links.map(({ link, after }) => ({ id: link.id, before: link.destination, after })),
       })
@@ -155,13 +155,15 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
       })
       if (!taken.ok) return taken
       const { move, shortLinks } = taken.value
-      const redirects = move.redirectStepId === null ? null : await redirectSteps.undo(actor, move.redirectStepId)
-      if (redirects?.ok === false) left.push(`The redirects stay as they are: ${sentenceOf(redirects.fault, redirects.detail)}`)
+      const by = { siteId: actor.siteId, personId: actor.personId, stepId: randomUUID() }
+      const redirects = move.redirectStepId === null ? null : await redirectSteps.undoNext(by, move.redirectStepId, null)
+      const changedSince = (redirects?.rows ?? 0) - (redirects?.given ?? 0)
+      if (changedSince > 0) left.push(`${changedSince} of the redirects were changed since, and stay as they are.`)
       const pages = move.bulkChangeId === null ? null : await bulkChanges.undo(actor, move.bulkChangeId)
       if (pages?.ok === false)
         left.push(`The pages stay as they are; they can be taken back in Links. ${sentenceOf(pages.fault, pages.detail)}`)
       if (pages?.ok === true) left.push(...pages.value.left.map(({ page, why }) => `${page}: ${why}`))
-      return ok({ pages: pages?.ok === true ? pages.value.pages : 0, shortLinks, left })
+      return ok({ pages: pages?.ok === true ? pages.value.pages : 0, shortLinks, redirects: redirects?.given ?? 0, left })
     },
   }
 

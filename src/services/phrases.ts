@@ -84,7 +84,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       })
       return write(db, async (transaction, changes) => {
         if ((await countPhrases(db, actor.siteId, null, transaction)) + made.length > PHRASES_MAX) return fail('phrases-too-many')
-        const items = await insertPhrases(db, actor.siteId, made, transaction)
+        const items = await insertPhrases(db, actor, made, transaction)
         const there = new Set(items.map((row) => row.words.toLowerCase()))
         for (const each of made)
           if (!there.has(each.words.toLowerCase())) refused.push({ words: each.words, reason: 'It is there already.' })

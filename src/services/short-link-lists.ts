@@ -10,6 +10,7 @@ import { inTransaction } from '../data/database.ts'
 import type { ShortLinkRow } from '../data/models.ts'
 import { insertShortLinks, updateShortLinks } from '../data/short-link-lists.ts'
 import { slugsInUse, type TakenSlug } from '../data/short-link-slugs.ts'
+import { beginListStep } from '../data/steps.ts'
 import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
@@ -80,12 +81,13 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
     /**
      * Carries some rows of a list out in one transaction, or only tells what would become of them. A row that cannot be taken
      * does not stop the others.
+     * @param step - by which the list can be taken back
      * @param seen - lines on which slugs of earlier rows stand, by host and slug; added to
      */
     async take(
       { siteId, personId }: { readonly siteId: string; readonly personId: string | null },
       rows: readonly ListedRow[],
-      { dryRun, seen }: { dryRun: boolean; seen: Map<string, number> },
+      { dryRun, seen, step }: { dryRun: boolean; seen: Map<string, number>; step: string },
     ): Promise<RowOutcome[]> {
       const view = await views.of({ siteId })
       const outcomes = new Map<number, RowOutcome>()
@@ -101,6 +103,7 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
         }
       }
       await write(db, async (transaction, changes) => {
+        if (!dryRun) await beginListStep(db, { id: step, siteId, personId }, transaction)
         const taken = new Map((await slugsInUse(db, judged, transaction)).map((each) => [keyOf({ ...each, slug: each.asked }), each]))
         const under = await redirectsUnder(db, siteId, judged, transaction)
         const fresh: (Judged & { id: string })[] = []
@@ -125,6 +128,7 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
               {
                 siteId,
                 personId,
+                step,
                 links: fresh.map((each) => ({ ...each, title: each.row.title, note: each.note ?? '', tags: each.tags ?? [] })),
               },
               transaction,
@@ -138,7 +142,9 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
           note: note ?? was.note,
           tags: tags ?? was.tags,
         }))
-        const changed = dryRun ? new Set(links.map(({ id }) => id)) : await updateShortLinks(db, { siteId, personId, links }, transaction)
+        const changed = dryRun
+          ? new Set(links.map(({ id }) => id))
+          : await updateShortLinks(db, { siteId, personId, step, links }, transaction)
         for (const each of fresh)
           outcomes.set(
             each.row.line,

@@ -27,6 +27,7 @@ const CARRIED = {
   phraseChoice: { ofPage: LOOK, review: LOOK },
   disclosure: { review: LOOK, mend: CHANGE },
   earnings: { guess: LOOK, take: CHANGE },
+  steps: { undo: CHANGE },
   desk: { look: LOOK },
 } as const
 type Carried = typeof CARRIED

@@ -6,7 +6,11 @@ const BODY_MAX_CHARS = 200_000
 
 interface Kept {
   readonly at: number
-  readonly answer: Promise<{ readonly status: number; readonly headers: readonly (readonly [string, string])[]; readonly body: string } | null>
+  readonly answer: Promise<{
+    readonly status: number
+    readonly headers: readonly (readonly [string, string])[]
+    readonly body: string
+  } | null>
 }
 
 /**
@@ -29,7 +33,11 @@ export class AnsweredOnce {
     const known = this.#kept.get(key)
     if (known !== undefined && this.#now() - known.at < KEPT_MS) {
       const answer = await known.answer
-      if (answer !== null) return new Response(answer.status === 204 ? null : answer.body, { status: answer.status, headers: answer.headers.map(([k, v]) => [k, v]) })
+      if (answer !== null)
+        return new Response(answer.status === 204 ? null : answer.body, {
+          status: answer.status,
+          headers: answer.headers.map(([k, v]) => [k, v]),
+        })
       return work()
     }
     const first = work()

@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict'
+import { randomUUID } from 'node:crypto'
 import { createRequire } from 'node:module'
 import { before, test } from 'node:test'
 import type jsqrType from 'jsqr'
@@ -302,7 +303,11 @@ test('a list makes no slug that would hide a redirect, and a long UTM value is n
     note: '',
     tags: '',
   }))
-  const outcomes = await shortLinkLists.take({ siteId: world.owner.siteId, personId: null }, listed, { dryRun: false, seen: new Map() })
+  const outcomes = await shortLinkLists.take({ siteId: world.owner.siteId, personId: null }, listed, {
+    dryRun: false,
+    seen: new Map(),
+    step: randomUUID(),
+  })
   assert.deepEqual(
     outcomes.map(({ outcome }) => outcome),
     ['refused', 'new'],

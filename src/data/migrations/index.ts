@@ -14,6 +14,7 @@ import { shortLinks } from './013-short-links.ts'
 import { sitemap } from './014-sitemap.ts'
 import { counting } from './015-counting.ts'
 import { paid } from './016-paid.ts'
+import { steps } from './017-steps.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -33,4 +34,5 @@ export const MIGRATIONS = [
   sitemap,
   counting,
   paid,
+  steps,
 ] as const

@@ -168,6 +168,7 @@ const ELSEWHERE = [
   ['Waiting links', '/waiting'],
   ['Front doors', '/settings#front-doors'],
   ['Publications', '/publications'],
+  ['Changes made', '/changes'],
 ] as const
 
 function Matter({

@@ -5,7 +5,7 @@ import { differenceOf } from '../../core/markup/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 import { Comparison } from './Comparison.tsx'
 import type { PageDraft } from './draft.ts'
 
@@ -64,7 +64,9 @@ export function History({
                 className="w-full rounded-md px-2.5 py-1.5 text-left leading-snug hover:bg-sun aria-pressed:bg-sun"
                 onClick={() => setChosen(each.version)}
               >
-                <span className="block font-semibold">{sayWhen(each.at)}</span>
+                <span className="block font-semibold">
+                  <When at={each.at} />
+                </span>
                 <span className="note block">
                   {MADE[each.madeBy] ?? each.madeBy}
                   {each.by === null ? '' : ` by ${each.by}`}

@@ -1,12 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
-import { call, isAway, wordsOf } from '../../ui/api.ts'
+import { call, isAway } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem, Waiting } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 import { useWaiting } from '../../ui/sending.ts'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { Tag } from '../../ui/Tag.tsx'
 import { isComplete, Parameters } from './BulkParameters.tsx'
 
@@ -16,24 +16,6 @@ export interface Bulk {
   readonly change: BulkChangeBody
   readonly selection: Selection
   readonly links: number
-}
-
-/** Takes a bulk change back, and says what became of it. */
-export async function undoBulk(id: string, onDone: () => void): Promise<void> {
-  const told = toast.loading('Taking it back…')
-  try {
-    const { pages, left } = await call('bulk-changes.undo', { id })
-    if (left.length === 0) toast.success(`Taken back on ${pages} ${pages === 1 ? 'page' : 'pages'}.`)
-    else
-      toast.warning(
-        `Taken back on ${pages}; left as they are: ${left.map(({ page }) => page).join(', ')}. They were edited in the same place since.`,
-      )
-    onDone()
-  } catch (error) {
-    toast.error(wordsOf(error))
-  } finally {
-    toast.dismiss(told)
-  }
 }
 
 /** What a bulk change needs to be told, then what it would do, link by link, and only then the doing; undone in one step. */
@@ -59,13 +41,8 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
   const make = useMutation({
     mutationFn: () => call('bulk-changes.make', { body: { change, selection, ...nextJob() } }),
     onSuccess: (made) => {
-      toast.success(
-        `${made.links} ${made.links === 1 ? 'link' : 'links'} changed on ${made.pages} ${made.pages === 1 ? 'page' : 'pages'}.`,
-        {
-          duration: 20_000,
-          action: { label: 'Undo', onClick: () => made.id !== null && void undoBulk(made.id, onDone) },
-        },
-      )
+      const words = `${made.links} ${made.links === 1 ? 'link' : 'links'} changed on ${made.pages} ${made.pages === 1 ? 'page' : 'pages'}.`
+      toldStep(words, stepOf('links', made.id), onDone)
       onDone()
       onClose()
     },

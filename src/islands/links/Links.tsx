@@ -7,8 +7,9 @@ import { Either } from '../../ui/Either.tsx'
 import { SearchField } from '../../ui/long-list.tsx'
 import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { ToChanges } from '../../ui/ToChanges.tsx'
 import { type Bulk, BulkDialog } from './BulkDialog.tsx'
-import { Done, More } from './ChangeMenus.tsx'
+import { More } from './ChangeMenus.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
 import { useEngine } from './engine.ts'
 import { Facets } from './Facets.tsx'
@@ -146,7 +147,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
               ]}
               onChange={(value) => setView((before) => ({ ...before, isGrouped: value === 'places' }))}
             />
-            <Done onChanged={() => engine?.refresh()} canChange={canChange} />
+            <ToChanges kind="links" />
             {canExport && (
               <a
                 className="button"

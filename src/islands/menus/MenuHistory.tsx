@@ -6,7 +6,7 @@ import type { Revision } from '../../contract/pages.ts'
 import { flatMenu, readMenu } from '../../core/menus/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 import { DEPTH_PX } from './MenuRow.tsx'
 
 /** Versions of the menu; going back is a change like any other. */
@@ -44,7 +44,9 @@ export function MenuHistory({
                 className="w-full rounded-md px-2.5 py-1.5 text-left hover:bg-sun aria-pressed:bg-sun"
                 onClick={() => look.mutate(each.version)}
               >
-                <span className="block font-semibold">{sayWhen(each.at)}</span>
+                <span className="block font-semibold">
+                  <When at={each.at} />
+                </span>
                 <span className="note block">
                   {each.by === null ? 'by Map Rope' : `by ${each.by}`}
                   {each.isLive && <span className="text-sea"> · live</span>}

@@ -5,6 +5,7 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { changedOf, isAgreed, Sides, useEdited, useVersioned } from '../../ui/edited.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
@@ -24,10 +25,7 @@ export function Disclosures({ canEdit, canPublish }: { canEdit: boolean; canPubl
   const mend = useMutation({
     mutationFn: (pageIds: string[] | undefined) => call('disclosure.mend', { body: pageIds === undefined ? {} : { pageIds } }),
     onSuccess: ({ id, pages }) =>
-      toast.success(`${pages} ${pages === 1 ? 'page tells' : 'pages tell'} its readers, as a draft.`, {
-        duration: 20_000,
-        action: { label: 'Undo', onClick: () => void takeBack(id) },
-      }),
+      toldStep(`${pages} ${pages === 1 ? 'page tells' : 'pages tell'} its readers, as a draft.`, stepOf('links', id)),
     onError: (failure) => toast.error(wordsOf(failure)),
   })
   const pages = review.data?.pages ?? []
@@ -86,16 +84,6 @@ export function Disclosures({ canEdit, canPublish }: { canEdit: boolean; canPubl
       {told.data !== undefined && canEdit && <Words disclosure={told.data} />}
     </div>
   )
-}
-
-async function takeBack(id: string | null): Promise<void> {
-  if (id === null) return
-  try {
-    const { pages } = await call('bulk-changes.undo', { id })
-    toast.success(`${pages} ${pages === 1 ? 'page is' : 'pages are'} as before.`)
-  } catch (failure) {
-    toast.error(wordsOf(failure))
-  }
 }
 
 const FIELD_WORDS: Readonly<Record<keyof Disclosure, string>> = {

@@ -5,7 +5,7 @@ import { EARNED_BY, type EarnedLine } from '../../contract/earnings.ts'
 import type { Partner } from '../../contract/partners.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 import { Amount, AmountsTable } from './AmountsTable.tsx'
 import { ReportDialog } from './ReportDialog.tsx'
 import { money } from './words.ts'
@@ -123,7 +123,7 @@ function Reports({ partners, canEdit, onBring }: { partners: readonly Partner[];
               )}
             </p>
             <p className="note">
-              {partners.find(({ id }) => id === report.partnerId)?.name ?? 'a partner'}, {sayWhen(report.at)}: {report.made} new
+              {partners.find(({ id }) => id === report.partnerId)?.name ?? 'a partner'}, <When at={report.at} />: {report.made} new
               {report.changed > 0 && `, ${report.changed} corrected`}
               {report.same > 0 && `, ${report.same} known`}
               {report.refused > 0 && `, ${report.refused} left out`}

@@ -1,11 +1,11 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { toast } from 'sonner'
 import type { Repointed } from '../../contract/partner-moves.ts'
 import type { Partner } from '../../contract/partners.ts'
-import { call, wordsOf } from '../../ui/api.ts'
+import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
 
 const WAYS = [
@@ -34,10 +34,7 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
       }),
     onSuccess: (moved, dryRun) => {
       if (dryRun) return setSeen(moved)
-      toast.success(`${countsOf(moved)} lead elsewhere now; pages as drafts.`, {
-        duration: 20_000,
-        action: { label: 'Undo', onClick: () => void takeBack(moved.id) },
-      })
+      toldStep(`${countsOf(moved)} lead elsewhere now; pages as drafts.`, stepOf('partners', moved.id))
       onClose()
     },
   })
@@ -49,6 +46,7 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
   return (
     <Dialog title={`Point links to ${partner.name} elsewhere`} isOpen isWide onClose={onClose}>
       <Form
+        isLook={seen === null}
         sending={{ ...move, mutate: () => move.mutate(seen === null) }}
         words={seen === null ? 'Show what would change' : `Change all ${total}`}
         canSend={(way !== 'lead to' || address.trim() !== '') && (seen === null || total > 0)}
@@ -113,15 +111,3 @@ const countsOf = ({ placements, pages, shortLinks, redirects }: Repointed): stri
   ]
     .filter((part) => part !== '')
     .join(', ')
-
-async function takeBack(id: string | null): Promise<void> {
-  if (id === null) return
-  try {
-    const { left } = await call('partner-moves.undo', { id })
-    toast.success(
-      left.length === 0 ? 'Everything leads where it led before.' : `Taken back; ${left.length} were changed since and are left.`,
-    )
-  } catch (failure) {
-    toast.error(wordsOf(failure))
-  }
-}

@@ -1,6 +1,7 @@
 import { useEffect, useState } from 'react'
 import type { PartnerComparison } from '../../contract/partners.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { ToChanges } from '../../ui/ToChanges.tsx'
 import { Card } from './Card.tsx'
 import { Compared } from './Compared.tsx'
 import { Disclosures } from './Disclosures.tsx'
@@ -70,11 +71,14 @@ function View({ initial, canEdit, canLink, canPublish }: PartnersProps) {
             </button>
           ))}
         </nav>
-        {canEdit && (
-          <button type="button" className="button ml-auto" onClick={() => setAdding(true)}>
-            Add a partner
-          </button>
-        )}
+        <span className="ml-auto flex flex-wrap gap-2">
+          <ToChanges kind="partners" />
+          {canEdit && (
+            <button type="button" className="button" onClick={() => setAdding(true)}>
+              Add a partner
+            </button>
+          )}
+        </span>
       </header>
       {view === 'card' && (
         <div className="grid min-h-0 flex-1 grid-cols-[232px_minmax(0,1fr)_370px] max-xl:grid-cols-[220px_minmax(0,1fr)] max-lg:block">

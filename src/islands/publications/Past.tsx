@@ -7,7 +7,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 
 export function Past({ past, canPublish }: { past: PublicationList; canPublish: boolean }) {
   const { data } = useAsk(
@@ -30,7 +30,7 @@ export function Past({ past, canPublish }: { past: PublicationList; canPublish: 
             >
               <b className="w-8 font-semibold">{publication.number}</b>
               <span className="min-w-0 flex-1">
-                {sayWhen(publication.at)}
+                <When at={publication.at} />
                 {publication.by === null ? '' : `, ${publication.by}`}
                 <span className="note block">
                   {publication.pages} {publication.pages === 1 ? 'page' : 'pages'}

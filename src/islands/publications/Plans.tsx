@@ -7,7 +7,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 
 /** @param left - pages that are not to go along, as ticked before */
 export function PlanDialog({
@@ -71,7 +71,9 @@ export function Plans({ plans, canPublish }: { plans: PlanList; canPublish: bool
       <ul className="sheet divide-y">
         {data.items.slice(0, 10).map((plan) => (
           <li key={plan.id} className="flex flex-wrap items-center gap-3 px-4 py-2">
-            <b className="font-semibold">{sayWhen(plan.at)}</b>
+            <b className="font-semibold">
+              <When at={plan.at} />
+            </b>
             <span className="note flex-1">
               {plan.pages === null ? 'everything' : `${plan.pages} ${plan.pages === 1 ? 'page' : 'pages'}`}
               {plan.by === null ? '' : `, by ${plan.by}`}

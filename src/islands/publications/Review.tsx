@@ -4,7 +4,7 @@ import type { PlanList, PublicationList, PublicationNew, Unpublished } from '../
 import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 import { Comparison } from '../editor/Comparison.tsx'
 import { Past } from './Past.tsx'
 import { PlanDialog, Plans } from './Plans.tsx'
@@ -90,7 +90,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
                     <span className="note block">
                       {page.isRemoved ? 'goes away' : page.isNew ? 'new' : 'changed'}
                       {page.kind === 'page' ? '' : ` ${page.kind}`}
-                      {page.by === null ? '' : ` by ${page.by}`}, {sayWhen(page.at)}
+                      {page.by === null ? '' : ` by ${page.by}`}, <When at={page.at} />
                     </span>
                   </button>
                   {page.linkChanges > 0 && (

@@ -6,7 +6,7 @@ import type { RedirectNew } from '../../contract/redirects.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAskOn } from '../../ui/query.tsx'
-import { toldStep } from './undo.ts'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { bare, counted } from './words.ts'
 
 const REFRESH_MS = 10_000
@@ -33,7 +33,7 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
         },
       }),
     onSuccess: ({ made, refused, step }) => {
-      if (made > 0) toldStep(`${counted(made, 'address is', 'addresses are')} answered from now on.`, step)
+      if (made > 0) toldStep(`${counted(made, 'address is', 'addresses are')} answered from now on.`, stepOf('redirects', step))
       if (refused[0] !== undefined) toast.error(refused[0].reason)
     },
     onError: (failure) => toast.error(wordsOf(failure)),

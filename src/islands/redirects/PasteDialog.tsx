@@ -8,8 +8,8 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
-import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
 type As = (typeof LIST_FORMATS)[number]
@@ -46,7 +46,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   const close = (): void => {
     if (report?.isDryRun === false) setPasted('')
     if (report?.isDryRun === false && report.new + report.changed > 0)
-      toldStep(`${counted(report.new + report.changed, 'row')} of your list answer now.`, report.step)
+      toldStep(`${counted(report.new + report.changed, 'row')} of your list answer now.`, stepOf('redirects', report.step))
     onClose()
   }
   return (

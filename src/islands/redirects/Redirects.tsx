@@ -9,6 +9,8 @@ import { addressOf, call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
+import { ToChanges } from '../../ui/ToChanges.tsx'
 import { Bench } from './Bench.tsx'
 import { Missed } from './Missed.tsx'
 import { PasteDialog } from './PasteDialog.tsx'
@@ -17,7 +19,6 @@ import { ReplayDialog } from './ReplayDialog.tsx'
 import { ReviewDialog } from './ReviewDialog.tsx'
 import { RowDialog } from './RowDialog.tsx'
 import { Heads, Table } from './Table.tsx'
-import { toldStep } from './undo.ts'
 import { counted, findingChip, HURTS, MATCH_WORDS } from './words.ts'
 
 interface RedirectsProps {
@@ -101,6 +102,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
             {list.wanted !== '' || !isPlain ? ' found' : ', the most fitting one answers'}
           </p>
           <span className="ml-auto flex flex-wrap gap-2.5 max-md:ml-0">
+            <ToChanges kind="redirects" />
             {canExport && <Download />}
             {canEdit && (
               <>
@@ -265,7 +267,7 @@ function Together({ rows, onDone }: { rows: readonly RedirectRow[]; onDone: () =
     mutationFn: ({ what, item }: { what: string; item: (row: RedirectRow) => RedirectStepItem }) =>
       call('redirect-steps.create', { body: { what: `${what} ${counted(rows.length, 'row')}`, items: rows.map(item) } }),
     onSuccess: ({ made, changed, removed, refused, step }) => {
-      toldStep(`${counted(made + changed + removed, 'row')} changed.`, step)
+      toldStep(`${counted(made + changed + removed, 'row')} changed.`, stepOf('redirects', step))
       if (refused[0] !== undefined) toast.error(refused[0].reason)
       onDone()
     },

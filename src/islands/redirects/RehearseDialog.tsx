@@ -8,9 +8,9 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import { ReplayPart } from './ReplayDialog.tsx'
-import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
 type Proposal = RehearsalReport['items'][number]
@@ -169,7 +169,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
             type="button"
             className="button button-main"
             onClick={() => {
-              toldStep('The old addresses are answered.', done.step)
+              toldStep('The old addresses are answered.', stepOf('redirects', done.step))
               onClose()
             }}
           >

@@ -6,7 +6,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { MoreButton } from '../../ui/long-list.tsx'
 import { useAsk, useAskOn } from '../../ui/query.tsx'
-import { toldStep } from './undo.ts'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { bare, counted, FINDING_WORDS, findingChip } from './words.ts'
 
 /** What is wrong in the table, each with what mends it; all mends are shown before, carried out as one, and taken back as one. */
@@ -140,7 +140,7 @@ function Preview({ kinds, onBack, onDone }: { kinds: RedirectFinding['kind'][] |
   const mend = useMutation({
     mutationFn: () => call('redirect-review.mend', { body }),
     onSuccess: ({ changed, removed, step }) => {
-      toldStep(`${counted(changed + removed, 'row')} mended.`, step)
+      toldStep(`${counted(changed + removed, 'row')} mended.`, stepOf('redirects', step))
       onDone()
     },
   })

@@ -4,7 +4,7 @@ import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 
 /** A rule as one line, for comparing. */
 export const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
@@ -58,7 +58,7 @@ export function RuleHistory({
                   {each.version === now.version && <span className="font-normal text-sea"> · in force</span>}
                 </span>
                 <span className="note block">
-                  {each.by ?? 'somebody'}, {sayWhen(each.at)}
+                  {each.by ?? 'somebody'}, <When at={each.at} />
                 </span>
               </button>
             </li>

@@ -13,6 +13,7 @@ import { Problem } from '../../ui/Form.tsx'
 import { mergeOrder } from '../../ui/merging.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { ToChanges } from '../../ui/ToChanges.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
 import { Beginnings } from './Beginnings.tsx'
@@ -180,6 +181,7 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
         <header className="flex flex-wrap items-baseline gap-x-4">
           <h1 className="text-[26px]">Rules</h1>
           <p className="flex-1 text-ink-soft">the first one that speaks decides; what was set by hand stays</p>
+          <ToChanges kind="rules" />
           <button type="button" className="button button-plain" onClick={() => setLooking(true)}>
             <HistoryIcon size={16} aria-hidden="true" />
             History

@@ -1,6 +1,5 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
-import { toast } from 'sonner'
 import { isListReport } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
 import { call } from '../../ui/api.ts'
@@ -8,6 +7,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
@@ -35,7 +35,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   const close = (): void => {
     if (report?.isDryRun === false) {
       setPasted('')
-      toast.success(`${counted(report.new + report.changed, 'short link')} of your list answer now.`)
+      toldStep(`${counted(report.new + report.changed, 'short link')} of your list answer now.`, stepOf('short-links', jobId))
     }
     onClose()
   }

@@ -7,8 +7,8 @@ import { call } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { toldStep } from './undo.ts'
 import { bare, counted } from './words.ts'
 
 interface Channel {
@@ -46,7 +46,7 @@ export function CampaignDialog({ onClose }: { onClose: () => void }) {
       }),
     onSuccess: ({ step, items }) => {
       setMade(items)
-      toldStep(`${counted(items.length, 'short link')} made for “${name}”.`, step)
+      toldStep(`${counted(items.length, 'short link')} made for “${name}”.`, stepOf('short-links', step))
     },
   })
   const put = (key: number, change: Partial<Channel>): void =>

@@ -6,8 +6,8 @@ import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { toldStep } from './undo.ts'
 import { counted } from './words.ts'
 
 type Doing = 'tags' | 'replace' | 'remove'
@@ -74,7 +74,7 @@ function StepDialog({ doing, ids, onClose, onDone }: { doing: Doing; ids: readon
   const carryOut = useMutation({
     mutationFn: () => call('short-link-steps.create', { body }),
     onSuccess: ({ changed, step }) => {
-      toldStep(`${counted(changed, 'short link')} ${doing === 'remove' ? 'taken away' : 'changed'}.`, step)
+      toldStep(`${counted(changed, 'short link')} ${doing === 'remove' ? 'taken away' : 'changed'}.`, stepOf('short-links', step))
       onClose()
       onDone()
     },

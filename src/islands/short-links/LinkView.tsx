@@ -7,7 +7,7 @@ import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { Rope } from '../../ui/Rope.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 import { ChangeDialog } from './ChangeDialog.tsx'
 import { CodePart } from './CodePart.tsx'
 import { CourseDialog } from './CourseDialog.tsx'
@@ -197,7 +197,7 @@ function History({ link, canEdit }: { link: ShortLink; canEdit: boolean }) {
               <span />
             )}
             <span className="note">
-              {sayWhen(each.at)}
+              <When at={each.at} />
               {each.by !== null && `, ${each.by}`}
             </span>
           </li>

@@ -3,6 +3,7 @@ import type { ShortLink, ShortLinkList } from '../../contract/short-links.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { ToChanges } from '../../ui/ToChanges.tsx'
 import { BringInList } from './BringInList.tsx'
 import { CampaignDialog } from './CampaignDialog.tsx'
 import { ChosenBar } from './ChosenBar.tsx'
@@ -69,6 +70,7 @@ function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, has
         <h1 className="text-[26px]">Short links</h1>
         <p className="text-ink-soft">sayable addresses of your own, for long ones that may change</p>
         <span className="ml-auto flex flex-wrap gap-2 max-md:ml-0">
+          <ToChanges kind="short-links" />
           {canEdit && hasHost && (
             <>
               <button type="button" className="button" onClick={() => setOpen('campaign')}>

@@ -3,7 +3,7 @@ import { toast } from 'sonner'
 import type { WaitingLink, WaitingList } from '../../contract/waiting.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
-import { sayWhen } from '../../ui/when.ts'
+import { When } from '../../ui/When.tsx'
 
 /** Contributors' new outside links, each in its sentence, until an editor has looked at it. */
 export function Waiting({ initial, canDecide }: { initial: WaitingList; canDecide: boolean }) {
@@ -82,7 +82,7 @@ function One({
       <p className="address">{link.address}</p>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
         <span className="note flex-1">
-          {link.by ?? 'Somebody'} on <a href={`/pages/${link.pageId}`}>{link.title}</a>, {sayWhen(link.at)}
+          {link.by ?? 'Somebody'} on <a href={`/pages/${link.pageId}`}>{link.title}</a>, <When at={link.at} />
         </span>
         {link.flags.map((flag) => (
           <span key={flag} className="chip chip-red">

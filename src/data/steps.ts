@@ -1,0 +1,256 @@
+import type { StepKind } from '../contract/steps.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+
+/** A step as it is listed; what belongs to its kind alone stands in `facts`. */
+export interface StepRow {
+  readonly kind: StepKind
+  readonly id: string
+  readonly at: Date
+  /** The same to the microsecond, as the database writes it: where the list goes on from. */
+  readonly moment: string
+  readonly by: string | null
+  readonly isUndone: boolean
+  /** Nothing that came later stands in the way of taking it back. */
+  readonly isLast: boolean
+  readonly facts: Readonly<Record<string, unknown>>
+}
+
+/** Things of one step that are counted no further. */
+const COUNTED_MAX = 100_000
+const counted = (from: string): string => `(SELECT count(*)::int FROM (SELECT 1 FROM ${from} LIMIT ${COUNTED_MAX}) AS c)`
+
+/** Of each kind: its table with an alias, what says which step it is and when, whether it can still be taken back, and its own facts. */
+const SOURCES: Readonly<
+  Record<
+    StepKind,
+    {
+      readonly from: string
+      readonly at: string
+      readonly undone: string
+      readonly where: string
+      readonly facts: string
+      readonly isLast?: string
+    }
+  >
+> = {
+  links: {
+    from: 'bulk_changes s',
+    at: 's.created_at',
+    undone: 's.undone_at IS NOT NULL',
+    // One that is part of a larger step is taken back with that, and not alone.
+    where: 'NOT EXISTS (SELECT FROM partner_moves m WHERE m.bulk_change_id = s.id)',
+    facts: `jsonb_build_object('change', s.change, 'links', s.links, 'pages', (SELECT count(*)::int FROM bulk_change_pages b WHERE b.bulk_change_id = s.id))`,
+  },
+  'short-links': {
+    from: 'short_link_steps s',
+    at: 's.at',
+    undone: 's.undone_at IS NOT NULL',
+    where: 'true',
+    facts: `jsonb_build_object('what', s.what, 'links', jsonb_array_length(s.links) + ${counted('short_link_changes v WHERE v.step_id = s.id')})`,
+  },
+  redirects: {
+    from: 'redirect_steps s',
+    at: 's.at',
+    undone: 's.undone_at IS NOT NULL',
+    where: `NOT EXISTS (SELECT FROM partner_moves m WHERE m.redirect_step_id = s.id) AND EXISTS (SELECT FROM redirect_revisions v WHERE v.step_id = s.id)`,
+    facts: `jsonb_build_object('what', s.what, 'rows', ${counted('redirect_revisions v WHERE v.step_id = s.id')})`,
+  },
+  partners: {
+    from: 'partner_moves s',
+    at: 's.at',
+    undone: 's.undone_at IS NOT NULL',
+    where: 'true',
+    facts: `jsonb_build_object('partner', coalesce((SELECT name FROM partners p WHERE p.id = s.partner_id), ''), 'placements', coalesce((SELECT links FROM bulk_changes b WHERE b.id = s.bulk_change_id), 0),
+      'shortLinks', jsonb_array_length(s.short_links), 'redirects', ${counted('redirect_revisions v WHERE v.step_id = s.redirect_step_id')})`,
+  },
+  phrases: {
+    // Those that were added together have one moment, and the least of their ids stands for them.
+    from: `(SELECT min(id::text)::uuid AS id, site_id, created_at, min(destination) AS destination, count(*)::int AS phrases, person_id FROM phrases WHERE site_id = $1 GROUP BY site_id, created_at, person_id) s`,
+    at: 's.created_at',
+    undone: 'false',
+    where: 'true',
+    facts: `jsonb_build_object('destination', s.destination, 'phrases', s.phrases)`,
+  },
+  rules: {
+    from: `(SELECT overlay(overlay(md5(site_id::text || ' rules ' || version) placing '4' from 13 for 1) placing '8' from 17 for 1)::uuid AS id, * FROM rules WHERE site_id = $1) s`,
+    at: 's.created_at',
+    undone: 'false',
+    where: 'true',
+    facts: `jsonb_build_object('version', s.version, 'rules', jsonb_array_length(s.list))`,
+    isLast: 's.version = (SELECT max(version) FROM rules r WHERE r.site_id = $1)',
+  },
+  earnings: {
+    from: 'reports s',
+    at: 's.at',
+    undone: 's.undone_at IS NOT NULL',
+    where: 'true',
+    facts: `jsonb_build_object('partner', coalesce((SELECT name FROM partners p WHERE p.id = s.partner_id), ''), 'name', s.name, 'lines', s.made + s.changed)`,
+  },
+  imports: {
+    from: 'jobs s',
+    at: 's.created_at',
+    undone: 's.undone_at IS NOT NULL',
+    where: `s.kind = 'import' AND s.state = 'done' AND EXISTS (SELECT FROM page_revisions v WHERE v.step_id = s.id)`,
+    facts: `jsonb_build_object('name', coalesce(s.input->>'name', ''), 'pages', ${counted('page_revisions v WHERE v.step_id = s.id')})`,
+  },
+}
+
+/** The newest steps of some kinds. @param after - the last one that was seen */
+export function listAllSteps(
+  db: Database,
+  siteId: string,
+  { kinds, after, limit }: { kinds: readonly StepKind[]; after: { readonly at: string; readonly id: string } | null; limit: number },
+): Promise<StepRow[]> {
+  const each = kinds.map((kind) => {
+    const { from, at, undone, where, facts, isLast = 'true' } = SOURCES[kind]
+    return `(SELECT '${kind}' AS kind, s.id, ${at} AS at, s.person_id, ${undone} AS undone, ${isLast} AS last, ${facts} AS facts FROM ${from}
+      WHERE s.site_id = $1 AND (${where}) AND ($2::timestamptz IS NULL OR (${at}, s.id) < ($2, $3::uuid)) ORDER BY ${at} DESC, s.id DESC LIMIT $4)`
+  })
+  return rows<StepRow>(
+    db,
+    `SELECT t.kind, t.id, t.at, t.at::text AS moment, (SELECT name FROM people WHERE people.id = t.person_id) AS by, t.undone AS "isUndone", t.last AS "isLast", t.facts
+     FROM (${each.join(' UNION ALL ')}) t ORDER BY t.at DESC, t.id DESC LIMIT $4`,
+    [siteId, after?.at ?? null, after?.id ?? null, limit],
+  )
+}
+
+/** The step that a bulk change or a step of redirects is part of; null where it stands for itself. */
+export async function moveOfPart(db: Database, siteId: string, part: string): Promise<string | null> {
+  const [move] = await rows<{ id: string }>(
+    db,
+    'SELECT id FROM partner_moves WHERE site_id = $1 AND (bulk_change_id = $2 OR redirect_step_id = $2)',
+    [siteId, part],
+  )
+  return move?.id ?? null
+}
+
+/** Whether a step of short links came of a list: its versions name it. */
+export async function isListStep(db: Database, siteId: string, id: string): Promise<boolean> {
+  return (
+    (await rows(db, "SELECT 1 AS found FROM short_link_steps WHERE site_id = $1 AND id = $2 AND what = 'list'", [siteId, id])).length === 1
+  )
+}
+
+/** Notes that a list is being taken in, once. */
+export const beginListStep = (
+  db: Database,
+  { id, siteId, personId }: { id: string; siteId: string; personId: string | null },
+  transaction: Transaction,
+): Promise<unknown> =>
+  rows(
+    db,
+    `INSERT INTO short_link_steps (id, site_id, person_id, what, links) VALUES ($1, $2, $3, 'list', '[]') ON CONFLICT (id) DO NOTHING`,
+    [id, siteId, personId],
+    transaction,
+  )
+
+/** Marks a list or an import as taken back. @returns false where it is not there, or is so already */
+export async function markTakenBack(
+  db: Database,
+  siteId: string,
+  { kind, id }: { kind: 'short-links' | 'imports'; id: string },
+  transaction: Transaction,
+): Promise<boolean> {
+  const table = kind === 'imports' ? 'jobs' : 'short_link_steps'
+  const marked = await rows(
+    db,
+    `UPDATE ${table} SET undone_at = now() WHERE site_id = $1 AND id = $2 AND undone_at IS NULL RETURNING id`,
+    [siteId, id],
+    transaction,
+  )
+  return marked.length === 1
+}
+
+/** A stretch of what is taken back: what was looked at, in order, and what of it is as it was before. */
+export interface TakenBack {
+  readonly seen: readonly string[]
+  readonly changed: readonly string[]
+  readonly removed: readonly string[]
+}
+
+/** Gives short links of a list back what they said before it, and takes away those it made, as far as nobody changed them since. */
+export async function takeListBack(
+  db: Database,
+  { siteId, personId }: { siteId: string; personId: string | null },
+  { step, after, limit }: { step: string; after: string | null; limit: number },
+  transaction: Transaction,
+): Promise<TakenBack> {
+  const seen = await idsAfter(db, 'short_link_changes', 'short_link_id', { step, after, limit }, transaction)
+  const changed = await rows<{ id: string }>(
+    db,
+    `WITH stepped AS (SELECT short_link_id, min(version) AS first, max(version) AS last FROM short_link_changes WHERE step_id = $3 AND short_link_id = ANY($4::uuid[]) GROUP BY short_link_id),
+       back AS (UPDATE short_links l SET destination = b.destination, title = b.title, status = b.status, note = b.note, tags = b.tags, course = b.course, version = l.version + 1, updated_at = now()
+         FROM stepped s JOIN short_link_changes b ON b.short_link_id = s.short_link_id AND b.version = s.first - 1
+         WHERE l.id = s.short_link_id AND l.site_id = $1 AND l.version = s.last AND l.removed_slugs IS NULL
+         RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
+     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
+       SELECT id, version, destination, title, status, note, tags, course, $2 FROM back RETURNING short_link_id AS id`,
+    [siteId, personId, step, seen],
+    transaction,
+  )
+  const removed = await rows<{ id: string }>(
+    db,
+    `WITH made AS (SELECT l.id, l.host_id FROM short_links l JOIN short_link_changes v ON v.short_link_id = l.id AND v.version = 1 AND v.step_id = $2
+         WHERE l.id = ANY($3::uuid[]) AND l.site_id = $1 AND l.removed_slugs IS NULL
+           AND l.version = (SELECT max(version) FROM short_link_changes m WHERE m.short_link_id = l.id AND m.step_id = $2)),
+       gone AS (DELETE FROM short_link_slugs s USING made WHERE s.short_link_id = made.id RETURNING s.short_link_id, s.slug, s.is_main, s.host_id)
+     UPDATE short_links l SET updated_at = now(),
+       removed_slugs = (SELECT array_agg(slug ORDER BY is_main DESC, slug) FROM gone g WHERE g.short_link_id = l.id AND g.host_id = l.host_id),
+       removed_elsewhere = (SELECT coalesce(jsonb_agg(jsonb_build_object('hostId', host_id, 'slug', slug)), '[]') FROM gone g WHERE g.short_link_id = l.id AND g.host_id <> l.host_id)
+     FROM made WHERE l.id = made.id RETURNING l.id`,
+    [siteId, step, seen],
+    transaction,
+  )
+  return { seen, changed: changed.map(({ id }) => id), removed: removed.map(({ id }) => id) }
+}
+
+/** The pages of an import, a stretch at a time. */
+export const importedPages = (
+  db: Database,
+  stretch: { step: string; after: string | null; limit: number },
+  transaction: Transaction,
+): Promise<string[]> => idsAfter(db, 'page_revisions', 'page_id', stretch, transaction)
+
+/** Of pages that are still as an import left them: the version before it, by page; those that it made have none. */
+export async function beforeImport(
+  db: Database,
+  siteId: string,
+  { step, pageIds }: { step: string; pageIds: readonly string[] },
+  transaction: Transaction,
+): Promise<{ id: string; version: number; before: number | null }[]> {
+  return rows(
+    db,
+    `SELECT p.id, p.version, (SELECT max(b.version) FROM page_revisions b WHERE b.page_id = p.id AND b.version < v.version) AS before
+     FROM pages p JOIN page_revisions v ON v.page_id = p.id AND v.version = p.version AND v.step_id = $2
+     WHERE p.site_id = $1 AND p.id = ANY($3::uuid[]) AND p.removed_at IS NULL FOR UPDATE OF p`,
+    [siteId, step, pageIds],
+    transaction,
+  )
+}
+
+async function idsAfter(
+  db: Database,
+  table: 'short_link_changes' | 'page_revisions',
+  column: 'short_link_id' | 'page_id',
+  { step, after, limit }: { step: string; after: string | null; limit: number },
+  transaction: Transaction,
+): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    `SELECT DISTINCT ${column} AS id FROM ${table} WHERE step_id = $1 AND ($2::uuid IS NULL OR ${column} > $2) ORDER BY ${column} LIMIT $3`,
+    [step, after, limit],
+    transaction,
+  )
+  return found.map(({ id }) => id)
+}
+
+/** Takes away the phrases that were added together with one. @returns their ids */
+export async function removePhrasesWith(db: Database, siteId: string, id: string, transaction: Transaction): Promise<string[]> {
+  const gone = await rows<{ id: string }>(
+    db,
+    'DELETE FROM phrases WHERE site_id = $1 AND created_at = (SELECT created_at FROM phrases WHERE site_id = $1 AND id = $2) RETURNING id',
+    [siteId, id],
+    transaction,
+  )
+  return gone.map((each) => each.id)
+}
