@@ -133,7 +133,14 @@ const LINES = 200_000
 export async function replay(): Promise<Row> {
   const live = new RedirectTable(TOLERANCE)
   for (let n = 0; n < LOG_ROWS; n++) live.add(rowOf(n, `/page-${n % 5_000}.html`))
-  const site = { live, draft: null, host: 'site.example', origin: 'https://site.example', hasPage: (at: string) => at.startsWith('/page-') }
+  const site = {
+    live,
+    draft: null,
+    host: 'site.example',
+    origin: 'https://site.example',
+    hasPage: (at: string) => at.startsWith('/page-'),
+    hasEnding: () => true,
+  }
   const lines = Array.from({ length: LINES }, (_, n) => {
     const target = n % 10 === 0 ? `/lost/${n % 977}` : `/old/number-${Math.floor(LOG_ROWS ** (((n * 7919) % LINES) / LINES))}.html`
     return `10.${n % 250}.${n % 91}.7 - - [26/Nov/2026:10:00:00 +0000] "GET ${target} HTTP/1.1" 301 178 "https://tides.example/" "${AGENT}"`

@@ -120,7 +120,11 @@ export async function makeShortLinks(
     note: '',
     tags: '',
   }))
-  await services.shortLinkLists.take({ siteId: owner.siteId, personId: owner.personId }, listed, { dryRun: false, seen: new Map(), step: randomUUID() })
+  await services.shortLinkLists.take({ siteId: owner.siteId, personId: owner.personId }, listed, {
+    dryRun: false,
+    seen: new Map(),
+    step: randomUUID(),
+  })
   const others = await rows<{ id: string }>(db, 'SELECT id FROM short_links WHERE site_id = $1 AND slug = ANY($2::text[]) ORDER BY slug', [
     owner.siteId,
     listed.map(({ slug }) => slug),

@@ -143,7 +143,7 @@ export type ConsideredRow = z.infer<typeof ConsideredRow>
 const RopeStop = z.object({
   address: z.string(),
   status: z.int().nullable().meta({ description: 'Null where we do not know: outside, and where the way is given up' }),
-  by: z.enum(['redirect', 'short link', 'page', 'nothing', 'outside', 'loop', 'too long']),
+  by: z.enum(['redirect', 'short link', 'page', 'capitals', 'nothing', 'outside', 'loop', 'too long']),
 })
 export const BenchAnswer = z
   .object({

@@ -1,4 +1,5 @@
 import type { PoolClient } from 'pg'
+import { tellingEnding } from '../core/routing/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 
 /** How often an address was asked for in vain on a day. */
@@ -26,11 +27,15 @@ export const MISSED_MAX = 100_000
 /** Adds counts, in the transaction that takes them from the log. */
 export async function countMissed(
   client: PoolClient,
-  { paths, noise }: { readonly paths: readonly MissedCount[]; readonly noise: readonly MissedNoise[] },
+  { paths: given, noise }: { readonly paths: readonly MissedCount[]; readonly noise: readonly MissedNoise[] },
 ): Promise<void> {
   const all = [...noise]
+  const strange = await neverServed(client, given)
+  const paths = given.filter((each) => !strange.has(kindOf(each)))
+  for (const each of given)
+    if (strange.has(kindOf(each))) all.push({ siteId: each.siteId, day: each.day, kind: 'scanner', visits: each.people + each.others })
   if (paths.length > 0) {
-    const given = paths.map(({ referrers, ...each }) => ({
+    const counts = paths.map(({ referrers, ...each }) => ({
       ...each,
       referrers: [...referrers].map(([referrer, visits]) => ({ referrer, visits })),
     }))
@@ -59,7 +64,7 @@ export async function countMissed(
          ON CONFLICT (missed_id, referrer) DO UPDATE SET visits = missed_referrers.visits + excluded.visits)
        SELECT "siteId" AS site_id, day::text AS day, sum(people + others) AS visits FROM given g
        WHERE NOT EXISTS (SELECT 1 FROM taken t WHERE t."siteId" = g."siteId" AND t.host = g.host AND t.path = g.path) GROUP BY "siteId", day`,
-      [JSON.stringify(given)],
+      [JSON.stringify(counts)],
     )
     for (const { site_id, day, visits } of left) all.push({ siteId: site_id, day, kind: 'overflow', visits: Number(visits) })
   }
@@ -71,6 +76,26 @@ export async function countMissed(
      ON CONFLICT (site_id, day, kind) DO UPDATE SET visits = missed_noise.visits + excluded.visits`,
     [JSON.stringify(all)],
   )
+}
+
+const kindOf = ({ siteId, path }: Pick<MissedCount, 'siteId' | 'path'>): string => `${siteId} ${tellingEnding(path)}`
+
+/** Kinds of file, by site and ending, that no page, file or redirect of the site ever had. */
+async function neverServed(client: PoolClient, counts: readonly MissedCount[]): Promise<ReadonlySet<string>> {
+  const asked = new Map(
+    counts
+      .map((each) => [kindOf(each), { siteId: each.siteId, ending: tellingEnding(each.path) }] as const)
+      .filter(([, { ending }]) => ending !== ''),
+  )
+  if (asked.size === 0) return new Set()
+  const { rows: strange } = await client.query<{ kind: string }>(
+    `SELECT x."siteId"::text || ' ' || x.ending AS kind FROM jsonb_to_recordset($1::jsonb) AS x("siteId" uuid, ending text)
+     WHERE NOT EXISTS (SELECT 1 FROM pages WHERE site_id = x."siteId" AND path_ending(path) = x.ending)
+       AND NOT EXISTS (SELECT 1 FROM files WHERE site_id = x."siteId" AND path_ending(path) = x.ending)
+       AND NOT EXISTS (SELECT 1 FROM redirects WHERE site_id = x."siteId" AND path_ending(source) = x.ending)`,
+    [JSON.stringify([...asked.values()])],
+  )
+  return new Set(strange.map(({ kind }) => kind))
 }
 
 /** An address that was asked for in vain. */

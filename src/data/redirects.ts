@@ -327,6 +327,23 @@ export async function isLiveAt(db: Database, siteId: string, paths: readonly str
   return row?.is === true
 }
 
+/** Paths at which pages stand, or stood, that differ from these by capitals alone, or not at all. */
+export async function pagePathsByCapitals(
+  db: Database,
+  siteId: string,
+  paths: readonly string[],
+  transaction: Transaction,
+): Promise<string[]> {
+  const found = await rows<{ path: string }>(
+    db,
+    `SELECT path FROM pages WHERE site_id = $1 AND kind = 'page' AND md5(lower(path)) IN (SELECT md5(lower(given)) FROM unnest($2::text[]) AS given)
+     ORDER BY path`,
+    [siteId, paths],
+    transaction,
+  )
+  return found.map(({ path }) => path)
+}
+
 /** Which of these paths a page or file is live at. */
 export async function livePaths(
   db: Database,

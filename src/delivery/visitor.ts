@@ -64,7 +64,7 @@ export class Visitors {
     const purpose = headers['sec-purpose'] ?? headers.purpose ?? headers['x-moz']
     const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
     const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
-    return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}`
+    return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}\t${this.#visitorOf(request)}`
   }
 
   /** What a page told of itself, as a line of the same log: that it was looked at, or that one of its links was followed. @param nowMs - UTC */

@@ -1,5 +1,5 @@
 import { setImmediate as breathe } from 'node:timers/promises'
-import { noiseOf } from '../core/routing/index.ts'
+import { type NoiseKind, noiseOf, SCANNED_MIN } from '../core/routing/index.ts'
 import type { ClickBatch } from '../data/clicks.ts'
 import type { SeenLink, SeenPage, SeenVisitor } from '../data/counted-pages.ts'
 import type { MissedCount, MissedNoise } from '../data/missed.ts'
@@ -14,31 +14,69 @@ const ID_CHARS = 36
 /** What comes behind them. */
 const REST = /^(person|bot|prefetch|head)\t[0-9a-f]{16}\t([a-z]+)\t([a-z]+|\\N)\t([^\t\\]+|\\N)(?:\t(\d{1,3}|\\N))?$/
 
-/** An address that was asked for in vain. */
-const MISSED = /^missed\t((\d{4}-\d\d-\d\d)T[\d:.]+Z)\t([0-9a-f-]{36})\t([^\t]+)\t([^\t]+)\t(person|bot|prefetch|head)\t([^\t]*)$/
+/** An address that was asked for in vain; logs of an earlier version do not tell by whom. */
+const MISSED =
+  /^missed\t((\d{4}-\d\d-\d\d)T[\d:.]+Z)\t([0-9a-f-]{36})\t([^\t]+)\t([^\t]+)\t(person|bot|prefetch|head)\t([^\t]*)(?:\t([0-9a-f]{16}))?$/
+
+interface MissedLine {
+  readonly at: string
+  readonly day: string
+  readonly siteId: string
+  readonly host: string
+  readonly path: string
+  readonly isPerson: boolean
+  readonly referrer: string
+  /** "" where it is not known. */
+  readonly visitor: string
+}
 
 /** Counts what a stretch of the log has of missed addresses. */
 class MissedCounts {
   readonly #paths = new Map<string, MissedCount & { readonly referrers: Map<string, number> }>()
   readonly #noise = new Map<string, MissedNoise>()
+  /** By visitor of a day, until it is known which of them only tries doors. */
+  readonly #held = new Map<string, MissedLine[]>()
 
   /** @returns false where the line is none of these */
   take(line: string): boolean {
     if (!line.startsWith('missed')) return false
-    const [, at = '', day = '', siteId = '', host = '', path = '', visit = '', referrer = ''] = MISSED.exec(line) ?? []
+    const [, at = '', day = '', siteId = '', host = '', path = '', visit = '', referrer = '', visitor = ''] = MISSED.exec(line) ?? []
     if (at === '') return false
+    const missed = { at, day, siteId, host, path, isPerson: visit === 'person', referrer, visitor }
     const kind = noiseOf(path)
-    if (kind !== null) {
-      const key = `${siteId} ${day} ${kind}`
-      this.#noise.set(key, { siteId, day, kind, visits: (this.#noise.get(key)?.visits ?? 0) + 1 })
-      return true
+    if (kind !== null) this.#addNoise(missed, kind)
+    else if (visitor === '') this.#add(missed)
+    else this.#hold(missed)
+    return true
+  }
+
+  /** @param hasSeen - whether a visitor saw a page, by the day and their name */
+  end(hasSeen: (visitor: string) => boolean): void {
+    for (const [who, lines] of this.#held) {
+      const isScanner = !hasSeen(who) && new Set(lines.map(({ host, path }) => host + path)).size >= SCANNED_MIN
+      for (const each of lines) isScanner ? this.#addNoise(each, 'scanner') : this.#add(each)
     }
+    this.#held.clear()
+  }
+
+  #hold(missed: MissedLine): void {
+    const who = `${missed.day} ${missed.visitor}`
+    const before = this.#held.get(who)
+    if (before === undefined) this.#held.set(who, [missed])
+    else before.push(missed)
+  }
+
+  #addNoise({ siteId, day }: MissedLine, kind: NoiseKind): void {
+    const key = `${siteId} ${day} ${kind}`
+    this.#noise.set(key, { siteId, day, kind, visits: (this.#noise.get(key)?.visits ?? 0) + 1 })
+  }
+
+  #add({ at, day, siteId, host, path, isPerson, referrer }: MissedLine): void {
     const key = `${siteId} ${day} ${host} ${path}`
     const before = this.#paths.get(key)
     const referrers = before?.referrers ?? new Map<string, number>()
     if (referrer !== '' && (referrers.size < REFERRERS_MAX || referrers.has(referrer)))
       referrers.set(referrer, (referrers.get(referrer) ?? 0) + 1)
-    const isPerson = visit === 'person'
     this.#paths.set(key, {
       siteId,
       host,
@@ -50,7 +88,6 @@ class MissedCounts {
       lastAt: at,
       referrers,
     })
-    return true
   }
 
   get counted(): { paths: MissedCount[]; noise: MissedNoise[] } {
@@ -90,6 +127,11 @@ class SeenCounts {
         ...count,
       })
     return true
+  }
+
+  /** Whether a visitor looked at a page. @param visitor - a day, and the name of that day */
+  hasSeen(visitor: string): boolean {
+    return this.#visitors.has(visitor)
   }
 
   get counted(): ClickBatch['seen'] {
@@ -191,6 +233,7 @@ export async function batchOf(
     link.add(line.slice(0, HOUR_CHARS), visit, variant === undefined || variant === '\\N' ? -1 : Number(variant))
     if (visit === 'person') link.addPerson(day, { referrer, device, language })
   }
+  missed.end((visitor) => seen.hasSeen(visitor))
   const batch: Mutable<ClickBatch> = {
     ...place,
     lines,

@@ -10,6 +10,7 @@ import { pageIdAt } from '../data/pages.ts'
 import { putFileHabit } from '../data/sites.ts'
 import { hashOf } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import type { RedirectFieldFault } from './redirect-fields.ts'
 import { leadOldAddress, mayLead } from './redirect-leads.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
@@ -57,7 +58,7 @@ export type FileFault =
   | 'file-not-what-it-says'
   | 'path-taken'
   | 'file-in-use'
-  | 'destination-refused'
+  | RedirectFieldFault
   | 'upload-missing'
 
 /** Places named when a file is in use. */
@@ -195,7 +196,7 @@ export function filesService({ db }: Context, views: SiteViews) {
             { from: file.path, to: leadTo, note: 'The file was taken away' },
             { transaction, changes },
           )
-          if (!led.ok) return fail('destination-refused', led.detail)
+          if (!led.ok) return led
         }
         if (!(await markFileRemoved(db, { id, version, isRemoved }, transaction))) return fail('moved-on')
         changes.add(actor.siteId, 'files', id, isRemoved ? 'removed' : 'made')

@@ -6,9 +6,10 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { findPage, movePage } from '../data/pages.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { type pagesService, shownPageRow } from './pages.ts'
+import type { RedirectFieldFault } from './redirect-fields.ts'
 import { leadOldAddress } from './redirect-leads.ts'
 
-type MoveFault = 'forbidden' | 'not-found' | 'moved-on' | 'path-taken' | 'path-unreadable' | 'page-links-relative' | 'redirect-to-itself'
+type MoveFault = RedirectFieldFault | 'forbidden' | 'not-found' | 'moved-on' | 'path-taken' | 'path-unreadable' | 'page-links-relative'
 
 /** A link or file that is named from where the page stands. */
 const RELATIVE = /\s(?:href|src|action|poster)\s*=\s*["']?(?![/#"'\s>]|[a-z][a-z0-9+.-]*:)/i
@@ -50,7 +51,7 @@ export function pageMovesService({ db }: Context, views: SiteViews, pages: Retur
             { from: page.path, to: wanted, note: `“${page.title}” moved` },
             { transaction, changes },
           )
-          if (!led.ok) return fail('path-unreadable', led.detail)
+          if (!led.ok) return led
         }
         await writeAudit(db, actor, 'pages:move', id, { from: page.path, to: wanted, leadsOld }, transaction)
         return ok(null)

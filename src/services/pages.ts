@@ -29,6 +29,7 @@ import { listRevisions, type RevisionRow } from '../data/revisions.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { givenContent, newContent, patchContent } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
+import type { RedirectFieldFault } from './redirect-fields.ts'
 import { leadOldAddress, mayLead } from './redirect-leads.ts'
 import type { waitingService } from './waiting.ts'
 
@@ -269,7 +270,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       actor: Actor,
       id: string,
       { version, isRemoved, leadTo }: PageRemoval,
-    ): Promise<Result<Page | null, ChangeFault | 'destination-refused'>> {
+    ): Promise<Result<Page | null, ChangeFault | RedirectFieldFault>> {
       if (!actor.can('pages:publish') || !mayLead(actor, leadTo).ok) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
@@ -284,7 +285,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
             { from: page.path, to: leadTo, note: `“${page.title}” was taken away` },
             { transaction, changes },
           )
-          if (!led.ok) return fail('destination-refused', led.detail)
+          if (!led.ok) return led
         }
         const isGone = await markRemoved(db, { pageId: id, version, isRemoved }, transaction)
         if (isGone === null) return fail('moved-on')
@@ -292,7 +293,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
         await writeAudit(db, actor, isRemoved ? 'pages:delete' : 'pages:undelete', id, { path: page.path }, transaction)
         return ok(isGone)
       })
-      if (!saved.ok) return saved.fault === 'destination-refused' ? saved : movedOn(actor, id)
+      if (!saved.ok) return saved.fault === 'moved-on' ? movedOn(actor, id) : saved
       const now = await findPage(db, actor.siteId, id)
       return ok(now === null ? null : shownPageRow(now, view.origin))
     },

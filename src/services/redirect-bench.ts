@@ -20,6 +20,7 @@ import {
   type DeliveredRedirect,
   isLiveAt,
   keptRedirects,
+  pagePathsByCapitals,
   redirectGroups,
   redirectsAt,
   wasLiveAt,
@@ -66,7 +67,20 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       for (const { id } of rows) known.add(id)
     }
 
-    const consider = async (url: URL, transaction: Transaction): Promise<{ considered: readonly Considered[]; isPage: boolean }> => {
+    const isThere = (paths: readonly string[], transaction: Transaction): Promise<boolean> =>
+      at === undefined ? isLiveAt(db, siteId, paths, transaction) : wasLiveAt(db, siteId, new Date(at), paths, transaction)
+
+    /** Where the page stands that an address differs from by capitals alone. */
+    const byCapitals = async (paths: readonly string[], transaction: Transaction): Promise<string | null> => {
+      if (!(view.setup.tolerance ?? TOLERANCE).ignoresCase) return null
+      for (const path of await pagePathsByCapitals(db, siteId, paths, transaction)) if (await isThere([path], transaction)) return path
+      return null
+    }
+
+    const consider = async (
+      url: URL,
+      transaction: Transaction,
+    ): Promise<{ considered: readonly Considered[]; isPage: boolean; moved: string | null }> => {
       const path = plainPath(url.pathname)
       const asked: Asked = {
         host: url.hostname,
@@ -89,10 +103,10 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       else take(await redirectsAt(db, siteId, new Date(at), keys, transaction))
       const spelt = new URL(normalise(url.href) ?? url.href).pathname
       const paths = [url.pathname, ...pathSpellings(spelt)]
-      const isPage =
-        hosts.get(url.hostname)?.kind === 'site' &&
-        (await (at === undefined ? isLiveAt(db, siteId, paths, transaction) : wasLiveAt(db, siteId, new Date(at), paths, transaction)))
-      return { considered: considerRedirects(asked, table, () => isPage), isPage }
+      const isSite = hosts.get(url.hostname)?.kind === 'site'
+      const isPage = isSite && (await isThere(paths, transaction))
+      const moved = isSite && !isPage ? await byCapitals(paths, transaction) : null
+      return { considered: considerRedirects(asked, table, () => isPage || moved !== null), isPage, moved }
     }
 
     /** What one address of the site answers, and where that sends to. */
@@ -114,6 +128,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
       const answer = considered.find((each) => each.answer !== null)?.answer ?? null
       if (answer !== null) return stopped('redirect', answer.status, answer.location)
       if (found.isPage) return stopped('page', 200)
+      if (found.moved !== null) return stopped('capitals', 301, new URL(found.moved + url.search, url).href)
       return host.kind === 'door' ? stopped('outside', null) : stopped('nothing', 404)
     }
 

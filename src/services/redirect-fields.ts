@@ -3,6 +3,7 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import {
   leadsOn,
+  pathKey,
   plainPath,
   type Redirect,
   type RedirectConditions,
@@ -91,7 +92,9 @@ export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<
   if (!ready.ok) return ready
   const key = isPath ? redirectKey(row) : path
   // The shortest circle; longer ones are found by following the way.
-  if (row.match === 'exact' && row.to.startsWith('/') && redirectKey({ from: row.to.replace(/[?#].*$/s, '') }) === key)
+  const tolerance = setup.tolerance ?? TOLERANCE
+  const asAsked = (from: string): string => pathKey(plainPath(from), tolerance)
+  if (row.match === 'exact' && row.to.startsWith('/') && asAsked(row.to.replace(/[?#].*$/s, '')) === asAsked(path))
     return fail('redirect-to-itself', { from: path, to: row.to })
   return ok({ ...row, note: wanted.note.trim(), isOn: wanted.isOn, isHidden: wanted.isHidden, key })
 }
@@ -115,9 +118,11 @@ function readFrom(from: string, own: ReadonlySet<string>): Result<ReadFrom, 'pat
   return ok({ path: plainPath(url.pathname), host, query: [...url.searchParams].map(([name, value]) => ({ name, value })) })
 }
 
-/** What a row is for: two of the same name are one row. */
-export const nameOfRow = (row: Pick<RedirectFields, 'match' | 'key' | 'hosts' | 'when'>): string =>
-  `${row.match} ${row.key} ${sameNess(row)}`
+/** What a row is for: two of the same name are one row. Where capitals or slashes matter, they tell rows apart. */
+export const nameOfRow = ({ setup }: SiteGround, row: Pick<RedirectFields, 'match' | 'key' | 'from' | 'hosts' | 'when'>): string => {
+  const isPath = row.match === 'exact' || row.match === 'under'
+  return `${row.match} ${isPath ? pathKey(plainPath(row.from), setup.tolerance ?? TOLERANCE) : row.key} ${sameNess(row)}`
+}
 
 /** What of a row tells it from others that are found by the same. */
 const sameNess = ({ hosts, when }: Pick<RedirectFields, 'hosts' | 'when'>): string =>

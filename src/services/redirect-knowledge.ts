@@ -26,6 +26,7 @@ interface Known {
   readonly finder: PageFinder
   /** What pages are called that are not live, by their paths. */
   readonly gone: Map<string, string>
+  readonly ignoresCase: boolean
 }
 
 /** Tables of redirects that have been looked through, kept up to date by the log of changes: what has not changed is not read again. */
@@ -104,6 +105,7 @@ export class RedirectKnowledge {
       finder: new PageFinder([]),
       gone: new Map(),
       review: null,
+      ignoresCase: (view.setup.tolerance ?? TOLERANCE).ignoresCase,
     }
     this.#known.delete(siteId)
     for (const page of await knownPages(this.#db, siteId, null, transaction)) this.#putPage(known, page)
@@ -113,12 +115,12 @@ export class RedirectKnowledge {
   }
 
   /** Looks a site's rows up, as of the same moment as its pages. */
-  async #rowsOf({ setup, origin }: SiteGround, { live }: Known, transaction: Transaction): Promise<RedirectReview> {
+  async #rowsOf({ setup, origin }: SiteGround, { live, ignoresCase }: Known, transaction: Transaction): Promise<RedirectReview> {
     const review = new RedirectReview({
       tolerance: setup.tolerance ?? TOLERANCE,
       origin,
       hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])),
-      hasPage: (path) => live.has(path),
+      hasPage: (path) => live.has(ignoresCase ? path.toLowerCase() : path),
     })
     for (let after: string | null = null; ; ) {
       const rows = await allRedirects(this.#db, setup.siteId, { after, limit: ROWS_AT_ONCE }, transaction)
@@ -152,7 +154,7 @@ export class RedirectKnowledge {
     known.pages.set(page.id, page)
     if (!page.isLive) return void known.gone.set(page.path, page.title)
     known.finder.put(page)
-    for (const path of spellingsOf(page.path)) {
+    for (const path of spellingsOf(page.path, known.ignoresCase)) {
       known.live.set(path, (known.live.get(path) ?? 0) + 1)
       known.review?.pageChanged(path)
     }
@@ -162,7 +164,7 @@ export class RedirectKnowledge {
     known.pages.delete(page.id)
     if (!page.isLive) return void known.gone.delete(page.path)
     known.finder.drop(page.path)
-    for (const path of spellingsOf(page.path)) {
+    for (const path of spellingsOf(page.path, known.ignoresCase)) {
       const left = (known.live.get(path) ?? 1) - 1
       if (left === 0) known.live.delete(path)
       else known.live.set(path, left)
@@ -171,4 +173,6 @@ export class RedirectKnowledge {
   }
 }
 
-export const spellingsOf = (path: string): Set<string> => new Set([path, ...pathSpellings(path)].map((each) => plainPath(each)))
+/** Plain paths under which a page answers. @param ignoresCase - then in small letters */
+export const spellingsOf = (path: string, ignoresCase: boolean): Set<string> =>
+  new Set([path, ...pathSpellings(path)].map((each) => (ignoresCase ? plainPath(each).toLowerCase() : plainPath(each))))

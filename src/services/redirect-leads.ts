@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { fail, ok, type Result } from '../core/result.ts'
+import { TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
@@ -19,10 +20,13 @@ export async function leadOldAddress(
   { from, to, note }: { from: string; to: string; note: string },
   { transaction, changes }: { transaction: Transaction; changes: Changes },
 ): Promise<Result<null, RedirectFieldFault>> {
+  // Where capitals do not matter, an address that differs by them alone finds its page by itself.
+  if ((view.setup.tolerance ?? TOLERANCE).ignoresCase && from.toLowerCase() === to.toLowerCase()) return ok(null)
   const fields = fieldsOf(view, { ...PLAIN_REDIRECT, from, to, note })
   if (!fields.ok) return fields
   const by = { siteId, personId, stepId: null }
-  const there = (await keptRedirects(db, siteId, [fields.value], transaction)).find((row) => nameOfRow(row) === nameOfRow(fields.value))
+  const name = nameOfRow(view, fields.value)
+  const there = (await keptRedirects(db, siteId, [fields.value], transaction)).find((row) => nameOfRow(view, row) === name)
   const id = there?.id ?? randomUUID()
   if (there === undefined) await insertRedirects(db, by, [{ id, row: fields.value }], transaction)
   else await updateRedirects(db, by, [{ id, version: there.version, row: { ...fields.value, beatsPages: false } }], transaction)

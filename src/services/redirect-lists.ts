@@ -89,7 +89,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           continue
         }
         // Of a million names only so much is kept as tells them apart.
-        const name = createHash('sha256').update(nameOfRow(fields.value)).digest('base64url').slice(0, NAME_CHARS)
+        const name = createHash('sha256').update(nameOfRow(view, fields.value)).digest('base64url').slice(0, NAME_CHARS)
         const earlier = state.seen.get(name)
         if (earlier !== undefined) refuse(each, `Line ${earlier} is for the same address.`)
         else {
@@ -101,12 +101,12 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         const fields = judged.map(({ row }) => row)
         const there = await keptRedirects(db, by.siteId, fields, transaction)
         const room = await RedirectRoom.of(db, by.siteId, { fresh: fields, kept: there }, transaction)
-        const kept = new Map(there.map((row) => [nameOfRow(row), row]))
+        const kept = new Map(there.map((row) => [nameOfRow(view, row), row]))
         const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
         const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
         const asked: Redirect[] = []
         for (const { listed: each, row } of judged) {
-          const was = kept.get(nameOfRow(row))
+          const was = kept.get(nameOfRow(view, row))
           const now = was === undefined ? row : withSaid(was, row, each.said)
           if (was !== undefined && isAlike(was, now)) {
             outcomes.set(each.line, outcomeOf(each, row, 'same'))

@@ -176,14 +176,14 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     const staying = kept.filter(({ id }) => !gone.has(id))
     const leaving = planned.flatMap(({ each }) => (each.do === 'change' ? [each.was] : []))
     const room = await RedirectRoom.of(db, siteId, { fresh, kept: staying, leaving }, transaction)
-    const taken = new Set(staying.map(nameOfRow))
+    const taken = new Set(staying.map((row) => nameOfRow(view, row)))
     for (const { index, each } of planned) {
       if (each.do === 'remove') {
         ways.put({ ...NOBODY, id: each.id }, false)
         continue
       }
       if (each.do === 'make') {
-        const name = nameOfRow(each.row)
+        const name = nameOfRow(view, each.row)
         if (taken.has(name)) {
           refused.push({ index, reason: `There is a row for ${each.row.from} already.` })
           left.add(each.id)

@@ -3,7 +3,15 @@ import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { TriedRows } from '../contract/redirect-trials.ts'
 import { siteAddress } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type KnownPage, plainPath, type Redirect, type RedirectSource, RedirectTable, TOLERANCE } from '../core/routing/index.ts'
+import {
+  type KnownPage,
+  plainPath,
+  type Redirect,
+  type RedirectSource,
+  RedirectTable,
+  TOLERANCE,
+  tellingEnding,
+} from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
@@ -26,6 +34,7 @@ export interface TriedSite {
   readonly tried: number
   readonly pages: readonly KnownPage[]
   hasPage(path: string): boolean
+  hasEnding(ending: string): boolean
 }
 
 /** Trials of a table that change nothing: an access log run through it, and a move rehearsed. */
@@ -75,19 +84,23 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       const view = await views.of({ siteId })
       const tolerance = view.setup.tolerance ?? TOLERANCE
       const [live, draft] = [new RedirectTable(tolerance), new RedirectTable(tolerance)]
+      const { ignoresCase } = tolerance
       const paths = new Set<string>()
+      const endings = new Set<string>()
       const pages: KnownPage[] = []
       let tried = 0
       await asOfNow(db, async (transaction) => {
         for (const page of await knownPages(db, siteId, null, transaction)) {
+          endings.add(tellingEnding(page.path))
           if (!page.isLive) continue
           pages.push(page)
-          for (const path of spellingsOf(page.path)) paths.add(path)
+          for (const path of spellingsOf(page.path, ignoresCase)) paths.add(path)
         }
         for (let after: string | null = null; ; ) {
           const found = await allRedirects(db, siteId, { after, limit: ROWS_AT_ONCE }, transaction)
           for (const { place, isOn, ...row } of found) {
             const each: Redirect = { ...row, order: place }
+            endings.add(tellingEnding(row.from))
             if (isOn) live.take(each)
             else tried++
             draft.take(each)
@@ -107,6 +120,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
         })
         if (!fields.ok) continue
         tried++
+        endings.add(tellingEnding(fields.value.from))
         draft.take({ ...fields.value, id: `tried-${i}`, order: 1e12 + i })
       }
       return {
@@ -116,7 +130,8 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
         draft: tried === 0 ? null : draft,
         tried,
         pages,
-        hasPage: (path) => paths.has(plainPath(path)),
+        hasPage: (path) => paths.has(ignoresCase ? plainPath(path).toLowerCase() : plainPath(path)),
+        hasEnding: (ending) => endings.has(ending),
       }
     },
   }

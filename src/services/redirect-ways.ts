@@ -13,7 +13,7 @@ import {
 } from '../core/routing/index.ts'
 import { originOf, type SiteGround } from '../core/rules/index.ts'
 import type { Database, Transaction } from '../data/database.ts'
-import { askedRedirects, type DeliveredRedirect, livePaths, redirectGroups } from '../data/redirects.ts'
+import { askedRedirects, type DeliveredRedirect, livePaths, pagePathsByCapitals, redirectGroups } from '../data/redirects.ts'
 
 /** Steps that a way is followed for; longer ones are for the review. */
 const STEPS_MAX = 12
@@ -232,11 +232,17 @@ export class RedirectWays {
     const unknown = [...new Set(paths)].filter((path) => !this.#live.has(path))
     if (unknown.length === 0) return
     const spelt = new Map(unknown.map((path) => [path, [path, ...pathSpellings(path)]]))
-    const live = await livePaths(this.#db, this.#view.setup.siteId, [...new Set([...spelt.values()].flat())], transaction)
+    const { siteId, tolerance = TOLERANCE } = this.#view.setup
+    const spellings = [...new Set([...spelt.values()].flat())]
+    const wide = tolerance.ignoresCase
+      ? [...spellings, ...(await pagePathsByCapitals(this.#db, siteId, spellings, transaction))]
+      : spellings
+    const fold = (path: string): string => (tolerance.ignoresCase ? path.toLowerCase() : path)
+    const live = new Set([...(await livePaths(this.#db, siteId, wide, transaction))].map(fold))
     for (const [path, all] of spelt)
       this.#live.set(
         path,
-        all.some((each) => live.has(each)),
+        all.some((each) => live.has(fold(each))),
       )
   }
 

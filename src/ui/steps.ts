@@ -26,7 +26,8 @@ async function settled(kind: StepUndo['kind'], { job, ...done }: StepUndone): Pr
     if (state === 'failed' || state === 'cancelled') throw new Error(message ?? 'That could not be taken back.')
     if (state === 'done') {
       if (!isUndoReport(report)) return done
-      const left = report.changedSince === 0 ? [] : [{ what: counted(kind, report.changedSince), why: 'changed since, and left as they are' }]
+      const left =
+        report.changedSince === 0 ? [] : [{ what: counted(kind, report.changedSince), why: 'changed since, and left as they are' }]
       return { back: report.givenBack, left, moreLeft: 0 }
     }
     await new Promise((resolve) => setTimeout(resolve, POLL_MS))

@@ -156,7 +156,10 @@ test('the older site passes through the front door with its links marked, and a 
   assert.ok((await live.locator('body').innerText()).includes('The café on the quay'))
   await goTo(page, studio, '/rules')
   await page.getByRole('group', { name: 'Links to partners' }).getByRole('button', { name: 'Not paid' }).click()
-  await page.getByTestId('impact').getByText(/\d+ links on \d+ pages/).waitFor()
+  await page
+    .getByTestId('impact')
+    .getByText(/\d+ links on \d+ pages/)
+    .waitFor()
   assert.deepEqual(await axeFinds(page), [])
   await page.getByRole('button', { name: 'Save rules' }).click()
   await page.getByText('Saved. Every page is delivered').waitFor()

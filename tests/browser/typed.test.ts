@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { askCopy, aStudio, goTo, untilAwake } from './studio.ts'
+import { aStudio, askCopy, goTo, untilAwake } from './studio.ts'
 
 const studio = aStudio()
 

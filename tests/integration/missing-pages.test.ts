@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { after, before, test } from 'node:test'
 import pino from 'pino'
 import { MissedQuery } from '../../src/contract/missed.ts'
+import { SCANNED_MIN } from '../../src/core/routing/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { clickFolder } from '../../src/delivery/click-log.ts'
 import { respond } from '../../src/delivery/respond.ts'
@@ -98,7 +99,7 @@ test('a host can lead missing pages elsewhere: those that people ask for, and ne
   await missingTo('site.localhost', '/timetables.html')
   const answer = await get('/nowhere')
   assert.deepEqual([answer.status, answer.location], [302, 'http://site.localhost:4999/timetables.html'])
-  for (const path of ['/lost.png', '/favicon.ico', '/robots.txt', '/.well-known/x', '/app.js', '/wp-login.php'])
+  for (const path of ['/lost.png', '/favicon.ico', '/robots.txt', '/.well-known/x', '/app.js', '/.hidden'])
     assert.equal((await get(path)).status, 404, path)
   assert.equal((await get('/nowhere', { headers: { Accept: 'application/json' } })).status, 404)
   await missingTo('site.localhost', '/not-there')
@@ -166,6 +167,18 @@ test('what is asked for in vain is counted once by path: people and others apart
   )
   must(await world.services.redirects.create(world.editor, { from: '/room-by-quay', to: '/rooms-by-the-quay.html' }))
   assert.deepEqual((await list()).items, [])
+})
+
+test('who asks for many addresses and sees no page is no visitor, and an ending that a page has is none of a scanner', async () => {
+  await rows(world.db, 'DELETE FROM missed')
+  await rows(world.db, 'DELETE FROM missed_noise')
+  must(await world.services.redirects.create(world.editor, { from: '/old.php', to: '/timetables.html' }))
+  for (let n = 0; n < SCANNED_MIN; n++) await get(`/door-${n}`, { headers: { 'User-Agent': 'Mozilla/5.0 Tries/1.0' } })
+  for (let n = 1; n < SCANNED_MIN; n++) await get(`/walk-${n % 3}`)
+  await get('/other.php')
+  await load()
+  assert.deepEqual((await list()).items.map(({ path }) => path).sort(), ['/other.php', '/walk-0', '/walk-1', '/walk-2'])
+  assert.deepEqual((await list()).noise, [{ kind: 'scanner', visits: SCANNED_MIN }])
 })
 
 test('a site can only fill so much: beyond that, new addresses are counted as one', async () => {

@@ -3,6 +3,7 @@ import { after, before, test } from 'node:test'
 import { MenuBody } from '../../src/contract/menus.ts'
 import type { Page } from '../../src/contract/pages.ts'
 import { RedirectQuery } from '../../src/contract/redirects.ts'
+import { locate } from '../../src/delivery/locate.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
 
@@ -31,6 +32,20 @@ const pageAt = async (path: string): Promise<Page> => {
 }
 const rows = async () =>
   must(await world.services.redirects.list(world.owner, RedirectQuery.parse({ limit: 50 }))).items.map(({ from, to }) => [from, to])
+/** What delivery says of a path: "page", where it leads, or null. */
+function at(path: string): string | null {
+  const view = delivering.delivery.store.begin()
+  const entry = view?.host('site.localhost') ?? null
+  const place = view === null || view === undefined || entry === null ? null : locate(view, entry, path)
+  view?.done()
+  return place === null ? null : 'moved' in place ? place.moved : 'page'
+}
+async function capitals(ignoresCase: boolean): Promise<void> {
+  const { services, owner } = world
+  const site = must(await services.sites.get(owner))
+  must(await services.sites.change(owner, { ...site, ignoresCase }))
+  await delivering.refresh()
+}
 /** What delivery has at a path of the site. */
 async function isDelivered(path: string): Promise<boolean> {
   await delivering.refresh()
@@ -40,6 +55,51 @@ async function isDelivered(path: string): Promise<boolean> {
   view?.done()
   return page !== null
 }
+
+test('an address that differs by capitals alone leads to its page by itself, once, where the site takes them for one', async () => {
+  const { services, owner } = world
+  const page = await pageAt('/rooms.html')
+  const named = must(await services.pageMoves.move(owner, page.id, { version: page.version, path: '/Rooms.html', leadsOld: true }))
+  assert.deepEqual(await rows(), [], 'no row is needed')
+  await delivering.refresh()
+  assert.deepEqual(
+    [at('/rooms.html'), at('/ROOMS.html'), at('/Rooms.html'), at('/roomz.html')],
+    ['/Rooms.html', '/Rooms.html', 'page', null],
+  )
+  assert.equal(at('/WALKS/cliff.html'), '/walks/cliff.html')
+  const told = must(await services.redirects.bench(owner, { address: '/rooms.html?a=1' }))
+  assert.deepEqual(
+    told.rope.map(({ by, status, address }) => [by, status, address.replace(/^.*:4999/, '')]),
+    [
+      ['capitals', 301, '/rooms.html?a=1'],
+      ['page', 200, '/Rooms.html?a=1'],
+    ],
+  )
+  const self = await services.redirects.create(owner, { from: '/rOOms.html', to: '/Rooms.html' })
+  assert.equal(self.ok ? '' : self.fault, 'redirect-to-itself')
+  const back = must(await services.pageMoves.move(owner, page.id, { version: named.version, path: '/rooms.html', leadsOld: true }))
+  await delivering.refresh()
+  assert.deepEqual([at('/Rooms.html'), at('/rooms.html')], ['/rooms.html', 'page'])
+  // Where capitals matter, rows tell them apart, and nothing is led by itself.
+  await capitals(false)
+  assert.equal(at('/Rooms.html'), null)
+  const row = must(await services.redirects.create(owner, { from: '/Rooms.html', to: '/rooms.html' }))
+  const other = must(await services.redirects.create(owner, { from: '/ROOMS.html', to: '/index.html' }))
+  const landed = async (address: string) =>
+    must(await services.redirects.bench(owner, { address })).answer?.location?.replace(/^.*:4999/, '')
+  assert.deepEqual(
+    [await landed('/Rooms.html'), await landed('/ROOMS.html'), await landed('/rOOMS.html')],
+    ['/rooms.html', '/index.html', undefined],
+  )
+  for (const { id } of [row, other]) must(await services.redirects.remove(owner, id))
+  const apart = must(await services.pageMoves.move(owner, page.id, { version: back.version, path: '/Rooms.html', leadsOld: true }))
+  assert.deepEqual(await rows(), [['/rooms.html', '/Rooms.html']])
+  const home = must(await services.pageMoves.move(owner, page.id, { version: apart.version, path: '/rooms.html', leadsOld: false }))
+  assert.equal(home.path, '/rooms.html')
+  for (const { id } of must(await services.redirects.list(owner, RedirectQuery.parse({ limit: 9 }))).items)
+    must(await services.redirects.remove(owner, id))
+  await capitals(true)
+})
 
 test('a page that moves is found at its new address at once, its old one leads there, and menus follow', async () => {
   const { services, owner } = world

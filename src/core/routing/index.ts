@@ -30,7 +30,7 @@ export {
   readyRedirect,
   redirectKey,
 } from './match.ts'
-export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf } from './missed.ts'
+export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf, SCANNED_MIN, tellingEnding } from './missed.ts'
 export { encodedPath, encodeText, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
 export {
   type CompiledPattern,

@@ -53,11 +53,12 @@ export interface RedirectSource {
 export type RedirectFault = PatternFault | DestinationFault | 'path-unreadable' | 'path-too-deep'
 
 /** Makes a row ready. */
-export function readyRedirect(row: Redirect, { ignoresCase }: Tolerance): Result<ReadyRedirect, RedirectFault> {
+export function readyRedirect(row: Redirect, { ignoresCase, ignoresSlash }: Tolerance): Result<ReadyRedirect, RedirectFault> {
   let pattern: CompiledPattern | null = null
   let [fixedChars, depth] = [0, 0]
   if (row.match === 'pattern' || row.match === 'expression') {
-    const compiled = (row.match === 'pattern' ? compilePathPattern : compileExpression)(row.from, ignoresCase)
+    const compiled =
+      row.match === 'pattern' ? compilePathPattern(row.from, ignoresCase, ignoresSlash) : compileExpression(row.from, ignoresCase)
     if (!compiled.ok) return compiled
     pattern = compiled.value
     fixedChars = pattern.literals.reduce((sum, each) => sum + each.length, 0)

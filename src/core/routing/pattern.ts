@@ -38,10 +38,11 @@ export function compileExpression(source: string, ignoresCase: boolean): Result<
 /**
  * Compiles a path in the syntax of URL Pattern (WHATWG URL Pattern, "pathname"): ":name", "*", "{…}" with "?", "+" or "*"
  * behind them, "\" before what is meant as it stands. Groups with an expression of their own, as in ":id(\\d+)", are RE2.
+ * @param ignoresSlash - slashes at the end of a path make no difference, which the standard does not say
  */
-export function compilePathPattern(pattern: string, ignoresCase: boolean): Result<CompiledPattern, PatternFault> {
+export function compilePathPattern(pattern: string, ignoresCase: boolean, ignoresSlash = false): Result<CompiledPattern, PatternFault> {
   if (pattern.length > PATTERN_MAX_CHARS) return fail('pattern-too-large', { most: PATTERN_MAX_CHARS })
-  const read = readPathPattern(pattern)
+  const read = readPathPattern(pattern, ignoresSlash)
   if (!read.ok) return read
   const { source, literals } = read.value
   return compiled(source, ignoresCase, literals)
@@ -49,7 +50,7 @@ export function compilePathPattern(pattern: string, ignoresCase: boolean): Resul
 
 /** Whether every path has to be asked of it, since it fixes too little text to be found by. False for one that cannot be read. */
 export function isWidePattern(match: 'pattern' | 'expression', source: string): boolean {
-  const read = match === 'expression' ? ok({ literals: literalsOf(source) }) : readPathPattern(source)
+  const read = match === 'expression' ? ok({ literals: literalsOf(source) }) : readPathPattern(source, true)
   return read.ok && !isNarrow(foldedLiterals(read.value.literals))
 }
 
@@ -104,7 +105,7 @@ type Modifier = '' | '?' | '*' | '+'
 const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&').replace(/\\([/-])/g, '$1')
 
 /** Reads a pathname pattern by the standard's "parse a pattern string", and writes it as one expression. */
-function readPathPattern(pattern: string): Result<ReadPattern, PatternFault> {
+function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPattern, PatternFault> {
   let source = ''
   const literals: string[] = []
   /** Text that has been read and may be a group's prefix yet. */
@@ -224,8 +225,10 @@ function readPathPattern(pattern: string): Result<ReadPattern, PatternFault> {
     flush()
     group(takesSlash ? '/' : '', found.value.caught, '', how, found.value.name)
   }
+  const isRoot = source === '' && /^\/+$/.test(text)
+  if (ignoresSlash && !isRoot) text = text.slice(0, text.length - (/\/*$/.exec(text)?.[0].length ?? 0))
   flush()
-  return ok({ source: `^${source}$`, literals: literals.filter((each) => each !== '') })
+  return ok({ source: `^${source}${ignoresSlash && !isRoot ? '/*' : ''}$`, literals: literals.filter((each) => each !== '') })
 }
 
 /** Letters that stand for themselves in an expression, up to the next sign that means something. */

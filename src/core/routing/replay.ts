@@ -1,6 +1,6 @@
 import { type Device, deviceOf } from '../clicks/index.ts'
 import { matchRedirect, type RedirectSource } from './match.ts'
-import { noiseOf } from './missed.ts'
+import { noiseOf, tellingEnding } from './missed.ts'
 import { plainPath } from './path.ts'
 
 /** A line of an access log in Common or Combined Log Format. */
@@ -96,6 +96,8 @@ export interface ReplaySite {
   readonly origin: string
   /** Whether something is published at a path. @param path - see `plainPath` */
   hasPage(path: string): boolean
+  /** Whether anything of the site ever had this ending. @param ending - see `tellingEnding` */
+  hasEnding(ending: string): boolean
 }
 
 export interface ReplayExample {
@@ -217,7 +219,7 @@ export class Replay {
   }
 
   #ask(target: string, device: Device, nowMs: number): Judged | null {
-    const { live, draft, host, origin, hasPage } = this.#site
+    const { live, draft, host, origin, hasPage, hasEnding } = this.#site
     const own = target.startsWith('/') ? target : /^https?:\/\/[^/?#]+(\/.*)?$/i.exec(target)?.[1]
     if (own === undefined) return null
     const at = own.indexOf('?')
@@ -230,7 +232,9 @@ export class Replay {
       return found === null ? (isPage ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
     }
     const now = answerOf(live)
-    return { path: sent, now, after: draft === null ? now : answerOf(draft), isNoise: noiseOf(sent) !== null }
+    const ending = tellingEnding(sent)
+    const isNoise = noiseOf(sent) !== null || (ending !== '' && !hasEnding(ending))
+    return { path: sent, now, after: draft === null ? now : answerOf(draft), isNoise }
   }
 }
 

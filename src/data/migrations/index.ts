@@ -15,6 +15,7 @@ import { sitemap } from './014-sitemap.ts'
 import { counting } from './015-counting.ts'
 import { paid } from './016-paid.ts'
 import { steps } from './017-steps.ts'
+import { spelling } from './018-spelling.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -35,4 +36,5 @@ export const MIGRATIONS = [
   counting,
   paid,
   steps,
+  spelling,
 ] as const

@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { type CompiledShortLink, compileShortLink, type ShortLinkTarget } from '../../core/routing/index.ts'
 
 /** Of what stands in a store, and how. One of another number is built anew. */
-export const FORMAT = '5'
+export const FORMAT = '6'
 
 /** A live page as it lies in the store. */
 export interface StoredPage {
@@ -40,6 +40,8 @@ export const KEYS = {
   site: (siteId: string): string => `site ${siteId}`,
   shortLink: (hostId: string, slug: string): string => `short ${hostId} ${pathIn(slug)}`,
   page: (siteId: string, path: string): string => `page ${siteId} ${pathIn(path)}`,
+  /** The path of a page that is written with capitals. @param folded - that path in small letters */
+  folded: (siteId: string, folded: string): string => `folded ${siteId} ${pathIn(folded)}`,
   /** That a page has a word in its path or title, with what it is called. @param word - folded; its beginning finds it too */
   word: (siteId: string, word: string, pageId: string): string => `word ${siteId} ${word} ${pageId}`,
   file: (siteId: string, path: string): string => `file ${siteId} ${pathIn(path)}`,

@@ -21,10 +21,12 @@ export function pagePuts(siteId: string, page: DeliveredPage | null): Put[] {
   if (kind !== 'page') return [[KEYS.part(siteId, partKey(path)), html ?? '']]
   const key = KEYS.page(siteId, path)
   const named = JSON.stringify({ path, title })
+  const folded = path.toLowerCase()
   return [
     ...wordsOfPage(path, title).map((word): Put => [KEYS.word(siteId, word, id), named]),
     [key, JSON.stringify({ id, path, hash, encoding, tags, writtenFor })],
     [KEYS.use(hash, key), ''],
+    ...(folded === path ? [] : [[KEYS.folded(siteId, folded), path] as const]),
   ]
 }
 

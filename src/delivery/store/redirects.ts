@@ -42,7 +42,7 @@ class PatternRow {
   readonly literals: readonly string[]
   readonly #row: StoredRedirect
   #ready: readonly ReadyRedirect[] | null = null
-  #ignoresCase = true
+  #as: Tolerance = TOLERANCE
 
   constructor(row: StoredRedirect) {
     this.#row = row
@@ -51,8 +51,9 @@ class PatternRow {
   }
 
   ready(tolerance: Tolerance): readonly ReadyRedirect[] {
-    if (this.#ready === null || this.#ignoresCase !== tolerance.ignoresCase) {
-      this.#ignoresCase = tolerance.ignoresCase
+    const { ignoresCase, ignoresSlash } = tolerance
+    if (this.#ready === null || this.#as.ignoresCase !== ignoresCase || this.#as.ignoresSlash !== ignoresSlash) {
+      this.#as = tolerance
       this.#ready = readyRow(this.#row, tolerance)
     }
     return this.#ready

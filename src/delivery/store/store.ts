@@ -222,6 +222,13 @@ export class StoreView {
     return this.#json<StoredPage>(KEYS.page(setup.siteId, path))
   }
 
+  /** Where the page stands whose path differs by capitals alone. */
+  pathByCapitals(entry: HostEntry, path: string): string | null {
+    const folded = path.toLowerCase()
+    if (folded !== path && this.page(entry, folded) !== null) return folded
+    return this.#get(KEYS.folded(entry.ground.setup.siteId, folded)) ?? null
+  }
+
   file({ ground: { setup } }: HostEntry, path: string): StoredFile | null {
     return this.#json<StoredFile>(KEYS.file(setup.siteId, path))
   }

@@ -137,7 +137,9 @@ function Answer({
   onChange: (id: string) => void
 }) {
   const last = rope[rope.length - 1]
-  const statuses = rope.flatMap(({ by, status }) => (status !== null && (by === 'redirect' || by === 'short link') ? [status] : []))
+  const statuses = rope.flatMap(({ by, status }) =>
+    status !== null && (by === 'redirect' || by === 'short link' || by === 'capitals') ? [status] : [],
+  )
   const end: WayEnd =
     last?.by === 'loop' || last?.by === 'too long'
       ? 'round'
@@ -156,6 +158,11 @@ function Answer({
         <span className="address">{last === undefined ? '' : bare(last.address)}</span>
         <span className="text-ink-soft">{endWords(last)}</span>
       </p>
+      {rope.some(({ by }) => by === 'capitals') && (
+        <p className="note">
+          The page stands there in other capitals, and visitors are led to it by themselves: capitals do not matter on this site.
+        </p>
+      )}
       <ul className="grid gap-1">
         {row !== null && (
           <li className="flex items-baseline gap-2.5">

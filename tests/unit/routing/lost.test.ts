@@ -10,6 +10,7 @@ import {
   readLogLine,
   slipsBetween,
   TOLERANCE,
+  tellingEnding,
 } from '../../../src/core/routing/index.ts'
 import { numbersFrom } from '../writing/numbers.ts'
 
@@ -66,7 +67,8 @@ for (const [path, kind] of [
   ['/apple-touch-icon-120x120.png', 'icon'],
   ['/robots.txt', 'probe'],
   ['/.well-known/security.txt', 'probe'],
-  ['/wp-login.php', 'scanner'],
+  ['/sign-in.php', null],
+  ['/manifest.webmanifest', 'probe'],
   ['/.env', 'scanner'],
   ['/a/../../etc/passwd', 'scanner'],
   ['/pictures/boat.jpeg', 'part of a page'],
@@ -75,6 +77,18 @@ for (const [path, kind] of [
   ['/walks/', null],
 ] as const)
   test(`${path} that nobody answers is ${kind ?? 'missed by somebody'}`, () => assert.equal(noiseOf(path), kind))
+
+test('an ending tells something only where not every site may have pages or documents of it', () => {
+  for (const [path, ending] of [
+    ['/a.PHP', 'php'],
+    ['/a.html', ''],
+    ['/a', ''],
+    ['/agm-2019.pdf', ''],
+    ['/v1.2/walks', ''],
+    ['/dump.sql', 'sql'],
+  ] as const)
+    assert.equal(tellingEnding(path), ending, path)
+})
 
 test('only who takes a page gets one in place of a missing one', () => {
   assert.equal(isPageLike('/a', 'text/html,*/*'), true)
@@ -113,7 +127,14 @@ test('conditions of rows are asked of a log by what its lines say: time and devi
   const row = { hosts: [], match: 'exact', to: '/b', status: 302, query: 'drop', beatsPages: false } as const
   live.add({ ...row, id: '1', order: 1, from: '/phone', when: { devices: ['phone'] } })
   live.add({ ...row, id: '2', order: 2, from: '/then', when: { untilMs: Date.UTC(2026, 0, 1) } })
-  const replay = new Replay({ live, draft: null, host: 'a.example', origin: 'https://a.example', hasPage: () => false })
+  const replay = new Replay({
+    live,
+    draft: null,
+    host: 'a.example',
+    origin: 'https://a.example',
+    hasPage: () => false,
+    hasEnding: () => true,
+  })
   const line = (path: string, agent: string, year: number) =>
     replay.line(`1.2.3.4 - - [26/Nov/${year}:10:00:00 +0000] "GET ${path} HTTP/1.1" 404 1 "-" "${agent}"`)
   line('/phone', 'Mozilla/5.0 (iPhone) Mobile', 2026)

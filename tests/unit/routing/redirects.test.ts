@@ -304,6 +304,27 @@ test('patterns mean what URL Pattern says (seeded patterns against the standardâ
   assert.ok(compared > 20_000 && matched > 2_000, `${compared} compared, ${matched} matched`)
 })
 
+test('a slash at the end makes no difference to a pattern where it makes none to a path', () => {
+  for (const [pattern, path, isOne, isTwo] of [
+    ['/w/p/:isle/:topic', '/w/p/mew/birds/', true, false],
+    ['/w/p/:isle/', '/w/p/mew', true, false],
+    ['/w/p/:isle/', '/w/p/mew/', true, true],
+    ['/w{/:isle}?', '/w/', true, false],
+    ['/', '/', true, true],
+    ['/w', '/w/more', false, false],
+  ] as const)
+    for (const [ignoresSlash, expected] of [
+      [true, isOne],
+      [false, isTwo],
+    ] as const) {
+      const made = compilePathPattern(pattern, true, ignoresSlash)
+      assert.ok(made.ok)
+      const caught = made.value.match(path)
+      assert.equal(caught !== null, expected, `${pattern} ${path} ${ignoresSlash}`)
+      if (caught !== null) assert.ok(!caught.some((each) => each.endsWith('/')), 'what is caught is the same')
+    }
+})
+
 test('text that an expression is found by is in everything that it matches (seeded expressions)', () => {
   const parts = [
     'ab',
@@ -367,13 +388,19 @@ function byAskingAll(rows: readonly Redirect[], asked: Asked, tolerance: Toleran
       const path = tolerance.ignoresCase ? asked.path.toLowerCase() : asked.path
       return stem === '/' || same(path) === stem || path.startsWith(`${stem}/`)
     }
-    const made = (each.match === 'pattern' ? compilePathPattern : compileExpression)(each.from, tolerance.ignoresCase)
+    const made =
+      each.match === 'pattern'
+        ? compilePathPattern(each.from, tolerance.ignoresCase, tolerance.ignoresSlash)
+        : compileExpression(each.from, tolerance.ignoresCase)
     return made.ok && made.value.match(asked.path) !== null
   }
   const text = (each: Redirect): number => {
     if (each.match === 'exact') return 0
     if (each.match === 'under') return each.from.replace(/\/+$/, '').length
-    const made = (each.match === 'pattern' ? compilePathPattern : compileExpression)(each.from, tolerance.ignoresCase)
+    const made =
+      each.match === 'pattern'
+        ? compilePathPattern(each.from, tolerance.ignoresCase, tolerance.ignoresSlash)
+        : compileExpression(each.from, tolerance.ignoresCase)
     return made.ok ? made.value.literals.join('').length : 0
   }
   const rank = (each: Redirect): readonly number[] => [

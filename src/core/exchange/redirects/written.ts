@@ -26,7 +26,7 @@ export function expressionOf(
   { ignoresCase, ignoresSlash }: Tolerance,
 ): WrittenMatch | null {
   if (match === 'pattern' || match === 'expression') {
-    const compiled = (match === 'pattern' ? compilePathPattern : compileExpression)(from, ignoresCase)
+    const compiled = match === 'pattern' ? compilePathPattern(from, ignoresCase, ignoresSlash) : compileExpression(from, ignoresCase)
     return compiled.ok ? ofPattern(compiled.value) : null
   }
   const path = plainPath(from).replace(/(.)\/+$/, ignoresSlash || match === 'under' ? '$1' : '$&')
