@@ -31,6 +31,7 @@ export const RedirectStepDone = z
     made: z.int(),
     changed: z.int(),
     removed: z.int(),
+    rows: z.array(Id).meta({ description: 'Those that were made' }),
     refused: z.array(z.object({ index: z.int(), reason: z.string() })),
   })
   .meta({ id: 'RedirectStepDone' })

@@ -155,7 +155,49 @@ export const BenchAnswer = z
   .meta({ id: 'RedirectBench' })
 export type BenchAnswer = z.infer<typeof BenchAnswer>
 
+export const RedirectAsked = z
+  .strictObject({
+    id: Id.optional().meta({ description: 'A row that is kept; with `row`, what it is to say' }),
+    row: RedirectNew.optional().meta({ description: 'A row that is not kept yet' }),
+  })
+  .refine(({ id, row }) => id !== undefined || row !== undefined)
+export type RedirectAsked = z.infer<typeof RedirectAsked>
+
+export const RedirectOutcome = z
+  .object({
+    state: z.enum(['answers', 'off', 'page', 'row', 'short link', 'not yet', 'over', 'unknown']).meta({
+      description: 'What comes first where it does not answer; “unknown” where no address that it is for comes to mind',
+    }),
+    address: z.string().nullable().meta({ description: 'Which was tried' }),
+    first: z.object({ id: Id, from: z.string() }).nullable().meta({ description: 'The row that answers in its place' }),
+    at: z.iso.datetime().nullable().meta({ description: 'When it begins, or ended' }),
+    lands: z.enum(['page', 'outside', 'gone', 'nothing', 'round']).nullable().meta({ description: 'Where visitors end whom it answers' }),
+    landsOn: z.string().nullable(),
+    hides: z
+      .object({
+        rows: z.int(),
+        names: z.array(z.string()),
+        visits: z.int().meta({ description: 'Of people, by those rows, in the last 30 days' }),
+        isWhole: z.boolean().meta({ description: 'It catches whatever has no page' }),
+        catchesRobots: z.boolean().meta({ description: 'It answers /robots.txt too' }),
+      })
+      .nullable()
+      .meta({ description: 'Rows that are never reached for it' }),
+  })
+  .meta({ id: 'RedirectOutcome' })
+export type RedirectOutcome = z.infer<typeof RedirectOutcome>
+
 export const redirects = {
+  outcome: operation({
+    method: 'post',
+    path: '/redirects/outcome',
+    summary: 'What a row does for visitors, as the bench says: kept, or before it is',
+    needs: ['redirects:read', 'pages:read', 'short-links:read'],
+    status: 200,
+    body: RedirectAsked,
+    answer: RedirectOutcome,
+    isQuestion: true,
+  }),
   list: operation({
     method: 'get',
     path: '/redirects',

@@ -269,6 +269,18 @@ export async function askedRedirects(
   )
 }
 
+/** How often people were answered by these rows in the last 30 days, all in all. */
+export async function visitsOfRows(db: Database, ids: readonly string[], transaction: Transaction): Promise<number> {
+  const [found] = await rows<{ visits: number }>(
+    db,
+    `SELECT coalesce(sum(clicks), 0)::int AS visits FROM click_rollups
+     WHERE short_link_id = ANY($1::uuid[]) AND visit = 'person' AND day > current_date - 30`,
+    [ids],
+    transaction,
+  )
+  return found?.visits ?? 0
+}
+
 /** Rows as they stood at a moment: those that are found by these, and those that have to be asked. */
 export function redirectsAt(
   db: Database,

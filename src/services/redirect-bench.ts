@@ -7,6 +7,7 @@ import {
   considerRedirects,
   pathKey,
   plainPath,
+  type Redirect,
   type RedirectMatch,
   RedirectTable,
   stemsOf,
@@ -39,6 +40,13 @@ interface Step {
   readonly considered: readonly Considered[]
 }
 
+/** A row as if it were kept, in place of the one of its id. */
+export interface TriedRow {
+  readonly row: Redirect
+  /** When it is asked. */
+  readonly nowMs: number
+}
+
 const told = ({ row: { id, match, from, to, status }, why }: Considered): ConsideredRow => ({ id, match, from, to, status, why })
 
 /**
@@ -49,6 +57,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
   return async (
     actor: Actor,
     { address, language, device, at, draft = false }: BenchRequest,
+    tried?: TriedRow,
   ): Promise<Result<BenchAnswer, 'forbidden' | 'address-unreadable' | 'unknown-host'>> => {
     if (!actor.can('redirects:read') || !actor.can('pages:read') || !actor.can('short-links:read')) return fail('forbidden')
     const view = await views.of(actor)
@@ -57,11 +66,15 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     const start = parseUrl(address.trim(), `${view.origin}/`)
     if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed: address })
     if (!hosts.has(start.hostname)) return fail('unknown-host', { host: start.hostname })
-    const nowMs = at === undefined ? Date.now() : Date.parse(at)
+    const nowMs = tried?.nowMs ?? (at === undefined ? Date.now() : Date.parse(at))
 
     // Rows are taken in as stops bring them up; those that have to be asked once, for all stops.
     const table = new RedirectTable(view.setup.tolerance ?? TOLERANCE)
     const known = new Set<string>()
+    if (tried !== undefined) {
+      known.add(tried.row.id)
+      table.add(tried.row)
+    }
     const take = (rows: readonly DeliveredRedirect[]): void => {
       for (const row of rows) if (!known.has(row.id)) table.add(row) // what cannot be read answers nobody
       for (const { id } of rows) known.add(id)

@@ -59,7 +59,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
         taken.set(row.id, { finding, row, item: itemOf(finding, row) })
       }
       const planned = [...taken.values()]
-      if (planned.length === 0) return ok({ step: null, made: 0, changed: 0, removed: 0, refused: [], items: [] })
+      if (planned.length === 0) return ok({ step: null, made: 0, changed: 0, removed: 0, rows: [], refused: [], items: [] })
       const done = await steps.create(actor, {
         what: `Mended ${planned.length.toLocaleString('en')} ${planned.length === 1 ? 'row' : 'rows'}`,
         items: planned.map(({ item }) => item),

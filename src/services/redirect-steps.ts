@@ -50,6 +50,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       const { siteId, personId } = actor
       const refused: { index: number; reason: string }[] = []
       const counts = { made: 0, changed: 0, removed: 0 }
+      let fresh: readonly string[] = []
       await write(db, async (transaction, changes) => {
         const planned = await plan(actor, view, items, refused, transaction)
         const made = planned.filter((each) => each.do === 'make')
@@ -67,6 +68,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
         )
         const done = await updateRedirects(db, by, changed, transaction)
         await insertRedirects(db, by, made, transaction)
+        fresh = made.map(({ id }) => id)
         const asked = new Set(changed.map(({ id }) => id))
         for (const [index, item] of items.entries())
           if (item.do === 'change' && asked.has(item.id) && !done.has(item.id)) refused.push({ index, reason: sentenceOf('moved-on') })
@@ -83,7 +85,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
         return ok(null)
       })
       const isDone = !dryRun && counts.made + counts.changed + counts.removed > 0
-      return ok({ step: isDone ? stepId : null, ...counts, refused: refused.sort((a, b) => a.index - b.index) })
+      return ok({ step: isDone ? stepId : null, ...counts, rows: [...fresh], refused: refused.sort((a, b) => a.index - b.index) })
     },
 
     /** Starts taking a step back. */

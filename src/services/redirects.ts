@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
 import type {
+  BenchRequest,
   RedirectChange,
   RedirectFacets,
   RedirectHistory,
@@ -24,6 +25,7 @@ import {
   shownWhen,
   type WantedRedirect,
 } from './redirect-fields.ts'
+import { redirectOutcome } from './redirect-outcome.ts'
 import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 import { shortLinkOver } from './short-link-parts.ts'
@@ -63,6 +65,8 @@ export function redirectsService(context: Context, views: SiteViews) {
   const { db } = context
   const one = async (siteId: string, id: string): Promise<ListedRedirect | null> =>
     (await listRedirects(db, { siteId, id, limit: 1 })).items[0] ?? null
+
+  const bench = redirectBench(context, views)
 
   return {
     /** The table in its order, or another, a stretch at a time. */
@@ -105,7 +109,8 @@ export function redirectsService(context: Context, views: SiteViews) {
       return row === null ? fail('not-found') : ok(shownRedirect(row))
     },
 
-    bench: redirectBench(context, views),
+    bench: (actor: Actor, request: BenchRequest) => bench(actor, request),
+    outcome: redirectOutcome(context, views, bench),
 
     /** Adds a row at the end of the table. Visitors are answered by it within seconds. */
     async create(actor: Actor, { host, evenSo, ...wanted }: RedirectNew): Promise<Result<RedirectRow, Fault>> {

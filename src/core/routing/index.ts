@@ -13,6 +13,7 @@ export {
   WEIGHT_MAX,
 } from './course.ts'
 export { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
+export { hiddenBy, samplePath } from './hidden.ts'
 export type { ReviewRow } from './lean-row.ts'
 export {
   type Asked,

@@ -6,13 +6,14 @@ import { RedirectTable } from './table.ts'
 
 /**
  * What can be wrong with a row: it leads in a circle; it leads on in several steps; another row always comes before it; it stands
- * there twice, saying the same or something else; there is no page where it leads; a published page comes before it; it leads
+ * there twice, saying the same or something else; it keeps several others from ever being reached; there is no page where it leads; a published page comes before it; it leads
  * from a secure address to an open one; it leads to another host, depending on which one was asked.
  */
 export const FINDING_KINDS = [
   'loop',
   'chain',
   'shadowed',
+  'hides',
   'duplicate',
   'contradictory',
   'dead',
@@ -132,7 +133,31 @@ export class RedirectReview {
     this.#touched = new Set()
     const rows = [...this.#found.keys()].flatMap((id) => this.#rows.get(id) ?? [])
     rows.sort((a, b) => a.order - b.order || (a.id < b.id ? -1 : 1))
-    return rows.flatMap(({ id }) => this.#found.get(id) ?? [])
+    return this.#blamed(rows.flatMap(({ id }) => this.#found.get(id) ?? []))
+  }
+
+  /** Rows that are never reached for one, as of the last look. */
+  hiddenBy(id: string): readonly string[] {
+    return [...this.#found.values()].flatMap((found) =>
+      found.flatMap((each) => (each.kind === 'shadowed' && each.other === id ? [each.id] : [])),
+    )
+  }
+
+  /** Where one wide row keeps several from being reached, it is that row that is wrong, and not each of the others. */
+  #blamed(found: readonly Finding[]): Finding[] {
+    const victims = new Map<string, string[]>()
+    for (const { kind, id, other } of found) {
+      if (kind !== 'shadowed' || other === null || this.#rows.get(other)?.match !== 'under') continue
+      const hidden = victims.get(other)
+      if (hidden === undefined) victims.set(other, [id])
+      else hidden.push(id)
+    }
+    const isBlamed = ({ kind, other }: Finding): boolean => kind === 'shadowed' && other !== null && (victims.get(other)?.length ?? 0) > 1
+    const fromOf = (id: string): string => this.#rows.get(id)?.from ?? ''
+    const blamed = [...victims].flatMap(([id, hidden]): Finding[] =>
+      hidden.length < 2 ? [] : [{ kind: 'hides', id, stops: hidden.slice(0, STOPS_MAX).map(fromOf), other: hidden[0] ?? null, mend: null }],
+    )
+    return [...blamed, ...found.filter((each) => !isBlamed(each))]
   }
 
   /** Marks what has to do with a row: others for its address, and those that lead there, over however many steps. */

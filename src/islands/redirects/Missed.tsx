@@ -7,7 +7,8 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAskOn } from '../../ui/query.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
-import { bare, counted } from './words.ts'
+import { toldRows } from './Outcome.tsx'
+import { bare } from './words.ts'
 
 const REFRESH_MS = 10_000
 const SURE = 0.8
@@ -32,9 +33,9 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
           })),
         },
       }),
-    onSuccess: ({ made, refused, step }) => {
-      if (made > 0) toldStep(`${counted(made, 'address is', 'addresses are')} answered from now on.`, stepOf('redirects', step))
+    onSuccess: async ({ made, rows, refused, step }) => {
       if (refused[0] !== undefined) toast.error(refused[0].reason)
+      if (made > 0) toldStep(await toldRows(rows), stepOf('redirects', step))
     },
     onError: (failure) => toast.error(wordsOf(failure)),
   })

@@ -46,7 +46,10 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   const close = (): void => {
     if (report?.isDryRun === false) setPasted('')
     if (report?.isDryRun === false && report.new + report.changed > 0)
-      toldStep(`${counted(report.new + report.changed, 'row')} of your list answer now.`, stepOf('redirects', report.step))
+      toldStep(
+        `${counted(report.new + report.changed, 'row')} of your list ${report.new + report.changed === 1 ? 'is' : 'are'} in the table.`,
+        stepOf('redirects', report.step),
+      )
     onClose()
   }
   return (

@@ -11,6 +11,7 @@ import { Form } from '../../ui/Form.tsx'
 import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { OutcomeNote, tellRow } from './Outcome.tsx'
 import { useRowActions } from './Table.tsx'
 import { DEVICE_WORDS, MATCH_WORDS, QUERY_WORDS, STATUS_WORDS } from './words.ts'
 
@@ -149,7 +150,7 @@ export function RowDialog({
         },
       ),
     onSuccess: (now) => {
-      toast.success(row === null ? `${now.from} is answered from now on.` : 'Saved.')
+      void tellRow(now)
       onClose()
     },
     onError: (error) => setHidden(error instanceof Refusal && error.fault === 'redirect-hides-page' ? draft.from : null),
@@ -397,6 +398,9 @@ export function RowDialog({
               On: visitors are answered by it
             </label>
           </div>
+          {canEdit && (
+            <OutcomeNote id={row?.id} row={rowOf(draft)} isReady={draft.from.trim() !== '' && (!leads || draft.to.trim() !== '')} />
+          )}
         </Form>
         {row !== null && <History row={row} canEdit={canEdit} onRestored={onClose} />}
       </div>
@@ -418,8 +422,8 @@ function History({ row, canEdit, onRestored }: { row: RedirectRow; canEdit: bool
   const { data } = useAsk('redirects.history', { id: row.id })
   const restore = useMutation({
     mutationFn: (of: number) => call('redirects.restore', { id: row.id, body: { version: row.version, of } }),
-    onSuccess: () => {
-      toast.success('It says that again.')
+    onSuccess: (now) => {
+      void tellRow(now)
       onRestored()
     },
     onError: (error) => toast.error(wordsOf(error)),

@@ -9,6 +9,7 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { useNarrow } from '../../ui/narrow.ts'
 import { Way } from '../../ui/Way.tsx'
+import { tellRow } from './Outcome.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
 
 const ROW_PX = 44
@@ -226,15 +227,12 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
       ),
     onSuccess: (now) => {
       onClose()
-      toast.success(`${now.from} is answered so from now on.`, {
-        duration: UNDO_MS,
-        action: {
-          label: 'Undo',
-          onClick: () =>
-            void call('redirects.restore', { id: row.id, body: { version: now.version, of: row.version } }).catch((error: unknown) =>
-              toast.error(wordsOf(error)),
-            ),
-        },
+      void tellRow(now, {
+        label: 'Undo',
+        onClick: () =>
+          void call('redirects.restore', { id: row.id, body: { version: now.version, of: row.version } }).catch((error: unknown) =>
+            toast.error(wordsOf(error)),
+          ),
       })
     },
     onError: (error) => toast.error(wordsOf(error)),
@@ -300,7 +298,7 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
 export function useRowActions() {
   const back = (row: RedirectRow): void =>
     void call('redirects.putBack', { id: row.id }).then(
-      () => toast.success(`${row.from} is back.`),
+      (now) => tellRow(now),
       (error: unknown) => toast.error(wordsOf(error)),
     )
   const remove = useMutation({
@@ -311,7 +309,7 @@ export function useRowActions() {
   })
   const switchOn = useMutation({
     mutationFn: (row: RedirectRow) => call('redirects.change', { id: row.id, body: { version: row.version, isOn: !row.isOn } }),
-    onSuccess: (now) => toast.success(now.isOn ? `${now.from} answers.` : `${now.from} is off: it is kept, and does not answer.`),
+    onSuccess: (now) => tellRow(now),
     onError: (error) => toast.error(wordsOf(error)),
   })
   return { remove, switchOn }

@@ -1,5 +1,5 @@
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
-import type { ConsideredRow, RedirectRow } from '../../contract/redirects.ts'
+import type { ConsideredRow, RedirectOutcome, RedirectRow } from '../../contract/redirects.ts'
 import type { WayEnd } from '../../ui/Way.tsx'
 
 export const STATUS_WORDS: Readonly<Record<RedirectRow['status'], string>> = {
@@ -65,6 +65,8 @@ export function findingChip(kind: RedirectFinding['kind'], rows: number): string
       return 'in several steps'
     case 'shadowed':
       return 'never reached'
+    case 'hides':
+      return one ? 'hides others' : 'hide others'
     case 'duplicate':
       return one ? 'stands there twice' : 'stand there twice'
     case 'contradictory':
@@ -84,6 +86,7 @@ export const FINDING_WORDS: Readonly<Record<RedirectFinding['kind'], string>> = 
   loop: 'Visitors would go round in a circle, until their browser gives up.',
   chain: 'Visitors are sent on several times; each step takes time, and search engines give up after some.',
   shadowed: 'Another row always comes before it: it never answers.',
+  hides: 'It catches everything under its address: other rows are never reached for it.',
   duplicate: 'The same row stands there twice.',
   contradictory: 'Another row for the same address says something else, and comes first.',
   dead: 'There is no page where it leads.',
@@ -106,6 +109,42 @@ export function endOf({ to, status }: Pick<RedirectRow, 'to' | 'status'>, findin
 }
 
 export const counted = (count: number, one: string, more = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
+
+/** What a row does for visitors, in a sentence. */
+export function outcomeWords(outcome: RedirectOutcome, from: string): { readonly sentence: string; readonly isAsMeant: boolean } {
+  const { state, first, at, lands, landsOn, hides } = outcome
+  const when = at === null ? '' : new Date(at).toLocaleString('en', { dateStyle: 'medium', timeStyle: 'short' })
+  const not = (sentence: string) => ({ sentence, isAsMeant: false })
+  switch (state) {
+    case 'off':
+      return { sentence: `${from} is off: it is kept, and does not answer.`, isAsMeant: true }
+    case 'page':
+      return not(`A page is published at ${from}: visitors see it, and never this row.`)
+    case 'row':
+      return not(`${first?.from ?? 'Another row'} comes first and answers in its place.`)
+    case 'short link':
+      return not(`A short link stands at ${from} and answers in its place.`)
+    case 'over':
+      return not(`It ended on ${when}: nobody is answered by it any more.`)
+    case 'unknown':
+      return { sentence: `It answers whatever it fits; try an address on the bench.`, isAsMeant: true }
+    default: {
+      const begins = state === 'not yet' ? `${from} is answered from ${when} on, and not before` : `${from} is answered from now on`
+      if (lands === 'nothing') return not(`${begins}; but there is no page at ${bare(landsOn ?? '')}.`)
+      if (lands === 'round') return not(`${begins}; but it goes round in a circle.`)
+      if (hides !== null && (hides.isWhole || hides.rows > 0)) return not(`${begins}. ${hidesWords(hides)}`)
+      return { sentence: `${begins}.`, isAsMeant: state === 'answers' }
+    }
+  }
+}
+
+/** What is never reached for a row that catches everything. */
+function hidesWords({ rows, visits, isWhole, catchesRobots }: NonNullable<RedirectOutcome['hides']>): string {
+  const whole = isWhole ? `It catches whatever has no page${catchesRobots ? ', /robots.txt too' : ''}.` : ''
+  if (rows === 0) return whole
+  const used = visits === 0 ? '' : `, which answered ${counted(visits, 'visit')} in the last 30 days`
+  return `${whole} ${counted(rows, 'row is', 'rows are')} never reached for it${used}.`.trim()
+}
 
 /** A destination as it is read: without its scheme. */
 export const bare = (address: string): string => address.replace(/^https?:\/\//, '')

@@ -1,0 +1,77 @@
+import { Info, TriangleAlert } from 'lucide-react'
+import { toast } from 'sonner'
+import type { RedirectNew, RedirectOutcome, RedirectRow } from '../../contract/redirects.ts'
+import { call } from '../../ui/api.ts'
+import { useAsk } from '../../ui/query.tsx'
+import { useSettled } from '../../ui/settled.ts'
+import { counted, outcomeWords } from './words.ts'
+
+const TYPED_MS = 350
+
+/** Tells what a row that was saved does for visitors from now on, as the bench says. @param undo - how it is taken back */
+export async function tellRow(
+  { id, from }: Pick<RedirectRow, 'id' | 'from'>,
+  undo?: { label: string; onClick: () => void },
+): Promise<void> {
+  const more = undo === undefined ? {} : { action: undo }
+  try {
+    const outcome = await call('redirects.outcome', { body: { id } })
+    const { isAsMeant, sentence } = outcomeWords(outcome, from)
+    if (isAsMeant) toast.success(sentence, more)
+    else toast.warning(`Saved. ${sentence}`, { ...more, duration: 12_000 })
+  } catch {
+    toast.success('Saved. What it does could not be tried: see the bench.', more)
+  }
+}
+
+/** Rows of a step that the bench is asked about. */
+const TRIED = 20
+
+/** What rows that were made together do for visitors, in words. */
+export async function toldRows(ids: readonly string[]): Promise<string> {
+  const asked = await Promise.allSettled(ids.slice(0, TRIED).map((id) => call('redirects.outcome', { body: { id } })))
+  const others = asked.flatMap((each) => {
+    if (each.status === 'rejected') return []
+    const { sentence, isAsMeant } = outcomeWords(each.value, pathOf(each.value.address))
+    return isAsMeant ? [] : [sentence]
+  })
+  const made = counted(ids.length, 'address is', 'addresses are')
+  if (others.length === 0) return `${made} answered from now on.`
+  return `${counted(ids.length, 'row is', 'rows are')} made. ${others.slice(0, 2).join(' ')}${others.length > 2 ? ` And ${others.length - 2} more do not do as meant.` : ''}`
+}
+
+const pathOf = (address: string | null): string => (address === null ? 'It' : address.replace(/^https?:\/\/[^/]+/, ''))
+
+/** What a row would do, beside the form in which it is written. */
+export function OutcomeNote({ id, row, isReady }: { id: string | undefined; row: RedirectNew; isReady: boolean }) {
+  const wanted = useSettled(JSON.stringify(row), TYPED_MS)
+  const { data, error } = useAsk(
+    'redirects.outcome',
+    { body: { ...(id === undefined ? {} : { id }), row: JSON.parse(wanted) as RedirectNew } },
+    { enabled: isReady, retry: false, placeholderData: (before) => before },
+  )
+  if (!isReady || data === undefined || error !== null) return null
+  const { isAsMeant, sentence } = outcomeWords(data, row.from)
+  return (
+    <div role="status" className={`flex items-start gap-2 rounded-md border px-3 py-2 ${isAsMeant ? '' : 'bg-sun'}`}>
+      {isAsMeant ? <Info className="mt-1 size-4 shrink-0" aria-hidden /> : <TriangleAlert className="mt-1 size-4 shrink-0" aria-hidden />}
+      <div>
+        <p>{sentence}</p>
+        {data.hides !== null && data.hides.rows > 0 && <Hides hides={data.hides} />}
+      </div>
+    </div>
+  )
+}
+
+function Hides({ hides: { names, rows } }: { hides: NonNullable<RedirectOutcome['hides']> }) {
+  return (
+    <ul className="note mt-1 list-disc pl-5">
+      {names.map((name) => (
+        <li key={name} className="address">
+          {name}
+        </li>
+      ))}
+      {rows > names.length && <li>and {(rows - names.length).toLocaleString('en')} more</li>}
+    </ul>
+  )
+}

@@ -1,0 +1,110 @@
+import type { RedirectAsked, RedirectOutcome } from '../contract/redirects.ts'
+import { fail, ok, type Result } from '../core/result.ts'
+import { encodedPath, hiddenBy, isConditional, leadsOn, type Redirect, samplePath, TOLERANCE } from '../core/routing/index.ts'
+import { originOf, type SiteGround } from '../core/rules/index.ts'
+import { asOfNow } from '../data/delivered.ts'
+import { askedRedirects, isLiveAt, redirectsById, visitsOfRows } from '../data/redirects.ts'
+import type { Actor, Context, SiteViews } from './context.ts'
+import type { redirectBench } from './redirect-bench.ts'
+import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault } from './redirect-fields.ts'
+
+/** Hidden rows that are named. */
+const NAMED = 5
+/** Not yet in the table: its rows have ids that are none of ours. */
+const UNSAVED = '00000000-0000-0000-0000-000000000000'
+
+const ENDS = { page: 'page', outside: 'outside', loop: 'round', 'too long': 'round' } as const
+
+/** What a row does for visitors, kept or only tried: the bench is asked about an address that it is for. */
+export function redirectOutcome({ db, settings }: Context, views: SiteViews, bench: ReturnType<typeof redirectBench>) {
+  return async (
+    actor: Actor,
+    { id, row: wanted }: RedirectAsked,
+  ): Promise<Result<RedirectOutcome, 'forbidden' | 'not-found' | 'address-unreadable' | RedirectFieldFault>> => {
+    if (!actor.can('redirects:read')) return fail('forbidden')
+    const view = await views.of(actor)
+    const { siteId } = actor
+    const kept = await asOfNow(db, async (transaction) =>
+      id === undefined ? null : ((await redirectsById(db, siteId, [id], transaction))[0] ?? null),
+    )
+    if (kept === null && wanted === undefined) return fail('not-found')
+    const fields = fieldsOf(view, {
+      ...PLAIN_REDIRECT,
+      ...(kept ?? {}),
+      ...defined(wanted ?? {}),
+      from: wanted?.from ?? kept?.from ?? '',
+      hosts: wanted?.hosts ?? (wanted?.host === undefined || wanted.host === '' ? (kept?.hosts ?? []) : [wanted.host]),
+      when: wanted?.when === undefined ? (kept?.when ?? {}) : conditionsOf(wanted.when),
+    })
+    if (!fields.ok) return fields
+    const row: Redirect = { ...fields.value, id: kept?.id ?? UNSAVED, order: kept?.place ?? Number.MAX_SAFE_INTEGER }
+    const nothing: RedirectOutcome = { state: 'off', address: null, first: null, at: null, lands: null, landsOn: null, hides: null }
+    if (!fields.value.isOn) return ok(nothing)
+    const nowMs = Date.now()
+    const { fromMs, untilMs, languages, devices } = row.when
+    if (untilMs !== undefined && untilMs <= nowMs) return ok({ ...nothing, state: 'over', at: new Date(untilMs).toISOString() })
+    const hides = await hiddenRows(view, row)
+    const waits = fromMs !== undefined && fromMs > nowMs
+    const address = addressOf(view, row)
+    if (address === null)
+      return ok({ ...nothing, state: waits ? 'not yet' : 'unknown', at: waits ? new Date(fromMs).toISOString() : null, hides })
+    const answer = await bench(
+      actor,
+      {
+        address,
+        ...(languages?.[0] === undefined ? {} : { language: languages[0] }),
+        ...(devices?.[0] === undefined ? {} : { device: devices[0] }),
+      },
+      { row, nowMs: waits ? fromMs : nowMs },
+    )
+    if (!answer.ok) return answer.fault === 'unknown-host' ? fail('unknown-host', answer.detail) : answer
+    const { row: first, considered, rope } = answer.value
+    const answers = first?.id === row.id
+    const last = rope[rope.length - 1]
+    const isUnderPage = considered.some((each) => each.id === row.id && each.why === 'page')
+    const before = rope[0]?.by === 'short link' ? 'short link' : first !== null ? 'row' : isUnderPage ? 'page' : 'unknown'
+    return ok({
+      state: !answers ? before : waits ? 'not yet' : 'answers',
+      address,
+      first: answers || first === null ? null : { id: first.id, from: first.from },
+      at: waits ? new Date(fromMs).toISOString() : null,
+      lands: !answers || last === undefined ? null : last.by === 'redirect' ? 'gone' : (ENDS[last.by as keyof typeof ENDS] ?? 'nothing'),
+      landsOn: !answers || rope.length < 2 ? null : (last?.address ?? null),
+      hides,
+    })
+  }
+
+  /** An address that stands for those that a row is for. */
+  function addressOf({ origin, setup }: SiteGround, row: Redirect): string | null {
+    const path = samplePath(row)
+    if (path === null) return null
+    const [host] = row.hosts
+    const names = (row.when.query ?? []).map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`)
+    const at = host === undefined || !setup.hosts.some((each) => each.host === host) ? origin : originOf(host, settings.port)
+    return `${at}${encodedPath(path)}${names.length === 0 ? '' : `?${names.join('&')}`}`
+  }
+
+  /** What a row that catches everything under a path would keep from ever being reached. */
+  async function hiddenRows({ setup, origin }: SiteGround, row: Redirect): Promise<RedirectOutcome['hides']> {
+    if (row.match !== 'under' || isConditional(row.when)) return null
+    const site = { tolerance: setup.tolerance ?? TOLERANCE, origin, hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])) }
+    return asOfNow(db, async (transaction) => {
+      const asked = await askedRedirects(db, setup.siteId, transaction)
+      const hidden = hiddenBy(row, asked, site)
+      const isWhole = row.from === '/'
+      const catchesRobots = isWhole && !(await isLiveAt(db, setup.siteId, ['/robots.txt'], transaction))
+      if (hidden.length === 0 && !isWhole) return null
+      return {
+        rows: hidden.length,
+        names: hidden.slice(0, NAMED).map(({ from }) => from),
+        visits: await visitsOfRows(
+          db,
+          hidden.map(({ id }) => id),
+          transaction,
+        ),
+        isWhole,
+        catchesRobots: catchesRobots && leadsOn(row.status),
+      }
+    })
+  }
+}
