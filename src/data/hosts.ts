@@ -91,6 +91,21 @@ export async function withdrawHost(db: Database, siteId: string, id: string, tra
   return gone
 }
 
+/** The host of this name and kind that was taken away last; null where there is none. */
+export async function goneHost(
+  db: Database,
+  { siteId, host, kind }: { siteId: string; host: string; kind: string },
+  transaction: Transaction,
+): Promise<string | null> {
+  const [gone] = await rows<{ id: string }>(
+    db,
+    `SELECT id FROM hosts WHERE site_id = $1 AND host = $2 AND kind = $3 AND removed_at IS NOT NULL ORDER BY removed_at DESC LIMIT 1`,
+    [siteId, host, kind],
+    transaction,
+  )
+  return gone?.id ?? null
+}
+
 /** Brings a host back, with the short links it had. @returns null when it is not gone; false when its name is another's by now */
 export async function returnHost(db: Database, siteId: string, id: string, transaction: Transaction): Promise<ListedHost | false | null> {
   const [gone] = await rows<{ isTaken: boolean }>(

@@ -3,7 +3,8 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { compileDestination } from '../core/routing/index.ts'
 import { originOf } from '../core/rules/index.ts'
-import { insertHost, type ListedHost, listHosts, returnHost, updateHost, usesOfHost, withdrawHost } from '../data/hosts.ts'
+import type { Transaction } from '../data/database.ts'
+import { goneHost, insertHost, type ListedHost, listHosts, returnHost, updateHost, usesOfHost, withdrawHost } from '../data/hosts.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { opensOntoItself } from './front-doors.ts'
 
@@ -27,6 +28,11 @@ export function hostsService({ db, settings }: Context) {
   const one = async (actor: Actor, id: string): Promise<ListedHost | null> =>
     (await listHosts(db, actor.siteId)).find((host) => host.id === id) ?? null
 
+  async function withPrefix(back: ListedHost | false | null, prefix: string, transaction: Transaction): Promise<ListedHost | false | null> {
+    if (back === null || back === false || back.prefix === prefix) return back
+    return updateHost(db, { ...back, prefix }, transaction)
+  }
+
   return {
     async list(actor: Actor): Promise<Result<HostList, 'forbidden'>> {
       if (!actor.can('hosts:read')) return fail('forbidden')
@@ -41,13 +47,19 @@ export function hostsService({ db, settings }: Context) {
       return ok(await usesOfHost(db, host, [`//${host.host}`, `//${host.host}:${settings.port}`]))
     },
 
+    /** One that was taken away before comes back, with the short links it had. */
     async make(actor: Actor, { kind, host, prefix = '' }: HostNew): Promise<Result<Host, HostFault>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       if (prefix !== '' && kind !== 'short') return fail('prefix-only-short')
       return write(db, async (transaction, changes) => {
-        const made = await insertHost(db, { siteId: actor.siteId, host, kind, prefix, origin: null }, transaction)
-        if (made === null) return fail('host-taken', { host })
+        const { siteId } = actor
+        const goneId = await goneHost(db, { siteId, host, kind }, transaction)
+        const made =
+          goneId === null
+            ? await insertHost(db, { siteId, host, kind, prefix, origin: null }, transaction)
+            : await withPrefix(await returnHost(db, siteId, goneId, transaction), prefix, transaction)
+        if (made === null || made === false) return fail('host-taken', { host })
         changes.add(actor.siteId, 'hosts', made.id, 'made')
         await writeAudit(db, actor, 'hosts:make', made.id, { host, kind, prefix }, transaction)
         return ok(shown(made))

@@ -111,7 +111,11 @@ function shown(
       stops: [...stops],
       other: beside === null ? null : foundRow(beside),
       mend,
-      suggestion: kind === 'dead' ? suggest(stops[stops.length - 1] ?? row.to) : null,
+      // A row for many addresses is never led to one page: some of them may be answered well.
+      suggestion:
+        row.match === 'exact' && (kind === 'dead' || kind === 'loop')
+          ? suggest(kind === 'dead' ? (stops[stops.length - 1] ?? row.to) : row.from)
+          : null,
     },
   ]
 }

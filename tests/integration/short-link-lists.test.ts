@@ -104,6 +104,11 @@ test('the count follows what is made, taken away and brought back, by whomever, 
   assert.equal(await total(), 0)
   must(await hosts.putBack(world.owner, short?.id ?? ''))
   assert.equal(await total(), before + 1 + 1_500)
+  // Whoever adds it once more, by its name, has it back as well; also under another prefix.
+  must(await hosts.remove(world.owner, short?.id ?? ''))
+  const again = must(await hosts.make(world.owner, { kind: 'short', host: short?.host ?? '', prefix: 'to' }))
+  assert.deepEqual([again.id, again.prefix, await total()], [short?.id, 'to', before + 1 + 1_500])
+  must(await hosts.change(world.owner, again.id, { version: again.version, prefix: short?.prefix ?? '' }))
 })
 
 test('a long list is paged to its end without a gap or a repetition, and searched by slug, title and destination', async () => {

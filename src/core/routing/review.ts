@@ -275,11 +275,16 @@ export class RedirectReview {
         return
       }
       if (hops.some(({ id }) => id === next.id)) {
-        // Of the rows of a circle the last one of the table is the one to go: the others are whole without it.
+        // Of the rows of a circle the last one of the table is the one to go.
         const circle = hops.slice(hops.findIndex(({ id }) => id === next.id))
         const last = circle.reduce((a, b) => (b.order > a.order ? b : a))
         if (circle.some(({ id }) => id === row.id))
-          say('loop', { stops, other: next.id, mend: last.id === row.id ? { isOn: false } : null })
+          // Without it the others have to land.
+          say('loop', {
+            stops,
+            other: next.id,
+            mend: last.id === row.id && this.#site.hasPage(plainPath(row.from)) ? { isOn: false } : null,
+          })
         else say('chain', { stops, other: hops[1]?.id ?? null })
         return
       }

@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
+import { toast } from 'sonner'
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -87,7 +88,7 @@ const mendWords = ({ kind, mend, suggestion }: RedirectFinding): string =>
   mend === null
     ? suggestion === null
       ? kind === 'loop'
-        ? 'It is mended with the last row of the circle.'
+        ? 'Say where one of its rows is to lead instead.'
         : kind === 'chain'
           ? 'One of the steps is for now only, depends on who asks, or ends nowhere: look at it by hand.'
           : 'What was meant only you can say.'
@@ -101,8 +102,17 @@ const mendWords = ({ kind, mend, suggestion }: RedirectFinding): string =>
 function Item({ finding, canEdit, onOpen }: { finding: RedirectFinding; canEdit: boolean; onOpen: (id: string) => void }) {
   const { row, stops, other, suggestion } = finding
   const lead = useMutation({
-    mutationFn: (to: string) => call('redirects.change', { id: row.id, body: { version: row.version, to } }),
-    onSuccess: (now) => toldStep(`${now.from} leads to ${now.to} now.`, null),
+    mutationFn: (to: string) =>
+      call('redirect-steps.create', {
+        body: {
+          what: `${row.from.slice(0, 120)} leads elsewhere`,
+          items: [{ do: 'change', id: row.id, change: { version: row.version, to } }],
+        },
+      }),
+    onSuccess: ({ step, refused }, to) => {
+      if (refused[0] !== undefined) toast.error(refused[0].reason)
+      else toldStep(`${row.from} leads to ${bare(to)} now.`, stepOf('redirects', step))
+    },
   })
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-4 gap-y-1 px-3 py-2">

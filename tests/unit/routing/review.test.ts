@@ -42,12 +42,21 @@ for (const [name, rows, expected] of [
     [['1', 'chain', null]],
   ],
   [
-    'of a circle the last row of the table goes',
+    'of a circle none goes by itself: its visitors would come to a missing page',
     [rowOf('1', { from: '/x', to: '/y' }), rowOf('2', { from: '/y', to: '/x' })],
     [
       ['1', 'loop', null],
-      ['2', 'loop', { isOn: false }],
+      ['2', 'loop', null],
     ],
+  ],
+  [
+    'one wide row that keeps several from being reached is to blame, and not each of them',
+    [
+      rowOf('1', { match: 'under', from: '/', to: '/a' }),
+      rowOf('2', { match: 'pattern', from: '/p/:x', to: '/a' }),
+      rowOf('3', { match: 'expression', from: '^/q/(.*)$', to: '/a' }),
+    ],
+    [['1', 'hides', null]],
   ],
   ['a missing page', [rowOf('1', { from: '/x', to: '/none?q=1' })], [['1', 'dead', null]]],
   ['a row under a page', [rowOf('1', { from: '/A/', to: '/b' })], []],
