@@ -1,4 +1,4 @@
-import type { RedirectAsked, RedirectOutcome } from '../contract/redirects.ts'
+import type { BenchAnswer, RedirectAsked, RedirectOutcome } from '../contract/redirects.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { encodedPath, hiddenBy, isConditional, leadsOn, type Redirect, samplePath, TOLERANCE } from '../core/routing/index.ts'
 import { originOf, type SiteGround } from '../core/rules/index.ts'
@@ -12,6 +12,14 @@ import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFaul
 const NAMED = 5
 /** Not yet in the table: its rows have ids that are none of ours. */
 const UNSAVED = '00000000-0000-0000-0000-000000000000'
+
+/** What stands for whatever is under a path. */
+const BELOW = 'an-address'
+
+const isUnderPage = ({ considered }: BenchAnswer, id: string): boolean => considered.some((each) => each.id === id && each.why === 'page')
+
+/** Whether a row puts what it catches into where it leads. */
+const isFilled = ({ match, to }: Redirect): boolean => match !== 'exact' && (/\$/.test(to) || (match === 'under' && to.endsWith('/')))
 
 const ENDS = { page: 'page', outside: 'outside', loop: 'round', 'too long': 'round' } as const
 
@@ -45,43 +53,51 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
     if (untilMs !== undefined && untilMs <= nowMs) return ok({ ...nothing, state: 'over', at: new Date(untilMs).toISOString() })
     const hides = await hiddenRows(view, row)
     const waits = fromMs !== undefined && fromMs > nowMs
-    const address = addressOf(view, row)
-    if (address === null)
+    const [address, ...others] = addressesOf(view, row)
+    if (address === undefined)
       return ok({ ...nothing, state: waits ? 'not yet' : 'unknown', at: waits ? new Date(fromMs).toISOString() : null, hides })
-    const answer = await bench(
-      actor,
-      {
-        address,
-        ...(languages?.[0] === undefined ? {} : { language: languages[0] }),
-        ...(devices?.[0] === undefined ? {} : { device: devices[0] }),
-      },
-      { row, nowMs: waits ? fromMs : nowMs },
-    )
+    const [language, device] = [languages?.[0], devices?.[0]]
+    const ask = (at: string) =>
+      bench(
+        actor,
+        { address: at, ...(language === undefined ? {} : { language }), ...(device === undefined ? {} : { device }) },
+        { row, nowMs: waits ? fromMs : nowMs },
+      )
+    let answer = await ask(address)
+    // A page at the head of a folder says nothing of what is under it.
+    for (const other of others) if (answer.ok && isUnderPage(answer.value, row.id)) answer = await ask(other)
     if (!answer.ok) return answer.fault === 'unknown-host' ? fail('unknown-host', answer.detail) : answer
-    const { row: first, considered, rope } = answer.value
+    const { row: first, rope } = answer.value
     const answers = first?.id === row.id
     const last = rope[rope.length - 1]
-    const isUnderPage = considered.some((each) => each.id === row.id && each.why === 'page')
-    const before = rope[0]?.by === 'short link' ? 'short link' : first !== null ? 'row' : isUnderPage ? 'page' : 'unknown'
+    const before =
+      rope[0]?.by === 'short link' ? 'short link' : first !== null ? 'row' : isUnderPage(answer.value, row.id) ? 'page' : 'unknown'
     return ok({
       state: !answers ? before : waits ? 'not yet' : 'answers',
       address,
       first: answers || first === null ? null : { id: first.id, from: first.from },
       at: waits ? new Date(fromMs).toISOString() : null,
-      lands: !answers || last === undefined ? null : last.by === 'redirect' ? 'gone' : (ENDS[last.by as keyof typeof ENDS] ?? 'nothing'),
-      landsOn: !answers || rope.length < 2 ? null : (last?.address ?? null),
+      // Where what is caught stands in it, the end of an address that was made up is nobody's.
+      lands:
+        !answers || last === undefined || isFilled(row)
+          ? null
+          : last.by === 'redirect'
+            ? 'gone'
+            : (ENDS[last.by as keyof typeof ENDS] ?? 'nothing'),
+      landsOn: !answers || rope.length < 2 || isFilled(row) ? null : (last?.address ?? null),
       hides,
     })
   }
 
-  /** An address that stands for those that a row is for. */
-  function addressOf({ origin, setup }: SiteGround, row: Redirect): string | null {
+  /** Addresses that stand for those that a row is for. */
+  function addressesOf({ origin, setup }: SiteGround, row: Redirect): string[] {
     const path = samplePath(row)
-    if (path === null) return null
+    if (path === null) return []
     const [host] = row.hosts
     const names = (row.when.query ?? []).map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`)
     const at = host === undefined || !setup.hosts.some((each) => each.host === host) ? origin : originOf(host, settings.port)
-    return `${at}${encodedPath(path)}${names.length === 0 ? '' : `?${names.join('&')}`}`
+    const below = row.match === 'under' ? [`${path.replace(/\/+$/, '')}/${BELOW}`] : []
+    return [path, ...below].map((each) => `${at}${encodedPath(each)}${names.length === 0 ? '' : `?${names.join('&')}`}`)
   }
 
   /** What a row that catches everything under a path would keep from ever being reached. */

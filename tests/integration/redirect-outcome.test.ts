@@ -48,6 +48,8 @@ test('a row that catches everything tells which rows it hides before it is kept'
   assert.deepEqual(hides, { rows: 3, visits: 0, isWhole: true, catchesRobots: true })
   const { state, first } = await said({ match: 'pattern', from: '/late/:name', to: '/here.html' })
   assert.deepEqual([state, first?.from], ['row', '/'])
+  const { state: under, lands } = await said({ match: 'under', from: '/here.html', to: '/$1' })
+  assert.deepEqual([under, lands], ['answers', null], 'a page at the head of a folder says nothing of what is under it')
   // The review blames the row that is in the way, once.
   const { items } = must(await world.services.redirectReview.look(world.owner, { cursor: 0, kind: 'hides' }))
   assert.deepEqual(
