@@ -123,7 +123,7 @@ export function listMissed(
     `SELECT m.id, m.host, m.path, m.people::int, m.others::int, m.first_at AS "firstAt", m.last_at AS "lastAt",
        coalesce(d.week, 0)::int AS week, coalesce(d."weekBefore", 0)::int AS "weekBefore",
        coalesce((SELECT jsonb_agg(r) FROM (SELECT referrer, visits::int FROM missed_referrers r WHERE r.missed_id = m.id ORDER BY visits DESC LIMIT 5) r), '[]') AS referrers
-     FROM (SELECT * FROM missed WHERE site_id = $1 AND (ignored_at IS NOT NULL) = $2 AND ($3 = '' OR strpos(lower(path), lower($3)) > 0)
+     FROM (SELECT * FROM missed WHERE site_id = $1 AND people > 0 AND (ignored_at IS NOT NULL) = $2 AND ($3 = '' OR strpos(lower(path), lower($3)) > 0)
        ORDER BY people DESC, last_at DESC, id LIMIT $4 OFFSET $5) m
      LEFT JOIN LATERAL (SELECT sum(people) FILTER (WHERE day > current_date - 7) AS week, sum(people) FILTER (WHERE day <= current_date - 7) AS "weekBefore"
        FROM missed_days WHERE missed_id = m.id AND day > current_date - 14) d ON true

@@ -114,7 +114,8 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     } catch {
       return [problem('', path, 'the live site does not answer')]
     }
-    if (isGone) return answer.status === 404 ? [] : [problem('', path, 'the page is still there')]
+    // An address that is led on, or answered as gone, has no page any more.
+    if (isGone) return answer.status >= 300 && answer.status < 500 ? [] : [problem('', path, 'the page is still there')]
     if (answer.status !== 200) return [problem('', path, `the live site answers ${answer.status}`)]
     const charset = /charset=([^;\s]+)/i.exec(answer.type)?.[1] ?? 'utf-8'
     const html = decodeSource(answer.body, charset)

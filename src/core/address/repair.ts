@@ -113,14 +113,23 @@ function bare(text: string): string {
     for (const [open, close] of PAIRS) {
       if (now.length > 2 && now.startsWith(open) && now.endsWith(close)) now = now.slice(1, -1).trim()
     }
-    // An opening quote or bracket begins no address; one at the end may belong to it, unless its partner is there.
-    now = now.replace(/^[<([{"“„‘‚«‹]+(?=\S)/, '')
+    now = withoutEndBehindPair(now)
     now = dropLooseClosers(now)
     // "." and ".." are paths. Behind a query or a fragment nobody can tell whose a full stop is: it stays, and is offered.
-    if (!/^\.{1,2}$|\/\.{1,2}$/.test(now) && !/[?#]./.test(now)) now = now.replace(SENTENCE_END, '')
+    if (!/^\.{1,2}$|\/\.{1,2}$/.test(now) && !/[?#]./.test(now)) now = now.replace(SENTENCE_END, '').trimEnd()
+    // An opening quote or bracket begins no address; one at the end may belong to it, unless its partner is there.
+    if (now === before) now = now.replace(/^[<([{"“„‘‚«‹]+(?=\S)/, '')
     if (/^["'`“”„‘’‚«»‹›]*$/.test(now)) return ''
     if (now === before) return now
   }
+}
+
+/** Behind a quote or bracket that closes the whole, what ends a sentence is none of the address, whatever stands in it. */
+function withoutEndBehindPair(text: string): string {
+  const [open, close] = PAIRS.find(([each]) => text.startsWith(each)) ?? []
+  if (open === undefined || close === undefined) return text
+  const inside = text.replace(/[\s.,;:!?…。，、]+$/, '')
+  return inside.length > 2 && inside !== text && inside.endsWith(close) ? inside : text
 }
 
 function dropLooseClosers(text: string): string {

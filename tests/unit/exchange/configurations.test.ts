@@ -33,6 +33,13 @@ for (const [name, text, rows, refused] of [
     )
   })
 
+test('a line that has the server answer otherwise is said to be left out', () => {
+  const httpd = readHttpd('ErrorDocument 404 /lost.html\nRedirect 301 /a /b\nProxyPass /x http://c.example/\nServerName a.example', SITE)
+  assert.deepEqual([httpd.rows.length, httpd.refused.map(({ line }) => line)], [1, [1, 3]])
+  const nginx = readNginx('server {\n  error_page 404 /lost.html;\n  location /x {\n    proxy_pass http://c.example;\n  }\n}', SITE)
+  assert.deepEqual([nginx.rows.length, nginx.refused.map(({ line }) => line)], [0, [2, 4]])
+})
+
 // Seconds on a slow machine; in quadratic time this would not come to its end.
 test('what is written to take for ever does not: lines that go on, quotes without an end, choices without number, one path over and over', () => {
   const many = 200_000

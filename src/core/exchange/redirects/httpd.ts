@@ -28,6 +28,9 @@ const STATUS_WORDS: Readonly<Record<string, RedirectStatus>> = { permanent: 301,
 /** Sections in which lines mean what they mean outside of them. */
 const OPEN_SECTIONS = new Set(['ifmodule', 'virtualhost', 'ifversion', 'ifdefine'])
 /** Directives that are about where somebody is sent; others of a configuration are none of ours. */
+/** Directives that say what visitors get in ways that are no redirects. */
+const OTHERWISE =
+  /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action|Header)$/i
 const OURS = /^(?:Redirect(?:Permanent|Temp|Match)?|Rewrite(?:Rule|Cond|Map)|Rewrite(?:Base))$/i
 
 /**
@@ -66,6 +69,7 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
             .replace(/:\d+$/, ''),
         ),
       )
+    if (OTHERWISE.test(name)) refuse(each, 'It has the server answer in another way, and is no redirect: it is left out.')
     if (!OURS.test(name)) continue
     const closed = sections.find((section) => !OPEN_SECTIONS.has(section.name) && !(section.name === 'directory' && context === 'folder'))
     if (closed !== undefined) {
