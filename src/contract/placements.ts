@@ -132,6 +132,9 @@ export const FineMark = z.strictObject({
 })
 export type FineMark = z.infer<typeof FineMark>
 
+/** Paths that are asked about in one call. */
+export const LED_MAX = 2_000
+
 export const placements = {
   list: operation({
     method: 'get',
@@ -160,6 +163,16 @@ export const placements = {
     status: 200,
     query: PlacementsSince,
     media: { answer: 'application/x-ndjson' },
+  }),
+  led: operation({
+    method: 'post',
+    path: '/placements/led',
+    summary: 'From which addresses without a page redirects lead to somewhere: links to them land',
+    needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
+    status: 200,
+    body: z.strictObject({ paths: z.array(z.string().max(8_000).startsWith('/')).max(LED_MAX) }),
+    answer: z.object({ led: z.array(z.string()) }),
+    isQuestion: true,
   }),
   view: operation({
     method: 'get',

@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import {
   Judge,
   type ListKnowledge,
@@ -15,6 +16,7 @@ import { namesOf } from '../data/short-link-slugs.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { KeptLists } from './kept-lists.ts'
 import { KnownShortLinks } from './known-short-links.ts'
+import { ledAmong } from './redirect-ways.ts'
 
 /** A list, with how far in the log it is. */
 interface KeptList {
@@ -70,10 +72,15 @@ export class PlacementLists {
   readonly #kept: KeptLists
   readonly #onLost: (error: unknown) => void
   readonly #lists = new Map<string, KeptList>()
+  readonly #port: number
+  /** Sites whose redirects or pages have changed since somebody asked where those lead. */
+  readonly #unled = new Set<string>()
+  readonly #ledFor = new WeakMap<PlacementList, string>()
   readonly #queues = new Map<string, Promise<KeptList>>()
 
   /** @param onLost - is told when a list could not be written down, which costs time at the next start and nothing else */
-  constructor(db: Database, dataFolder: string, onLost: (error: unknown) => void) {
+  constructor(db: Database, dataFolder: string, port: number, onLost: (error: unknown) => void) {
+    this.#port = port
     this.#db = db
     this.#kept = new KeptLists(dataFolder)
     this.#onLost = onLost
@@ -192,7 +199,8 @@ export class PlacementLists {
       if (paths.length < ids.length) list.know(await this.#knowledge(siteId))
       else list.knowPaths(paths)
     }
-    if (keysOf('findings').length > 0) list.know({ paths: list.paths, fine: await listFine(this.#db, siteId) })
+    if (come.length > 0 || keysOf('redirects').length > 0) this.#unled.add(siteId)
+    if (keysOf('findings').length > 0) list.know({ paths: list.ownPaths, fine: await listFine(this.#db, siteId) })
     return pages.length
   }
 
@@ -210,6 +218,7 @@ export class PlacementLists {
       const known = before ?? (await this.#restore(siteId, view))
       const followed = known === null ? null : await this.#follow(siteId, known, view)
       const kept = followed ?? (await this.#make(siteId, view, number))
+      await this.#learnLed(siteId, kept)
       if (kept.sinceKept >= KEEP_AFTER) setImmediate(() => void this.#keep(siteId, kept))
       const now = kept.sinceKept >= KEEP_AFTER ? { ...kept, sinceKept: 0 } : kept
       this.#lists.set(siteId, now)
@@ -224,6 +233,16 @@ export class PlacementLists {
       throw error
     })
     return kept
+  }
+
+  /** Takes over which addresses without a page redirects lead on from; only those that links lead to are asked about, and only once. */
+  async #learnLed(siteId: string, { list, view }: KeptList): Promise<void> {
+    const without = list.pathsWithout()
+    const asked = createHash('sha256').update(without.join('\n')).digest('base64')
+    if (this.#ledFor.get(list) === asked && !this.#unled.has(siteId)) return
+    list.knowLed(await ledAmong(this.#db, view, this.#port, without))
+    this.#ledFor.set(list, asked)
+    this.#unled.delete(siteId)
   }
 
   async #keep(siteId: string, { number, view, list }: KeptList): Promise<void> {

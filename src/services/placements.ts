@@ -30,6 +30,7 @@ import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, 
 import { type CsvPart, csvPart, type PlaceInList } from './placement-csv.ts'
 import { JUDGED_BY, sendPlacements } from './placement-feed.ts'
 import { PlacementLists } from './placement-lists.ts'
+import { ledAmong } from './redirect-ways.ts'
 import { shownPlacement } from './shown-placement.ts'
 
 /** A filter as it stands in a call, as the question a list understands. */
@@ -49,7 +50,9 @@ const TAKEN_UP_MAX = 4
 
 export function placementsService(context: Context, views: SiteViews) {
   const { db, settings, log } = context
-  const lists = new PlacementLists(db, settings.dataFolder, (error) => log.warn({ err: error }, 'a list of links was not written down'))
+  const lists = new PlacementLists(db, settings.dataFolder, settings.port, (error) =>
+    log.warn({ err: error }, 'a list of links was not written down'),
+  )
 
   const listFor = async (actor: Actor): Promise<PlacementList> => lists.of(actor.siteId, await views.of(actor))
 
@@ -57,6 +60,12 @@ export function placementsService(context: Context, views: SiteViews) {
     /** Takes up what was written down of large sites, before somebody asks for it. */
     async takeUp(): Promise<void> {
       for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) (await lists.of(siteId, await views.of({ siteId }))).getReady()
+    },
+
+    /** From which of these paths, at which no page is, redirects lead to somewhere. */
+    async led(actor: Actor, paths: readonly string[]): Promise<Result<{ led: string[] }, 'forbidden'>> {
+      if (!actor.can('pages:read')) return fail('forbidden')
+      return ok({ led: await ledAmong(db, await views.of(actor), settings.port, paths) })
     },
 
     listOf: (siteId: string, view: SiteGround): Promise<PlacementList> => lists.of(siteId, view),

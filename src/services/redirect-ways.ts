@@ -13,6 +13,7 @@ import {
 } from '../core/routing/index.ts'
 import { originOf, type SiteGround } from '../core/rules/index.ts'
 import type { Database, Transaction } from '../data/database.ts'
+import { asOfNow } from '../data/delivered.ts'
 import { askedRedirects, type DeliveredRedirect, livePaths, pagePathsByCapitals, redirectGroups } from '../data/redirects.ts'
 
 /** Steps that a way is followed for; longer ones are for the review. */
@@ -93,6 +94,34 @@ export class RedirectWays {
       return isPage || matchRedirect(this.#askedAt(url), this.#table, () => isPage) !== null
     }
     return new Set(addresses.filter(isAnswered).map(({ href }) => href))
+  }
+
+  /** From which of these addresses, at which no page is, visitors are led to a page or out of the site. @returns them as they were given */
+  async landing(addresses: readonly URL[], transaction: Transaction): Promise<URL[]> {
+    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
+    this.#hasPatterns = true
+    const landed: URL[] = []
+    let going = addresses.map((address) => ({ address, url: address }))
+    for (let step = 0; going.length > 0 && step < STEPS_MAX; step++) {
+      await this.#read(
+        going.map(({ url }) => url),
+        transaction,
+      )
+      const next: typeof going = []
+      for (const { address, url } of going) {
+        if (this.#isLive(url.pathname)) {
+          landed.push(address)
+          continue
+        }
+        const location = matchRedirect(this.#askedAt(url), this.#table, () => false)?.location ?? null
+        const to = location === null ? null : parseUrl(location)
+        if (to === null) continue
+        if (this.#isOwn(to)) next.push({ address, url: to })
+        else landed.push(address)
+      }
+      going = next
+    }
+    return landed
   }
 
   /** Where each of these rows sends to. They have to have been put in before. */
@@ -249,4 +278,18 @@ export class RedirectWays {
   #isLive(path: string): boolean {
     return this.#live.get(path) ?? false
   }
+}
+
+/** Addresses that are asked about in one transaction. */
+const ASKED_AT_ONCE = 1_000
+
+/** Those of a site's paths without a page from which redirects lead to somewhere. */
+export async function ledAmong(db: Database, view: SiteGround, port: number, paths: readonly string[]): Promise<string[]> {
+  const led: string[] = []
+  for (let from = 0; from < paths.length; from += ASKED_AT_ONCE) {
+    const addresses = paths.slice(from, from + ASKED_AT_ONCE).flatMap((path) => parseUrl(path, `${view.origin}/`) ?? [])
+    const landed = await asOfNow(db, (transaction) => new RedirectWays(db, view, port).landing(addresses, transaction))
+    led.push(...landed.map(({ pathname }) => pathname))
+  }
+  return led
 }

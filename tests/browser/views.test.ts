@@ -33,6 +33,7 @@ test('every view fits a phone and speaks no jargon of ours, axe finds nothing in
     ['Short links', '/short-links'],
     ['codes to print', '/short-links/codes'],
     ['Redirects', '/redirects'],
+    ['Changes made', '/changes'],
     ['a review of redirects', '/redirects?review=chain'],
     ['a new redirect', '/redirects?from=/old'],
     ['Partners', '/partners'],

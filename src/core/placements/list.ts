@@ -44,6 +44,9 @@ export class PlacementList {
   #site: CompiledSite
   #knowledge: ListKnowledge
   #decided: Decided
+  /** Paths without a page from which a redirect leads to somewhere. */
+  #led: readonly string[] = []
+  #landing: ReadonlySet<string>
   /** By row: its class and 1, 0 where it has none yet; then findings, and {@link STATES_BY_NUMBER}. */
   readonly #classOf = new Column()
   readonly #bits = new Column()
@@ -62,6 +65,7 @@ export class PlacementList {
   constructor(site: CompiledSite, knowledge: ListKnowledge, options: { keepsTags?: boolean; kept?: KeptRows | null } = {}) {
     this.#site = site
     this.#knowledge = knowledge
+    this.#landing = knowledge.paths
     this.rows = new PlacementRows(new Judge(site), options.keepsTags === true, options.kept ?? null)
     this.#decided = new Decided(this.rows, site)
   }
@@ -70,7 +74,12 @@ export class PlacementList {
   get total(): number {
     return this.rows.live
   }
+  /** Paths at which a link lands: of pages and files, and those that a redirect leads on from. */
   get paths(): ReadonlySet<string> {
+    return this.#landing
+  }
+  /** Of every page and file of the site. */
+  get ownPaths(): ReadonlySet<string> {
     return this.#knowledge.paths
   }
   get fine(): ReadonlyMap<string, Fine> {
@@ -106,15 +115,42 @@ export class PlacementList {
   /** Takes over which pages and files there are, and what people marked as fine. */
   know(knowledge: ListKnowledge): void {
     this.#knowledge = knowledge
+    this.#landing = this.#led.length === 0 ? knowledge.paths : new Set([...knowledge.paths, ...this.#led])
     this.#lands.fill(2)
     this.#staleAll()
   }
 
+  /** Takes over from which of {@link pathsWithout} a redirect leads to somewhere: links to them land. @returns whether any are others */
+  knowLed(paths: readonly string[]): boolean {
+    const led = [...paths].sort()
+    if (led.length === this.#led.length && led.every((path, i) => path === this.#led[i])) return false
+    this.#led = led
+    this.know(this.#knowledge)
+    return true
+  }
+
+  /** Paths of our own that links lead to, and that have no page or file. */
+  pathsWithout(): string[] {
+    const { columns, strings } = this.rows
+    const seen = new Set<number>()
+    const paths = new Set<string>()
+    this.#settle()
+    for (const { stretch } of this.rows.inOrder())
+      for (let i = stretch.from; i < stretch.to; i++) {
+        const code = columns.address.at(i)
+        if (seen.has(code) || this.#decided.known[this.#classOf.at(i) - 1]?.lands !== undefined) continue
+        seen.add(code)
+        const address = strings.values[code] ?? ''
+        if (!isOnSite(address, this.ownPaths)) paths.add(new URL(address).pathname)
+      }
+    return [...paths]
+  }
+
   /** Pages and files have come, or gone. */
   knowPaths(changed: readonly { readonly path: string; readonly isHere: boolean }[]): void {
-    const different = changed.filter(({ path, isHere }) => this.paths.has(path) !== isHere)
+    const different = changed.filter(({ path, isHere }) => this.ownPaths.has(path) !== isHere)
     if (different.length === 0) return
-    const paths = new Set(this.paths)
+    const paths = new Set(this.ownPaths)
     for (const { path, isHere } of different) {
       if (isHere) paths.add(path)
       else paths.delete(path)

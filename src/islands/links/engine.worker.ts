@@ -2,6 +2,8 @@
  * Holds every placement of the site in a thread of its own: the list is narrowed, and the impact of rules worked out, while
  * the screen goes on answering.
  */
+
+import { LED_MAX } from '../../contract/placements.ts'
 import {
   PlacementList,
   type PlacementPage,
@@ -24,7 +26,7 @@ import {
   unheardRules,
   withShortLinks,
 } from '../../core/rules/index.ts'
-import { callLines, wordsOf } from '../../ui/api.ts'
+import { call, callLines, wordsOf } from '../../ui/api.ts'
 import type { FromEngine, ToEngine } from './messages.ts'
 
 /** Rows handed to the screen at once. */
@@ -97,6 +99,7 @@ async function loadAll(head: PlacementsHead, lines: AsyncGenerator<string>, turn
     if (lastAsk !== null && from === 0) answerList(lastAsk)
     await breathe()
   }
+  await learnLed(made)
   tell({ type: 'loaded', count: made.total, ms: performance.now() - startedAt })
   if (lastAsk !== null) answerList(lastAsk)
   return true
@@ -132,13 +135,23 @@ async function takeChanges(head: PlacementsHead, lines: AsyncGenerator<string>, 
   const { paths } = known
   if (head.hasAllPaths) known.know({ paths: new Set(head.paths.map(({ path }) => path)), fine: known.fine })
   else known.knowPaths(head.paths)
-  if (head.fine !== null) known.know({ paths: known.paths, fine: new Map(head.fine) })
+  if (head.fine !== null) known.know({ paths: known.ownPaths, fine: new Map(head.fine) })
+  await learnLed(known)
   known.ask({})
   const isElsewhere = generation !== known.rows.generation || isOther || head.shortLinks.length > 0 || paths !== known.paths
   tellRows(known, isElsewhere ? 0 : from)
   tell({ type: 'loaded', count: known.total, ms: 0 })
   if (lastAsk !== null) answerList(lastAsk)
   return true
+}
+
+/** Asks which addresses without a page redirects lead on from: links to them land. */
+async function learnLed(list: PlacementList): Promise<void> {
+  const without = list.pathsWithout()
+  const led: string[] = []
+  for (let from = 0; from < without.length; from += LED_MAX)
+    led.push(...(await call('placements.led', { body: { paths: without.slice(from, from + LED_MAX) } })).led)
+  if (list.knowLed(led)) tellRows(list, 0)
 }
 
 /** Hands the screen the rows from one on. */
