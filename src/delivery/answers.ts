@@ -8,6 +8,7 @@ import {
   plainPath,
   type RedirectSource,
 } from '../core/routing/index.ts'
+import { spokenIn } from '../core/spoken/index.ts'
 import { locate } from './locate.ts'
 import { pageLeadingOn } from './say.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
@@ -98,9 +99,10 @@ function shortLinkAnswer(link: CompiledShortLink, { ground }: HostEntry, asked: 
     chance: () => chanceOf(`${link.id} ${asked.visitor()}`),
   })
   if (answer.kind !== 'leads') {
-    const [status, body] = NOT_LEADING[answer.kind]
+    const [status, said] = NOT_LEADING[answer.kind]
     const { setup, origin } = ground
-    const page = pageLeadingOn(body, { name: setup.name, address: `${origin}/` })
+    const body = spokenIn(setup.language)[said]
+    const page = pageLeadingOn(body, { name: setup.name, address: `${origin}/`, language: setup.language })
     return { status, headers: [...HTML, ...UNKEPT, ...UNSEEN], body: page, countedAs: null, variant: null }
   }
   const headers = ['Location', answer.location, ...UNKEPT, ...(course?.isIndexed === true ? [] : UNSEEN)]
@@ -109,9 +111,9 @@ function shortLinkAnswer(link: CompiledShortLink, { ground }: HostEntry, asked: 
 }
 
 const NOT_LEADING = {
-  'not yet': [404, 'This link does not lead anywhere yet. Please come back later.'],
-  over: [404, 'What this link led to is over.'],
-  gone: [410, 'What this link led to has gone for good.'],
+  'not yet': [404, 'notYet'],
+  over: [404, 'over'],
+  gone: [410, 'gone'],
 } as const
 
 /** From 0 inclusive to 1 exclusive, the same for the same text. */

@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { parseUrl } from '../core/address/index.ts'
 import { isPageLike, PageFinder, type PageSuggestion, plainPath } from '../core/routing/index.ts'
+import { isSpoken, spokenIn } from '../core/spoken/index.ts'
 import type { Delivery } from './delivery.ts'
 import { say } from './say.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
@@ -58,6 +59,7 @@ export async function answerMissing(
   response: ServerResponse,
 ): Promise<void> {
   const { path } = missing
+  const { language } = entry.ground.setup
   const to = missingTo(entry)
   const isPage = asksForPage(request, path)
   const location = to === null || to === 'page' || !isPage ? null : locationOf(entry, path, to)
@@ -71,7 +73,7 @@ export async function answerMissing(
   const body = page === null ? null : withSuggestions((await delivery.pages.deliver(view, entry, page)).bytes, offered, entry)
   noteMissing(delivery, entry, missing, request, () => {
     if (body === null || page === null)
-      return say(response, 404, 'There is no page at this address.', request.method, {}, isPage ? listOf(offered, entry) : '')
+      return say(response, 404, spokenIn(language).noPage, request.method, {}, isPage ? listOf(offered, entry) : '', language)
     response.writeHead(404, {
       'Content-Type': `text/html; charset=${page.encoding}`,
       'Content-Length': body.length,
@@ -109,9 +111,10 @@ const escaped = (text: string): string => text.replace(/[^\x20-\x7e]|[&<>"]/gu, 
 
 function listOf(offered: readonly OfferedPage[], { ground: { setup } }: HostEntry): string {
   if (offered.length === 0) return ''
-  const isEnglish = /^en\b/i.test(setup.language ?? 'en')
+  const { language } = setup
+  const words = isSpoken(language) ? `<p>${escaped(spokenIn(language).perhaps)}</p>` : ''
   const items = offered.map(({ to, title }) => `<li><a href="${escaped(to)}">${escaped(title)}</a></li>`)
-  return `${isEnglish ? '<p>Perhaps you were looking for:</p>' : ''}<ul>${items.join('')}</ul>`
+  return `${words}<ul>${items.join('')}</ul>`
 }
 
 function withSuggestions(page: Buffer, offered: readonly OfferedPage[], entry: HostEntry): Buffer {

@@ -1,5 +1,6 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
+import { spokenIn } from '../core/spoken/index.ts'
 import type { EdgeRequest, QuickAnswer, QuickRequest } from '../edge/index.ts'
 import { type CountedAnswer, countedAnswer, partsOf } from './answers.ts'
 import { answerCounting } from './counted-pages.ts'
@@ -109,7 +110,8 @@ function sayBroken(request: EdgeRequest, response: ServerResponse): void {
 
 function sayNoShortLink(entry: HostEntry, path: string, { method }: EdgeRequest, response: ServerResponse): void {
   if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'A short link can only be followed.', method, { Allow: 'GET, HEAD' })
-  say(response, 404, path === '/' ? entry.ground.setup.name : 'There is no short link of this name.', method)
+  const { name, language } = entry.ground.setup
+  say(response, 404, path === '/' ? name : spokenIn(language).noShortLink, method, {}, '', language)
 }
 
 /** Writes what a short link or a row answers, once it is in the log. */

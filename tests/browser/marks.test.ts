@@ -135,7 +135,7 @@ test('a finding is mended where it is found; what the rules decide is baked in a
   await untilSaved(page, studio, id, 'rel="sponsored nofollow noopener" target="_blank"')
   await page.getByRole('link', { name: 'Changes made' }).click()
   await page
-    .getByRole('button', { name: /^Undo: .*baked into the pages/ })
+    .getByRole('button', { name: /^Undo .*baked into the pages/ })
     .first()
     .click()
   await page.getByText(/^Taken back:/).waitFor()

@@ -88,6 +88,42 @@ test('the bench tells what answers and why nothing else does, now and on a past 
   await untilAnswered('/brand-new', '301 /about.html')
 })
 
+test('the table is one stop of the Tab key, its missed addresses another, and arrows go about in both', async () => {
+  const { page } = await studio.enter('tobin')
+  await goTo(page, studio, '/redirects')
+  const at = () =>
+    page.evaluate(() => {
+      const here = document.activeElement
+      return here?.matches('[data-open]')
+        ? 'row'
+        : here?.matches('[data-missed]')
+          ? 'missed'
+          : (here?.getAttribute('aria-label') ?? here?.textContent ?? '')
+    })
+  await page.locator('[data-at="0"] [data-open]').focus()
+  await page.keyboard.press('ArrowDown')
+  assert.equal(await page.evaluate(() => document.activeElement?.closest('[data-at]')?.getAttribute('data-at')), '1')
+  await page.keyboard.press('ArrowLeft')
+  assert.match(await at(), /^Choose /)
+  await page.keyboard.press('ArrowRight')
+  await page.keyboard.press('ArrowRight')
+  assert.match(await at(), /^More/)
+  await page.keyboard.press('ArrowLeft')
+  const stops: string[] = []
+  for (let n = 0; n < 6 && stops.at(-1) !== 'missed'; n++) {
+    await page.keyboard.press('Tab')
+    stops.push(await at())
+  }
+  assert.equal(stops.at(-1), 'missed', `from a row to the missed addresses: ${stops.join(', ')}`)
+  assert.ok(!stops.includes('row'))
+  await page.keyboard.press('ArrowDown')
+  await page.keyboard.press('ArrowRight')
+  assert.match(await at(), /^Lead it elsewhere/)
+  await page.keyboard.press('Shift+Tab')
+  await page.keyboard.press('Shift+Tab')
+  assert.notEqual(await at(), 'missed')
+})
+
 test('a row is changed where it stands, by keys alone, and a page is not hidden without being told', async () => {
   const { page } = await studio.enter('tobin')
   await goTo(page, studio, '/redirects')
@@ -101,7 +137,7 @@ test('a row is changed where it stands, by keys alone, and a page is not hidden 
   await page.keyboard.press('Control+A')
   await page.keyboard.type('/about.html')
   await page.keyboard.press('Enter')
-  await page.getByText('/map14 is answered so from now on.').waitFor()
+  await page.getByText('/map14 is answered from now on.').waitFor()
   await untilAnswered('/map14', '302 /about.html')
   await page.locator('[data-at="0"]').getByText('/about.html').waitFor()
   await page.getByRole('button', { name: 'Undo' }).click()

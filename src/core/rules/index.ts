@@ -68,7 +68,7 @@ export {
   type SiteSetup,
   withShortLinks,
 } from './site.ts'
-export { STARTING_SETS, type StartingSet } from './starting.ts'
+export { type StartingSet, startingSets } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
 export { isPaid, type PaidWords } from './telling.ts'
 export { setAside } from './theirs.ts'

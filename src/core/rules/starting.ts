@@ -1,3 +1,4 @@
+import { spokenIn } from '../spoken/index.ts'
 import type { Rule } from './rule.ts'
 
 /** A list of rules to begin with. Ids are given when it is taken. */
@@ -16,11 +17,10 @@ const rule = (name: string, when: Rule['when'], what: Rule['what'], isBinding = 
 })
 
 const paid = rule('Partners’ sites are paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }, true)
-const newTab = rule('Outside links open a new tab', { is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: 'opens in a new tab' })
+const newTab = rule('Outside links open a new tab', { is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: spokenIn('en').newTab })
 const sameTab = rule('Inside links stay in the tab', { is: 'kind', of: ['inside page', 'section'] }, { opens: 'same tab' })
 
-/** Where to begin, for a site without rules. */
-export const STARTING_SETS: readonly StartingSet[] = [
+const STARTING_SETS: readonly StartingSet[] = [
   {
     name: 'careful',
     what: 'Outside links open a new tab and say so, inside links stay. Links to partners stay marked as paid, and what you set by hand stays.',
@@ -37,3 +37,12 @@ export const STARTING_SETS: readonly StartingSet[] = [
     ],
   },
 ]
+
+/** Where to begin, for a site without rules; what is said aloud is in its language. */
+export const startingSets = (language: string | undefined): StartingSet[] =>
+  STARTING_SETS.map((set) => ({
+    ...set,
+    rules: set.rules.map((each) =>
+      each.what.spoken === undefined ? each : { ...each, what: { ...each.what, spoken: spokenIn(language).newTab } },
+    ),
+  }))

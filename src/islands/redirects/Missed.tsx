@@ -1,11 +1,12 @@
 import { useMutation } from '@tanstack/react-query'
-import { type KeyboardEvent, useRef } from 'react'
+import { type KeyboardEvent, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { MissedAddress } from '../../contract/missed.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAskOn } from '../../ui/query.tsx'
+import { stepInRow } from '../../ui/roving.ts'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { toldRows } from './Outcome.tsx'
 import { bare } from './words.ts'
@@ -22,6 +23,8 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
   const score = data?.pages[0]?.score ?? []
   const most = Math.max(1, ...items.map(({ people }) => people))
   const place = useRef<HTMLUListElement>(null)
+  const [stop, setStop] = useState('')
+  const stopAt = items.some(({ id }) => id === stop) ? stop : items[0]?.id
   const take = useMutation({
     mutationFn: (rows: readonly MissedAddress[]) =>
       call('redirect-steps.create', {
@@ -49,9 +52,11 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
   const sure = items.filter(({ suggestions }) => (suggestions[0]?.score ?? 0) >= SURE)
   const onKey = (event: KeyboardEvent): void => {
     const target = event.target as HTMLElement
-    if (!target.matches('[data-missed]')) return
+    const line = target.closest('li')
+    if (line === null || stepInRow(event, line)) return
     const all = [...(place.current?.querySelectorAll<HTMLElement>('[data-missed]') ?? [])]
-    const at = all.indexOf(target)
+    const at = all.findIndex((each) => line.contains(each))
+    if (at === -1) return
     const item = items[at]
     if (event.key === 'ArrowDown') all[at + 1]?.focus()
     else if (event.key === 'ArrowUp') all[at - 1]?.focus()
@@ -81,6 +86,8 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
             item={item}
             most={most}
             canEdit={canEdit}
+            isStop={item.id === stopAt}
+            onStop={() => setStop(item.id)}
             onTake={() => (item.suggestions[0] === undefined ? onMake({ from: item.path }) : take.mutate([item]))}
             onMake={() => onMake({ from: item.path, ...(item.suggestions[0] === undefined ? {} : { to: item.suggestions[0].to }) })}
             onIgnore={() => ignore.mutate({ id: item.id, isIgnored: true })}
@@ -106,6 +113,8 @@ function Item({
   item,
   most,
   canEdit,
+  isStop,
+  onStop,
   onTake,
   onMake,
   onIgnore,
@@ -113,6 +122,9 @@ function Item({
   item: MissedAddress
   most: number
   canEdit: boolean
+  /** Whether Tab comes to this one; the others are reached by the arrows. */
+  isStop: boolean
+  onStop: () => void
   onTake: () => void
   onMake: () => void
   onIgnore: () => void
@@ -121,8 +133,15 @@ function Item({
   const rises = item.week > item.weekBefore && item.week > 4
   const from = item.referrers.map(({ referrer }) => referrer).join(', ')
   return (
-    <li className="group relative px-4 py-2.5 focus-within:bg-sun hover:bg-sun">
-      <button type="button" data-missed className="block w-full text-left disabled:opacity-100" disabled={!canEdit} onClick={onTake}>
+    <li className="group relative px-4 py-2.5 focus-within:bg-sun hover:bg-sun" onFocus={onStop}>
+      <button
+        type="button"
+        data-missed
+        tabIndex={isStop ? 0 : -1}
+        className="block w-full text-left disabled:opacity-100"
+        disabled={!canEdit}
+        onClick={onTake}
+      >
         <span className="flex items-baseline justify-between gap-3">
           <span className="address min-w-0 truncate" title={`${item.host}${item.path}`}>
             {item.path}
@@ -156,10 +175,10 @@ function Item({
       </button>
       {canEdit && (
         <span className="mt-1 hidden gap-3 text-[13.5px] group-focus-within:flex group-hover:flex max-lg:flex">
-          <button type="button" className="underline" onClick={onMake}>
+          <button type="button" tabIndex={-1} className="underline" onClick={onMake}>
             Lead it elsewhere<span className="sr-only">: {item.path}</span>
           </button>
-          <button type="button" className="underline" onClick={onIgnore}>
+          <button type="button" tabIndex={-1} className="underline" onClick={onIgnore}>
             Leave it alone<span className="sr-only">: {item.path}</span>
           </button>
         </span>

@@ -8,6 +8,7 @@ import { REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { useNarrow } from '../../ui/narrow.ts'
+import { stepInRow } from '../../ui/roving.ts'
 import { Way } from '../../ui/Way.tsx'
 import { tellRow } from './Outcome.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
@@ -39,6 +40,8 @@ export function Table({
 }) {
   const place = useRef<HTMLDivElement>(null)
   const [edited, setEdited] = useState<string | null>(null)
+  /** The row at which Tab comes into the list: the last that was in hand. */
+  const [stop, setStop] = useState(0)
   const isNarrow = useNarrow()
   const rowPx = isNarrow ? NARROW_ROW_PX : ROW_PX
   const drawn = useVirtualizer({ count: rows.length, getScrollElement: () => place.current, estimateSize: () => rowPx, overscan: 20 })
@@ -46,6 +49,7 @@ export function Table({
   // biome-ignore lint/correctness/useExhaustiveDependencies: measured anew when rows become taller
   useEffect(() => measure(), [rowPx, measure])
   const inSight = drawn.getVirtualItems()
+  const stopAt = inSight.some(({ index }) => index === stop) ? stop : (inSight[0]?.index ?? 0)
   const lastInSight = inSight[inSight.length - 1]?.index ?? 0
   // biome-ignore lint/correctness/useExhaustiveDependencies: asked once for each stretch that comes into sight
   useEffect(() => {
@@ -63,10 +67,11 @@ export function Table({
   const { remove, switchOn } = useRowActions()
   const onKey = (event: KeyboardEvent): void => {
     const target = event.target as HTMLElement
-    if (!target.matches('[data-open]')) return
-    const at = Number(target.closest<HTMLElement>('[data-at]')?.dataset.at ?? -1)
+    const line = target.closest<HTMLElement>('[data-at]')
+    const at = Number(line?.dataset.at ?? -1)
     const row = rows[at]
-    if (row === undefined) return
+    if (row === undefined || edited === row.id || stepInRow(event, line)) return
+    if (!target.matches('[data-open]') && !/^(?:Arrow|Page)/.test(event.key)) return
     const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 10, PageUp: -10 }[event.key] ?? 0
     if (step !== 0) focusAt(Math.max(0, Math.min(rows.length - 1, at + step)))
     else if (event.key === 'Enter' && canEdit) setEdited(row.id)
@@ -88,6 +93,7 @@ export function Table({
             <li
               key={row.id}
               data-at={item.index}
+              onFocus={() => setStop(item.index)}
               className="absolute inset-x-0 border-b"
               style={{
                 top: item.start,
@@ -112,6 +118,7 @@ export function Table({
                   row={row}
                   finding={findings.get(row.id)}
                   isNarrow={isNarrow}
+                  isStop={item.index === stopAt}
                   isChosen={chosen.has(row.id)}
                   canEdit={canEdit}
                   onChoose={() => toggle(row.id)}
@@ -150,6 +157,7 @@ function Shown({
   row,
   finding,
   isNarrow,
+  isStop,
   isChosen,
   canEdit,
   onChoose,
@@ -159,6 +167,8 @@ function Shown({
   row: RedirectRow
   finding: RedirectFinding | undefined
   isNarrow: boolean
+  /** Whether Tab comes to this one; the others are reached by the arrows. */
+  isStop: boolean
   isChosen: boolean
   canEdit: boolean
   onChoose: () => void
@@ -176,11 +186,25 @@ function Shown({
   return (
     <div className={`${GRID} ${row.isOn ? '' : 'text-ink-soft'}`}>
       {canEdit ? (
-        <input type="checkbox" className="!h-5 !w-5" checked={isChosen} aria-label={`Choose ${row.from}`} onChange={onChoose} />
+        <input
+          type="checkbox"
+          tabIndex={-1}
+          className="!h-5 !w-5"
+          checked={isChosen}
+          aria-label={`Choose ${row.from}`}
+          onChange={onChoose}
+        />
       ) : (
         <span />
       )}
-      <button type="button" data-open className="flex min-w-0 items-baseline gap-2 text-left" title={row.from} onClick={onEdit}>
+      <button
+        type="button"
+        data-open
+        tabIndex={isStop ? 0 : -1}
+        className="flex min-w-0 items-baseline gap-2 text-left"
+        title={row.from}
+        onClick={onEdit}
+      >
         <span className="address truncate">{row.from}</span>
         {marks.length > 0 && <span className="note shrink-0 text-[12.5px]">{marks.join(', ')}</span>}
       </button>
@@ -203,7 +227,7 @@ function Shown({
       >
         {row.hits + row.otherHits === 0 ? <span className="text-ink-soft">–</span> : row.hits.toLocaleString('en')}
       </span>
-      <button type="button" className="button button-plain !min-h-8 !px-2 text-[13px] font-normal" onClick={onOpen}>
+      <button type="button" tabIndex={-1} className="button button-plain !min-h-8 !px-2 text-[13px] font-normal" onClick={onOpen}>
         {canEdit ? 'More' : 'See'}
         <span className="sr-only"> of {row.from}</span>
       </button>

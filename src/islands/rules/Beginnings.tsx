@@ -1,7 +1,7 @@
-import { type Rule, STARTING_SETS } from '../../core/rules/index.ts'
+import { type Rule, startingSets } from '../../core/rules/index.ts'
 
 /** Where to begin on a site without rules. */
-export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => void }) {
+export function Beginnings({ language, onTake }: { language: string; onTake: (rules: readonly Rule[]) => void }) {
   return (
     <section aria-label="Where to begin">
       <p className="mb-3 text-ink-soft">
@@ -9,7 +9,7 @@ export function Beginnings({ onTake }: { onTake: (rules: readonly Rule[]) => voi
         change, and save it, or say the first sentence yourself.
       </p>
       <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
-        {STARTING_SETS.map((set) => (
+        {startingSets(language).map((set) => (
           <button
             key={set.name}
             type="button"

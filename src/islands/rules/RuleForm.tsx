@@ -1,6 +1,7 @@
 import { useId } from 'react'
 import type { Partner } from '../../contract/partners.ts'
 import { type Effects, type Hint, REFERRER_POLICIES, type ReferrerPolicy, type Rule } from '../../core/rules/index.ts'
+import { spokenIn } from '../../core/spoken/index.ts'
 import { ConditionForm } from './ConditionForm.tsx'
 
 const TOLD: readonly (readonly [string, string, readonly Hint[] | undefined])[] = [
@@ -29,15 +30,16 @@ function withEffect<K extends keyof Effects>(what: Effects, key: K, value: Effec
   return value === undefined ? rest : { ...rest, [key]: value }
 }
 
-const DEFAULT_SPOKEN = 'opens in a new tab'
-
 /** A rule built by choosing words; the sentence above it is made from the same rule. */
 export function RuleForm({
   rule,
   partners,
   isReadOnly,
   onChange,
+  language,
 }: {
+  /** Of the site. */
+  language: string
   rule: Rule
   partners: readonly Partner[]
   isReadOnly: boolean
@@ -129,7 +131,7 @@ export function RuleForm({
               className="field"
               value={what.spoken ?? ''}
               maxLength={120}
-              placeholder={`nothing, or: ${DEFAULT_SPOKEN}`}
+              placeholder={`nothing, or: ${spokenIn(language).newTab}`}
               onChange={(event) => set('spoken', event.target.value === '' ? undefined : event.target.value)}
             />
           </div>

@@ -38,6 +38,8 @@ import { RuleHistory, sentence } from './RuleHistory.tsx'
 interface RulesProps {
   initial: RuleList
   partners: readonly Partner[]
+  /** Of the site. */
+  language: string
   canEdit: boolean
   /** An owner, who says what holds below the rules. */
   isOwner: boolean
@@ -54,7 +56,7 @@ export function Rules(props: RulesProps) {
   )
 }
 
-function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: RulesProps) {
+function RulesView({ initial, partners, language, canEdit, isOwner, marksPartners }: RulesProps) {
   const { engine, state } = useEngine()
   const { data: saved } = useAsk('rules.list', {}, { initialData: initial })
   // The same rule is never added twice: where it is there, what it does not reach was set by a hand.
@@ -188,7 +190,11 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
           </button>
         </header>
         {rules.length === 0 &&
-          (canEdit ? <Beginnings onTake={setRules} /> : <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet.</p>)}
+          (canEdit ? (
+            <Beginnings language={language} onTake={setRules} />
+          ) : (
+            <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet.</p>
+          ))}
         <DndContext id="rules" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
           <SortableContext items={rules.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
             <p className="sr-only" aria-live="polite">
@@ -216,7 +222,13 @@ function RulesView({ initial, partners, canEdit, isOwner, marksPartners }: Rules
                   onSwitch={() => change(rule.id, { ...rule, isOn: !rule.isOn })}
                   onRemove={() => setRules(rules.filter((each) => each.id !== rule.id))}
                 >
-                  <RuleForm rule={rule} partners={partners} isReadOnly={!canEdit} onChange={(next) => change(rule.id, next)} />
+                  <RuleForm
+                    rule={rule}
+                    language={language}
+                    partners={partners}
+                    isReadOnly={!canEdit}
+                    onChange={(next) => change(rule.id, next)}
+                  />
                 </OneRule>
               ))}
             </ol>

@@ -76,7 +76,7 @@ function Steps({ initial, kind: first }: Props) {
               ) : step.canUndo ? (
                 <button type="button" className="button" disabled={busy !== null} onClick={() => void undo(step)}>
                   {busy === step.id ? 'Taking it back…' : 'Undo'}
-                  <span className="sr-only">: {stepWords(step)}</span>
+                  <span className="sr-only"> {stepWords(step)}</span>
                 </button>
               ) : (
                 <span className="note">{step.kind === 'rules' ? 'saved over since' : 'not yours to take back'}</span>
