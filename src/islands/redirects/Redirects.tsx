@@ -199,7 +199,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
         {canEdit && (
           <p className="note max-md:hidden">
             <kbd>Enter</kbd> changes a row where it stands, <kbd>e</kbd> opens all of it, <kbd>o</kbd> switches it on or off,{' '}
-            <kbd>Delete</kbd> takes it away, <kbd>Space</kbd> chooses it; the arrows go from row to row, and along one.
+            <kbd>Delete</kbd> takes it away, <kbd>Space</kbd> chooses it; arrows go about.
           </p>
         )}
       </div>
