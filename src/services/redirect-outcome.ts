@@ -65,7 +65,12 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
       )
     let answer = await ask(address)
     // A page at the head of a folder says nothing of what is under it.
-    for (const other of others) if (answer.ok && isUnderPage(answer.value, row.id)) answer = await ask(other)
+    let tried = address
+    for (const other of others) {
+      if (!answer.ok || !isUnderPage(answer.value, row.id)) break
+      tried = other
+      answer = await ask(other)
+    }
     if (!answer.ok) return answer.fault === 'unknown-host' ? fail('unknown-host', answer.detail) : answer
     const { row: first, rope } = answer.value
     const answers = first?.id === row.id
@@ -74,7 +79,7 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
       rope[0]?.by === 'short link' ? 'short link' : first !== null ? 'row' : isUnderPage(answer.value, row.id) ? 'page' : 'unknown'
     return ok({
       state: !answers ? before : waits ? 'not yet' : 'answers',
-      address,
+      address: tried,
       first: answers || first === null ? null : { id: first.id, from: first.from },
       at: waits ? new Date(fromMs).toISOString() : null,
       // Where what is caught stands in it, the end of an address that was made up is nobody's.

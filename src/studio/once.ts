@@ -36,7 +36,7 @@ export class AnsweredOnce {
       if (answer !== null)
         return new Response(answer.status === 204 ? null : answer.body, {
           status: answer.status,
-          headers: answer.headers.map(([k, v]) => [k, v]),
+          headers: answer.headers.map(([name, value]): [string, string] => [name, value]),
         })
       return work()
     }

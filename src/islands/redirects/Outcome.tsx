@@ -4,19 +4,19 @@ import type { RedirectNew, RedirectOutcome, RedirectRow } from '../../contract/r
 import { call } from '../../ui/api.ts'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
-import { counted, outcomeWords } from './words.ts'
+import { askedWords, counted, outcomeWords } from './words.ts'
 
 const TYPED_MS = 350
 
 /** Tells what a row that was saved does for visitors from now on, as the bench says. @param undo - how it is taken back */
 export async function tellRow(
-  { id, from }: Pick<RedirectRow, 'id' | 'from'>,
+  { id, ...row }: Pick<RedirectRow, 'id' | 'from' | 'match'>,
   undo?: { label: string; onClick: () => void },
 ): Promise<void> {
   const more = undo === undefined ? {} : { action: undo }
   try {
     const outcome = await call('redirects.outcome', { body: { id } })
-    const { isAsMeant, sentence } = outcomeWords(outcome, from)
+    const { isAsMeant, sentence } = outcomeWords(outcome, askedWords(row))
     if (isAsMeant) toast.success(sentence, more)
     else toast.warning(`Saved. ${sentence}`, { ...more, duration: 12_000 })
   } catch {
@@ -51,7 +51,7 @@ export function OutcomeNote({ id, row, isReady }: { id: string | undefined; row:
     { enabled: isReady, retry: false, placeholderData: (before) => before },
   )
   if (!isReady || data === undefined || error !== null) return null
-  const { isAsMeant, sentence } = outcomeWords(data, row.from)
+  const { isAsMeant, sentence } = outcomeWords(data, askedWords(row), 'once this is saved')
   return (
     <div role="status" className={`flex items-start gap-2 rounded-md border px-3 py-2 ${isAsMeant ? '' : 'bg-sun'}`}>
       {isAsMeant ? <Info className="mt-1 size-4 shrink-0" aria-hidden /> : <TriangleAlert className="mt-1 size-4 shrink-0" aria-hidden />}

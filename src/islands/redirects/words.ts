@@ -110,8 +110,25 @@ export function endOf({ to, status }: Pick<RedirectRow, 'to' | 'status'>, findin
 
 export const counted = (count: number, one: string, more = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
 
-/** What a row does for visitors, in a sentence. */
-export function outcomeWords(outcome: RedirectOutcome, from: string): { readonly sentence: string; readonly isAsMeant: boolean } {
+/** What a row is for, as the beginning of a sentence. */
+export const askedWords = ({
+  from,
+  match = 'exact',
+}: {
+  readonly from: string
+  readonly match?: RedirectRow['match'] | undefined
+}): string => (match === 'under' ? `What is under ${from}` : from)
+
+/**
+ * What a row does for visitors, in a sentence.
+ * @param from - see {@link askedWords}
+ * @param since - from when on, where nothing else says
+ */
+export function outcomeWords(
+  outcome: RedirectOutcome,
+  from: string,
+  since = 'from now on',
+): { readonly sentence: string; readonly isAsMeant: boolean } {
   const { state, first, at, lands, landsOn, hides } = outcome
   const when = at === null ? '' : new Date(at).toLocaleString('en', { dateStyle: 'medium', timeStyle: 'short' })
   const not = (sentence: string) => ({ sentence, isAsMeant: false })
@@ -129,7 +146,7 @@ export function outcomeWords(outcome: RedirectOutcome, from: string): { readonly
     case 'unknown':
       return { sentence: `It answers whatever it fits; try an address on the bench.`, isAsMeant: true }
     default: {
-      const begins = state === 'not yet' ? `${from} is answered from ${when} on, and not before` : `${from} is answered from now on`
+      const begins = state === 'not yet' ? `${from} is answered from ${when} on, and not before` : `${from} is answered ${since}`
       if (lands === 'nothing') return not(`${begins}; but there is no page at ${bare(landsOn ?? '')}.`)
       if (lands === 'round') return not(`${begins}; but it goes round in a circle.`)
       if (hides !== null && (hides.isWhole || hides.rows > 0)) return not(`${begins}. ${hidesWords(hides)}`)
