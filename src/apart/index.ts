@@ -27,6 +27,7 @@ export const isOutOfMemory = (error: unknown): boolean =>
 
 function threads(): Piscina {
   pool ??= new Piscina({
+    execArgv: ['--enable-source-maps'], // a program that is built needs no loader, whatever started this process
     filename: programAt('apart.mjs'),
     minThreads: 0,
     maxThreads: THREADS_MAX,

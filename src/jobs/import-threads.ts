@@ -72,6 +72,7 @@ export class ImportThreads {
   #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
     this.#pool ??= new Piscina({
       filename: programAt('import.mjs'),
+      execArgv: ['--enable-source-maps'], // a program that is built needs no loader, whatever started this process
       atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
       minThreads: 0,
       maxThreads: IMPORTS_AT_ONCE,

@@ -96,6 +96,7 @@ export class ServiceThreads {
   /** Starts a thread before somebody asks for anything. */
   start(): Piscina {
     this.#pool ??= new Piscina({
+      execArgv: ['--enable-source-maps'], // a program that is built needs no loader, whatever started this process
       filename: programAt('services.mjs'),
       atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
       minThreads: 1,
