@@ -133,7 +133,9 @@ export const FineMark = z.strictObject({
 export type FineMark = z.infer<typeof FineMark>
 
 /** Paths that are asked about in one call. */
-export const LED_MAX = 2_000
+export const LED_MAX = 1_000
+/** Longer ones are not asked about: no row is found by them. */
+export const LED_PATH_MAX_CHARS = 2_000
 
 export const placements = {
   list: operation({
@@ -170,7 +172,7 @@ export const placements = {
     summary: 'From which addresses without a page redirects lead to somewhere: links to them land',
     needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
     status: 200,
-    body: z.strictObject({ paths: z.array(z.string().max(8_000).startsWith('/')).max(LED_MAX) }),
+    body: z.strictObject({ paths: z.array(z.string().max(LED_PATH_MAX_CHARS).startsWith('/')).max(LED_MAX) }),
     answer: z.object({ led: z.array(z.string()) }),
     isQuestion: true,
   }),

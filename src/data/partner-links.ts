@@ -107,7 +107,7 @@ export const pagesLinkingTo = (
   )
 
 /**
- * Pages and blocks whose drafts differ from what is live and hold links, put in by a person, that name one of these hosts.
+ * Pages and blocks whose drafts differ from what is live and hold links, put in by a person, to one of these hosts or below it.
  * @param wanted - ids; all drafts when null
  */
 export async function unpublishedLinksTo(
@@ -121,7 +121,9 @@ export async function unpublishedLinksTo(
     db,
     `SELECT DISTINCT p.id FROM pages p JOIN placements l ON l.page_id = p.id
      WHERE p.site_id = $1 AND ${PAGE_DIFFERS} AND p.removed_at IS NULL AND p.kind <> 'menu' AND ($3::uuid[] IS NULL OR p.id = ANY($3))
-       AND l.by_hand IS NOT NULL AND EXISTS (SELECT FROM unnest($2::text[]) AS host WHERE strpos(lower(l.href), host) > 0)`,
+       AND l.by_hand IS NOT NULL AND EXISTS (
+         SELECT FROM (SELECT string_to_array(substring(lower(l.href) from '^s*(?:https?:)?//([^/?#:]{1,255})'), '.') AS parts) h,
+           generate_subscripts(h.parts, 1) AS i WHERE array_to_string(h.parts[i:], '.') = ANY($2::text[]))`,
     [siteId, hosts, wanted],
     transaction,
   )

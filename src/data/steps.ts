@@ -144,18 +144,23 @@ export const beginListStep = (
     transaction,
   )
 
-/** Marks a list or an import as taken back. @returns false where it is not there, or is so already */
+/**
+ * Marks a list or an import as taken back.
+ * @param job - that takes it back: one that ended in the middle of it and begins anew finds its own mark
+ * @returns false where it is not there, or was taken back before
+ */
 export async function markTakenBack(
   db: Database,
   siteId: string,
-  { kind, id }: { kind: 'short-links' | 'imports'; id: string },
+  { kind, id, job }: { kind: 'short-links' | 'imports'; id: string; job: string },
   transaction: Transaction,
 ): Promise<boolean> {
-  const table = kind === 'imports' ? 'jobs' : 'short_link_steps'
+  const [table, isOne] = kind === 'imports' ? ['jobs', "t.kind = 'import' AND t.state = 'done'"] : ['short_link_steps', "t.what = 'list'"]
   const marked = await rows(
     db,
-    `UPDATE ${table} SET undone_at = now() WHERE site_id = $1 AND id = $2 AND undone_at IS NULL RETURNING id`,
-    [siteId, id],
+    `UPDATE ${table} t SET undone_at = coalesce(t.undone_at, now()) WHERE t.site_id = $1 AND t.id = $2 AND ${isOne}
+       AND (t.undone_at IS NULL OR t.undone_at > (SELECT j.created_at FROM jobs j WHERE j.id = $3)) RETURNING t.id`,
+    [siteId, id, job],
     transaction,
   )
   return marked.length === 1

@@ -4,9 +4,9 @@ import { openLog } from '../data/log.ts'
 import type { ImportOrder } from '../jobs/import-threads.ts'
 import { type NewPage, runImport } from '../jobs/imports.ts'
 import { runRehearsal, runReplay } from '../jobs/redirect-trials.ts'
-import { runRedirects, runRedirectUndo } from '../jobs/redirects.ts'
+import { runRedirects } from '../jobs/redirects.ts'
 import { runShortLinks } from '../jobs/short-links.ts'
-import { runStepUndo } from '../jobs/steps.ts'
+import { runRedirectUndo, runStepUndo } from '../jobs/steps.ts'
 import { createServices, type OwnServices } from '../services/index.ts'
 
 let opened: { readonly db: ReturnType<typeof openDatabase>; readonly services: OwnServices } | null = null

@@ -84,8 +84,9 @@ class MissedCounts {
       day,
       people: (before?.people ?? 0) + (isPerson ? 1 : 0),
       others: (before?.others ?? 0) + (isPerson ? 0 : 1),
-      firstAt: before?.firstAt ?? at,
-      lastAt: at,
+      // Lines that were held come one visitor after the other.
+      firstAt: before === undefined || at < before.firstAt ? at : before.firstAt,
+      lastAt: before === undefined || at > before.lastAt ? at : before.lastAt,
       referrers,
     })
   }

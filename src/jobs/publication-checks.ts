@@ -4,6 +4,7 @@ import { partMark } from '../core/blocks/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '../core/content/index.ts'
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
 import { ok } from '../core/result.ts'
+import { REDIRECT_STATUSES } from '../core/routing/index.ts'
 import { getContent } from '../data/contents.ts'
 import type { Database } from '../data/database.ts'
 import type { PageKind } from '../data/models.ts'
@@ -32,6 +33,9 @@ interface Wanted {
   /** A shared part's changes are counted once, and looked for on every page asked that holds it. */
   readonly isCounted: boolean
 }
+
+/** What an address answers at which there is no page any more: nothing, or what a row says. */
+const GONE: ReadonlySet<number> = new Set([404, ...REDIRECT_STATUSES])
 
 /**
  * Asks the live host for each page of a publication, as a visitor would, and writes down for each link that changed
@@ -115,7 +119,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
       return [problem('', path, 'the live site does not answer')]
     }
     // An address that is led on, or answered as gone, has no page any more.
-    if (isGone) return answer.status >= 300 && answer.status < 500 ? [] : [problem('', path, 'the page is still there')]
+    if (isGone) return GONE.has(answer.status) ? [] : [problem('', path, 'the page is still there')]
     if (answer.status !== 200) return [problem('', path, `the live site answers ${answer.status}`)]
     const charset = /charset=([^;\s]+)/i.exec(answer.type)?.[1] ?? 'utf-8'
     const html = decodeSource(answer.body, charset)

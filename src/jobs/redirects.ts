@@ -3,7 +3,6 @@ import { parse } from 'csv-parse'
 import type { Logger } from 'pino'
 import { z } from 'zod'
 import { REDIRECTS_NAMED_MAX, RedirectsBulkInput, type RedirectsBulkItem, type RedirectsBulkReport } from '../contract/redirect-lists.ts'
-import { RedirectUndoInput, type RedirectUndoReport } from '../contract/redirect-steps.ts'
 import { RedirectNew } from '../contract/redirects.ts'
 import {
   draftOf,
@@ -249,30 +248,4 @@ function* linesOfConfiguration({ rows, refused }: ReturnType<typeof readHttpd>):
   const SAID = new Set<keyof RedirectDraft>(['to', 'status', 'query'])
   for (const { line, text, reason } of refused) yield { line, from: text, to: '', reason }
   for (const { line, draft } of rows) yield { line, draft, said: SAID }
-}
-
-/** Takes a step back, a stretch at a time. */
-export async function runRedirectUndo(db: Database, steps: OwnServices['redirectSteps'], jobId: string, log: Logger): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const { step } = RedirectUndoInput.parse(claimed.input)
-  const report: Mutable<RedirectUndoReport> = { givenBack: 0, changedSince: 0 }
-  const progress = progressWriter(db, jobId)
-  try {
-    const by = { siteId: claimed.siteId, personId: claimed.personId, stepId: jobId }
-    for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
-      const stretch: Awaited<ReturnType<typeof steps.undoNext>> = await steps.undoNext(by, step, after)
-      if (stretch === null) return await closeJob(db, jobId, { state: 'failed', message: 'This was taken back already.', report })
-      report.givenBack += stretch.given
-      report.changedSince += stretch.rows - stretch.given
-      after = stretch.last
-      await progress(report.givenBack, report.givenBack)
-    }
-    await closeJob(db, jobId, { state: 'done', report })
-  } catch (error) {
-    const isCancelled = error instanceof Cancelled
-    if (!isCancelled) log.error({ err: error, job: jobId }, 'taking back redirects broke off')
-    const message = `${isCancelled ? 'Stopped.' : 'Something went wrong on our side.'} ${report.givenBack.toLocaleString('en')} rows were given back until then.`
-    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message, report })
-  }
 }

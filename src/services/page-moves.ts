@@ -3,6 +3,7 @@ import { normalise, parseUrl, withoutIndex } from '../core/address/index.ts'
 import { nameForPath } from '../core/content/index.ts'
 import { moveInMenu } from '../core/menus/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { TOLERANCE } from '../core/routing/index.ts'
 import { findPage, movePage } from '../data/pages.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { type pagesService, shownPageRow } from './pages.ts'
@@ -43,7 +44,9 @@ export function pageMovesService({ db }: Context, views: SiteViews, pages: Retur
         if (done === 'path-taken') return fail('path-taken', { path: wanted })
         changes.add(actor.siteId, 'pages', id, 'changed')
         if (page.liveHash !== null) changes.add(actor.siteId, 'pages', id, 'published')
-        if (leadsOld) {
+        // Where capitals do not matter, an address that differs by them alone finds its page by itself.
+        const { ignoresCase } = view.setup.tolerance ?? TOLERANCE
+        if (leadsOld && !(ignoresCase && page.path.toLowerCase() === wanted.toLowerCase())) {
           const led = await leadOldAddress(
             db,
             actor,

@@ -119,7 +119,7 @@ export class PhraseGrounds {
     const { partners, rules, partnersArePaid } = view.setup
     const said = [partners.map(({ id, isEnded, isPaid, sites }) => [id, isEnded, isPaid, sites]), rules, partnersArePaid, short.all]
     const stamp = JSON.stringify([phrases.stamp, epc.stamp, weights, said])
-    return new PhraseGround({ site: site, weights, epc: epc.value, stamp }, phrases.value, refusals, list)
+    return new PhraseGround({ site, weights, epc: epc.value, stamp }, phrases.value, refusals, list)
   }
 
   async phrase(siteId: string, id: string): Promise<PhraseRow | null> {

@@ -15,7 +15,7 @@ import { countPlacements } from '../data/placements.ts'
 import { namesOf } from '../data/short-link-slugs.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { KnownShortLinks } from './known-short-links.ts'
-import { learnShortLinks, readPages, storedPlacements } from './placement-lists.ts'
+import { hasPath, leadElsewhere, learnShortLinks, readPages, storedPlacements } from './placement-lists.ts'
 
 /** What one must be allowed to read to judge links by oneself. */
 export const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
@@ -41,7 +41,7 @@ export async function sendPlacements(
   const view = await views.of(actor)
   const stamp = (await logEnds(db, siteId))[0]?.number ?? 0
   const changes = after === null || after > stamp ? null : await changesAfter(db, { siteId, after, limit: FOLLOWED_MAX })
-  const head = { stamp, total: null, isLarge: false, setup: view.setup, port: settings.port }
+  const head = { stamp, total: null, isLarge: false, isLedElsewhere: true, setup: view.setup, port: settings.port }
   const short = new KnownShortLinks(db, siteId)
   return ok(changes !== null && isFollowed(changes) ? await followed(changes) : await everything())
 
@@ -59,6 +59,7 @@ export async function sendPlacements(
       after,
       stamp: seen[seen.length - 1]?.number ?? stamp,
       hasAllPaths,
+      isLedElsewhere: leadElsewhere(seen),
       paths: hasAllPaths ? await allPaths() : known,
       fine: keysOf('findings').length > 0 ? [...(await listFine(db, siteId))] : null,
       changed,
@@ -83,10 +84,6 @@ export async function sendPlacements(
     for (const { page, placements } of await readPages(db, siteId, ids)) yield { pages: [page], rows: placements }
   }
 }
-
-/** A page or file has come or gone. */
-const hasPath = ({ capability, what }: Change): boolean =>
-  capability === 'files' ? what !== 'published' : capability === 'pages' && (what === 'made' || what === 'removed')
 
 /** Who follows can take these over one by one. */
 const isFollowed = (changes: readonly Change[]): boolean =>

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto'
 import {
   Judge,
   type ListKnowledge,
@@ -75,7 +74,8 @@ export class PlacementLists {
   readonly #port: number
   /** Sites whose redirects or pages have changed since somebody asked where those lead. */
   readonly #unled = new Set<string>()
-  readonly #ledFor = new WeakMap<PlacementList, string>()
+  /** As of which ground that was asked. */
+  readonly #ledFor = new WeakMap<PlacementList, SiteGround>()
   readonly #queues = new Map<string, Promise<KeptList>>()
 
   /** @param onLost - is told when a list could not be written down, which costs time at the next start and nothing else */
@@ -189,9 +189,7 @@ export class PlacementLists {
       const shared = byPage.get('shared') ?? []
       list.knowWaiting((id) => byPage.get(id) ?? shared)
     }
-    const come = drafts.filter(
-      ({ capability, what }) => capability === 'files' || (capability === 'pages' && (what === 'made' || what === 'removed')),
-    )
+    const come = drafts.filter(hasPath)
     if (come.length > 0) {
       const ids = [...new Set(come.map(({ key }) => key))]
       const paths = await pathsOf(this.#db, siteId, ids)
@@ -199,7 +197,7 @@ export class PlacementLists {
       if (paths.length < ids.length) list.know(await this.#knowledge(siteId))
       else list.knowPaths(paths)
     }
-    if (come.length > 0 || keysOf('redirects').length > 0) this.#unled.add(siteId)
+    if (leadElsewhere(changes)) this.#unled.add(siteId)
     if (keysOf('findings').length > 0) list.know({ paths: list.ownPaths, fine: await listFine(this.#db, siteId) })
     return pages.length
   }
@@ -237,12 +235,12 @@ export class PlacementLists {
 
   /** Takes over which addresses without a page redirects lead on from; only those that links lead to are asked about, and only once. */
   async #learnLed(siteId: string, { list, view }: KeptList): Promise<void> {
-    const without = list.pathsWithout()
-    const asked = createHash('sha256').update(without.join('\n')).digest('base64')
-    if (this.#ledFor.get(list) === asked && !this.#unled.has(siteId)) return
-    list.knowLed(await ledAmong(this.#db, view, this.#port, without))
-    this.#ledFor.set(list, asked)
-    this.#unled.delete(siteId)
+    const before = this.#ledFor.get(list)
+    const isSame = before === view || (before !== undefined && groundOf(before) === groundOf(view))
+    const isLedElsewhere = this.#unled.delete(siteId)
+    this.#ledFor.set(list, view)
+    if (isSame && !isLedElsewhere && !list.hasNewWithout) return
+    list.knowLed(await ledAmong(this.#db, view, this.#port, list.pathsWithout()))
   }
 
   async #keep(siteId: string, { number, view, list }: KeptList): Promise<void> {
@@ -273,6 +271,16 @@ export async function readPages(
   }
   return [...pages.values()]
 }
+
+/** A page or file has come or gone. */
+export const hasPath = ({ capability, what }: Change): boolean =>
+  capability === 'files' ? what !== 'published' : capability === 'pages' && (what === 'made' || what === 'removed')
+
+/** Whether addresses without a page may lead elsewhere after these: redirects are others, or other pages are live. */
+export const leadElsewhere = (changes: readonly Change[]): boolean =>
+  changes.some(
+    (change) => change.capability === 'redirects' || hasPath(change) || (change.capability === 'pages' && change.what === 'published'),
+  )
 
 /** All that rows are derived from: a list of other rules alone has the same ones. */
 const groundOf = ({ setup, origin }: SiteGround): string => JSON.stringify([origin, { ...setup, rules: [], partnersArePaid: true }])

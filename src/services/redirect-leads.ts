@@ -1,6 +1,5 @@
 import { randomUUID } from 'node:crypto'
 import { fail, ok, type Result } from '../core/result.ts'
-import { TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import type { Changes } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
@@ -20,8 +19,6 @@ export async function leadOldAddress(
   { from, to, note }: { from: string; to: string; note: string },
   { transaction, changes }: { transaction: Transaction; changes: Changes },
 ): Promise<Result<null, RedirectFieldFault>> {
-  // Where capitals do not matter, an address that differs by them alone finds its page by itself.
-  if ((view.setup.tolerance ?? TOLERANCE).ignoresCase && from.toLowerCase() === to.toLowerCase()) return ok(null)
   const fields = fieldsOf(view, { ...PLAIN_REDIRECT, from, to, note })
   if (!fields.ok) return fields
   const by = { siteId, personId, stepId: null }

@@ -101,7 +101,7 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
     const [host] = row.hosts
     const names = (row.when.query ?? []).map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`)
     const at = host === undefined || !setup.hosts.some((each) => each.host === host) ? origin : originOf(host, settings.port)
-    const below = row.match === 'under' ? [`${path.replace(/\/+$/, '')}/${BELOW}`] : []
+    const below = row.match === 'under' ? [`${path.endsWith('/') ? path.slice(0, -1) : path}/${BELOW}`] : []
     return [path, ...below].map((each) => `${at}${encodedPath(each)}${names.length === 0 ? '' : `?${names.join('&')}`}`)
   }
 

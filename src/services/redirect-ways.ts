@@ -286,9 +286,10 @@ const ASKED_AT_ONCE = 1_000
 /** Those of a site's paths without a page from which redirects lead to somewhere. */
 export async function ledAmong(db: Database, view: SiteGround, port: number, paths: readonly string[]): Promise<string[]> {
   const led: string[] = []
+  const ways = new RedirectWays(db, view, port)
   for (let from = 0; from < paths.length; from += ASKED_AT_ONCE) {
     const addresses = paths.slice(from, from + ASKED_AT_ONCE).flatMap((path) => parseUrl(path, `${view.origin}/`) ?? [])
-    const landed = await asOfNow(db, (transaction) => new RedirectWays(db, view, port).landing(addresses, transaction))
+    const landed = await asOfNow(db, (transaction) => ways.landing(addresses, transaction))
     led.push(...landed.map(({ pathname }) => pathname))
   }
   return led

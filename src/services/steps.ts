@@ -146,12 +146,12 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
      * @returns null where it is not there, or is taken back already
      */
     async undoNext(
-      by: { readonly siteId: string; readonly personId: string | null },
+      by: { readonly siteId: string; readonly personId: string | null; readonly job: string },
       { kind, step }: { kind: 'short-links' | 'imports'; step: string },
       after: string | null,
     ): Promise<{ seen: number; given: number; last: string | null } | null> {
       const found = await write(db, async (transaction, changes) => {
-        if (after === null && !(await markTakenBack(db, by.siteId, { kind, id: step }, transaction))) return fail('not-found')
+        if (after === null && !(await markTakenBack(db, by.siteId, { kind, id: step, job: by.job }, transaction))) return fail('not-found')
         if (kind === 'short-links') {
           const { seen, changed, removed } = await takeListBack(db, by, { step, after, limit: AT_ONCE }, transaction)
           changes.add(by.siteId, 'short-links', [...changed], 'changed')

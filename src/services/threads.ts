@@ -15,13 +15,13 @@ const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
 const CARRIED = {
-  placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, markFine: CHANGE },
+  placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, led: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
-  redirects: { bench: LOOK },
+  redirects: { bench: LOOK, outcome: LOOK },
   missed: { list: LOOK },
   redirectReview: { look: LOOK, mend: CHANGE, suggest: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },
-  publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, restore: CHANGE },
+  publications: { unpublished: LOOK, difference: LOOK, review: LOOK, view: LOOK, create: CHANGE, restore: CHANGE },
   partnerComparison: { compare: LOOK },
   partnerMoves: { make: CHANGE, undo: CHANGE },
   phraseChoice: { ofPage: LOOK, review: LOOK },

@@ -1,11 +1,14 @@
-/** Answers remembered, and for how long: whoever lost a connection asks again within minutes. */
+/** Answers remembered, what they hold together, and for how long: whoever lost a connection asks again within minutes. */
 const KEPT_MAX = 5_000
+const KEPT_MAX_CHARS = 8_000_000
 const KEPT_MS = 15 * 60_000
 /** Of one answer; a longer one is not remembered, and a repeat of its request is carried out again. */
 const BODY_MAX_CHARS = 200_000
 
 interface Kept {
   readonly at: number
+  /** What it holds, its name with it; 0 before the answer is there. */
+  chars: number
   readonly answer: Promise<{
     readonly status: number
     readonly headers: readonly (readonly [string, string])[]
@@ -19,6 +22,7 @@ interface Kept {
  */
 export class AnsweredOnce {
   readonly #kept = new Map<string, Kept>()
+  #chars = 0
   readonly #now: () => number
 
   /** @param now - the time in milliseconds, for tests */
@@ -44,16 +48,35 @@ export class AnsweredOnce {
     const answer = first.then(copyOf, () => null)
     this.#put(key, answer)
     const response = await first
-    if ((await answer) === null) this.#kept.delete(key)
+    const copy = await answer
+    if (copy === null) this.#forget(key)
+    else this.#holds(key, copy.body.length + key.length)
     return response
   }
 
-  #put(key: string, answer: Kept['answer']): void {
+  #forget(key: string): void {
+    this.#chars -= this.#kept.get(key)?.chars ?? 0
     this.#kept.delete(key)
-    this.#kept.set(key, { at: this.#now(), answer })
+  }
+
+  #holds(key: string, chars: number): void {
+    const kept = this.#kept.get(key)
+    if (kept === undefined) return
+    this.#chars += chars - kept.chars
+    kept.chars = chars
+    this.#makeRoom()
+  }
+
+  #put(key: string, answer: Kept['answer']): void {
+    this.#forget(key)
+    this.#kept.set(key, { at: this.#now(), chars: 0, answer })
+    this.#makeRoom()
+  }
+
+  #makeRoom(): void {
     for (const [oldest, { at }] of this.#kept) {
-      if (this.#kept.size <= KEPT_MAX && this.#now() - at < KEPT_MS) break
-      this.#kept.delete(oldest)
+      if (this.#kept.size <= KEPT_MAX && this.#chars <= KEPT_MAX_CHARS && this.#now() - at < KEPT_MS) break
+      this.#forget(oldest)
     }
   }
 }

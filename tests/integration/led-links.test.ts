@@ -41,3 +41,23 @@ test('a link that lands by a redirect lands, and the Desk and its list count the
   assert.deepEqual(await listed(), ['/old.html', '/older.html', '/dead.html', '/round.html', '/nowhere.html', '/OLD.html'])
   assert.equal(await desk(), 6)
 })
+
+test('where addresses without a page lead is asked again only after what can change it', async () => {
+  const { services, owner } = world
+  const view = await services.views.of(owner)
+  const list = await services.placements.listOf(owner.siteId, view)
+  assert.equal(list.hasNewWithout, false)
+  const id = must(await services.pages.list(owner, { path: '/here.html', limit: 1 })).items[0]?.id ?? ''
+  const add = async (href: string): Promise<void> => {
+    const { version, source } = must(await services.pages.source(owner, id))
+    const insert = `<p><a href="${href}">more</a></p>`
+    must(await services.pages.change(owner, id, { version, patchSets: [[{ from: source.length, to: source.length, insert }]] }))
+  }
+  await add('/index.html')
+  const before = new Set(list.pathsWithout())
+  await services.placements.listOf(owner.siteId, view)
+  assert.deepEqual(new Set(list.pathsWithout()), before)
+  await add('/isles/far')
+  assert.deepEqual((await listed()).includes('/isles/far'), false, 'a new address is asked about at once')
+  assert.ok((await services.placements.listOf(owner.siteId, view)).pathsWithout().includes('/isles/far'))
+})

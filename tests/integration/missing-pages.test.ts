@@ -10,6 +10,7 @@ import { rows } from '../../src/data/database.ts'
 import { clickFolder } from '../../src/delivery/click-log.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
+import { batchOf } from '../../src/jobs/click-batch.ts'
 import { loadClickLogs } from '../../src/jobs/clicks.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
@@ -177,8 +178,20 @@ test('who asks for many addresses and sees no page is no visitor, and an ending 
   for (let n = 1; n < SCANNED_MIN; n++) await get(`/walk-${n % 3}`)
   await get('/other.php')
   await load()
-  assert.deepEqual((await list()).items.map(({ path }) => path).sort(), ['/other.php', '/walk-0', '/walk-1', '/walk-2'])
+  const { items } = await list()
+  assert.deepEqual(items.map(({ path }) => path).sort(), ['/other.php', '/walk-0', '/walk-1', '/walk-2'])
   assert.deepEqual((await list()).noise, [{ kind: 'scanner', visits: SCANNED_MIN }])
+})
+
+test('the last time an address was asked for is the last, whoever came', async () => {
+  const [{ id: siteId } = { id: '' }] = await rows<{ id: string }>(world.db, 'SELECT id FROM sites')
+  const line = (second: number, visitor: string): string =>
+    `missed\t2026-11-30T10:00:0${second}.000Z\t${siteId}\tsite.localhost\t/turns\tperson\t\t${visitor.repeat(16)}`
+  const { batch } = await batchOf([line(1, 'a'), line(2, 'b'), line(3, 'a')].join('\n'), { node: 'n', segment: 's', from: 0, to: 1 })
+  assert.deepEqual(
+    batch.missed.paths.map(({ people, firstAt, lastAt }) => [people, firstAt.slice(17, 19), lastAt.slice(17, 19)]),
+    [[3, '01', '03']],
+  )
 })
 
 test('a site can only fill so much: beyond that, new addresses are counted as one', async () => {

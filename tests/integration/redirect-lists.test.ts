@@ -9,7 +9,8 @@ import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trial
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
 import { ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../../src/core/routing/index.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
-import { runRedirects, runRedirectUndo } from '../../src/jobs/redirects.ts'
+import { runRedirects } from '../../src/jobs/redirects.ts'
+import { runRedirectUndo } from '../../src/jobs/steps.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
 
 let world: World

@@ -1,22 +1,41 @@
 import assert from 'node:assert/strict'
-import { before, test } from 'node:test'
+import { after, before, test } from 'node:test'
 import type { RedirectNew } from '../../src/contract/redirects.ts'
+import { countedAnswer } from '../../src/delivery/answers.ts'
+import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
 let world: World
+let delivering: Delivering
+after(() => delivering.stop())
 before(async () => {
   world = await makeWorld()
   await bringIn(world, zipOf({ 'here.html': '<title>Here</title>' }))
   must(await world.services.publications.create(world.owner, { all: true }))
+  delivering = await deliver(world)
 })
 const make = async (wanted: RedirectNew) => must(await world.services.redirects.create(world.editor, wanted))
-/** Of a row before it is kept, and then as it is: both have to say the same. */
+/** Of a row before it is kept, and then as it is: both have to say the same, and visitors to get it. */
 async function said(wanted: RedirectNew) {
   const tried = must(await world.services.redirects.outcome(world.editor, { row: wanted }))
   const row = await make(wanted)
   const kept = must(await world.services.redirects.outcome(world.editor, { id: row.id }))
   assert.deepEqual(kept, tried, 'a row that is kept does what was foretold')
+  if (kept.address !== null) assert.equal((await answeredBy(kept.address, wanted)) === row.id, kept.state === 'answers', wanted.from)
   return kept
+}
+/** The row by which delivery answers somebody whom a row is for. */
+async function answeredBy(address: string, { when = {} }: RedirectNew): Promise<string | null> {
+  await delivering.refresh()
+  const view = delivering.delivery.store.begin()
+  const { hostname, pathname, search } = new URL(address)
+  const entry = view?.host(hostname) ?? null
+  assert.ok(view !== null && view !== undefined && entry !== null)
+  const language = when.languages?.[0]
+  const asked = { host: hostname, method: 'GET', url: pathname + search, language, agent: undefined, nowMs: Date.now(), visitor: () => '' }
+  const answer = countedAnswer(view, entry, asked)
+  view.done()
+  return answer?.countedAs ?? null
 }
 const hourMs = 3_600_000
 const inHours = (hours: number): string => new Date(Date.now() + hours * hourMs).toISOString()

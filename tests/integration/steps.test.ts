@@ -192,3 +192,16 @@ test('drafts stay whose they are when their links change along with many others,
   must(await services.bulkChanges.undo(owner, made.id ?? ''))
   assert.deepEqual(await whose(), [['editor', false]])
 })
+
+test('taking an import back goes on where its process ended, and a second one finds it taken back', async () => {
+  const { services, owner } = world
+  await bringIn(world, zipOf({ 'gone-on.html': '<title>Goes on</title>' }))
+  const [step] = must(await services.steps.list(owner, StepQuery.parse({ kind: 'imports', limit: 1 }))).items
+  const input = { kind: 'imports', step: step?.id ?? '' } as const
+  const by = async () => ({ siteId: owner.siteId, personId: owner.personId, job: must(await services.jobs.startStepUndo(owner, input)) })
+  const first = await by()
+  assert.equal((await services.steps.undoNext(first, input, null))?.given, 1)
+  assert.equal((await services.steps.undoNext(first, input, null))?.given, 0, 'the same job, after a restart')
+  assert.equal(await services.steps.undoNext(await by(), input, null), null)
+  assert.equal(await services.steps.undoNext(first, { kind: 'imports', step: first.job }, null), null, 'a job that is no import')
+})

@@ -128,7 +128,10 @@ function bare(text: string): string {
 function withoutEndBehindPair(text: string): string {
   const [open, close] = PAIRS.find(([each]) => text.startsWith(each)) ?? []
   if (open === undefined || close === undefined) return text
-  const inside = text.replace(/[\s.,;:!?…。，、]+$/, '')
+  // Looked at from its end: a search for the run would begin anew at every sign of one that is longer.
+  let end = text.length
+  while (end > 0 && /[\s.,;:!?…。，、]/.test(text[end - 1] ?? '')) end--
+  const inside = text.slice(0, end)
   return inside.length > 2 && inside !== text && inside.endsWith(close) ? inside : text
 }
 

@@ -47,6 +47,9 @@ export class PlacementList {
   /** Paths without a page from which a redirect leads to somewhere. */
   #led: readonly string[] = []
   #landing: ReadonlySet<string>
+  /** Addresses of our own, by their number, at which no page or file is. */
+  readonly #without = new Set<number>()
+  #hasNewWithout = false
   /** By row: its class and 1, 0 where it has none yet; then findings, and {@link STATES_BY_NUMBER}. */
   readonly #classOf = new Column()
   readonly #bits = new Column()
@@ -114,8 +117,13 @@ export class PlacementList {
 
   /** Takes over which pages and files there are, and what people marked as fine. */
   know(knowledge: ListKnowledge): void {
+    if (knowledge.paths !== this.ownPaths) this.#without.clear()
     this.#knowledge = knowledge
-    this.#landing = this.#led.length === 0 ? knowledge.paths : new Set([...knowledge.paths, ...this.#led])
+    this.#landAnew()
+  }
+
+  #landAnew(): void {
+    this.#landing = this.#led.length === 0 ? this.ownPaths : new Set([...this.ownPaths, ...this.#led])
     this.#lands.fill(2)
     this.#staleAll()
   }
@@ -125,25 +133,21 @@ export class PlacementList {
     const led = [...paths].sort()
     if (led.length === this.#led.length && led.every((path, i) => path === this.#led[i])) return false
     this.#led = led
-    this.know(this.#knowledge)
+    this.#landAnew()
     return true
+  }
+
+  /** Whether there are {@link pathsWithout} of which nobody has been told yet. */
+  get hasNewWithout(): boolean {
+    this.#settle()
+    return this.#hasNewWithout
   }
 
   /** Paths of our own that links lead to, and that have no page or file. */
   pathsWithout(): string[] {
-    const { columns, strings } = this.rows
-    const seen = new Set<number>()
-    const paths = new Set<string>()
     this.#settle()
-    for (const { stretch } of this.rows.inOrder())
-      for (let i = stretch.from; i < stretch.to; i++) {
-        const code = columns.address.at(i)
-        if (seen.has(code) || this.#decided.known[this.#classOf.at(i) - 1]?.lands !== undefined) continue
-        seen.add(code)
-        const address = strings.values[code] ?? ''
-        if (!isOnSite(address, this.ownPaths)) paths.add(new URL(address).pathname)
-      }
-    return [...paths]
+    this.#hasNewWithout = false
+    return [...new Set([...this.#without].map((code) => new URL(this.rows.strings.values[code] ?? '').pathname))]
   }
 
   /** Pages and files have come, or gone. */
@@ -175,6 +179,7 @@ export class PlacementList {
   rederive(site: CompiledSite): void {
     this.#site = site
     this.rows.rederive(new Judge(site))
+    this.#without.clear()
     this.#lands.fill(2)
     this.#decideAnew()
   }
@@ -339,6 +344,7 @@ export class PlacementList {
       this.#generation = rows.generation
       this.#classOf.data.fill(0)
       this.#lands = new Uint8Array(0)
+      this.#without.clear()
       this.#staleAll()
     }
     for (const [host, before] of rows.touchedHosts) {
@@ -395,7 +401,15 @@ export class PlacementList {
   #landsAt(i: number, known: ClassFacts): boolean | null {
     if (known.lands !== undefined) return known.lands
     const code = this.rows.columns.address.at(i)
-    if (this.#lands[code] === 2) this.#lands[code] = isOnSite(this.rows.strings.values[code] ?? '', this.paths) ? 1 : 0
+    if (this.#lands[code] === 2) {
+      const address = this.rows.strings.values[code] ?? ''
+      const isOwn = isOnSite(address, this.ownPaths)
+      if (!isOwn && !this.#without.has(code)) {
+        this.#without.add(code)
+        this.#hasNewWithout = true
+      }
+      this.#lands[code] = isOwn || isOnSite(address, this.paths) ? 1 : 0
+    }
     return this.#lands[code] === 1
   }
 

@@ -19,6 +19,8 @@ export interface PlacementsHead {
   /** Of all pages and files; or of those that have come or gone. */
   readonly paths: readonly { readonly path: string; readonly isHere: boolean }[]
   readonly hasAllPaths: boolean
+  /** Redirects, or what is live, have changed: where addresses without a page lead has to be asked again. */
+  readonly isLedElsewhere: boolean
   /** What people marked as fine, by key; null where that has not changed. */
   readonly fine: readonly (readonly [key: string, fine: Fine])[] | null
   /** Pages that have changed: those that do not follow have no links any more. */

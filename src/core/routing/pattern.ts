@@ -226,7 +226,7 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
     group(takesSlash ? '/' : '', found.value.caught, '', how, found.value.name)
   }
   const isRoot = source === '' && /^\/+$/.test(text)
-  if (ignoresSlash && !isRoot) text = text.slice(0, text.length - (/\/*$/.exec(text)?.[0].length ?? 0))
+  if (ignoresSlash && !isRoot) while (text.endsWith('/')) text = text.slice(0, -1)
   flush()
   return ok({ source: `^${source}${ignoresSlash && !isRoot ? '/*' : ''}$`, literals: literals.filter((each) => each !== '') })
 }

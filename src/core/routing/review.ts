@@ -6,8 +6,8 @@ import { RedirectTable } from './table.ts'
 
 /**
  * What can be wrong with a row: it leads in a circle; it leads on in several steps; another row always comes before it; it stands
- * there twice, saying the same or something else; it keeps several others from ever being reached; there is no page where it leads; a published page comes before it; it leads
- * from a secure address to an open one; it leads to another host, depending on which one was asked.
+ * there twice, saying the same or something else; it keeps several others from ever being reached; there is no page where it
+ * leads; a published page comes before it; it leads from a secure address to an open one; it leads to another host, depending on which one was asked.
  */
 export const FINDING_KINDS = [
   'loop',

@@ -71,9 +71,10 @@ const SPOKEN: Readonly<Record<string, Spoken>> = {
   },
 }
 
+const find = (language = 'en'): Spoken | undefined => SPOKEN[language.split('-', 1)[0]?.toLowerCase() ?? '']
+
 /** @param language - of a site, such as "de-AT"; English for one that is not among them */
-export const spokenIn = (language: string | undefined): Spoken => SPOKEN[(language ?? 'en').split('-')[0]?.toLowerCase() ?? 'en'] ?? ENGLISH
+export const spokenIn = (language: string | undefined): Spoken => find(language) ?? ENGLISH
 
 /** Whether what is told is in the site's own language. */
-export const isSpoken = (language: string | undefined): boolean =>
-  SPOKEN[(language ?? 'en').split('-')[0]?.toLowerCase() ?? 'en'] !== undefined
+export const isSpoken = (language: string | undefined): boolean => find(language) !== undefined

@@ -3,7 +3,7 @@
  * the screen goes on answering.
  */
 
-import { LED_MAX } from '../../contract/placements.ts'
+import { LED_MAX, LED_PATH_MAX_CHARS } from '../../contract/placements.ts'
 import {
   PlacementList,
   type PlacementPage,
@@ -136,7 +136,7 @@ async function takeChanges(head: PlacementsHead, lines: AsyncGenerator<string>, 
   if (head.hasAllPaths) known.know({ paths: new Set(head.paths.map(({ path }) => path)), fine: known.fine })
   else known.knowPaths(head.paths)
   if (head.fine !== null) known.know({ paths: known.ownPaths, fine: new Map(head.fine) })
-  await learnLed(known)
+  if (head.isLedElsewhere || known.hasNewWithout) await learnLed(known)
   known.ask({})
   const isElsewhere = generation !== known.rows.generation || isOther || head.shortLinks.length > 0 || paths !== known.paths
   tellRows(known, isElsewhere ? 0 : from)
@@ -147,7 +147,7 @@ async function takeChanges(head: PlacementsHead, lines: AsyncGenerator<string>, 
 
 /** Asks which addresses without a page redirects lead on from: links to them land. */
 async function learnLed(list: PlacementList): Promise<void> {
-  const without = list.pathsWithout()
+  const without = list.pathsWithout().filter((path) => path.length <= LED_PATH_MAX_CHARS)
   const led: string[] = []
   for (let from = 0; from < without.length; from += LED_MAX)
     led.push(...(await call('placements.led', { body: { paths: without.slice(from, from + LED_MAX) } })).led)

@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { Publication, PublicationNew } from '../../contract/publications.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { settled } from '../../ui/saving.ts'
+import { stepOf, toldStep } from '../../ui/steps.ts'
 import { type Asked, needsAnswer, ReviewDialog } from './ReviewDialog.tsx'
 
 /**
@@ -42,7 +43,7 @@ export function usePublishing(onPublished: (made: Publication) => void): {
       const done = await call('bulk-changes.make', {
         body: { selection: { links }, change: { do: 'tell', hints: ['sponsored', 'nofollow'] }, dryRun: false },
       })
-      toast.success(`${done.links} ${done.links === 1 ? 'link is' : 'links are'} marked as paid.`)
+      toldStep(`${done.links} ${done.links === 1 ? 'link is' : 'links are'} marked as paid.`, stepOf('links', done.id))
       return wanted
     },
     onSuccess: (wanted) => look.mutate(wanted),

@@ -30,7 +30,7 @@ const OPEN_SECTIONS = new Set(['ifmodule', 'virtualhost', 'ifversion', 'ifdefine
 /** Directives that are about where somebody is sent; others of a configuration are none of ours. */
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE =
-  /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action|Header)$/i
+  /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action)$/i
 const OURS = /^(?:Redirect(?:Permanent|Temp|Match)?|Rewrite(?:Rule|Cond|Map)|Rewrite(?:Base))$/i
 
 /**
@@ -69,7 +69,7 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
             .replace(/:\d+$/, ''),
         ),
       )
-    if (OTHERWISE.test(name)) refuse(each, 'It has the server answer in another way, and is no redirect: it is left out.')
+    if (OTHERWISE.test(name)) refuse(each, 'It is no redirect, and is left out.')
     if (!OURS.test(name)) continue
     const closed = sections.find((section) => !OPEN_SECTIONS.has(section.name) && !(section.name === 'directory' && context === 'folder'))
     if (closed !== undefined) {

@@ -36,7 +36,7 @@ interface Place {
 const TURN = { server: 0, '=': 1e9, '^~': 2e9, '~': 3e9, '~*': 3e9, '': 4e9 } as const
 
 /** Directives that say what visitors get in ways that are no redirects. */
-const OTHERWISE = /^(?:error_page|(?:proxy|fastcgi|uwsgi|scgi|grpc)_pass|try_files|alias|add_header|index|autoindex)$/
+const OTHERWISE = /^(?:error_page|(?:proxy|fastcgi|uwsgi|scgi|grpc)_pass|try_files|alias|index|autoindex)$/
 
 /**
  * Reads the redirect lines of nginx: `return` and `rewrite … permanent|redirect`, in servers and locations, and `map` of
@@ -94,7 +94,7 @@ class Reader {
       else if (name === 'rewrite') this.#rewrite(each, place)
       else if (name === 'include' && each.words[1] !== undefined && /redirect|rewrite|map/i.test(each.words[1]))
         this.#refuse(each, 'What another file holds is not seen from here. Bring that file in as well.')
-      else if (OTHERWISE.test(name)) this.#refuse(each, 'It has the server answer in another way, and is no redirect: it is left out.')
+      else if (OTHERWISE.test(name)) this.#refuse(each, 'It is no redirect, and is left out.')
     }
   }
 
