@@ -16,6 +16,7 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
         richColors={false}
         toastOptions={{
           style: { background: 'var(--sheet)', color: 'var(--ink)', border: '1px solid var(--edge)', fontFamily: 'var(--font-text)' },
+          cancelButtonStyle: { background: 'transparent', color: 'var(--ink)', textDecoration: 'underline' },
         }}
       />
     </Queries>
