@@ -45,8 +45,13 @@ after(() => {
   for (const server of [quick, full]) server.close().closeAllConnections()
 })
 
-/** Sends pieces one after the other on one connection. @returns all that came until the server closed it, without what differs by design */
+/**
+ * Sends pieces one after the other on one connection, each when the server has read the one before, and none once the server has said its
+ * last: what meets a closed connection is answered with a reset, which drops what was on its way back (RFC 9112 §9.6).
+ * @returns all that came until the server closed it, without what differs by design
+ */
 async function converse(server: Edge, pieces: readonly string[]): Promise<string> {
+  const taken = once(server, 'connection').then(([other]: Socket[]) => other)
   const socket = connect(portOf(server), '127.0.0.1')
   let came = ''
   socket.on('data', (part) => {
@@ -54,9 +59,14 @@ async function converse(server: Edge, pieces: readonly string[]): Promise<string
   })
   socket.on('error', () => {})
   await once(socket, 'connect')
+  const theirs = await taken
+  const isOver = () => theirs === undefined || theirs.destroyed || theirs.writableEnded
+  let sent = 0
   for (const piece of pieces) {
-    if (socket.destroyed) break
+    if (isOver()) break
     socket.write(piece, 'latin1')
+    sent += piece.length
+    while (!isOver() && (theirs?.bytesRead ?? 0) < sent) await new Promise((resolve) => setImmediate(resolve))
     await new Promise((resolve) => setTimeout(resolve, 1))
   }
   // A request that is not all there is waited for by both. On a busy machine an answer may come late.
