@@ -20,6 +20,7 @@ export const RedirectsBulkItem = z.object({
   line: z.int().meta({ description: 'In the text, from 1' }),
   from: z.string(),
   to: z.string(),
+  status: z.int().nullable().meta({ description: 'That the row answers with; null where no row came of it' }),
   outcome: z.enum(['new', 'changed', 'same', 'refused']),
   reason: z.string().meta({ description: 'Why it is refused, what it said before, or what is to be known of it; "" for nothing' }),
 })

@@ -113,7 +113,7 @@ async function goThrough(
   }
   for await (const line of lines) {
     if ('draft' in line) rows.push(line)
-    else tell({ ...line, outcome: 'refused' })
+    else tell({ ...line, status: null, outcome: 'refused' })
     if (rows.length >= STEP) await flush()
   }
   await flush()
@@ -136,6 +136,14 @@ async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
     throw new ListFailure('This is no list: it holds signs that no text has. A spreadsheet has to be saved as CSV first.')
   const layout = readListLayout(bytes.toString('utf8', 0, HEAD_BYTES))
   const refused: Refused[] = []
+  const { guessedHeader } = layout
+  if (guessedHeader !== null)
+    yield {
+      line: 1,
+      from: guessedHeader.slice(0, 300),
+      to: '',
+      reason: 'No address stands in it: it is taken for the names of the columns.',
+    }
   const records = parse(bytes, {
     delimiter: layout.delimiter,
     bom: true,

@@ -2,10 +2,11 @@ import { createHash, randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { sentenceOf } from '../contract/problems.ts'
 import type { RedirectsBulkInput, RedirectsBulkItem } from '../contract/redirect-lists.ts'
+import type { RedirectOutcome } from '../contract/redirects.ts'
 import { repair } from '../core/address/index.ts'
 import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, writeNginx } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { type Redirect, TOLERANCE } from '../core/routing/index.ts'
+import { PATTERNS_MAX, type Redirect, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { inTransaction } from '../data/database.ts'
 import { beginStep, insertRedirects, updateRedirects } from '../data/redirect-steps.ts'
@@ -14,6 +15,7 @@ import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { fieldsOf, nameOfRow } from './redirect-fields.ts'
+import { hiddenRows } from './redirect-hides.ts'
 import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
@@ -29,6 +31,10 @@ export interface ListState {
   /** Lines by what their rows are for. */
   readonly seen: Map<string, number>
   ways: RedirectWays
+  /** Its rows that every address has to be held against: what a wide one may hide. */
+  readonly asked: Redirect[]
+  /** So many more wide rows are looked into. */
+  widesLeft: number
 }
 
 /** Of an address in a report. */
@@ -36,6 +42,8 @@ const SHOWN_CHARS = 300
 const EXPORTED_AT_ONCE = 1_000
 /** Rows whose ways are remembered over a list, and letters of a name's hash. */
 const WAYS_KEPT = 100_000
+/** Rows for everything under a path of which it is told what they hide: each is held against all patterns of the site. */
+const WIDES_MAX = 20
 const NAME_CHARS = 20
 
 interface Judged {
@@ -63,7 +71,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     /** What a list is read against. */
     async stateOf(siteId: string): Promise<ListState & { readonly view: SiteGround }> {
       const view = await views.of({ siteId })
-      return { seen: new Map(), ways: new RedirectWays(db, view, settings.port), view }
+      return { seen: new Map(), ways: new RedirectWays(db, view, settings.port), asked: [], widesLeft: WIDES_MAX, view }
     },
 
     /**
@@ -80,7 +88,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       if (state.ways.size > WAYS_KEPT) state.ways = new RedirectWays(db, view, settings.port)
       const outcomes = new Map<number, RedirectsBulkItem>()
       const refuse = ({ line, draft }: ListedRedirectRow, reason: string): void =>
-        void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), outcome: 'refused', reason })
+        void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), status: null, outcome: 'refused', reason })
       const judged: Judged[] = []
       for (const each of listed) {
         const fields = fieldsOf(view, { ...mended(view, each.draft), isHidden: true })
@@ -101,7 +109,13 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         const fields = judged.map(({ row }) => row)
         const there = await keptRedirects(db, by.siteId, fields, transaction)
         const room = await RedirectRoom.of(db, by.siteId, { fresh: fields, kept: there }, transaction)
-        const kept = new Map(there.map((row) => [nameOfRow(view, row), row]))
+        // Of several for one address the one that answers: it is the first that is on.
+        const kept = new Map<string, (typeof there)[number]>()
+        for (const row of there) {
+          const name = nameOfRow(view, row)
+          const first = kept.get(name)
+          if (first === undefined || (!first.isOn && row.isOn)) kept.set(name, row)
+        }
         const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
         const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
         const asked: Redirect[] = []
@@ -148,8 +162,17 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           made.map(({ row }) => row),
           transaction,
         )
+        for (const { id, row } of made)
+          if ((row.match === 'pattern' || row.match === 'expression') && row.isOn && state.asked.length < PATTERNS_MAX)
+            state.asked.push({ ...row, id, order: Number.MAX_SAFE_INTEGER })
         for (const { id, row, listed: each } of made) {
           const notes: string[] = []
+          if (row.match === 'under' && row.isOn && state.widesLeft > 0) {
+            state.widesLeft--
+            const wide = { ...row, id, order: Number.MAX_SAFE_INTEGER }
+            const hides = await hiddenRows(db, view, { row: wide, more: state.asked }, transaction)
+            if (hides !== null) notes.push(...hiddenWords(hides))
+          }
           if (row.match === 'exact' && !row.beatsPages && (await state.ways.pageAt(row.from, transaction)))
             notes.push('A page is published there, which answers first.')
           const before = await state.ways.before({ ...row, id, order: Number.MAX_SAFE_INTEGER }, transaction)
@@ -213,6 +236,15 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
 
 const short = (text: string): string => text.slice(0, SHOWN_CHARS)
 
+/** What a wide row hides, as a list tells it. */
+function hiddenWords({ rows, names, visits, isWhole, catchesRobots }: NonNullable<RedirectOutcome['hides']>): string[] {
+  const whole = isWhole ? [`It catches whatever has no page${catchesRobots ? ', /robots.txt too' : ''}.`] : []
+  if (rows === 0) return whole
+  const named = `${names.map(short).join(', ')}${rows > names.length ? ' and others' : ''}`
+  const used = visits === 0 ? '' : `, which answered ${visits.toLocaleString('en')} visits in the last 30 days`
+  return [...whole, `${rows === 1 ? 'A row is' : `${rows.toLocaleString('en')} rows are`} never reached for it${used}: ${named}.`]
+}
+
 /** An address as people write it in a list: without its slash, or without its scheme. */
 function mended(view: SiteGround, draft: RedirectDraft): RedirectDraft {
   if (draft.match === 'pattern' || draft.match === 'expression') return draft
@@ -252,6 +284,7 @@ const outcomeOf = (
   line,
   from: short(row.from),
   to: short(row.to),
+  status: row.status,
   outcome,
   reason,
 })

@@ -1,15 +1,14 @@
 import type { BenchAnswer, RedirectAsked, RedirectOutcome } from '../contract/redirects.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { encodedPath, hiddenBy, isConditional, leadsOn, type Redirect, samplePath, TOLERANCE } from '../core/routing/index.ts'
+import { encodedPath, type Redirect, samplePath } from '../core/routing/index.ts'
 import { originOf, type SiteGround } from '../core/rules/index.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { askedRedirects, isLiveAt, redirectsById, visitsOfRows } from '../data/redirects.ts'
+import { redirectsById } from '../data/redirects.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { redirectBench } from './redirect-bench.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault } from './redirect-fields.ts'
+import { hiddenRows } from './redirect-hides.ts'
 
-/** Hidden rows that are named. */
-const NAMED = 5
 /** Not yet in the table: its rows have ids that are none of ours. */
 const UNSAVED = '00000000-0000-0000-0000-000000000000'
 
@@ -51,7 +50,7 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
     const nowMs = Date.now()
     const { fromMs, untilMs, languages, devices } = row.when
     if (untilMs !== undefined && untilMs <= nowMs) return ok({ ...nothing, state: 'over', at: new Date(untilMs).toISOString() })
-    const hides = await hiddenRows(view, row)
+    const hides = await asOfNow(db, (transaction) => hiddenRows(db, view, { row }, transaction))
     const waits = fromMs !== undefined && fromMs > nowMs
     const [address, ...others] = addressesOf(view, row)
     if (address === undefined)
@@ -103,29 +102,5 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
     const at = host === undefined || !setup.hosts.some((each) => each.host === host) ? origin : originOf(host, settings.port)
     const below = row.match === 'under' ? [`${path.endsWith('/') ? path.slice(0, -1) : path}/${BELOW}`] : []
     return [path, ...below].map((each) => `${at}${encodedPath(each)}${names.length === 0 ? '' : `?${names.join('&')}`}`)
-  }
-
-  /** What a row that catches everything under a path would keep from ever being reached. */
-  async function hiddenRows({ setup, origin }: SiteGround, row: Redirect): Promise<RedirectOutcome['hides']> {
-    if (row.match !== 'under' || isConditional(row.when)) return null
-    const site = { tolerance: setup.tolerance ?? TOLERANCE, origin, hosts: new Map(setup.hosts.map(({ host, kind }) => [host, kind])) }
-    return asOfNow(db, async (transaction) => {
-      const asked = await askedRedirects(db, setup.siteId, transaction)
-      const hidden = hiddenBy(row, asked, site)
-      const isWhole = row.from === '/'
-      const catchesRobots = isWhole && !(await isLiveAt(db, setup.siteId, ['/robots.txt'], transaction))
-      if (hidden.length === 0 && !isWhole) return null
-      return {
-        rows: hidden.length,
-        names: hidden.slice(0, NAMED).map(({ from }) => from),
-        visits: await visitsOfRows(
-          db,
-          hidden.map(({ id }) => id),
-          transaction,
-        ),
-        isWhole,
-        catchesRobots: catchesRobots && leadsOn(row.status),
-      }
-    })
   }
 }

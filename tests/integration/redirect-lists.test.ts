@@ -167,6 +167,50 @@ test('a configuration comes in by its redirect lines; what cannot be said is lis
   await empty()
 })
 
+test('a list says what each row will answer with, wherever its status stands, and which line only names the columns', async () => {
+  const rowsOf = async (list: string) =>
+    (await take(list, { dryRun: true })).items.map(({ line, from, to, status, outcome }) => [line, from, to, status, outcome])
+  assert.deepEqual(await rowsOf('alt,neu,Kode\n/alt-eins,/timetables.html,302\n/alt-zwei,,410\n/alt-drei,/timetables.html,999'), [
+    [1, 'alt,neu,Kode', '', null, 'refused'],
+    [2, '/alt-eins', '/timetables.html', 302, 'new'],
+    [3, '/alt-zwei', '', 410, 'new'],
+    [4, '/alt-drei', '/timetables.html', null, 'refused'],
+  ])
+  assert.deepEqual(await rowsOf('/left 410\n/right 999'), [
+    [1, '/left', '', 410, 'new'],
+    [2, '/right', '', null, 'refused'],
+  ])
+  assert.deepEqual(await rowsOf('from,to,Kode\n/named,/timetables.html,308 Permanent'), [[2, '/named', '/timetables.html', 308, 'new']])
+  assert.deepEqual((await rowsOf('alt neu\nnicht da')).length, 2, 'words alone may be paths')
+})
+
+test('a list tells what a row for everything hides: of the table, and of its own rows', async () => {
+  must(await world.services.redirects.create(world.editor, { from: '/isles/:isle', match: 'pattern', to: '/islands/great-mew.html' }))
+  const { items } = await take('from,to,match\n/w/:walk,/timetables.html,pattern\n/,/rooms-by-the-quay.html,under', { dryRun: true })
+  const said = items.find(({ line }) => line === 3)?.reason ?? ''
+  assert.match(said, /2 rows are never reached for it: .*\/isles\/:isle/)
+  assert.match(said, /\/w\/:walk/)
+  assert.match(said, /robots\.txt/)
+  await empty()
+})
+
+test('of several rows for one address a list changes the one that answers', async () => {
+  const make = async (to: string, isOn: boolean) => {
+    const { id } = must(await world.services.redirects.create(world.editor, { from: '/twice', to, isOn, evenSo: true }))
+    return id
+  }
+  const off = await make('/timetables.html', false)
+  const on = await make('/rooms-by-the-quay.html', true)
+  const late = await make('/index.html', true)
+  assert.deepEqual(counts(await take('/twice,/islands/great-mew.html')), [0, 1, 0, 0])
+  const now = new Map((await table()).map(({ id, to }) => [id, to]))
+  assert.deepEqual(
+    [off, on, late].map((id) => now.get(id)),
+    ['/timetables.html', '/islands/great-mew.html', '/index.html'],
+  )
+  await empty()
+})
+
 test('a file that is no table, and lists that are none, are refused with a reason', async () => {
   const { db, services, editor } = world
   for (const [bytes, as, said] of [

@@ -103,7 +103,7 @@ function Choose({
     >
       <p>
         Copy two columns from a spreadsheet: what was asked for, and where it leads now. Full addresses and paths may be mixed; a status in
-        a third column is taken too. Nothing happens before you have seen what would.
+        a third column is taken too, and an address that is gone needs no new one: 410. Nothing happens before you have seen what would.
       </p>
       <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
         <div>
@@ -197,7 +197,13 @@ function Report({
                   <td className="px-3 py-1.5 align-top tabular-nums max-md:px-2">{item.line}</td>
                   <td className="px-3 py-1.5 align-top max-md:px-2">
                     <span className="address block">{item.from}</span>
-                    {item.to !== '' && <span className="address note block">→ {bare(item.to)}</span>}
+                    {item.status !== null && (
+                      <span className="note block">
+                        <span className="tabular-nums">{item.status}</span>
+                        {item.to !== '' && <span className="address"> → {bare(item.to)}</span>}
+                      </span>
+                    )}
+                    {item.status === null && item.to !== '' && <span className="address note block">→ {bare(item.to)}</span>}
                   </td>
                   <td className="px-3 py-1.5 align-top [overflow-wrap:anywhere] max-md:px-2">
                     <b className={item.outcome === 'refused' ? 'text-red' : ''}>{OUTCOME_WORDS[item.outcome]}.</b> {item.reason}

@@ -39,7 +39,14 @@ export interface ListLayout {
   /** What each column is; null for one that is not known. */
   readonly columns: readonly (ListColumn | null)[]
   readonly hasHeader: boolean
+  /** A first line that is taken for a header because there is no address in it, as it stands; null where there is none such. */
+  readonly guessedHeader: string | null
 }
+
+/** What an address is not without. */
+const ADDRESS_SIGN = /[/.:]/
+/** A status, perhaps with its name. */
+const STATUS_WORDS = /^(\d{3})(?:\.0+)?(?:\s+\D.*)?$/
 
 /**
  * Finds out how a list is written: what parts its columns, and what they are. Without a header they are old address, new
@@ -55,11 +62,27 @@ export function readListLayout(text: string): ListLayout {
   const named = DELIMITERS.map((delimiter) => ({ delimiter, columns: namesOf(first, delimiter) })).find(({ columns }) =>
     columns.includes('from'),
   )
-  if (named !== undefined) return { ...named, hasHeader: true }
+  if (named !== undefined) return { ...named, columns: withStatus(named, lines.slice(1)), hasHeader: true, guessedHeader: null }
   const shares = DELIMITERS.map((delimiter) => lines.filter((line) => parted(line, delimiter)).length)
   const most = Math.max(...shares, 0)
   const delimiter = DELIMITERS[shares.indexOf(most)] ?? ','
-  return { delimiter: most === 0 ? ',' : delimiter, columns: ['from', 'to', 'status', 'note'], hasHeader: false }
+  const layout = { delimiter: most === 0 ? ',' : delimiter, columns: ['from', 'to', 'status', 'note'] as const }
+  // In whatever language: a line of words above lines of addresses names them.
+  const isHeader =
+    lines.length > 1 && cellsOf(first, layout.delimiter).length > 1 && isWords(first) && lines.slice(1).some((line) => !isWords(line))
+  return { ...layout, hasHeader: isHeader, guessedHeader: isHeader ? first : null }
+}
+
+const isWords = (line: string): boolean => !ADDRESS_SIGN.test(line) && !/\d{3}/.test(line)
+
+/** A column of statuses is one, whatever its head says. */
+function withStatus({ delimiter, columns }: Pick<ListLayout, 'delimiter' | 'columns'>, lines: readonly string[]): ListLayout['columns'] {
+  if (columns.includes('status')) return columns
+  const at = columns.findIndex((column, i) => {
+    const cells = lines.map((line) => cellsOf(line, delimiter)[i] ?? '').filter((cell) => cell !== '')
+    return column === null && cells.length > 0 && cells.every((cell) => STATUS_WORDS.test(cell))
+  })
+  return at === -1 ? columns : columns.with(at, 'status')
 }
 
 /** Whether a line has something on either side. */
@@ -74,13 +97,17 @@ const parted = (line: string, delimiter: ListDelimiter): boolean => {
   )
 }
 
-const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] =>
-  line.split(delimiter).map((cell) => {
-    const name = cell
+const cellsOf = (line: string, delimiter: ListDelimiter): string[] =>
+  line.split(delimiter).map((cell) =>
+    cell
       .trim()
       .replace(/^"(.*)"$/, '$1')
-      .trim()
-      .toLowerCase()
+      .trim(),
+  )
+
+const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] =>
+  cellsOf(line, delimiter).map((cell) => {
+    const name = cell.toLowerCase()
     return LIST_COLUMNS.find((column) => column === name) ?? ALSO[name] ?? null
   })
 
@@ -90,7 +117,10 @@ export function recordOf({ columns, delimiter }: ListLayout, cells: readonly str
   // Blanks in a row part nothing.
   const told = delimiter === ' ' ? cells.filter((cell) => cell !== '') : cells
   for (const [i, column] of columns.entries()) if (column !== null && record[column] === '') record[column] = (told[i] ?? '').trim()
-  return record
+  // What is gone leads nowhere: its status may stand where others have their new address.
+  const alone = record.status === '' && /^\d{3}$/.test(record.to) ? { to: '', status: record.to } : {}
+  const status = STATUS_WORDS.exec(record.status)?.[1]
+  return { ...record, ...(status === undefined ? {} : { status }), ...alone }
 }
 
 /** A row as it stands in a list, with what of it is said. */
