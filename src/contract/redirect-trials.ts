@@ -45,12 +45,15 @@ export const RehearsalReport = z
     trial: z.literal('rehearsal'),
     kind: z.enum(['list', 'sitemap', 'log', 'site']).meta({ description: 'What the old addresses were read from' }),
     old: z.int().meta({ description: 'Different addresses' }),
-    answered: z.int().meta({ description: 'Of them that are answered already' }),
+    answered: z.int().meta({ description: 'Of them that land somewhere already, or are told to be gone' }),
+    queries: z.int().meta({ description: 'What was read with a query, which was left out: "?id=5"' }),
+    unread: z.int().meta({ description: 'Lines and entries that are no address of a site' }),
     items: z.array(
       z.object({
         from: z.string(),
         visits: z.int().meta({ description: 'In the log; 0 where there is none' }),
         title: z.string(),
+        isLedAstray: z.boolean().meta({ description: 'A row answers it already, and leads to nothing' }),
         suggestions: z.array(z.object({ to: z.string(), score: z.number(), reason: z.string() })),
       }),
     ),

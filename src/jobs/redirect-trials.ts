@@ -135,7 +135,7 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
   await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
     const given = RehearsalInput.parse(input)
     const site = await trials.siteOf(siteId, { rows: null, host: null })
-    const { kind, old } =
+    const { kind, old, queries, unread } =
       'address' in given ? await listedAt(given.address, await mayVisitPrivate(db, siteId)) : await oldAddresses(db, given)
     if (old.size === 0) throw new TrialFailure('No old address was found in it.')
     const hasWords = kind === 'site'
@@ -146,17 +146,22 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
       kind,
       old: old.size,
       answered: 0,
+      queries,
+      unread,
       items: [],
       left: Math.max(0, old.size - OLD_ADDRESSES_MAX),
     }
+    const nowMs = Date.now()
     let done = 0
     for (const each of [...old.values()].sort((a, b) => b.visits - a.visits).slice(0, OLD_ADDRESSES_MAX)) {
-      if (isAnswered(site, each.path)) report.answered++
+      const way = wayOf(site, each.path, nowMs)
+      if (way === 'lands') report.answered++
       else
         report.items.push({
           from: each.path,
           visits: each.visits,
           title: each.title ?? '',
+          isLedAstray: way === 'astray',
           suggestions: [...finder.suggest(each, SUGGESTED)],
         })
       if (++done % PACE !== 0) continue
@@ -168,34 +173,45 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
   })
 }
 
-function isAnswered({ live, host, view, hasPage }: TriedSite, path: string): boolean {
-  const plain = plainPath(path)
-  const asked = {
-    host,
-    origin: view.origin,
-    isByNameOnly: false,
-    path: plain,
-    query: '',
-    language: null,
-    device: 'computer',
-    nowMs: 0,
-  } as const
-  return hasPage(plain) || matchRedirect(asked, live, () => false) !== null
+/** Steps that a way is followed for, as browsers follow them (Fetch, "HTTP-redirect fetch"). */
+const STEPS_MAX = 20
+
+/** Whether somebody who asks for a path lands: on a page, out of the site, or where it is said that it is gone. "astray": a row leads to nothing. */
+function wayOf({ live, host, view, hasPage }: TriedSite, path: string, nowMs: number): 'lands' | 'astray' | 'none' {
+  const own = new Set(view.setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host))
+  let url = parseUrl(path, `${view.origin}/`)
+  for (let step = 0; url !== null && step < STEPS_MAX; step++) {
+    const plain = plainPath(url.pathname)
+    const asked = { host, origin: view.origin, isByNameOnly: false, path: plain, query: url.search.slice(1), language: null, nowMs }
+    const found = matchRedirect({ ...asked, device: 'computer' }, live, () => hasPage(plain))
+    if (found === null) return hasPage(plain) ? 'lands' : step === 0 ? 'none' : 'astray'
+    if (found.location === null) return 'lands'
+    url = parseUrl(found.location)
+    if (url !== null && !own.has(url.hostname)) return 'lands'
+  }
+  return 'astray'
 }
 
 interface OldAddresses {
   readonly kind: RehearsalReport['kind']
   /** By path. */
   readonly old: Map<string, OldAddress>
+  readonly queries: number
+  readonly unread: number
 }
 
-function collector(): { old: Map<string, OldAddress>; add: (address: string, more?: Partial<OldAddress>) => void } {
+/** Gathers old addresses, and counts what of them is left out. */
+function collector() {
   const old = new Map<string, OldAddress>()
+  let [queries, unread] = [0, 0]
   return {
     old,
-    add(address, more = {}) {
+    found: (kind: RehearsalReport['kind']): OldAddresses => ({ kind, old, queries, unread }),
+    skip: (): void => void unread++,
+    add(address: string, more: Partial<OldAddress> = {}): void {
       const url = parseUrl(address.trim(), 'http://old.invalid/')
-      if (url === null || !/^https?:$/.test(url.protocol)) return
+      if (url === null || !/^https?:$/.test(url.protocol)) return void unread++
+      if (url.search !== '') queries++
       const path = plainPath(url.pathname)
       old.set(path, { path, visits: (old.get(path)?.visits ?? 0) + 1, ...more })
     },
@@ -206,14 +222,14 @@ function collector(): { old: Map<string, OldAddress>; add: (address: string, mor
 async function listedAt(address: string, isPrivateAllowed: boolean): Promise<OldAddresses> {
   const listed = await sitemapOf(address, isPrivateAllowed)
   if (!listed.ok) throw new TrialFailure(String(listed.detail.why))
-  const { old, add } = collector()
+  const { add, found } = collector()
   for (const each of listed.value) add(each, { visits: 0 })
-  return { kind: 'sitemap', old }
+  return found('sitemap')
 }
 
 /** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
 async function oldAddresses(db: Database, { upload, name }: { upload: string; name: string }): Promise<OldAddresses> {
-  const { old, add } = collector()
+  const { old, add, skip, found } = collector()
   const head: Buffer[] = []
   for await (const part of uploadParts(db, upload)) {
     head.push(part)
@@ -233,7 +249,7 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
       add(path, { title: title ?? '', words: wordsOfText(text), visits: 0 })
       if (old.size > OLD_ADDRESSES_MAX) break
     }
-    return { kind: 'site', old }
+    return found('site')
   }
   const isPacked = start[0] === 0x1f && start[1] === 0x8b
   const text = isPacked ? '' : decodeSource(start, sniffEncoding(start).encoding)
@@ -242,7 +258,7 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
     : null
   if (sitemap !== null) {
     for (const address of sitemap.pages) add(address, { visits: 0 })
-    return { kind: 'sitemap', old }
+    return found('sitemap')
   }
   const isLog = isPacked || readLogLine(text.split('\n').find((line) => line.trim() !== '') ?? '') !== null
   const layout = readListLayout(text.slice(0, 100_000))
@@ -252,15 +268,16 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
     if (isLog) {
       const read = readLogLine(line)
       const path = read?.target.split('?', 1)[0] ?? ''
-      if (read !== null && (read.method === 'GET' || read.method === 'HEAD') && noiseOf(path) === null) add(path)
+      if (read === null) skip()
+      else if ((read.method === 'GET' || read.method === 'HEAD') && noiseOf(path) === null) add(read.target)
     } else if (!(isFirst && layout.hasHeader)) {
       const cells = line.split(layout.delimiter)
       const from = recordOf(layout, cells).from || cells[0] || ''
-      if (from.trim() !== '') add(/^(?:https?:|\/)/i.test(from.trim()) ? from : `/${from.trim()}`, { visits: 0 })
+      if (from.trim() !== '') add(/^(?:[a-z][a-z\d+.-]*:(?!\d)|\/)/i.test(from.trim()) ? from : `/${from.trim()}`, { visits: 0 })
     }
     isFirst = false
   }
-  return { kind: isLog ? 'log' : 'list', old }
+  return found(isLog ? 'log' : 'list')
 }
 
 /** What a text is about: its words, those that come most first. */

@@ -314,7 +314,7 @@ test('an access log is run through the table as it is, and as it is to be; broke
     line('/draft', 3),
     line('/missed'),
     line('/tried'),
-    line('/wp-login.php'),
+    line('/.env'),
     'nonsense',
     line('/%zz\u0001'),
   ]
@@ -384,6 +384,27 @@ for (const [kind, name, bytes] of [
     if (kind === 'site') assert.equal(best.get('/puffin-lighthouse')?.to, '/islands/great-mew.html')
     if (kind === 'log') assert.equal(report.items[0]?.visits, 2)
   })
+
+test('a rehearsal calls answered what lands, and tells what it left out of a list', async () => {
+  const { db, services, editor } = world
+  await take('/well,/hops\n/hops,/timetables.html\n/astray,/there-is-none\n/away,https://elsewhere.example/\n/gone,,410')
+  const list = ['/well', '/astray', '/away', '/gone', '/index.php?id=5', 'mailto:crew@old.example', '/timetables.html', '/new-one'].join(
+    '\n',
+  )
+  const job = must(await services.redirectTrials.startRehearsal(editor, { bytes: new Uint8Array(text(list)), name: 'old.txt' }))
+  await runRehearsal(db, services.redirectTrials, job, log)
+  const report = RehearsalReport.parse(must(await services.jobs.get(editor, job)).report)
+  assert.deepEqual([report.answered, report.queries, report.unread], [4, 1, 1])
+  assert.deepEqual(
+    report.items.map(({ from, isLedAstray }) => [from, isLedAstray]),
+    [
+      ['/astray', true],
+      ['/index.php', false],
+      ['/new-one', false],
+    ],
+  )
+  await empty()
+})
 
 test('the site’s zip has a page in place of each redirect that such a page can stand for, and never one over a page', async () => {
   const { services, owner } = world

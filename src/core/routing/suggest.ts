@@ -30,7 +30,7 @@ export interface PageSuggestion {
 export const SCORE_WORDS = [
   'A page that stood at this address before: 99 in a hundred.',
   'The same path but for one letter: 95; for two: 88; for three: 80, if the path is long enough for that to mean something.',
-  'Else by words: how much of what is rare in the address, and in the title and the text of the page that once stood there, is in the page’s path, title and text; at most 90.',
+  'Else by words, where one that is a letter or two off counts nearly as much: how much of what is rare in the address, and in the title and the text of the page that once stood there, is in the page’s path, title and text; at most 90.',
   'Path parts in the same order count a little more than the same words in another order.',
 ] as const
 
@@ -45,6 +45,11 @@ const SEEN_MAX = 3_000
 /** Words of a text that are looked at. */
 const TEXT_WORDS = 40
 const PATH_MAX_CHARS = 300
+/** What a word counts that is a slip or two off another. */
+const MISSPELT = 0.9
+/** Least letters of a word for one slip, and for two, to be slips. */
+const WORD_SLIPS = [5, 9] as const
+
 /** Places below which nothing is tidied. */
 const GONE_LEAST = 100
 
@@ -127,7 +132,7 @@ export class PageFinder {
     for (const at of this.#near(plain, asked, text)) {
       const filed = this.#pages[at]
       if (filed === undefined || filed.page.path === lost.path) continue
-      const spelt = spelling(plain, filed.plain)
+      const spelt = spelling(plain, filed.plain, { asked: lost.path, path: filed.page.path })
       if (spelt !== null) offer(filed, spelt.score, spelt.reason)
       const said = this.#byWords(filed, { order, asked, text, hasTitle: (lost.title ?? '') !== '' })
       if (said !== null) offer(filed, said.score, said.reason)
@@ -186,13 +191,18 @@ export class PageFinder {
     }: { order: readonly string[]; asked: ReadonlySet<string>; text: ReadonlySet<string>; hasTitle: boolean },
   ): { score: number; reason: string } | null {
     const shared = [...asked].filter((word) => own.has(word))
+    const misspelt = misspellings(
+      [...asked].filter((word) => !own.has(word)),
+      own,
+    )
     const sum = (words: Iterable<string>): number => {
       let all = 0
       for (const word of words) all += Math.max(0.1, this.#rarity(word))
       return all
     }
-    const mine = sum(asked)
-    const both = sum(shared)
+    const meant = misspelt.map(({ meant }) => meant)
+    const mine = sum(asked) - sum(misspelt.map(({ word }) => word)) + sum(meant)
+    const both = sum(shared) + MISSPELT * sum(meant)
     const path = mine === 0 ? 0 : both / Math.max(mine, sum(theirs) * 0.6)
     const about = [...text].filter((word) => theirText.has(word) || own.has(word))
     const content = text.size === 0 ? 0 : sum(about) / Math.max(sum(text), sum(theirText) * 0.6)
@@ -201,9 +211,21 @@ export class PageFinder {
     const score = WORDS_MOST * (text.size === 0 ? byPath : Math.max(0.95 * byPath, 0.9 * content, (byPath + content) / 2))
     if (score < SCORE_LEAST) return null
     const named = shared.sort((a, b) => this.#rarity(b) - this.#rarity(a)).slice(0, 3)
-    if (content > byPath) return { score: Math.min(score, WORDS_MOST), reason: 'the page that stood here said the same' }
+    if (content > byPath)
+      return {
+        score: Math.min(score, WORDS_MOST),
+        reason:
+          content >= SAID_THE_SAME
+            ? 'the page that stood here said the same'
+            : `the page that stood here was about ${quoted(about.slice(0, 3))}, too`,
+      }
+    if (misspelt[0] !== undefined)
+      return {
+        score: Math.min(score, WORDS_MOST),
+        reason: `“${misspelt[0].word}” is nearly “${misspelt[0].meant}”${named.length > 0 ? `, and it shares ${quoted(named)}` : ''}`,
+      }
     if (hasTitle && shared.length > 2) return { score: Math.min(score, WORDS_MOST), reason: `alike in path and title: ${named.join(', ')}` }
-    const left = order.filter((word) => !own.has(word)).length
+    const left = order.filter((word) => !theirs.includes(word)).length
     const more = theirs.filter((word) => !asked.has(word)).length
     const reason =
       left === 0 && more === 0
@@ -214,9 +236,29 @@ export class PageFinder {
           ? 'one word left out'
           : left === 1 && more === 0
             ? 'one word too many'
-            : `shares ${named.map((word) => `“${word}”`).join(', ')}`
+            : `shares ${quoted(named)}`
     return { score: Math.min(score, WORDS_MOST), reason }
   }
+}
+
+/** From this much of what two pages say on, they say the same. */
+const SAID_THE_SAME = 0.6
+
+const quoted = (words: readonly string[]): string => words.map((word) => `“${word}”`).join(', ')
+
+/** Words that are a slip or two off a page's own, each with that one. */
+function misspellings(words: readonly string[], own: ReadonlySet<string>): { word: string; meant: string }[] {
+  return words.flatMap((word) => {
+    if (word.length < WORD_SLIPS[0]) return []
+    const most = word.length < WORD_SLIPS[1] ? 1 : 2
+    for (const meant of own) {
+      if (meant.length < WORD_SLIPS[0] || Math.abs(meant.length - word.length) > most) continue
+      // Slips at both ends of a word at once are rare, and to count them costs.
+      if (meant[0] !== word[0] && meant[meant.length - 1] !== word[word.length - 1]) continue
+      if (slipsBetween(word, meant, most) <= most) return [{ word, meant }]
+    }
+    return []
+  })
 }
 
 /** The places with the greatest shares. */
@@ -304,15 +346,36 @@ const SLIPS = [
   { most: 3, chars: 14, score: 0.8 },
 ] as const
 
-function spelling(asked: string, path: string): { score: number; reason: string } | null {
+function spelling(
+  asked: string,
+  path: string,
+  written: { readonly asked: string; readonly path: string },
+): { score: number; reason: string } | null {
   const length = Math.min(asked.length, path.length)
   if (Math.abs(asked.length - path.length) > 3) return null
-  if (asked === path) return { score: 0.97, reason: 'the same but for its ending' }
+  if (asked === path) return { score: 0.97, reason: sameBut(written) }
   const slips = slipsBetween(asked, path, 3)
   const fit = SLIPS.find(({ most, chars }) => slips <= most && length >= chars)
-  return fit === undefined
-    ? null
-    : { score: fit.score, reason: slips === 1 ? oneSlip(asked, path) : `${slips === 2 ? 'two' : 'three'} letters are different` }
+  return fit === undefined ? null : { score: fit.score, reason: slips === 1 ? oneSlip(asked, path) : someSlips(slips, asked, path) }
+}
+
+/** In what two paths differ that are one without what tells nothing. */
+function sameBut({ asked, path }: { readonly asked: string; readonly path: string }): string {
+  const stem = (each: string): string =>
+    plainPath(each)
+      .replace(/\.\w+$/, '')
+      .replace(/\/(?:index|default|home)?$/i, '')
+  const [a, b] = [stem(asked), stem(path)]
+  if (a === b) return 'the same but for its ending'
+  if (a.toLowerCase() === b.toLowerCase()) return 'the same but for capitals'
+  return folded(a) === folded(b) ? 'the same but for accents' : 'the same but for the signs between its words'
+}
+
+function someSlips(slips: number, asked: string, path: string): string {
+  const count = slips === 2 ? 'two' : 'three'
+  if (path.length - asked.length === slips) return `${count} letters left out`
+  if (asked.length - path.length === slips) return `${count} letters too many`
+  return `${count} letters are different`
 }
 
 function oneSlip(asked: string, path: string): string {

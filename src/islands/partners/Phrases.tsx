@@ -187,7 +187,6 @@ function Weights() {
             onPointerUp={keep}
             onKeyUp={keep}
             onBlur={keep}
-            className="accent-[var(--rope)]"
           />
           <span className="text-right tabular-nums">{given[key]}</span>
         </label>

@@ -1,8 +1,10 @@
 import { useMutation } from '@tanstack/react-query'
-import { type KeyboardEvent, useId, useRef, useState } from 'react'
+import { type KeyboardEvent, useId, useState } from 'react'
 import { isRedirectsReport, isRehearsalReport } from '../../contract/jobs.ts'
+import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
 import type { RehearsalReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
+import { ADDRESS_MAX_CHARS } from '../../core/address/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
@@ -10,8 +12,9 @@ import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
+import { useKeptText } from '../../ui/unsaved.ts'
 import { ReplayPart } from './ReplayDialog.tsx'
-import { bare, counted } from './words.ts'
+import { counted } from './words.ts'
 
 type Proposal = RehearsalReport['items'][number]
 /** Proposals drawn at once. */
@@ -20,8 +23,8 @@ const DRAWN = 200
 /** A move of a site, tried before it happens: each old address gets a proposal, which a person takes or leaves. */
 export function RehearseDialog({ onClose }: { onClose: () => void }) {
   const [jobId, setJobId] = useState<string | null>(null)
-  const [pasted, setPasted] = useState('')
-  const [address, setAddress] = useState('')
+  const [pasted, setPasted] = useKeptText('rehearsal pasted')
+  const [address, setAddress] = useKeptText('rehearsal address')
   const pastedId = useId()
   const send = useMutation({
     mutationFn: (given: File | string) => {
@@ -104,6 +107,11 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
   )
 }
 
+/** Rows of which there is nothing to be said but that they answer. */
+const asMeant = ({ new: made, changed, noted }: RedirectsBulkReport): number => made + changed - noted
+
+const guessWords = ({ score, reason }: Proposal['suggestions'][number]): string => `${Math.round(score * 100)}: ${reason}`
+
 const rowOf = ({ from }: Proposal, to: string): RedirectNew => ({ from, to, note: 'from a rehearsed move' })
 
 function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () => void }) {
@@ -111,7 +119,6 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
   /** What a person decided by hand: an address, or null for leaving it. */
   const [decided, setDecided] = useState<ReadonlyMap<string, string | null>>(new Map())
   const [takingId, setTakingId] = useState<string | null>(null)
-  const place = useRef<HTMLUListElement>(null)
   const leastId = useId()
   const best = ({ suggestions }: Proposal) => suggestions[0]
   const chosen = (item: Proposal): string | null => {
@@ -138,9 +145,11 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
   const onKey = (event: KeyboardEvent): void => {
     const target = (event.target as HTMLElement).closest<HTMLElement>('[data-proposal]')
     const item = order[Number(target?.dataset.proposal ?? -1)]
-    if (target === null || item === undefined || (event.target as HTMLElement).matches('select')) return
+    if (target === null || item === undefined || ((event.target as HTMLElement).matches('input') && event.key !== 'Enter')) return
     const next = (): void => (target.nextElementSibling as HTMLElement | null)?.focus()
-    if (event.key === 'Enter') decide(item, best(item)?.to ?? null)
+    // What was typed is taken when the field is left.
+    if ((event.target as HTMLElement).matches('input')) target.focus()
+    else if (event.key === 'Enter') decide(item, best(item)?.to ?? null)
     else if (event.key === 'Delete' || event.key === 'x') decide(item, null)
     else if (event.key !== 'ArrowDown' && event.key !== 'ArrowUp') return
     event.preventDefault()
@@ -151,13 +160,14 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
     return (
       <div className="grid gap-4 py-4">
         <p role="status">
-          <b>{counted(done.new + done.changed, 'row')}</b> answer now.{' '}
+          <b>{counted(asMeant(done), 'row answers', 'rows answer')} now.</b>{' '}
+          {done.noted > 0 && `${counted(done.noted, 'row was', 'rows were')} made with something to know. `}
           {done.refused > 0 && `${counted(done.refused, 'row')} could not be taken.`}
         </p>
-        <ul className="note">
+        <ul className="note max-h-[44vh] overflow-y-auto">
           {done.items
-            .filter(({ outcome }) => outcome === 'refused')
-            .slice(0, 20)
+            .filter(({ outcome, reason }) => outcome === 'refused' || (outcome === 'new' && reason !== ''))
+            .slice(0, 50)
             .map((item) => (
               <li key={item.line}>
                 <span className="address">{item.from}</span>: {item.reason}
@@ -169,7 +179,10 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
             type="button"
             className="button button-main"
             onClick={() => {
-              toldStep('The old addresses are answered.', stepOf('redirects', done.step))
+              toldStep(
+                `${counted(asMeant(done), 'old address is', 'old addresses are')} answered from now on.`,
+                stepOf('redirects', done.step),
+              )
               onClose()
             }}
           >
@@ -183,6 +196,9 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
       <p role="status">
         <b>{counted(report.old, 'old address', 'old addresses')}</b>: {counted(report.answered, 'is', 'are')} answered already,{' '}
         {counted(report.items.length, 'needs', 'need')} a row.
+        {report.queries > 0 &&
+          ` ${counted(report.queries, 'had a query (“?…”), which was', 'had queries (“?…”), which were')} left out: a row asks for a path.`}
+        {report.unread > 0 && ` ${counted(report.unread, 'line is', 'lines are')} no address.`}
         {report.left > 0 && ` ${report.left.toLocaleString('en')} more were not looked at; give them in parts.`}
         {visits > 0 &&
           ` With what is chosen, ${Math.round((served / visits) * 100)} in a hundred of the visits that were missed are answered.`}
@@ -201,13 +217,14 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
         <b className="tabular-nums">{least} in a hundred</b>
         <span className="note">
           {rows.length.toLocaleString('en')} chosen, {undecided.length.toLocaleString('en')} to be gone through: Enter takes the best one, x
-          leaves it.
+          leaves it, and another page or address can be typed.
         </span>
       </div>
-      <ul ref={place} className="max-h-[44vh] divide-y overflow-y-auto rounded-md border" onKeyDown={onKey} aria-label="Proposals">
+      <ul className="max-h-[44vh] divide-y overflow-y-auto rounded-md border" onKeyDown={onKey} aria-label="Proposals">
         {order.slice(0, DRAWN).map((item, i) => {
           const to = chosen(item)
           const first = best(item)
+          const guess = item.suggestions.find((each) => each.to === to)
           return (
             <li
               key={item.from}
@@ -220,26 +237,16 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
                   {item.from}
                 </span>
                 <span className="note block truncate">
-                  {[item.title, item.visits > 0 ? counted(item.visits, 'visit') : ''].filter((part) => part !== '').join(', ')}
+                  {[item.title, item.visits > 0 ? counted(item.visits, 'visit') : '', item.isLedAstray ? 'a row leads it to nothing' : '']
+                    .filter((part) => part !== '')
+                    .join(', ')}
                 </span>
               </span>
               <span className="min-w-0">
-                <select
-                  className="field address !min-h-8 !py-1"
-                  aria-label={`Where ${item.from} leads`}
-                  value={to ?? ''}
-                  onChange={({ target }) => decide(item, target.value === '' ? null : target.value)}
-                >
-                  <option value="">leave it</option>
-                  {item.suggestions.map((each) => (
-                    <option key={each.to} value={each.to}>
-                      {bare(each.to)}
-                    </option>
-                  ))}
-                </select>
+                <Where item={item} to={to} onDecide={(chosen) => decide(item, chosen)} />
               </span>
-              <span className="note" title={first?.reason}>
-                {first === undefined ? 'no guess' : `${Math.round(first.score * 100)}: ${first.reason}`}
+              <span className="note">
+                {guess !== undefined ? guessWords(guess) : to !== null ? 'typed' : first === undefined ? 'no guess' : guessWords(first)}
               </span>
             </li>
           )
@@ -265,5 +272,36 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
         </button>
       </p>
     </div>
+  )
+}
+
+/** Where one address leads: one of the proposals, or what is typed. Taken when the field is left, so that the list stands still meanwhile. */
+function Where({ item, to, onDecide }: { item: Proposal; to: string | null; onDecide: (to: string | null) => void }) {
+  const [typed, setTyped] = useState<string | null>(null)
+  const listId = useId()
+  return (
+    <>
+      <input
+        className="field address !min-h-8 !py-1"
+        aria-label={`Where ${item.from} leads`}
+        list={listId}
+        placeholder="left as it is"
+        spellCheck={false}
+        maxLength={ADDRESS_MAX_CHARS}
+        value={typed ?? to ?? ''}
+        onChange={({ target }) => setTyped(target.value)}
+        onBlur={() => {
+          if (typed !== null && typed !== (to ?? '')) onDecide(typed.trim() === '' ? null : typed.trim())
+          setTyped(null)
+        }}
+      />
+      <datalist id={listId}>
+        {item.suggestions.map((each) => (
+          <option key={each.to} value={each.to}>
+            {guessWords(each)}
+          </option>
+        ))}
+      </datalist>
+    </>
   )
 }

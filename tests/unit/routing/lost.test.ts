@@ -27,11 +27,15 @@ for (const [asked, to, reason] of [
   ['/timetabels', '/timetables.html', 'two letters swapped'],
   ['/timetable', '/timetables.html', 'one letter left out'],
   ['/walks/causseway.asp', '/walks/causeway.html', 'one letter too many'],
-  ['/TIMETABLES.HTM', '/timetables.html', 'the same but for its ending'],
+  ['/TIMETABLES.HTM', '/timetables.html', 'the same but for capitals'],
+  ['/timetables.php', '/timetables.html', 'the same but for its ending'],
+  ['/rooms_by_the_quay.html', '/rooms-by-the-quay.html', 'the same but for the signs between its words'],
+  ['/rooms-by-the-q', '/rooms-by-the-quay.html', 'three letters left out'],
+  ['/walks/the-causway.html', '/walks/causeway.html', '“causway” is nearly “causeway”, and it shares “walks”'],
   ['/mew.php', '/islands/great-mew.html', 'this page stood here before'],
   ['/great-mew', '/islands/great-mew.html', 'one word left out'],
   ['/mew/great/islands', '/islands/great-mew.html', 'the same words in another order'],
-  ['/cafe', '/caf\u00e9.html', 'the same but for its ending'],
+  ['/cafe', '/caf\u00e9.html', 'the same but for accents'],
   ['/nothing-of-the-kind', undefined, undefined],
 ] as const)
   test(`for ${asked} ${to ?? 'nothing'} is suggested`, () => {
