@@ -18,7 +18,26 @@ export const RepairAnswer = z
   .meta({ id: 'RepairedAddress' })
 export type RepairAnswer = z.infer<typeof RepairAnswer>
 
+/** Addresses asked about at once. */
+const LANDING_MAX = 20
+const ADDRESS = z.string().max(8_000)
+
+export const LandingRequest = z.object({ addresses: z.array(ADDRESS).max(LANDING_MAX) })
+export const LandingAnswer = z
+  .object({ nowhere: z.array(ADDRESS).meta({ description: 'Of the site’s own: those at which visitors find nothing' }) })
+  .meta({ id: 'Landing' })
+
 export const addresses = {
+  landing: operation({
+    method: 'post',
+    path: '/addresses/landing',
+    summary: 'At which of these addresses of the site visitors would find nothing: no page or file is live there, and no redirect leads on',
+    needs: 'addresses:read',
+    status: 200,
+    body: LandingRequest,
+    answer: LandingAnswer,
+    isQuestion: true,
+  }),
   repair: operation({
     method: 'post',
     path: '/addresses/repair',

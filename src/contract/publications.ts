@@ -115,9 +115,15 @@ export const PublicationReview = z
     missing: z
       .array(z.object({ id: Id, title: z.string(), path: z.string(), from: z.string() }))
       .meta({ description: 'Pages never published that these pages lead to, and one page that does' }),
+    menus: z
+      .array(z.object({ id: Id, title: z.string(), page: z.string() }))
+      .meta({ description: 'Menus whose new entry leads to one of these pages, and which would stay as they are live' }),
     breaks: z
-      .array(z.object({ title: z.string(), path: z.string(), links: z.int() }))
-      .meta({ description: 'Pages that would go, and how many pages lead to them' }),
+      .array(z.object({ title: z.string(), path: z.string(), pages: z.int(), menus: z.int(), blocks: z.int() }))
+      .meta({ description: 'Pages that would go, and how many pages, menus and blocks lead to them' }),
+    nowhere: z
+      .array(z.object({ pageId: Id, title: z.string(), text: z.string(), address: z.string() }))
+      .meta({ description: 'Links that are not live yet and lead to where nothing is' }),
     unmarked: z
       .array(z.object({ pageId: Id, title: z.string(), text: z.string(), ordinal: z.int(), start: z.int() }))
       .meta({ description: 'Links to partners who pay for them, of which search engines would not be told' }),

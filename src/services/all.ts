@@ -28,6 +28,7 @@ import { phraseChoiceService } from './phrase-choice.ts'
 import { phrasesService } from './phrases.ts'
 import { placementsService } from './placements.ts'
 import { publicationsService } from './publications.ts'
+import { redirectBench } from './redirect-bench.ts'
 import { RedirectKnowledge } from './redirect-knowledge.ts'
 import { redirectListsService } from './redirect-lists.ts'
 import { redirectReviewService } from './redirect-review.ts'
@@ -55,7 +56,8 @@ export function createServices(context: Context) {
   const waiting = waitingService(context, views)
   const pages = pagesService(context, views, waiting)
   const jobs = jobsService(context)
-  const visits = visitsService(context, views)
+  const bench = redirectBench(context, views)
+  const visits = visitsService(context, views, bench)
   const redirectSteps = redirectStepsService(context, views, jobs)
   const knowledge = new RedirectKnowledge(context.db, context.settings.port)
   const redirectReview = redirectReviewService(views, knowledge, redirectSteps)
@@ -75,7 +77,7 @@ export function createServices(context: Context) {
     hosts: hostsService(context),
     people: peopleService(context),
     tokens: tokensService(context),
-    addresses: addressesService(views),
+    addresses: addressesService(context, views),
     pages,
     pageMoves: pageMovesService(context, views, pages),
     blocks: blocksService(context, views, pages),

@@ -10,6 +10,7 @@ import {
   type PublicationView,
   type Unpublished,
 } from '../contract/publications.ts'
+import { normalise } from '../core/address/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { isUnmarked } from '../core/placements/index.ts'
@@ -29,7 +30,6 @@ import {
   publishedBy,
   restorePublication,
 } from '../data/publications.ts'
-import { pagesLeadingTo } from '../data/short-links.ts'
 import { findUnpublished, type UnpublishedPage, unpublishedFilePaths, unpublishedFiles, unpublishedPages } from '../data/unpublished.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { newContent } from './content.ts'
@@ -53,6 +53,8 @@ const NAMED_FILES = 50
 const NAMED_LINKS = 100
 /** Paid links named that search engines would not be told of; as many are marked in one step. */
 const NAMED_UNMARKED = 500
+/** Links named that would lead to where nothing is. */
+const NAMED_NOWHERE = 200
 /** Counts of changed links kept, by what they were counted between. */
 const COUNTS_KEPT = 5_000
 
@@ -154,6 +156,17 @@ export function publicationsService(context: Context, views: SiteViews, placemen
       const left = new Map(
         all.filter((page) => page.isNew && page.kind === 'page' && !pages.includes(page)).map((page) => [page.path, page]),
       )
+      const menus: PublicationReview['menus'] = []
+      const fresh = new Map(pages.filter((page) => page.isNew && page.kind === 'page').map((page) => [page.path, page]))
+      if (fresh.size > 0)
+        for (const menu of all.filter((each) => each.kind === 'menu' && !each.isRemoved && !pages.includes(each))) {
+          for (const { href } of await linksOf(view, menu, menu.draftHash, menu.encoding)) {
+            const found = fresh.get(insidePath(view, href, '/') ?? '')
+            if (found === undefined) continue
+            menus.push({ id: menu.id, title: menu.title, page: found.title })
+            break
+          }
+        }
       const missing = new Map<string, PublicationReview['missing'][number]>()
       if (left.size > 0)
         for (const page of pages.filter(({ isRemoved }) => !isRemoved)) {
@@ -164,13 +177,27 @@ export function publicationsService(context: Context, views: SiteViews, placemen
               missing.set(found.id, { id: found.id, title: found.title, path: found.path, from: page.title })
           }
         }
-      const breaks: PublicationReview['breaks'] = []
-      for (const { title, path, isRemoved, kind } of pages) {
-        if (!isRemoved || kind !== 'page') continue
-        const { total } = await pagesLeadingTo(db, actor.siteId, [path, view.origin + path, path.slice(1)], 1)
-        if (total > 0) breaks.push({ title, path, links: total })
-      }
       const list = await placements.listOf(actor.siteId, view)
+      const breaks: PublicationReview['breaks'] = []
+      const going = pages
+        .filter(({ isRemoved, kind }) => isRemoved && kind === 'page')
+        .map((page) => ({ ...page, address: normalise(view.origin + page.path) ?? page.path }))
+      const leading = list.pagesLeadingTo(going.map(({ address }) => address))
+      for (const { id, title, path, address } of going) {
+        const from = [...(leading.get(address) ?? [])].filter((page) => page.id !== id)
+        const of = (wanted: PageKind): number => from.filter(({ kind }) => kind === wanted).length
+        if (from.length > 0) breaks.push({ title, path, pages: of('page'), menus: of('menu'), blocks: of('block') })
+      }
+      const nowhere: PublicationReview['nowhere'] = []
+      for (const page of pages) {
+        const frayed = page.isRemoved ? [] : list.frayedOn(page.id).filter(({ facts }) => facts.address !== null && !facts.isOutside)
+        if (frayed.length === 0 || nowhere.length >= NAMED_NOWHERE) continue
+        // What readers find broken already is no news of this publication.
+        const live = new Set((await linksOf(view, page, page.liveHash, page.liveEncoding)).map(({ href }) => href))
+        for (const { placement, facts } of frayed)
+          if (!live.has(placement.written.href) && !left.has(insidePath(view, facts.address ?? '', '/') ?? ''))
+            nowhere.push({ pageId: page.id, title: page.title, text: placement.text, address: facts.address ?? placement.written.href })
+      }
       const unmarked = pages.flatMap(({ id, title, isRemoved }) =>
         isRemoved
           ? []
@@ -187,7 +214,9 @@ export function publicationsService(context: Context, views: SiteViews, placemen
           .map(({ id, title, by, byId }) => ({ id, title, by, isMine: byId === null || byId === actor.personId })),
         byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
         missing: [...missing.values()],
+        menus,
         breaks,
+        nowhere: nowhere.slice(0, NAMED_NOWHERE),
         unmarked: unmarked.slice(0, NAMED_UNMARKED),
       })
     },

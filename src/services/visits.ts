@@ -10,6 +10,7 @@ import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/paths.ts'
 import { mayVisitPrivate } from '../data/sites.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import type { redirectBench } from './redirect-bench.ts'
 import { shortLinkAt } from './short-link-parts.ts'
 
 /** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
@@ -98,7 +99,7 @@ export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_M
   })
 }
 
-export function visitsService({ db }: Context, views: SiteViews) {
+export function visitsService({ db }: Context, views: SiteViews, bench: ReturnType<typeof redirectBench>) {
   return {
     /**
      * Follows a destination to where it lands, stop by stop. The site's own short links and pages are looked up, not
@@ -110,7 +111,15 @@ export function visitsService({ db }: Context, views: SiteViews) {
       const mended = repair(typed, view.around('/'))
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
       if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
-      const places: OwnPlaces = { hasPath: (path) => hasPath(actor.siteId, path), shortLinkAt: (url) => shortLinkAt(db, view, url) }
+      const places: OwnPlaces = {
+        hasPath: (path) => hasPath(actor.siteId, path),
+        shortLinkAt: (url) => shortLinkAt(db, view, url),
+        redirectAt: async (url) => {
+          const asked = await bench(actor, { address: url.href })
+          const [first, second] = asked.ok ? asked.value.rope : []
+          return first === undefined || first.by === 'nothing' ? null : { status: first.status ?? 404, location: second?.address ?? null }
+        },
+      }
       return ok(await follow(start, view, await mayVisitPrivate(db, actor.siteId), places))
     },
   }
@@ -125,6 +134,8 @@ export function visitsService({ db }: Context, views: SiteViews) {
 interface OwnPlaces {
   hasPath(path: string): Promise<boolean>
   shortLinkAt(url: URL): Promise<CompiledShortLink | null>
+  /** What a row answers, or the page that an address differs from by capitals alone. */
+  redirectAt(url: URL): Promise<{ readonly status: number; readonly location: string | null } | null>
 }
 
 async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, own: OwnPlaces): Promise<Visit> {
@@ -152,7 +163,11 @@ async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, ow
       else stop('short link', status)
     } else if (kind === 'site') {
       const isThere = await own.hasPath(url.pathname)
-      stop(isThere ? 'lands' : 'fails', isThere ? 200 : 404, isThere ? null : 'there is no such page')
+      const row = isThere ? null : await own.redirectAt(url)
+      next = row?.location ?? null
+      status = isThere ? 200 : (row?.status ?? 404)
+      if (next !== null) stop('hop', status)
+      else stop(isThere ? 'lands' : 'fails', status, isThere ? null : row === null ? 'there is no such page' : 'it is told to be gone')
     } else {
       try {
         const leftMs = Math.max(1, VISIT_MS - (performance.now() - begunAt))

@@ -74,7 +74,9 @@ test('before publishing it is told whose work goes along, which linked pages are
   const id = await pageAt(world, '/new.html')
   const { version } = must(await services.pages.source(owner, id))
   must(await services.pages.remove(owner, id, { version, isRemoved: true }))
-  assert.deepEqual(must(await services.publications.review(owner, { all: true })).breaks, [{ title: 'New', path: '/new.html', links: 1 }])
+  assert.deepEqual(must(await services.publications.review(owner, { all: true })).breaks, [
+    { title: 'New', path: '/new.html', pages: 1, menus: 0, blocks: 0 },
+  ])
   must(await services.pages.remove(owner, id, { version: version + 1, isRemoved: false }))
 })
 

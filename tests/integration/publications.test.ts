@@ -111,6 +111,43 @@ test('each page that comes back has a version, a revision and its place in the c
   )
 })
 
+test('before a publication it is told which new links lead nowhere, which menus stay behind, and from where a page that goes is linked', async () => {
+  const { services, editor, owner } = world
+  await bringIn(world, zipOf({ 'a.html': '<title>A</title><p><a href="old-hole.html">old</a></p>', 'b.html': '<title>B</title><p>b</p>' }))
+  const menu = must(await services.menus.create(owner, { name: 'main', title: 'Main menu' }))
+  const entry = (id: string, label: string, href: string) => ({ id, kind: 'link' as const, label, href, children: [] })
+  const change = async (entries: ReturnType<typeof entry>[], joins: 'nowhere' | 'last' = 'nowhere') => {
+    const { version } = must(await services.menus.get(editor, menu.id))
+    must(await services.menus.change(editor, menu.id, { version, menu: { entries, left: [], joins } }))
+  }
+  await change([entry('1', 'B', '/b.html')], 'last')
+  await publish()
+  const review = async (wanted: { all: true } | { pages: string[] }) => must(await services.publications.review(owner, wanted))
+
+  await write('/a.html', '<a href="old-hole.html">old</a> <a href="new-hole.html">new</a>')
+  assert.deepEqual(
+    (await review({ all: true })).nowhere.map(({ title, text, address }) => [title, text, new URL(address).pathname]),
+    [['A', 'new', '/new-hole.html']],
+    'what readers find broken already is not said again',
+  )
+  must(await services.redirects.create(owner, { from: '/new-hole.html', to: '/b.html' }))
+  assert.deepEqual((await review({ all: true })).nowhere, [], 'a link that lands by a redirect lands')
+
+  await change([entry('1', 'B', '/b.html'), entry('2', 'Lost', '/lost.html')], 'last')
+  assert.deepEqual(
+    (await review({ all: true })).nowhere.map(({ title, text }) => [title, text]),
+    [['Main menu', 'Lost']],
+  )
+
+  const fresh = must(await services.pages.create(editor, { path: '/fresh.html', title: 'Fresh' }))
+  assert.deepEqual((await review({ pages: [fresh.id] })).menus, [{ id: menu.id, title: 'Main menu', page: 'Fresh' }])
+  assert.deepEqual((await review({ pages: [fresh.id, menu.id] })).menus, [])
+
+  const b = await open('/b.html')
+  must(await services.pages.remove(owner, b.id, { version: b.version, isRemoved: true }))
+  assert.deepEqual((await review({ pages: [b.id] })).breaks, [{ title: 'B', path: '/b.html', pages: 0, menus: 1, blocks: 0 }])
+})
+
 test('what would change nothing, what is not there, and whoever may not publish is refused', async () => {
   await threeTimes()
   const same = await restore(3)

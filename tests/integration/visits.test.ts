@@ -72,6 +72,30 @@ test('where a partner’s number is lost on the way, the stop is named', async (
   )
 })
 
+test('an address of ours that a redirect leads on from is followed as visitors follow it', async () => {
+  const { services, owner } = world
+  await bringIn(world, zipOf({ 'there.html': '<title>There</title>' }))
+  must(await services.publications.create(owner, { all: true }))
+  must(await services.redirects.create(owner, { from: '/old', to: '/there.html' }))
+  must(await services.redirects.create(owner, { from: '/gone', status: 410 }))
+  const kinds = async (path: string) => (await visit(`http://site.localhost:4999${path}`)).hops.map(({ kind, status }) => [kind, status])
+  assert.deepEqual(await kinds('/old'), [
+    ['hop', 301],
+    ['lands', 200],
+  ])
+  assert.deepEqual(await kinds('/THERE.html'), [
+    ['hop', 301],
+    ['lands', 200],
+  ])
+  assert.deepEqual(await kinds('/gone'), [['fails', 410]])
+  assert.deepEqual(
+    must(await services.addresses.landing(world.contributor, ['/old', 'there.html', '/gone', '/nothing', 'https://x.example/'])),
+    {
+      nowhere: ['/gone', '/nothing'],
+    },
+  )
+})
+
 test('our own short links and pages are looked up and not called: nothing is counted', async () => {
   const here = await visit('http://short.localhost:4999/go/here')
   assert.deepEqual(

@@ -208,6 +208,22 @@ export class PlacementList {
     return found
   }
 
+  /** From which pages, blocks and menus links lead to these destinations, written as {@link destinationOf} does. */
+  pagesLeadingTo(destinations: readonly string[]): ReadonlyMap<string, ReadonlySet<PlacementPage>> {
+    const found = new Map<string, Set<PlacementPage>>(destinations.map((each) => [each, new Set()]))
+    const byCode = new Map(destinations.flatMap((each) => [[this.rows.strings.find(each), found.get(each)] as const]))
+    const codes = this.rows.columns.destination.data
+    if (destinations.length > 0)
+      for (const { stretch } of this.rows.inOrder())
+        for (let i = stretch.from; i < stretch.to; i++) byCode.get(codes[i] ?? -1)?.add(stretch.page)
+    return found
+  }
+
+  /** Those of one page's links that do not land, as far as that can be told without asking anybody outside. */
+  frayedOn(pageId: string): readonly JudgedPlacement[] {
+    return this.judgedOn(pageId).filter(({ placement }) => this.findingsAt(this.rowOf(pageId, placement.ordinal)).includes('does not land'))
+  }
+
   /** The row of a placement; -1 where it is not. */
   rowOf(pageId: string, ordinal: number): number {
     const number = this.rows.numberOfPage(pageId)

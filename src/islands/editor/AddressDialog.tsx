@@ -5,6 +5,7 @@ import type { PageSource } from '../../contract/pages.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { LandingNote } from '../../ui/LandingNote.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -99,7 +100,12 @@ function TakeAway({ page, onClose }: { page: PageSource; onClose: () => void }) 
           <input type="checkbox" checked={leads} onChange={({ target }) => setLeads(target.checked)} />
           <span>Lead its address to another page, rather than to nothing</span>
         </label>
-        {leads && <TextField label="Its address leads to" isAddress required value={to} onChange={setTyped} />}
+        {leads && (
+          <div>
+            <TextField label="Its address leads to" isAddress required value={to} onChange={setTyped} />
+            <LandingNote address={to} />
+          </div>
+        )}
       </Form>
     </section>
   )

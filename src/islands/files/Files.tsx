@@ -6,6 +6,7 @@ import { type FileList, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Either } from '../../ui/Either.tsx'
+import { LandingNote } from '../../ui/LandingNote.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { StateWord } from '../../ui/StateWord.tsx'
@@ -254,6 +255,7 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
                 onChange={setLeadTo}
               />
             )}
+            {file.state !== 'removed' && <LandingNote address={leadTo} />}
             {file.state === 'removed' ? (
               <button type="button" className="button" disabled={remove.isPending} onClick={() => remove.mutate(false)}>
                 Keep it after all

@@ -7,11 +7,21 @@ export interface Asked {
 }
 
 /** One's own pages go out at once; other people's work, and what would break, is asked about. */
-export const needsAnswer = ({ byOthers, missing, breaks, unmarked }: PublicationReview): boolean =>
-  byOthers > 0 || missing.length > 0 || breaks.length > 0 || unmarked.length > 0
+export const needsAnswer = ({ byOthers, missing, menus, breaks, nowhere, unmarked }: PublicationReview): boolean =>
+  byOthers > 0 || [missing, menus, breaks, nowhere, unmarked].some(({ length }) => length > 0)
 
 const LISTED = 12
 const many = (count: number, one: string, more = `${one}s`): string => `${count} ${count === 1 ? one : more}`
+
+const listOf = new Intl.ListFormat('en', { type: 'conjunction' })
+
+/** Where links to a page are: "on 2 pages and in 1 menu". */
+const fromWords = ({ pages, menus, blocks }: { readonly pages: number; readonly menus: number; readonly blocks: number }): string =>
+  listOf.format([
+    ...(pages > 0 ? [`on ${many(pages, 'page')}`] : []),
+    ...(menus > 0 ? [`in ${many(menus, 'menu')}`] : []),
+    ...(blocks > 0 ? [`in ${many(blocks, 'block')}`] : []),
+  ])
 
 /** What a publication takes along and what it breaks, before it does. */
 export function ReviewDialog({
@@ -29,11 +39,12 @@ export function ReviewDialog({
   onClose: () => void
 }) {
   const { wanted, review } = asked
-  const { items, byOthers, missing, breaks, unmarked, pages } = review
+  const { items, byOthers, missing, menus, breaks, nowhere, unmarked, pages } = review
   const others = items.filter(({ isMine }) => !isMine)
   const mine = items.filter(({ isMine }) => isMine)
+  const along = [...missing, ...menus]
   const both: PublicationNew | null =
-    missing.length === 0 || 'all' in wanted ? null : { pages: [...wanted.pages, ...missing.map(({ id }) => id)] }
+    along.length === 0 || 'all' in wanted ? null : { pages: [...wanted.pages, ...along.map(({ id }) => id)] }
   return (
     <Dialog title={`Publish ${many(pages, 'page')}?`} isOpen onClose={onClose}>
       <div className="grid gap-4">
@@ -71,16 +82,47 @@ export function ReviewDialog({
             </ul>
           </section>
         )}
+        {menus.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold">
+              {menus.length === 1
+                ? 'The menu that leads there is not published with it'
+                : 'Menus that lead there are not published with it'}
+            </h3>
+            <ul className="mt-1">
+              {menus.slice(0, LISTED).map(({ id, title, page }) => (
+                <li key={id}>
+                  {title} <span className="note">has an entry for “{page}”, which readers do not see until the menu is published</span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        {nowhere.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold text-red">
+              {nowhere.length === 1 ? 'A new link leads to where nothing is' : `${nowhere.length} new links lead to where nothing is`}
+            </h3>
+            <ul className="mt-1">
+              {nowhere.slice(0, LISTED).map(({ pageId, title, text, address }) => (
+                <li key={`${pageId} ${text} ${address}`}>
+                  “{text}” <span className="note">on “{title}”:</span>{' '}
+                  <span className="address text-ink-soft">{address.replace(/^https?:\/\/[^/]+/, '')}</span>
+                </li>
+              ))}
+            </ul>
+            {nowhere.length > LISTED && <p className="note">and {nowhere.length - LISTED} more</p>}
+          </section>
+        )}
         {breaks.length > 0 && (
           <section>
             <h3 className="font-text font-semibold text-red">
               {breaks.length === 1 ? 'A page goes that others lead to' : 'Pages go that others lead to'}
             </h3>
             <ul className="mt-1">
-              {breaks.slice(0, LISTED).map(({ title, path, links }) => (
+              {breaks.slice(0, LISTED).map(({ title, path, ...from }) => (
                 <li key={path}>
-                  {title} <span className="address text-ink-soft">{path}</span>{' '}
-                  <span className="note">linked on {many(links, 'page')}</span>
+                  {title} <span className="address text-ink-soft">{path}</span> <span className="note">linked {fromWords(from)}</span>
                 </li>
               ))}
             </ul>
@@ -113,7 +155,7 @@ export function ReviewDialog({
           )}
           {both !== null && (
             <button type="button" className="button button-main" disabled={isBusy} onClick={() => onPublish(both)}>
-              Publish {missing.length === 1 ? 'both' : 'all of them'}
+              Publish {pages + along.length === 2 ? 'both' : 'all of them'}
             </button>
           )}
           <button
@@ -122,7 +164,7 @@ export function ReviewDialog({
             disabled={isBusy}
             onClick={() => onPublish(wanted)}
           >
-            {both === null ? `Publish ${many(pages, 'page')}` : 'Publish without them'}
+            {both === null ? `Publish ${many(pages, 'page')}` : `Publish without ${along.length === 1 ? 'it' : 'them'}`}
           </button>
         </p>
       </div>

@@ -5,6 +5,7 @@ import { Host } from '../../contract/hosts.ts'
 import { call } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { LandingNote, nowhereAmong } from '../../ui/LandingNote.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
@@ -34,9 +35,11 @@ export function MissingPages({ host, canEdit }: { host: Host; canEdit: boolean }
         (value, version) => call('hosts.change', { id: host.id, body: { version, missingTo: missingToOf(host, value) } }),
         (current) => fieldsOf(Host.parse(current)),
       ),
-    onSuccess: (now) => {
+    onSuccess: async (now) => {
       edited.saved(fieldsOf(now))
-      toast.success('Saved.')
+      const nowhere = await nowhereAmong(choiceOf(now) === 'elsewhere' ? [now.missingTo] : [])
+      if (nowhere === null) toast.success('Saved.')
+      else toast.warning(`Saved. ${nowhere}`, { duration: 12_000 })
     },
   })
   const option = (value: Choice, words: string, plain: string) => (
@@ -99,6 +102,7 @@ export function MissingPages({ host, canEdit }: { host: Host; canEdit: boolean }
               onChange={(next) => edited.set({ to: next })}
             />
           )}
+          {choice === 'elsewhere' && <LandingNote address={to} />}
           <p className="note">
             Only for pages that people ask for: never for pictures, scripts, styles, icons, robots.txt or other well-known files.
           </p>

@@ -10,6 +10,7 @@ import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
+import { LandingNote, nowhereAmong } from '../../ui/LandingNote.tsx'
 import { NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -70,9 +71,16 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
           return { value: now.course, version: now.version }
         },
       ),
-    onSuccess: () => {
-      toast.success(`${link.slug} does so from now on.`)
+    onSuccess: async ({ slug, course: now }) => {
       onClose()
+      const nowhere = await nowhereAmong([
+        ...now.cases.map(({ to }) => to),
+        ...(now.split?.others ?? []).map(({ to }) => to),
+        now.ending === 'elsewhere' ? now.endingTo : '',
+        now.fallback,
+      ])
+      if (nowhere === null) toast.success(`${slug} does so from now on.`)
+      else toast.warning(`Saved. ${nowhere}`, { duration: 12_000 })
     },
   })
   const putCase = (at: number, change: Case): void => set({ cases: course.cases.with(at, change) })
@@ -122,7 +130,10 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
                 onChange={(value) => set({ ending: ENDINGS.find((each) => each === value) ?? 'page' })}
               />
               {course.ending === 'elsewhere' && (
-                <TextField label="To" isAddress value={course.endingTo} onChange={(endingTo) => set({ endingTo })} />
+                <div>
+                  <TextField label="To" isAddress value={course.endingTo} onChange={(endingTo) => set({ endingTo })} />
+                  <LandingNote address={course.endingTo} />
+                </div>
               )}
             </div>
           )}
@@ -138,6 +149,7 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
                 <TextField label="To" isAddress value={each.to} onChange={(to) => putCase(at, { ...each, to })} />
                 <Leave words="Leave this destination out" onLeave={() => set({ cases: course.cases.toSpliced(at, 1) })} />
               </div>
+              <LandingNote address={each.to} />
               <div className="grid grid-cols-3 gap-2.5 max-md:grid-cols-1">
                 <TextField
                   label="From"
@@ -236,6 +248,7 @@ export function CourseDialog({ link, onClose }: { link: ShortLink; onClose: () =
           why="It is asked every two minutes whether it answers; if it does not, visitors go here until it does."
         >
           <TextField label="To" isAddress value={course.fallback} onChange={(fallback) => set({ fallback })} />
+          <LandingNote address={course.fallback} />
         </Part>
         <details className="rounded-md border px-4 py-3">
           <summary className="cursor-pointer font-semibold">Parameters, search engines, referrer</summary>
@@ -304,6 +317,9 @@ function Weight({
       />
       <NumberField label="Share" most={WEIGHT_MAX} value={weight} onChange={(next) => onWeight(next ?? 0)} />
       {onLeave === undefined ? <span /> : <Leave words="Leave this page out" onLeave={onLeave} />}
+      <div className="col-span-full">
+        <LandingNote address={to} />
+      </div>
     </div>
   )
 }
