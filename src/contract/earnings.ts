@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { DATE_STYLES, DECIMAL_STYLES, LINE_FAULTS, REPORT_FIELDS } from '../core/earnings/index.ts'
+import { DATE_STYLES, DECIMAL_STYLES, EQUAL_LINES, LINE_FAULTS, REPORT_FIELDS } from '../core/earnings/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { Earned } from './partners.ts'
 import { Id, line } from './shared.ts'
@@ -12,6 +12,10 @@ export const ReportLayout = z.strictObject({
   decimals: z.enum(DECIMAL_STYLES),
   dates: z.enum(DATE_STYLES),
   currency: z.string().regex(/^[A-Z]{3}$/),
+  equalLines: z
+    .enum(EQUAL_LINES)
+    .optional()
+    .meta({ description: 'once, as it is when left out: a line that says the same of the same order as one before it is left out' }),
 })
 export type ReportLayout = z.infer<typeof ReportLayout>
 export const ReportGuessed = z.object({
@@ -21,6 +25,7 @@ export const ReportGuessed = z.object({
   mixed: z.tuple([z.int(), z.int()]).nullable().meta({ description: 'Two lines that are written in different styles' }),
   dates: z.enum(DATE_STYLES).nullable(),
   currency: z.string().nullable(),
+  equalLines: z.enum(EQUAL_LINES),
   isRemembered: z.boolean(),
   missing: z.array(z.enum(REPORT_FIELDS)).meta({ description: 'Columns that were there last time' }),
   encoding: z.string(),
@@ -52,6 +57,7 @@ export const ReportTaken = z.object({
   joined: z.int().meta({ description: 'Lines that found their way back to a page or a short link' }),
   refused: z.array(z.object({ line: z.int(), why: z.enum(LINE_FAULTS), cell: z.string() })),
   moreRefused: z.int(),
+  equal: z.int().meta({ description: 'Lines that say the same of the same order as one before them, and are left out' }),
   sums: z.array(z.object({ currency: z.string(), commission: z.int() })),
 })
 export type ReportTaken = z.infer<typeof ReportTaken>

@@ -177,24 +177,71 @@ const hostOf = (row: string): string =>
 export const leadsTo = (row: string): string =>
   `(${hostOf(row)} = reverse(w.host) OR ${hostOf(row)} >= reverse(w.host) || '.' AND ${hostOf(row)} < reverse(w.host) || '/')`
 
-/** Where partners are used: short links and redirects by partner, of those that lead to one of its hosts, with what people clicked on them. */
+interface UsedPartner {
+  readonly id: string
+  readonly sites: readonly string[]
+}
+const WANTED = 'wanted AS MATERIALIZED (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text))'
+const wantedHosts = (partners: readonly UsedPartner[]): string =>
+  jsonOf(partners.flatMap(({ id, sites }) => sites.map((host) => ({ id, host }))))
+
+/** Where partners are used: short links and redirects by partner, of those that lead to one of its hosts, with what people clicked through to it. */
 export async function usesOfPartners(
   db: Database,
   siteId: string,
-  partners: readonly { readonly id: string; readonly sites: readonly string[] }[],
+  partners: readonly UsedPartner[],
 ): Promise<ReadonlyMap<string, { readonly shortLinks: number; readonly redirects: number; readonly clicks: number }>> {
-  const hosts = partners.flatMap(({ id, sites }) => sites.map((host) => ({ id, host })))
-  const found = await rows<{ id: string; shortLinks: number; redirects: number; clicks: number }>(
+  const found = await rows<{ id: string; shortLinks: number; redirects: number }>(
     db,
-    `WITH wanted AS MATERIALIZED (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text)),
+    `WITH ${WANTED},
        used AS (SELECT w.id AS partner, l.id, false AS redirects FROM wanted w JOIN short_links l ON l.site_id = $1 AND ${leadsTo('l')}
-         UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}),
-       clicked AS (SELECT c.short_link_id AS id, sum(c.clicks) AS clicks FROM click_rollups c
-         WHERE c.visit = 'person' AND c.short_link_id IN (SELECT id FROM used) GROUP BY c.short_link_id)
-     SELECT u.partner AS id, count(*) FILTER (WHERE NOT u.redirects)::int AS "shortLinks", count(*) FILTER (WHERE u.redirects)::int AS redirects,
-       coalesce(sum(c.clicks), 0)::int AS clicks
-     FROM used u LEFT JOIN clicked c ON c.id = u.id GROUP BY u.partner`,
-    [siteId, jsonOf(hosts)],
+         UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')})
+     SELECT u.partner AS id, count(*) FILTER (WHERE NOT u.redirects)::int AS "shortLinks", count(*) FILTER (WHERE u.redirects)::int AS redirects
+     FROM used u GROUP BY u.partner`,
+    [siteId, wantedHosts(partners)],
   )
-  return new Map(found.map((row) => [row.id, row]))
+  const uses = new Map(found.map(({ id, ...counts }) => [id, { ...counts, clicks: 0 }]))
+  for (const [id, clicks] of await clicksToPartners(db, siteId, partners))
+    uses.set(id, { shortLinks: 0, redirects: 0, ...uses.get(id), clicks })
+  return uses
+}
+
+/** Changes of destination that are held against single clicks: those of the last days, and at most in so many hours. */
+const SINGLE_DAYS = 7
+const SINGLE_HOURS_MAX = 200
+
+/**
+ * What people clicked through to partners, by where each click went when it was made: a link that leads elsewhere now takes none of
+ * them along. Of a link that always led to one place, days are added up; of others hours, and single clicks within the hour of a change
+ * that is not long past. What a split sends elsewhere is nobody's.
+ */
+async function clicksToPartners(db: Database, siteId: string, partners: readonly UsedPartner[]): Promise<ReadonlyMap<string, number>> {
+  const found = await rows<{ id: string; clicks: number }>(
+    db,
+    `WITH ${WANTED},
+       led AS MATERIALIZED (SELECT DISTINCT w.id AS partner, v.short_link_id, v.version FROM wanted w JOIN short_link_changes v ON ${leadsTo('v')}
+         JOIN short_links l ON l.id = v.short_link_id AND l.site_id = $1),
+       links AS MATERIALIZED (SELECT short_link_id, bool_or(is_other) OR bool_or(course ? 'split') AS is_mixed FROM (
+         SELECT v.short_link_id, v.course, v.destination <> first_value(v.destination) OVER (PARTITION BY v.short_link_id ORDER BY v.version) AS is_other
+         FROM short_link_changes v WHERE v.short_link_id IN (SELECT short_link_id FROM led)) each_version GROUP BY short_link_id),
+       spans AS MATERIALIZED (SELECT d.partner, d.short_link_id,
+           CASE WHEN d.version = 1 THEN '-infinity'::timestamptz ELSE v.created_at END AS a, coalesce(n.created_at, 'infinity'::timestamptz) AS b
+         FROM led d JOIN links k ON k.short_link_id = d.short_link_id AND k.is_mixed
+         JOIN short_link_changes v ON v.short_link_id = d.short_link_id AND v.version = d.version
+         LEFT JOIN short_link_changes n ON n.short_link_id = d.short_link_id AND n.version = d.version + 1),
+       changed AS MATERIALIZED (SELECT DISTINCT date_trunc('hour', each.at) AS hour FROM spans s CROSS JOIN LATERAL (VALUES (s.a), (s.b)) AS each (at)
+         WHERE isfinite(each.at) AND each.at > now() - interval '${SINGLE_DAYS} days' ORDER BY hour DESC LIMIT ${SINGLE_HOURS_MAX}),
+       clicked AS (
+         SELECT d.partner, c.clicks FROM (SELECT DISTINCT partner, short_link_id FROM led) d JOIN links k ON k.short_link_id = d.short_link_id AND NOT k.is_mixed
+           JOIN click_rollups c ON c.short_link_id = d.short_link_id AND c.visit = 'person'
+         UNION ALL
+         SELECT s.partner, c.clicks FROM spans s JOIN click_hours c ON c.short_link_id = s.short_link_id AND c.visit = 'person' AND c.variant <= 0
+           AND c.hour >= s.a - interval '30 minutes' AND c.hour < s.b - interval '30 minutes' AND c.hour NOT IN (SELECT hour FROM changed)
+         UNION ALL
+         SELECT s.partner, 1 FROM changed x JOIN clicks c ON c.at >= x.hour AND c.at < x.hour + interval '1 hour' AND c.visit = 'person' AND coalesce(c.variant, -1) <= 0
+           JOIN spans s ON s.short_link_id = c.short_link_id AND c.at >= s.a AND c.at < s.b)
+     SELECT partner AS id, sum(clicks)::int AS clicks FROM clicked GROUP BY partner`,
+    [siteId, wantedHosts(partners)],
+  )
+  return new Map(found.map(({ id, clicks }) => [id, clicks]))
 }

@@ -141,6 +141,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
         mixed: guess?.mixed === null || guess === null ? null : [...guess.mixed],
         dates: guess?.dates ?? (isRemembered ? kept.dates : null),
         currency: guess?.currency ?? (isRemembered ? kept.currency : partner.currency),
+        equalLines: kept?.equalLines ?? 'once',
         ...{ isRemembered, missing: [...missing], encoding, delimiter },
         sample: rows.slice(guess?.header ?? 0, (guess?.header ?? 0) + SAMPLE_ROWS).map((row) => row.slice(0, 20)),
       })
@@ -191,6 +192,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
         lines: lines.length,
         refused: refused.slice(0, REFUSED_SHOWN).map((each) => ({ ...each })),
         moreRefused: Math.max(0, refused.length - REFUSED_SHOWN),
+        equal: refused.filter(({ why }) => why === 'equal').length,
         sums: [...sums].map(([currency, commission]) => ({ currency, commission })),
       })
       const takeIn = async (transaction: Parameters<typeof takeLines>[3]): Promise<void> => {

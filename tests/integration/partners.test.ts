@@ -419,3 +419,45 @@ test('a report of 100,000 lines is taken in within seconds', { timeout: 120_000 
   assert.equal(taken.made, 100_000)
   must(await world.services.earnings.undo(world.owner, taken.id ?? ''))
 })
+
+test('clicks belong to the partner that they went to: a short link that leads elsewhere now takes none along', async () => {
+  const { db, services, owner } = world
+  const link = must(await services.shortLinks.create(owner, { destination: 'https://gannet.example/oilskin', slug: 'oilskin' }))
+  const still = must(await services.shortLinks.create(owner, { destination: 'https://gannet.example/still', slug: 'still' }))
+  /** Clicks of people now, as the loader keeps them. */
+  const click = async (id: string, clicks: number): Promise<void> => {
+    await rows(
+      db,
+      `INSERT INTO clicks (at, short_link_id, visit, visitor, device) SELECT clock_timestamp(), $1, 'person', 'v', 'other' FROM generate_series(1, $2)`,
+      [id, clicks],
+    )
+    for (const [table, column, when] of [
+      ['click_hours', 'hour', `date_trunc('hour', now())`],
+      ['click_rollups', 'day', 'now()::date'],
+    ] as const)
+      await rows(
+        db,
+        `INSERT INTO ${table} AS c (short_link_id, ${column}, visit, clicks) VALUES ($1, ${when}, 'person', $2)
+         ON CONFLICT ON CONSTRAINT ${table}_pkey DO UPDATE SET clicks = c.clicks + excluded.clicks`,
+        [id, clicks],
+      )
+  }
+  const today = new Date().toISOString().slice(0, 10)
+  await rows(
+    db,
+    `CREATE TABLE IF NOT EXISTS clicks_${today.replaceAll('-', '')} PARTITION OF clicks FOR VALUES FROM ('${today} 00:00Z') TO ('${new Date(Date.parse(today) + 86_400_000).toISOString().slice(0, 10)} 00:00Z')`,
+  )
+  const before = new Map(must(await services.partnerComparison.compare(owner)).items.map(({ partner, clicks }) => [partner.id, clicks]))
+  const more = async (): Promise<number[]> => {
+    const now = new Map(must(await services.partnerComparison.compare(owner)).items.map(({ partner, clicks }) => [partner.id, clicks]))
+    return [gannet.id, beds.id].map((id) => (now.get(id) ?? 0) - (before.get(id) ?? 0))
+  }
+  await click(link.id, 4)
+  await click(still.id, 1)
+  assert.deepEqual(await more(), [5, 0])
+  const { version } = must(await services.shortLinks.get(owner, link.id))
+  must(await services.shortLinks.change(owner, link.id, { version, destination: 'https://www.beds.example/rooms' }))
+  assert.deepEqual(await more(), [5, 0], 'what was clicked before stays where it went')
+  await click(link.id, 2)
+  assert.deepEqual(await more(), [5, 2])
+})

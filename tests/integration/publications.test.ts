@@ -1,6 +1,10 @@
 import assert from 'node:assert/strict'
+import { once } from 'node:events'
+import { createServer } from 'node:http'
 import { beforeEach, test } from 'node:test'
+import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
+import { checkPublication } from '../../src/jobs/publication-checks.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
 
 let world: World
@@ -146,6 +150,25 @@ test('before a publication it is told which new links lead nowhere, which menus 
   const b = await open('/b.html')
   must(await services.pages.remove(owner, b.id, { version: b.version, isRemoved: true }))
   assert.deepEqual((await review({ pages: [b.id] })).breaks, [{ title: 'B', path: '/b.html', pages: 0, menus: 1, blocks: 0 }])
+})
+
+test('a page that was taken away with its address led on is looked for, and its redirect is as meant', async (t) => {
+  const { db, services, owner } = world
+  await bringIn(world, zipOf({ 'a.html': '<title>A</title><p>a</p>', 'b.html': '<title>B</title><p>b</p>' }))
+  await publish()
+  const b = await open('/b.html')
+  must(await services.pages.remove(owner, b.id, { version: b.version, isRemoved: true, leadTo: '/a.html' }))
+  await publish()
+  const asked: string[] = []
+  const live = createServer((request, response) => {
+    asked.push(request.url ?? '')
+    response.writeHead(301, { Location: '/a.html' }).end()
+  }).listen(4999, '127.0.0.1')
+  t.after(() => live.close().closeAllConnections())
+  await once(live, 'listening')
+  await checkPublication(db, services.views, publications[2] ?? '', pino({ level: 'silent' }))
+  const { check } = must(await services.publications.view(owner, publications[2] ?? ''))
+  assert.deepEqual([asked, check], [['/b.html'], { pages: 1, links: 0, found: 0, problems: [] }])
 })
 
 test('what would change nothing, what is not there, and whoever may not publish is refused', async () => {

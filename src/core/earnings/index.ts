@@ -7,6 +7,7 @@ export {
   countedCommission,
   EARNING_STATES,
   type EarningState,
+  EQUAL_LINES,
   guessReport,
   headerOf,
   LINE_FAULTS,

@@ -19,7 +19,10 @@ export interface ReportLayout {
   readonly dates: DateStyle
   /** Where no column and no cell names one. */
   readonly currency: string
+  /** What becomes of a line that says the same of the same order as one before it: "once", as it is when left out, leaves it out. */
+  readonly equalLines?: (typeof EQUAL_LINES)[number] | undefined
 }
+export const EQUAL_LINES = ['once', 'each'] as const
 
 /** What was found out about a report, and what a person has to say. */
 export interface ReportGuess {
@@ -205,6 +208,7 @@ export const LINE_FAULTS = [
   'state-unknown',
   'header-again',
   'total',
+  'equal',
   'too-few-columns',
 ] as const
 export type LineFault = (typeof LINE_FAULTS)[number]
@@ -235,6 +239,8 @@ export class ReportReader {
   readonly #at: Readonly<Record<ReportField, number>>
   /** How often an order, or a line without one, was met: by it, lines that look alike are told apart. */
   readonly #met = new Map<string, number>()
+  /** Lines of orders by all that they say. */
+  readonly #said = new Map<string, number>()
 
   constructor(layout: ReportLayout, names: readonly string[]) {
     this.#layout = layout
@@ -273,6 +279,10 @@ export class ReportReader {
     if (state === undefined) return refuse('state-unknown', cell('status'))
     const order = cell('order').slice(0, 200)
     const sub = cell('sub').slice(0, 200)
+    const whole = JSON.stringify([on, order, sub, commission, sale, currency, state])
+    const same = order === '' || this.#layout.equalLines === 'each' ? undefined : this.#said.get(whole)
+    if (same !== undefined) return refuse('equal', `line ${same}`)
+    this.#said.set(whole, line)
     const name = `${order === '' ? `${on} ${sub} ${Math.abs(commission)}` : order} ${commission < 0 ? '-' : '+'}`
     const nth = this.#met.get(name) ?? 0
     this.#met.set(name, nth + 1)

@@ -16,6 +16,7 @@ import { counting } from './015-counting.ts'
 import { paid } from './016-paid.ts'
 import { steps } from './017-steps.ts'
 import { spelling } from './018-spelling.ts'
+import { ledTo } from './019-led-to.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -37,4 +38,5 @@ export const MIGRATIONS = [
   paid,
   steps,
   spelling,
+  ledTo,
 ] as const

@@ -40,10 +40,11 @@ const FAULT_WORDS: Readonly<Record<LineFault, string>> = {
   'state-unknown': 'a status that is not known',
   'header-again': 'the columns’ names again',
   total: 'a total, no order',
+  equal: 'says the same of the same order as',
   'too-few-columns': 'too few columns',
 }
 
-type Draft = Pick<ReportLayout, 'columns'> & { decimals: DecimalStyle | ''; dates: DateStyle | ''; currency: string }
+type Draft = Pick<ReportLayout, 'columns' | 'equalLines'> & { decimals: DecimalStyle | ''; dates: DateStyle | ''; currency: string }
 
 /** A partner's report: chosen, confirmed where it does not decide by itself, looked at, and taken in. */
 export function ReportDialog({ partners, onClose }: { partners: readonly Partner[]; onClose: () => void }) {
@@ -57,7 +58,13 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
       call('earnings.guess', { query: { partnerId: partner }, body: chosen }),
     onSuccess: (found) => {
       setGuess(found)
-      setDraft({ columns: found.columns, decimals: found.decimals ?? '', dates: found.dates ?? '', currency: found.currency ?? 'EUR' })
+      setDraft({
+        columns: found.columns,
+        decimals: found.decimals ?? '',
+        dates: found.dates ?? '',
+        currency: found.currency ?? 'EUR',
+        equalLines: found.equalLines,
+      })
     },
   })
   const choose = (chosen: File | null, partner: string): void => {
@@ -182,6 +189,22 @@ export function ReportDialog({ partners, onClose }: { partners: readonly Partner
           </>
         )}
         {seen !== null && <Seen seen={seen} />}
+        {draft !== null && (draft.equalLines === 'each' || (seen !== null && seen.equal > 0)) && (
+          <label className="flex items-start gap-2.5">
+            <input
+              type="checkbox"
+              checked={draft.equalLines === 'each'}
+              onChange={({ target }) => change({ equalLines: target.checked ? 'each' : 'once' })}
+            />
+            <span>
+              Count equal lines each
+              <span className="note block">
+                As they are, lines that say the same of the same order count once. Some partners write a line for each piece that was
+                bought.
+              </span>
+            </span>
+          </label>
+        )}
       </Form>
     </Dialog>
   )
@@ -194,6 +217,14 @@ function Seen({ seen }: { seen: ReportTaken }) {
         <b className="font-semibold">{seen.made} new</b>, {seen.changed} corrected, {seen.same} known already; {seen.joined} of them stand
         on a page or a short link of yours.
       </p>
+      {seen.equal > 0 && (
+        <p>
+          <b className="font-semibold">
+            {seen.equal} {seen.equal === 1 ? 'line says' : 'lines say'} the same of the same order as one before
+          </b>{' '}
+          and {seen.equal === 1 ? 'is' : 'are'} not counted again.
+        </p>
+      )}
       <p>In all {seen.sums.map(({ currency, commission }) => money(commission, currency)).join(' and ') || 'nothing'}.</p>
       {seen.refused.length > 0 && (
         <details className="note mt-1" open={seen.refused.length < 4}>

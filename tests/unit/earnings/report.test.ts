@@ -101,9 +101,9 @@ const LAYOUT: ReportLayout = {
   dates: 'year first',
   currency: 'EUR',
 }
-const read = (text: string) => {
+const read = (text: string, layout = LAYOUT) => {
   const [names = [], ...rows] = rowsOf(text)
-  const reader = new ReportReader(LAYOUT, names)
+  const reader = new ReportReader(layout, names)
   return rows.map((row, i) => reader.read(row, i + 2))
 }
 
@@ -115,6 +115,15 @@ test('headers that come again, totals and bad cells are told by line, and stop n
     lines.map((line) => (line === null ? null : 'why' in line ? `${line.line} ${line.why}` : line.state)),
     ['confirmed', '3 header-again', '4 date-unreadable', '5 amount-unreadable', '6 state-unknown', null, '8 total'],
   )
+})
+
+test('a line that says the same of the same order as one before it counts once, unless each is said to count', () => {
+  const text =
+    'Date;Commission;Order ID;Sub ID;Status\n2026-11-03;1.20;A1;k2;pending\n2026-11-03;1.20;A1;k2;pending\n2026-11-03;1.30;A1;k2;pending\n2026-11-03;1.20;;k2;\n2026-11-03;1.20;;k2;'
+  const told = (layout: ReportLayout) =>
+    read(text, layout).map((line) => (line !== null && 'why' in line ? `${line.why} ${line.cell}` : 'counts'))
+  assert.deepEqual(told(LAYOUT), ['counts', 'equal line 2', 'counts', 'counts', 'counts'])
+  assert.deepEqual(told({ ...LAYOUT, equalLines: 'each' }), Array(5).fill('counts'))
 })
 
 test('the same order in another report is known for the same, a reversal of it and a second sale are not', () => {
