@@ -1,7 +1,16 @@
 import type { PagePhrases, PageWithPhrases, PhraseAccepted, PhraseReview, PhraseTaken, Suggested } from '../contract/phrases.ts'
 import { normalise } from '../core/address/index.ts'
 import { decodeSource, wrapLink } from '../core/markup/index.ts'
-import { type Candidate, choose, otherWords, readProse, type Standing, sentenceIn, sourceOf } from '../core/phrases/index.ts'
+import {
+  type Candidate,
+  choose,
+  type FoundPhrase,
+  otherWords,
+  readProse,
+  type Standing,
+  sentenceIn,
+  sourceOf,
+} from '../core/phrases/index.ts'
 import { paidMost } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { BY_HAND, foresee, isPaid, type PageMarks, type SiteGround } from '../core/rules/index.ts'
@@ -183,32 +192,37 @@ function suggest(
     return known
   }
   const found = new Set<string>()
-  const places = ground
-    .bookOf(language)
-    .find(prose, FOUND_MAX)
-    .flatMap((hit) => {
-      const [phrase, piece] = [ground.phrases[hit.phrase], prose.pieces[hit.piece]]
-      if (phrase === undefined || piece === undefined || phrase.destination === page.path) return []
-      found.add(phrase.id)
-      if (ground.isRefused(phrase.id, page.id) || (phrase.partnerId !== null && ended.has(phrase.partnerId))) return []
-      const said = piece.text.slice(hit.from, hit.to)
-      const own = phrase.partnerId === null ? undefined : epc.get(phrase.partnerId)
-      const earns = phrase.partnerId === null || best === 0 ? 0.5 : (own ?? best / 2) / best
-      const early = 1 - hit.at / Math.max(1, prose.words)
-      const fitting = (said.toLowerCase() === phrase.words.toLowerCase() ? 0.6 : 0.3) + Math.min(0.4, 0.1 * (hit.until - hit.at))
-      const value = (weights.priority * phrase.priority) / 5 + weights.earns * earns + weights.early * early + weights.fitting * fitting
-      const candidate: Candidate = {
-        destination: normalise(phrase.destination, view.origin) ?? phrase.destination,
-        ...{
-          paragraph: piece.paragraph,
-          at: hit.at,
-          until: hit.until,
-          isPaid: isPaidTo(phrase.destination),
-          value: Math.max(value, 0.001),
-        },
-      }
-      return [{ phrase, piece, hit, candidate, why: whyHere(phrase, { early, said, epc: own }) }]
-    })
+  const hits = ground.bookOf(language).find(prose, FOUND_MAX)
+  // Where a person said "not here", a part of the same words is not offered in its place.
+  const refused = new Map<number, FoundPhrase[]>()
+  for (const hit of hits)
+    if (ground.isRefusedOn(ground.phrases[hit.phrase]?.id ?? '', page.id)) refused.set(hit.piece, [...(refused.get(hit.piece) ?? []), hit])
+  const isWithinRefused = ({ piece, from, to }: FoundPhrase): boolean =>
+    refused.get(piece)?.some((each) => each.from <= from && to <= each.to) === true
+  const places = hits.flatMap((hit) => {
+    const [phrase, piece] = [ground.phrases[hit.phrase], prose.pieces[hit.piece]]
+    if (phrase === undefined || piece === undefined || phrase.destination === page.path) return []
+    found.add(phrase.id)
+    if (ground.isRefused(phrase.id, page.id) || isWithinRefused(hit) || (phrase.partnerId !== null && ended.has(phrase.partnerId)))
+      return []
+    const said = piece.text.slice(hit.from, hit.to)
+    const own = phrase.partnerId === null ? undefined : epc.get(phrase.partnerId)
+    const earns = phrase.partnerId === null || best === 0 ? 0.5 : (own ?? best / 2) / best
+    const early = 1 - hit.at / Math.max(1, prose.words)
+    const fitting = (said.toLowerCase() === phrase.words.toLowerCase() ? 0.6 : 0.3) + Math.min(0.4, 0.1 * (hit.until - hit.at))
+    const value = (weights.priority * phrase.priority) / 5 + weights.earns * earns + weights.early * early + weights.fitting * fitting
+    const candidate: Candidate = {
+      destination: normalise(phrase.destination, view.origin) ?? phrase.destination,
+      ...{
+        paragraph: piece.paragraph,
+        at: hit.at,
+        until: hit.until,
+        isPaid: isPaidTo(phrase.destination),
+        value: Math.max(value, 0.001),
+      },
+    }
+    return [{ phrase, piece, hit, candidate, why: whyHere(phrase, { early, said, epc: own }) }]
+  })
   const open = places.sort((a, b) => b.candidate.value - a.candidate.value).slice(0, CANDIDATES_MAX)
   const choice = choose(
     open.map(({ candidate }) => candidate),

@@ -75,6 +75,11 @@ export class PhraseGround {
     return this.#refusals.has(phraseId) || this.#refusals.has(`${phraseId} ${pageId}`)
   }
 
+  /** Whether a person said of this page that the phrase is not to be linked there. */
+  isRefusedOn(phraseId: string, pageId: string): boolean {
+    return this.#refusals.has(`${phraseId} ${pageId}`)
+  }
+
   /** The links that stand on a page. */
   standingOn(pageId: string): readonly Standed[] {
     const links = this.view.partnerLinks

@@ -209,6 +209,24 @@ test('phrases are chosen for a page under its limits, linked as a draft, and nev
   must(await services.phrases.allow(owner, bunk))
 })
 
+test('“not here” of a phrase keeps a part of it from being offered in the same place', async () => {
+  const { services, owner } = world
+  await bringIn(
+    world,
+    zipOf({ 'smocks.html': '<html lang="en"><title>Smocks</title><h1>Smocks</h1><p>The waxed smock keeps dry.</p><p>A plain smock does not.</p>' }),
+  )
+  const { items } = must(await services.phrases.create(owner, { destination: 'https://gannet.example/smocks', words: ['smock'], priority: 1 }))
+  const id = await pageAt(world, '/smocks.html')
+  const offered = async (): Promise<string[]> =>
+    must(await services.phraseChoice.ofPage(owner, id)).chosen.map(({ sentence }) => `${sentence.before}[${sentence.words}]`)
+  assert.deepEqual(await offered(), ['The [waxed smock]'])
+  const waxed = must(await services.phraseChoice.ofPage(owner, id)).chosen[0]?.phraseId ?? ''
+  must(await services.phrases.refuse(owner, waxed, id))
+  assert.deepEqual(await offered(), ['A plain [smock]'])
+  must(await services.phrases.allow(owner, waxed))
+  for (const { id: phraseId } of items) must(await services.phrases.remove(owner, phraseId))
+})
+
 test('a banner keeps a link and a picture of pasted code; its link is the partner link', async () => {
   const { services, owner } = world
   const html =
