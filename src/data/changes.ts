@@ -1,6 +1,7 @@
 import pg from 'pg'
 import type { Transaction } from 'sequelize'
 import type { Capability, ChangeKind } from '../contract/capabilities.ts'
+import { LED_AWAY_MAX } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
 
 /** What a site is compiled from: rules, and what tells its own addresses and its partners' from others. */
@@ -34,6 +35,17 @@ export class Changes {
   async write(db: Database, transaction: Transaction): Promise<void> {
     for (const [siteId, changes] of [...this.#bySite].sort(([a], [b]) => (a < b ? -1 : 1))) {
       if (changes.length === 0) continue
+      // Once for all that leads away from the site: however rows and pages change, they pass here.
+      if (
+        changes.some(mayLeadAway) &&
+        (await leadsAwayElsewhere(
+          db,
+          siteId,
+          changes.every(({ what }) => what === 'made'),
+          transaction,
+        ))
+      )
+        changes.push({ capability: 'sites', key: siteId, what: 'changed' })
       await rows(
         db,
         `WITH next AS (
@@ -57,6 +69,23 @@ export class Changes {
       )
     }
   }
+}
+
+/** Rows, partners and what is published decide which of a site's own addresses lead to partners. */
+const mayLeadAway = ({ capability, what }: Omit<Change, 'number'>): boolean =>
+  capability === 'redirects' || capability === 'partners' || capability === 'hosts' || (capability === 'pages' && what === 'published')
+
+/** Derives anew which addresses of the site's own lead to partners by redirects. @param isOnlyMore - nothing went: where there is no more room, there is nothing to be done @returns whether they are others now */
+async function leadsAwayElsewhere(db: Database, siteId: string, isOnlyMore: boolean, transaction: Transaction): Promise<boolean> {
+  const changed = await rows(
+    db,
+    `WITH derived AS MATERIALIZED (SELECT CASE WHEN $2 AND jsonb_array_length(led_away) >= ${LED_AWAY_MAX} THEN led_away ELSE led_away_of($1) END AS led
+       FROM sites WHERE id = $1)
+     UPDATE sites SET led_away = derived.led FROM derived WHERE id = $1 AND led_away IS DISTINCT FROM derived.led RETURNING id`,
+    [siteId, isOnlyMore],
+    transaction,
+  )
+  return changed.length > 0
 }
 
 /** How far a site's log goes. */

@@ -15,10 +15,11 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     ignoresSlash: boolean
     disclosure: unknown
     countsPages: boolean
+    ledAway: NonNullable<SiteSetup['ledAway']>
   }>(
     db,
     `SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
-       ignores_slash AS "ignoresSlash", disclosure, counts_pages AS "countsPages" FROM sites WHERE id = $1`,
+       ignores_slash AS "ignoresSlash", disclosure, counts_pages AS "countsPages", led_away AS "ledAway" FROM sites WHERE id = $1`,
     [siteId],
     transaction,
   )
@@ -44,6 +45,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     downloadsFiles: site.downloadsFiles,
     tolerance: { ignoresCase: site.ignoresCase, ignoresSlash: site.ignoresSlash },
     countsPages: site.countsPages,
+    ledAway: site.ledAway,
     disclosure: Disclosure.parse(site.disclosure),
     hosts,
     partners,

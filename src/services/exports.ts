@@ -4,7 +4,7 @@ import { deliverBytes, nameForPath, type PagePlace } from '../core/content/index
 import { articleOf, readMarkdown, redirectPage, staticNameOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import type { SiteGround } from '../core/rules/index.ts'
+import { foresee, type SiteGround } from '../core/rules/index.ts'
 import { getBlob, getContent } from '../data/contents.ts'
 import { listFiles } from '../data/files.ts'
 import { type ListedPage, listPages } from '../data/pages.ts'
@@ -49,20 +49,18 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
   }
 
   /** Pages that send on, for hosts that cannot answer with a redirect: one for each row that such a page can stand for. */
-  async function* redirectPages(
-    siteId: string,
-    { setup, origin }: SiteGround,
-    taken: Set<string>,
-  ): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
+  async function* redirectPages(siteId: string, view: SiteGround, taken: Set<string>): AsyncGenerator<{ name: string; bytes: Uint8Array }> {
+    const { setup, origin } = view
     const main = setup.hosts.find(({ kind }) => kind === 'site')?.host ?? ''
     for (let after: { value: number | string; id: string } | undefined, more = true; more; ) {
       const { items } = await listRedirects(db, { siteId, after, limit: REDIRECTS_AT_ONCE })
-      for (const row of items) {
+      const rels = await views.knowing(view, (site) => items.map(({ to }) => (to === '' ? null : foresee(site, to, '/').rel)))
+      for (const [i, row] of items.entries()) {
         const name = row.hosts.length === 0 || row.hosts.includes(main) ? staticNameOf(row) : null
         if (name === null || taken.has(name)) continue
         taken.add(name)
         const to = row.to.startsWith(`${origin}/`) ? row.to.slice(origin.length) : row.to
-        yield { name, bytes: new TextEncoder().encode(redirectPage(to, setup.language ?? 'en')) }
+        yield { name, bytes: new TextEncoder().encode(redirectPage(to, setup.language ?? 'en', rels[i] ?? null)) }
       }
       const last = items[items.length - 1]
       after = last === undefined ? undefined : { value: last.value, id: last.id }

@@ -50,9 +50,9 @@ export function waitingService({ db }: Context, views: SiteViews) {
     const view = await views.of(actor)
     const found = scanLinks(text)
     return found.links.flatMap((link) => {
-      // Where a short link leads is not asked: whoever made it has looked at that.
+      // Where a short link or a redirect leads is not asked: whoever made it has looked at that.
       const facts = factsOf(writtenLink(text, link, found), view.around(page.path), () => null)
-      if (!facts.isOutside || facts.address === null || facts.kind === 'short link') return []
+      if (facts.address === null || (facts.kind !== 'outside' && facts.kind !== 'partner')) return []
       return [
         {
           address: normalise(facts.address) ?? facts.address,

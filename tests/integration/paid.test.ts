@@ -4,6 +4,7 @@ import { unzipSync } from 'fflate'
 import { BlockNew } from '../../src/contract/blocks.ts'
 import { MenuBody } from '../../src/contract/menus.ts'
 import type { Partner } from '../../src/contract/partners.ts'
+import { RedirectQuery } from '../../src/contract/redirects.ts'
 import { wrapLink } from '../../src/core/markup/index.ts'
 import { bannerMarkup } from '../../src/core/partners/index.ts'
 import { BY_HAND } from '../../src/core/rules/index.ts'
@@ -37,6 +38,7 @@ test('links to partners come in by every way there is', async () => {
     }),
   )
   must(await services.shortLinks.create(owner, { destination: 'https://gannet.example/short', slug: 'smock' }))
+  must(await services.redirects.create(owner, { from: '/by/row', to: 'https://gannet.example/led' }))
   must(
     await services.blocks.create(
       owner,
@@ -54,7 +56,7 @@ test('links to partners come in by every way there is', async () => {
   await bringIn(
     door.world,
     zipOf({
-      'import.html': `<p><a href="https://gannet.example/import">import</a> <a href="http://short.localhost:4999/go/smock">short</a>
+      'import.html': `<p><a href="https://gannet.example/import">import</a> <a href="http://short.localhost:4999/go/smock">short</a> <a href="by/row">row</a>
 <a href="https://go.tidemark.example/c?a=77&amp;u=https%3A%2F%2Fbeds.example%2Fnetwork">network</a></p><!-- block: foot --><!-- menu: main -->`,
       'hand.html': '<p>Some words by hand.</p>',
       'phrase.html': PROSE('waxed smock'),
@@ -121,10 +123,10 @@ function relsIn(html: string): [string, string][] {
   ])
 }
 const LAST =
-  /(import|block|menu|hand|phrase|pasted|banner|network|smock)\b(?!.*(?:import|block|menu|hand|phrase|pasted|banner|network|smock))/
+  /(import|block|menu|hand|phrase|pasted|banner|network|row|smock)\b(?!.*(?:import|block|menu|hand|phrase|pasted|banner|network|row|smock))/
 const byWay = (rels: Iterable<[string, string]>): Record<string, string> =>
   Object.fromEntries([...rels].map(([address, rel]) => [LAST.exec(decodeURIComponent(address))?.[1] ?? address, rel]))
-const ALL_WAYS = ['banner', 'block', 'hand', 'import', 'menu', 'network', 'pasted', 'phrase', 'smock']
+const ALL_WAYS = ['banner', 'block', 'hand', 'import', 'menu', 'network', 'pasted', 'phrase', 'row', 'smock']
 const everyWay = (rel: string): Record<string, string> => Object.fromEntries(ALL_WAYS.map((way) => [way, rel]))
 const sorted = (rels: Record<string, string>): Record<string, string> => Object.fromEntries(Object.entries(rels).sort())
 
@@ -154,7 +156,23 @@ test('whichever way a link to a partner comes in, it goes out as paid, and every
   })
   const zip = unzipSync(await bytesOf(must(await services.exports.siteZip(owner, 'live'))))
   const exported = Object.entries(zip).flatMap(([name, bytes]) => (name.endsWith('.html') ? relsIn(Buffer.from(bytes).toString()) : []))
-  assert.deepEqual(sorted(byWay(exported)), everyWay('sponsored nofollow'))
+  // In place of the row stands a page that leads on.
+  assert.deepEqual(
+    sorted(byWay(exported)),
+    sorted({ ...everyWay('sponsored nofollow'), 'https://gannet.example/led': 'sponsored nofollow' }),
+  )
+})
+
+test('a link of ours is paid for as long as a redirect leads it to a partner', async () => {
+  const { services, owner } = door.world
+  const [row] = must(await services.redirects.list(owner, RedirectQuery.parse({}))).items
+  const change = async (isOn: boolean) => {
+    const { version } = must(await services.redirects.get(owner, row?.id ?? ''))
+    must(await services.redirects.change(owner, row?.id ?? '', { version, isOn }))
+    return [byWay(await delivered()).row, (await saidPaid()).links.includes('row')]
+  }
+  assert.deepEqual(await change(false), ['', false])
+  assert.deepEqual(await change(true), ['sponsored nofollow', true])
 })
 
 test('a page that passes a front door is marked by the same decision', async () => {

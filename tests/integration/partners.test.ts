@@ -213,9 +213,13 @@ test('“not here” of a phrase keeps a part of it from being offered in the sa
   const { services, owner } = world
   await bringIn(
     world,
-    zipOf({ 'smocks.html': '<html lang="en"><title>Smocks</title><h1>Smocks</h1><p>The waxed smock keeps dry.</p><p>A plain smock does not.</p>' }),
+    zipOf({
+      'smocks.html': '<html lang="en"><title>Smocks</title><h1>Smocks</h1><p>The waxed smock keeps dry.</p><p>A plain smock does not.</p>',
+    }),
   )
-  const { items } = must(await services.phrases.create(owner, { destination: 'https://gannet.example/smocks', words: ['smock'], priority: 1 }))
+  const { items } = must(
+    await services.phrases.create(owner, { destination: 'https://gannet.example/smocks', words: ['smock'], priority: 1 }),
+  )
   const id = await pageAt(world, '/smocks.html')
   const offered = async (): Promise<string[]> =>
     must(await services.phraseChoice.ofPage(owner, id)).chosen.map(({ sentence }) => `${sentence.before}[${sentence.words}]`)

@@ -50,6 +50,8 @@ export class AlikeLinks {
   groupOf(note: LinkNote, text: NotedText, isOwnBase: boolean): Alike | null {
     const { form, keyStart, keyNumber } = note
     if (this.#generation !== scanner().generation) this.#forget()
+    const { led } = this.#around
+    if (led !== undefined && form !== Form.Section && led.mayBe(text(note.hrefStart, note.hrefEnd))) return null
     if (form === Form.Path) return isOwnBase ? this.#byExtension(keyStart, keyNumber, text) : null
     if (form === Form.Section) return isOwnBase ? this.#sections : null
     if (form !== Form.Host || keyNumber === NOT_NUMBERED) return null

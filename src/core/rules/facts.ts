@@ -10,6 +10,7 @@ import {
   siteOfHost,
 } from '../address/index.ts'
 import { type LinkTag, type PageLinks, valueNamed } from '../markup/index.ts'
+import type { LedAddresses } from './led.ts'
 import { type RelTokens, relTokens } from './rel.ts'
 import type { PaidWords } from './telling.ts'
 
@@ -39,7 +40,7 @@ export interface LinkFacts {
   readonly kind: AddressKind | null
   /** Absolute, as parsed; null when the destination is no address. */
   readonly address: string | null
-  /** Registrable domain it leads to. Of one of our short links: where that leads. Null for mail, phone and the unreadable. */
+  /** Registrable domain it leads to. Of one of our short links, or of an address that a redirect answers: where that leads. Null for mail, phone and the unreadable. */
   readonly site: string | null
   /** Host of the address itself; "" for short links and where there is none. */
   readonly host: string
@@ -49,7 +50,7 @@ export interface LinkFacts {
   readonly partner: string | null
   /** Links to that partner are paid, as far as neither a rule nor a hand says otherwise. */
   readonly pays: boolean
-  /** Readers leave the site by it: straight, or by one of our short links. */
+  /** Readers leave the site by it: straight, by one of our short links, or by a redirect to a partner. */
   readonly isOutside: boolean
   /** Path of the page the link hangs on. */
   readonly page: string
@@ -90,6 +91,8 @@ export interface PageAround extends Surroundings {
   readonly waiting?: ReadonlySet<string> | undefined
   /** Who pays for a link to an address of this registrable domain: a partner's id. */
   readonly payerOf?: ((address: string, site: string) => string | null) | undefined
+  /** Addresses of our own from which redirects lead to partners; none where it is left out. */
+  readonly led?: LedAddresses | undefined
   /** Sites whose links are told apart by more than where they lead: several partners' links go through them. */
   readonly linkSites?: ReadonlySet<string> | undefined
   /** Ids of those to whom links are paid where nothing else speaks. */
@@ -146,12 +149,13 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
   const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)
   const { address, hostname, kind, url } = readHref(link.href, base, around)
   const short = kind === 'short link' && url !== null ? shortDestination(url, around, findShortLink) : null
-  const leadsTo = kind === 'short link' ? (short?.hostname ?? '') : hostname
+  const led = ledElsewhere(kind, address, around)
+  const leadsTo = kind === 'short link' ? (short?.hostname ?? '') : (led?.hostname ?? hostname)
   const site = leadsTo === '' ? null : siteOfHost(leadsTo)
   const byHand = around.isTheirs === true ? null : link.byHand
   const linkTags = around.isTheirs === true ? null : link.tags
   const hand = relTokens(byHand)
-  const leads = kind === 'short link' ? (short?.href ?? null) : address
+  const leads = kind === 'short link' ? (short?.href ?? null) : (led?.href ?? address)
   const partner = site === null || leads === null || !around.partnerSites.has(site) ? null : (around.payerOf?.(leads, site) ?? null)
   return {
     kind,
@@ -161,7 +165,7 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
     isPartner: site !== null && around.partnerSites.has(site),
     partner,
     pays: partner !== null && around.paying?.has(partner) === true,
-    isOutside: kind === 'outside' || kind === 'partner' || (short !== null && !isOwnHost(short, around)),
+    isOutside: kind === 'outside' || kind === 'partner' || led !== null || (short !== null && !isOwnHost(short, around)),
     page: pathOf(around.page),
     part: around.part ?? null,
     tags: linkTags === null ? (around.tags ?? NO_TAGS) : [...readTags(linkTags), ...(around.tags ?? NO_TAGS)],
@@ -177,6 +181,14 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
     target: link.target,
     baseTarget: link.baseTarget,
   }
+}
+
+/** Where a redirect leads readers of one of our own addresses, out of the site; null where none does. */
+function ledElsewhere(kind: AddressKind | null, address: string | null, around: PageAround): URL | null {
+  if (around.led === undefined || address === null || (kind !== 'inside page' && kind !== 'file')) return null
+  const to = around.led.find(address)
+  const url = to === null ? null : parseUrl(to)
+  return url === null || isOwnHost(url, around) ? null : url
 }
 
 interface ReadHref {

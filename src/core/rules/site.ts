@@ -2,6 +2,7 @@ import { normalise } from '../address/index.ts'
 import type { Disclosure } from '../disclosure/index.ts'
 import { PartnerLinks, type PartnerTerms } from '../partners/index.ts'
 import type { PageAround, SharedPart, ShortLinkFinder } from './facts.ts'
+import { type LedAway, ledAddresses } from './led.ts'
 import { lowestRules, payingPartners } from './lowest.ts'
 import { type CompiledRule, compileRules, type Rule } from './rule.ts'
 import { paidWordsOf } from './telling.ts'
@@ -31,6 +32,8 @@ export interface SiteSetup {
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
   readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
+  /** Paths of its own from which redirects lead to partners. */
+  readonly ledAway?: readonly LedAway[] | undefined
   /** Whether pages tell that they were looked at, and which of their links were followed. */
   readonly countsPages?: boolean | undefined
   /** What readers are told of paid links; nothing when left out. */
@@ -112,6 +115,7 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)
   const paidWords = { own: paidWordsOf(setup.disclosure, false), theirs: paidWordsOf(setup.disclosure, true) }
   const paying = payingPartners(setup)
+  const led = ledAddresses(setup.ledAway, setup.tolerance)
   const compile: SiteGround['compile'] = ({ rules, partnersArePaid = setup.partnersArePaid }) => [
     ...compileRules(rules),
     ...lowestRules({ ...setup, partnersArePaid }),
@@ -128,6 +132,7 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
       partnerSites,
       payerOf,
       linkSites,
+      led,
       paying,
       tags,
       part,

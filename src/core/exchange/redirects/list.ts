@@ -174,8 +174,9 @@ export const isYes = (word: string): boolean => /^(?:yes|on|true|1)$/i.test(word
  * A page for hosts that cannot redirect: it sends on at once, names where to as the address that counts, and says so to whoever
  * stays (HTML, "meta refresh"; RFC 6596).
  * @param to - a full address, or a path
+ * @param rel - what search engines are told of its link; null for nothing
  */
-export function redirectPage(to: string, language: string): string {
+export function redirectPage(to: string, language: string, rel: string | null): string {
   const text = to.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`)
   return `<!doctype html>
 <html lang="${language.replace(/[^\w-]/g, '')}">
@@ -184,7 +185,7 @@ export function redirectPage(to: string, language: string): string {
 <link rel="canonical" href="${text}">
 <meta http-equiv="refresh" content="0; url=${text}">
 <meta name="robots" content="noindex">
-<p><a href="${text}">${text}</a></p>
+<p><a href="${text}"${rel === null ? '' : ` rel="${rel}"`}>${text}</a></p>
 </html>
 `
 }
