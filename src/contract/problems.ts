@@ -17,7 +17,6 @@ export const PROBLEMS = {
   'invalid-body': [422, 'Something in the request cannot be used.'],
   'not-json': [400, 'The request is not readable as JSON.'],
   'owner-decides': [403, 'This is for an owner of the site to decide.'],
-  'built-on': [409, 'Something was changed on top of it since. Take that back first, or go back to a version in the history.'],
   'moved-on': [409, 'Somebody saved a newer version in the meantime. Nothing of yours was lost, and nothing of theirs.'],
   'menu-broken': [
     409,

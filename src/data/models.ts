@@ -213,6 +213,7 @@ export function defineModels(sequelize: Sequelize): Models {
       partnersArePaid: BOOLEAN,
       personId: UUID,
       createdAt: DATE,
+      undoneAt: DATE,
     }),
     ShortLink: table('short_links', {
       id,

@@ -29,8 +29,13 @@ export async function newestRules(db: Database, siteId: string, transaction?: Tr
 }
 
 /** @returns null when there is no such version */
-export async function rulesOfVersion(db: Database, siteId: string, version: number): Promise<StoredRules | null> {
-  const [row] = await rows<StoredRow>(db, `SELECT ${SHOWN} FROM rules WHERE site_id = $1 AND version = $2`, [siteId, version])
+export async function rulesOfVersion(
+  db: Database,
+  siteId: string,
+  version: number,
+  transaction?: Transaction,
+): Promise<StoredRules | null> {
+  const [row] = await rows<StoredRow>(db, `SELECT ${SHOWN} FROM rules WHERE site_id = $1 AND version = $2`, [siteId, version], transaction)
   return row === undefined ? null : stored(row)
 }
 
@@ -48,6 +53,17 @@ export async function putRules(
     transaction,
   )
   return kept.length > 0
+}
+
+/** Marks a version as taken back. @returns false where it was before */
+export async function markRulesUndone(db: Database, siteId: string, version: number, transaction: Transaction): Promise<boolean> {
+  const marked = await rows(
+    db,
+    'UPDATE rules SET undone_at = now() WHERE site_id = $1 AND version = $2 AND undone_at IS NULL RETURNING version',
+    [siteId, version],
+    transaction,
+  )
+  return marked.length > 0
 }
 
 /** Versions of the list, newest first, with how many rules each has. */

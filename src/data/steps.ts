@@ -11,13 +11,24 @@ export interface StepRow {
   readonly by: string | null
   readonly isUndone: boolean
   /** Nothing that came later stands in the way of taking it back. */
-  readonly isLast: boolean
   readonly facts: Readonly<Record<string, unknown>>
 }
 
 /** Things of one step that are counted no further. */
 const COUNTED_MAX = 100_000
 const counted = (from: string): string => `(SELECT count(*)::int FROM (SELECT 1 FROM ${from} LIMIT ${COUNTED_MAX}) AS c)`
+
+/** A version of the rules has no id of its own: it is made of the site's and its number. */
+const RULE_STEPS = `(SELECT overlay(overlay(md5(site_id::text || ' rules ' || version) placing '4' from 13 for 1) placing '8' from 17 for 1)::uuid AS id, * FROM rules WHERE site_id = $1) s`
+
+/** The version of the rules that a step saved; null where there is none, or it was taken back. */
+export async function versionOfStep(db: Database, siteId: string, id: string): Promise<number | null> {
+  const [found] = await rows<{ version: number }>(db, `SELECT s.version FROM ${RULE_STEPS} WHERE s.id = $2 AND s.undone_at IS NULL`, [
+    siteId,
+    id,
+  ])
+  return found?.version ?? null
+}
 
 /** Of each kind: its table with an alias, what says which step it is and when, whether it can still be taken back, and its own facts. */
 const SOURCES: Readonly<
@@ -29,7 +40,6 @@ const SOURCES: Readonly<
       readonly undone: string
       readonly where: string
       readonly facts: string
-      readonly isLast?: string
     }
   >
 > = {
@@ -72,12 +82,11 @@ const SOURCES: Readonly<
     facts: `jsonb_build_object('destination', s.destination, 'phrases', s.phrases)`,
   },
   rules: {
-    from: `(SELECT overlay(overlay(md5(site_id::text || ' rules ' || version) placing '4' from 13 for 1) placing '8' from 17 for 1)::uuid AS id, * FROM rules WHERE site_id = $1) s`,
+    from: RULE_STEPS,
     at: 's.created_at',
-    undone: 'false',
+    undone: 's.undone_at IS NOT NULL',
     where: 'true',
     facts: `jsonb_build_object('version', s.version, 'rules', jsonb_array_length(s.list))`,
-    isLast: 's.version = (SELECT max(version) FROM rules r WHERE r.site_id = $1)',
   },
   earnings: {
     from: 'reports s',
@@ -102,13 +111,13 @@ export function listAllSteps(
   { kinds, after, limit }: { kinds: readonly StepKind[]; after: { readonly at: string; readonly id: string } | null; limit: number },
 ): Promise<StepRow[]> {
   const each = kinds.map((kind) => {
-    const { from, at, undone, where, facts, isLast = 'true' } = SOURCES[kind]
-    return `(SELECT '${kind}' AS kind, s.id, ${at} AS at, s.person_id, ${undone} AS undone, ${isLast} AS last, ${facts} AS facts FROM ${from}
+    const { from, at, undone, where, facts } = SOURCES[kind]
+    return `(SELECT '${kind}' AS kind, s.id, ${at} AS at, s.person_id, ${undone} AS undone, ${facts} AS facts FROM ${from}
       WHERE s.site_id = $1 AND (${where}) AND ($2::timestamptz IS NULL OR (${at}, s.id) < ($2, $3::uuid)) ORDER BY ${at} DESC, s.id DESC LIMIT $4)`
   })
   return rows<StepRow>(
     db,
-    `SELECT t.kind, t.id, t.at, t.at::text AS moment, (SELECT name FROM people WHERE people.id = t.person_id) AS by, t.undone AS "isUndone", t.last AS "isLast", t.facts
+    `SELECT t.kind, t.id, t.at, t.at::text AS moment, (SELECT name FROM people WHERE people.id = t.person_id) AS by, t.undone AS "isUndone", t.facts
      FROM (${each.join(' UNION ALL ')}) t ORDER BY t.at DESC, t.id DESC LIMIT $4`,
     [siteId, after?.at ?? null, after?.id ?? null, limit],
   )

@@ -3,8 +3,8 @@ import { ImpactAnswer, type RewriteAnswer, type RulesChange } from '../contract/
 import { PAGE_MAX_BYTES, type PageFault } from '../core/content/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
-import { decide, type RulesDraft } from '../core/rules/index.ts'
-import { listRuleVersions, newestRules, putRules, rulesOfVersion, type StoredRules } from '../data/rules.ts'
+import { decide, type RulesDraft, type RulesTakenBack, takeBackRules } from '../core/rules/index.ts'
+import { listRuleVersions, markRulesUndone, newestRules, putRules, rulesOfVersion, type StoredRules } from '../data/rules.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { type placementsService, withTags } from './placements.ts'
 
@@ -37,6 +37,29 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       })
       if (saved.ok || saved.fault !== 'moved-on') return saved
       return fail('moved-on', { current: await newestRules(db, actor.siteId) })
+    },
+
+    /** Takes one saved change back, and leaves what was saved since. */
+    async undo(
+      actor: Actor,
+      version: number,
+    ): Promise<Result<Pick<RulesTakenBack, 'back' | 'left'>, 'forbidden' | 'not-found' | 'owner-decides'>> {
+      if (!actor.can('rules:edit')) return fail('forbidden')
+      const { siteId, personId } = actor
+      return write(db, async (transaction, changes) => {
+        const now = await newestRules(db, siteId, transaction)
+        const after = await rulesOfVersion(db, siteId, version, transaction)
+        const before = version === 1 ? { rules: [], partnersArePaid: true } : await rulesOfVersion(db, siteId, version - 1, transaction)
+        if (after === null || before === null || !(await markRulesUndone(db, siteId, version, transaction))) return fail('not-found')
+        const { rules, partnersArePaid, back, left } = takeBackRules(before, after, now)
+        if (back === 0) return ok({ back, left })
+        if (partnersArePaid !== now.partnersArePaid && !actor.can('hosts:edit')) return fail('owner-decides')
+        const next = now.version + 1
+        if (!(await putRules(db, { siteId, version: next, rules, partnersArePaid, personId }, transaction))) return fail('not-found')
+        changes.add(siteId, 'rules', String(next), 'changed')
+        await writeAudit(db, actor, 'rules:undo', null, { version, back }, transaction)
+        return ok({ back, left })
+      })
     },
 
     /** Versions of the list, newest first. */

@@ -6,7 +6,6 @@ import { getContent } from '../data/contents.ts'
 import { updateDrafts } from '../data/drafts.ts'
 import { markRemoved } from '../data/pages.ts'
 import { listRevisions } from '../data/revisions.ts'
-import { rulesOfVersion } from '../data/rules.ts'
 import {
   beforeImport,
   importedPages,
@@ -17,6 +16,7 @@ import {
   removePhrasesWith,
   type StepRow,
   takeListBack,
+  versionOfStep,
 } from '../data/steps.ts'
 import type { bulkChangesService } from './bulk-changes.ts'
 import { newContent } from './content.ts'
@@ -106,15 +106,17 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
       })
     },
     async rules(actor, id) {
-      const newest = await rules.list(actor)
-      if (!newest.ok) return newest
-      const { version } = newest.value
-      const [last] = await listAllSteps(db, actor.siteId, { kinds: ['rules'], after: null, limit: 1 })
-      if (last?.id !== id) return fail('built-on')
-      const before = version === 1 ? { rules: [], partnersArePaid: true } : await rulesOfVersion(db, actor.siteId, version - 1)
-      if (before === null) return fail('not-found')
-      const saved = await rules.save(actor, { version, rules: [...before.rules], partnersArePaid: before.partnersArePaid })
-      return saved.ok ? done(1) : saved
+      const version = await versionOfStep(db, actor.siteId, id)
+      const undone = version === null ? fail('not-found') : await rules.undo(actor, version)
+      return undone.ok
+        ? done(
+            undone.value.back,
+            undone.value.left.map((name) => ({
+              what: name,
+              why: `${name === '' ? 'The order was' : 'It was'} changed since, and stays as it is.`,
+            })),
+          )
+        : undone
     },
     async earnings(actor, id) {
       const undone = await earnings.undo(actor, id)
@@ -197,14 +199,14 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
     },
   }
 
-  function shown(actor: Actor, { facts, kind, at, isUndone, isLast, moment: _moment, ...row }: StepRow): Step {
+  function shown(actor: Actor, { facts, kind, at, isUndone, moment: _moment, ...row }: StepRow): Step {
     return Step.parse({
       ...facts,
       ...row,
       kind,
       at: at.toISOString(),
       isUndone,
-      canUndo: !isUndone && isLast && actor.can(NEEDS[kind].undo),
+      canUndo: !isUndone && actor.can(NEEDS[kind].undo),
     })
   }
 }

@@ -102,6 +102,26 @@ for (const [kind, make] of STEPS)
     } else assert.equal(again.ok, false, 'once and no more')
   })
 
+test('an older change of the rules is taken back, and what was saved since stays', async () => {
+  const { services, owner } = world
+  const before = must(await services.rules.list(owner))
+  const rule = (id: string) =>
+    ({ id, name: id, isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } }) as const
+  must(await services.rules.save(owner, { version: before.version, rules: [...before.rules, rule('old')] }))
+  const step = await newest('rules')
+  must(await services.rules.save(owner, { version: before.version + 1, rules: [...before.rules, rule('old'), rule('new')] }))
+  const undone = await takeBack('rules', step?.id ?? '')
+  assert.deepEqual([undone.back, undone.left], [1, []])
+  const now = must(await services.rules.list(owner))
+  assert.deepEqual(
+    now.rules.map(({ id }) => id),
+    [...before.rules.map(({ id }) => id), 'new'],
+  )
+  const again = await services.steps.undo(owner, { kind: 'rules', id: step?.id ?? '' })
+  assert.equal(again.ok, false, 'once and no more')
+  must(await services.rules.save(owner, { version: now.version, rules: [...before.rules] }))
+})
+
 test('what leads to a partner, pointed elsewhere, comes back as one, from wherever it is taken back', async () => {
   const { services, owner } = world
   must(await services.shortLinks.create(owner, { destination: 'https://gannet.example/short', slug: 'smock' }))

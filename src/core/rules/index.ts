@@ -71,5 +71,6 @@ export {
 } from './site.ts'
 export { type StartingSet, startingSets } from './starting.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
+export { type RuleListState, type RulesTakenBack, takeBackRules } from './take-back.ts'
 export { isPaid, type PaidWords } from './telling.ts'
 export { setAside } from './theirs.ts'

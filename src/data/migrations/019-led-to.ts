@@ -21,5 +21,7 @@ CREATE FUNCTION led_away_of(site uuid) RETURNS jsonb LANGUAGE sql STABLE AS $$
     WHERE w.host IS NOT NULL AND (r.beats_pages OR NOT EXISTS (SELECT 1 FROM pages p WHERE p.site_id = site AND p.path = r.source AND p.live_hash IS NOT NULL))
     LIMIT 20000) looked ORDER BY place, id LIMIT 5000) led
 $$;
-UPDATE sites SET led_away = led_away_of(id);`,
+UPDATE sites SET led_away = led_away_of(id);
+-- A change of rules is taken back once, whatever was saved over it since.
+ALTER TABLE rules ADD COLUMN undone_at timestamptz;`,
 } as const

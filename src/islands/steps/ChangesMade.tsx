@@ -79,7 +79,7 @@ function Steps({ initial, kind: first }: Props) {
                   <span className="sr-only"> {stepWords(step)}</span>
                 </button>
               ) : (
-                <span className="note">{step.kind === 'rules' ? 'saved over since' : 'not yours to take back'}</span>
+                <span className="note">not yours to take back</span>
               )}
             </li>
           ))}
