@@ -127,7 +127,7 @@ function textOf(bytes: Buffer): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
   } catch {
-    throw new ListFailure('This is no text in UTF-8.')
+    throw new ListFailure('This is no plain text. Save it as text in Unicode, and send it again.')
   }
 }
 

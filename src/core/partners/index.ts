@@ -1,6 +1,7 @@
 export { type LinkApart, takeApart } from './apart.ts'
 export { type CommissionTerms, sayCommission } from './commission.ts'
 export { buildLink, type LinkFacts } from './fill.ts'
+export { type ReadExample, templatesFromExample } from './from-example.ts'
 export { type PartnerLink, type PartnerLinkFault, PartnerLinks, type PartnerTerms } from './links.ts'
 export { bannerMarkup, type CleanSnippet, cleanSnippet, SNIPPET_MAX_CHARS, type SnippetPicture } from './snippet.ts'
 export { looksLikeSubId, subIdOf } from './sub-id.ts'

@@ -61,8 +61,8 @@ function compiled(source: string, ignoresCase: boolean, literals: readonly strin
   let program: RE2JS
   try {
     program = RE2JS.compile(source, ignoresCase ? RE2JS.CASE_INSENSITIVE : 0)
-  } catch (error) {
-    return fail('pattern-unreadable', { at: 0, why: error instanceof Error ? error.message.replace(/^error parsing regexp: /, '') : '' })
+  } catch {
+    return fail('pattern-unreadable', { at: 0, why: whyUnreadable(source) })
   }
   if (program.programSize() > STEPS_MAX) return fail('pattern-too-large', { steps: program.programSize(), most: STEPS_MAX })
   const names = Array.from({ length: program.groupCount() }, () => '')
@@ -76,6 +76,16 @@ function compiled(source: string, ignoresCase: boolean, literals: readonly strin
       return matcher.find() ? names.map((_, i) => matcher.group(i + 1) ?? '') : null
     },
   })
+}
+
+/** What RE2 says of an expression, which names it as it was written: without the flag that is put before it to ignore case. */
+function whyUnreadable(source: string): string {
+  try {
+    RE2JS.compile(source)
+    return ''
+  } catch (error) {
+    return error instanceof Error ? error.message.replace(/^error parsing regexp: /, '') : ''
+  }
 }
 
 /**

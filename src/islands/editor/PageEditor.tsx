@@ -25,15 +25,18 @@ import { History } from './History.tsx'
 import { panelKeyOf, useChoiceKept } from './kept-choice.ts'
 import { readDestination } from './link/LinkField.tsx'
 import { LinkPanel } from './link/LinkPanel.tsx'
-import { upload } from './link/PicturePanel.tsx'
 import { applyTo, showLinkAt } from './link/panel.tsx'
 import { mendPiece } from './link/pasted.ts'
+import { upload } from './link/upload.ts'
 import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
 import { Quick } from './Quick.tsx'
 import { type SuggestedHandle, SuggestedHere } from './SuggestedHere.tsx'
 import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
 import { WritingBar } from './WritingBar.tsx'
+
+/** Until the panel of what was chosen is there. */
+const PANEL_MS = 60
 
 const SourceEditor = lazy(() => import('./SourceEditor.tsx'))
 
@@ -131,6 +134,8 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
   const frame = useRef<FrameHandle>(null)
   const suggestedHere = useRef<SuggestedHandle>(null)
   const pictureField = useRef<HTMLInputElement>(null)
+  /** A picture that was put in and is not on the page yet, by its path. */
+  const [wordless, setWordless] = useState<string | null>(null)
   const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
   const choice = explicit ?? derived
   useChoiceKept(draft, setExplicit, setSelected)
@@ -185,8 +190,8 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
       const made = canEdit ? await upload(file) : null
       if (made === null) continue
       const name = file.name.replace(/\.[^.]*$/, '')
-      if (made.mediaType.startsWith('image/'))
-        frame.current?.run({ name: 'insert', html: `<img src="${made.path}" alt="">`, where: 'here' })
+      if (made.mediaType.startsWith('image/')) setWordless(made.path)
+      if (made.mediaType.startsWith('image/')) frame.current?.run({ name: 'insert', html: `<img src="${made.path}">`, where: 'here' })
       else
         frame.current?.run({
           name: 'insert',
@@ -195,6 +200,14 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
         })
     }
   }
+  /** A picture that was put in is asked for its words at once: whoever does not see it has nothing else. */
+  useEffect(() => {
+    const put = wordless === null ? undefined : analysis.pictures.find(({ src, alt }) => src === wordless && alt === null)
+    if (put === undefined) return
+    setWordless(null)
+    setExplicit({ kind: 'picture', start: put.start })
+    setTimeout(() => document.querySelector<HTMLTextAreaElement>('[data-alt-field]')?.focus(), PANEL_MS)
+  }, [analysis, wordless])
   const insertButton = (): void => {
     const { text } = draft.state
     const classes = scanLinks(text).links.map(({ attributes }) => valueNamed(text, attributes, 'class') ?? '')

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import { Commission, PARTNER_STATUSES, PAYS_EVERY, Partner, type PartnerNew, Payout } from '../../contract/partners.ts'
-import { sayCommission } from '../../core/partners/index.ts'
+import { type ReadExample, sayCommission, templatesFromExample } from '../../core/partners/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
@@ -78,6 +78,7 @@ export function FactsDialog({
 }) {
   const edited = useEdited(factsOf(partner ?? NOTHING), { key: `partner ${partner?.id ?? 'new'}` })
   const { value: facts } = edited
+  const examples = templatesFromExample(facts.template, { account: facts.account.trim(), sites: hostsIn(facts.sites) })
   const set = <K extends keyof Facts>(key: K, value: Facts[K]): void => edited.set({ [key]: value } as Partial<Facts>)
   const setPayout = (change: Partial<Partner['payout']>): void => set('payout', { ...facts.payout, ...change })
   const save = useMutation({
@@ -182,12 +183,16 @@ export function FactsDialog({
               isAddress
               placeholder="{url}?ref={account}&s={sub}"
             />
-            <TemplateTried
-              template={facts.template}
-              account={facts.account}
-              allows={facts.allows}
-              site={facts.sites.split(/[\s,]+/)[0] ?? ''}
-            />
+            {examples.length > 0 ? (
+              <FromExample found={examples} onTake={({ template, account }) => edited.set({ template, account })} />
+            ) : (
+              <TemplateTried
+                template={facts.template}
+                account={facts.account}
+                allows={facts.allows}
+                site={facts.sites.split(/[\s,]+/)[0] ?? ''}
+              />
+            )}
           </div>
         </fieldset>
         <fieldset className="grid grid-cols-3 gap-x-5 gap-y-3.5 border-t pt-3 max-md:grid-cols-1">
@@ -253,6 +258,39 @@ export function FactsDialog({
   )
 }
 
+/** A link that the partner made, pasted in place of a template: shows where the number stands in it, and makes it the template. */
+function FromExample({ found, onTake }: { found: readonly ReadExample[]; onTake: (read: ReadExample) => void }) {
+  return (
+    <div role="status" className="mt-1.5 grid gap-1.5 rounded-md border px-3 py-2">
+      <p>
+        {found.length === 1
+          ? 'This is one of their links. Your number stands here:'
+          : 'This is one of their links. Which of these is your number?'}
+      </p>
+      {found.map((read) => (
+        <p key={read.template} className="flex flex-wrap items-center gap-2">
+          <button type="button" className="button !min-h-0 !py-0.5 font-normal" onClick={() => onTake(read)}>
+            {read.account} is my number
+          </button>
+          <span className="address text-ink-soft [overflow-wrap:anywhere]">{read.template}</span>
+        </p>
+      ))}
+    </div>
+  )
+}
+
+/** Hosts as they are typed into the field of a partner's sites. */
+const hostsIn = (sites: string): string[] =>
+  sites
+    .split(/[\s,]+/)
+    .filter((site) => site !== '')
+    .map((site) =>
+      site
+        .replace(/^https?:\/\//, '')
+        .replace(/\/.*$/, '')
+        .replace(/^www\./, ''),
+    )
+
 /** What becomes of an example, while the template is written. */
 function TemplateTried({
   template,
@@ -276,7 +314,8 @@ function TemplateTried({
   if (settled === '')
     return (
       <p className="note mt-1">
-        Where it stays empty, their plain addresses count. It knows {'{account}'}, {'{url}'}, {'{path}'} and {'{sub}'}.
+        Paste one of their links that has your number in it, or write what all of them look like. Where it stays empty, their plain
+        addresses count. A template knows {'{account}'}, {'{url}'}, {'{path}'} and {'{sub}'}.
       </p>
     )
   if (tried.data === undefined) return <p className="note mt-1">…</p>

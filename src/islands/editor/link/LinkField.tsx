@@ -1,4 +1,5 @@
 import { useQuery } from '@tanstack/react-query'
+import { Upload } from 'lucide-react'
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
@@ -9,6 +10,7 @@ import type { CompiledSite } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { queries } from '../../../ui/query.tsx'
 import { useSettled } from '../../../ui/settled.ts'
+import { upload } from './upload.ts'
 
 interface LinkFieldProps {
   around: Surroundings
@@ -201,6 +203,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
           </li>
         ))}
       </ul>
+      {value.trim() === '' && <UploadFile onDone={(address) => onChange(address, address)} />}
       <div id={`${id}-told`} aria-live="polite">
         {refusal !== null && <p className="mt-1 text-red">{refusal}</p>}
         {told !== null && (
@@ -240,6 +243,40 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         )}
       </div>
     </div>
+  )
+}
+
+/** A file that is not on the site yet is sent there, and is the destination. */
+function UploadFile({ onDone }: { onDone: (address: string) => void }) {
+  const field = useRef<HTMLInputElement>(null)
+  const [isSending, setSending] = useState(false)
+  const send = async (file: File | undefined): Promise<void> => {
+    if (file === undefined) return
+    setSending(true)
+    const made = await upload(file)
+    setSending(false)
+    if (made !== null) onDone(made.path)
+  }
+  return (
+    <p className="mt-1">
+      <input
+        ref={field}
+        type="file"
+        className="hidden"
+        tabIndex={-1}
+        aria-label="A file to lead to"
+        onChange={({ target }) => void send(target.files?.[0])}
+      />
+      <button
+        type="button"
+        className="button button-plain !min-h-0 !px-1 !py-0.5 text-[14px] font-normal"
+        disabled={isSending}
+        onClick={() => field.current?.click()}
+      >
+        <Upload size={14} aria-hidden="true" />
+        {isSending ? 'Sending it…' : 'Or upload a file to lead to'}
+      </button>
+    </p>
   )
 }
 

@@ -1,14 +1,13 @@
 import { useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
-import type { SiteFile } from '../../../contract/files.ts'
 import { type AttributeChanges, type Picture, scanPictures, tagPatches, unwrapLink, valueNamed } from '../../../core/markup/index.ts'
-import { call, wordsOf } from '../../../ui/api.ts'
 import { NumberField } from '../../../ui/NumberField.tsx'
 import { answersOn, type Choice, changeLink, makeLink } from '../choice.ts'
 import { FullRope } from './FullRope.tsx'
 import { LinkField } from './LinkField.tsx'
 import { applyTo, DestinationField, type PanelProps, useLeaving } from './panel.tsx'
 import { Questions } from './Questions.tsx'
+import { upload } from './upload.ts'
 
 const PLACES = ['in the line', 'left', 'centre', 'right'] as const
 type Place = (typeof PLACES)[number]
@@ -17,18 +16,6 @@ const STYLES: Readonly<Record<Place, Readonly<Record<string, string>>>> = {
   left: { float: 'left', margin: '0 1em .5em 0' },
   centre: { display: 'block', margin: '0 auto' },
   right: { float: 'right', margin: '0 0 .5em 1em' },
-}
-
-/** Sends a file to the site. @returns null when it was refused, which has been told */
-export async function upload(file: File): Promise<SiteFile | null> {
-  const form = new FormData()
-  form.set('file', file)
-  try {
-    return await call('files.upload', { body: form })
-  } catch (error) {
-    toast.error(wordsOf(error))
-    return null
-  }
 }
 
 /** A picture of the page: what it shows to those who do not see it, its size and place, its file, and its link. */
