@@ -37,6 +37,12 @@ export const jobs = {
     summary: 'How far a job is, and its report',
     needs: 'pages:read',
     status: 200,
+    query: z.object({
+      soon: z
+        .enum(['1'])
+        .optional()
+        .meta({ description: 'The id was chosen by whoever asks, and its job may not have begun: then it waits' }),
+    }),
     answer: Job,
   }),
   cancel: operation({

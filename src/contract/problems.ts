@@ -2,6 +2,7 @@ import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '
 import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
+import { SORTED_MAX } from './short-links.ts'
 
 const MB = 1024 * 1024
 
@@ -112,6 +113,10 @@ export const PROBLEMS = {
   'no-partner': [422, 'This is no page of any of your partners.'],
   'programme-ended': [422, 'This programme has ended; a link would earn nothing.'],
   'deep-link-refused': [422, 'This programme only takes links to its front page.'],
+  'list-too-long-to-sort': [
+    422,
+    `Only ${SORTED_MAX.toLocaleString('en')} short links can be put in this order. Narrow the list by words, a tag, a partner or what becomes of them.`,
+  ],
   'no-link-left': [422, 'Nothing in this code could be linked once its scripts and counters are left out.'],
   'words-not-there': [422, 'These words do not stand in that sentence, or something in them cannot be linked.'],
   'note-too-long': [422, 'A note has 2,000 characters at most.'],

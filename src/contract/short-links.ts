@@ -16,6 +16,13 @@ export const Tags = z
 /** A slug, on the main short host where none is named. */
 export const SlugName = z.strictObject({ slug: z.string().max(200), host: z.string().max(255).optional() })
 
+export const ShortLinkState = z
+  .enum(['answers', 'not yet', 'over', 'down'])
+  .meta({ description: 'down: its destination does not answer, and visitors go to its fallback' })
+export const SHORT_LINK_SORTS = ['newest', 'clicks', 'ending'] as const
+/** Short links that are put in the order of their clicks, or of their ends; more have to be narrowed first. */
+export const SORTED_MAX = 10_000
+
 export const ShortLink = z
   .object({
     id: Id,
@@ -31,9 +38,7 @@ export const ShortLink = z
     note: z.string(),
     tags: z.array(z.string()),
     course: ShortLinkCourse,
-    state: z
-      .enum(['answers', 'not yet', 'over', 'down'])
-      .meta({ description: 'down: its destination does not answer, and visitors go to its fallback' }),
+    state: ShortLinkState,
     clicks: z.int().meta({ description: 'By people; bots, prefetches and HEAD requests are not counted' }),
     otherClicks: z.int().meta({ description: 'By tools, bots and prefetches, and by HEAD: kept apart' }),
     partner: z.string().nullable().meta({ description: 'The partner that it leads to' }),
@@ -72,6 +77,10 @@ export const ShortLinkQuery = Paging.extend({
   slug: z.string().max(200).optional(),
   search: z.string().max(200).optional(),
   tag: z.string().max(60).optional(),
+  state: ShortLinkState.optional(),
+  host: z.string().max(255).optional(),
+  partner: Id.optional().meta({ description: 'Those that lead to one of its sites' }),
+  sort: z.enum(SHORT_LINK_SORTS).optional().meta({ description: 'newest where it is left out; ending: those that end, the soonest first' }),
 })
 export type ShortLinkQuery = z.infer<typeof ShortLinkQuery>
 export const ShortLinkList = z.object({ items: z.array(ShortLink), next: z.string().nullable(), total: z.int() })

@@ -1,7 +1,9 @@
 import { randomUUID } from 'node:crypto'
 import type { Transaction } from 'sequelize'
+import type { SHORT_LINK_SORTS, ShortLink } from '../contract/short-links.ts'
 import { type Database, rows } from './database.ts'
 import type { ShortLinkRow } from './models.ts'
+import { leadsTo } from './partners.ts'
 import { fillShortLinks } from './short-link-watch.ts'
 
 export interface ListedShortLink extends ShortLinkRow {
@@ -23,6 +25,10 @@ export interface ShortLinkFilter {
   readonly slug?: string | undefined
   readonly search?: string | undefined
   readonly tag?: string | undefined
+  readonly state?: ShortLink['state'] | undefined
+  readonly host?: string | undefined
+  /** Hosts to one of which, or below it, they lead. */
+  readonly leadsTo?: readonly string[] | undefined
   /** "created at" and id of the last one seen, newest first. */
   readonly after?: { readonly at: string; readonly id: string } | undefined
   readonly limit: number
@@ -40,15 +46,27 @@ export const COUNTED_MAX = 10_000
 /** A word as LIKE finds it anywhere in small letters, whatever signs it has. */
 export const likeOf = (word: string): string => `%${word.toLowerCase().replace(/[\\%_]/g, '\\$&')}%`
 
-/** Short links, newest first, with the clicks of people. `total` is up to {@link COUNTED_MAX} + 1, and null where nothing is looked for. */
-export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number | null }> {
-  const bind: unknown[] = [filter.siteId]
+/** What a short link has to be for its state; those that are in another than "answers" have a course, or were found full or down. */
+const STATES: Readonly<Record<ShortLink['state'], string>> = (() => {
+  const now = '(extract(epoch FROM now()) * 1000)'
+  const special = `(l.course <> '{}' OR l.down_at IS NOT NULL OR l.full_at IS NOT NULL)`
+  const notYet = `coalesce((l.course->>'startsAtMs')::float8 > ${now}, false)`
+  const over = `(l.full_at IS NOT NULL OR coalesce((l.course->>'endsAtMs')::float8 <= ${now}, false))`
+  return {
+    'not yet': `${special} AND ${notYet}`,
+    over: `${special} AND NOT ${notYet} AND ${over}`,
+    down: `${special} AND NOT ${notYet} AND NOT ${over} AND l.down_at IS NOT NULL`,
+    answers: `NOT ${notYet} AND NOT ${over} AND l.down_at IS NULL`,
+  }
+})()
+
+/** What a filter says of a short link, as SQL. @param bind - values that are bound; the site's id is the first */
+function narrowing(filter: Omit<ShortLinkFilter, 'after' | 'limit'>, bind: unknown[]): string[] {
   const where = ['l.site_id = $1', 'l.removed_slugs IS NULL']
   const also = (sql: (n: string) => string, value: unknown): void => {
     bind.push(value)
     where.push(sql(`$${bind.length}`))
   }
-  const words = (filter.search ?? '').split(/\s+/).filter((each) => each !== '')
   if (filter.id !== undefined) also((n) => `l.id = ${n}`, filter.id)
   if (filter.slug !== undefined)
     also(
@@ -57,8 +75,54 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
       filter.slug,
     )
   if (filter.tag !== undefined) also((n) => `l.tags <> '{}' AND l.tags @> ARRAY[${n}::text]`, filter.tag)
-  for (const word of words) also((n) => `l.words LIKE ${n}`, likeOf(word))
-  const isNarrowed = filter.id !== undefined || filter.slug !== undefined || filter.tag !== undefined || words.length > 0
+  if (filter.host !== undefined) also((n) => `h.host = ${n}`, filter.host)
+  if (filter.leadsTo !== undefined)
+    also(
+      (n) => `l.id IN (SELECT t.id FROM unnest(${n}::text[]) AS w (host) JOIN short_links t ON t.site_id = $1 AND ${leadsTo('t')})`,
+      filter.leadsTo,
+    )
+  if (filter.state !== undefined) where.push(STATES[filter.state])
+  for (const word of wordsOf(filter)) also((n) => `l.words LIKE ${n}`, likeOf(word))
+  return where
+}
+const wordsOf = ({ search = '' }: Pick<ShortLinkFilter, 'search'>): string[] => search.split(/\s+/).filter((each) => each !== '')
+
+/**
+ * Short links in another order than the newest first, which takes all that are found: no more than `most`.
+ * @param sort - "ending": of those that end alone
+ * @returns null where there are more
+ */
+export async function sortedShortLinks(
+  db: Database,
+  filter: Omit<ShortLinkFilter, 'after'>,
+  { sort, most, offset }: { sort: Exclude<(typeof SHORT_LINK_SORTS)[number], 'newest'>; most: number; offset: number },
+): Promise<{ items: ListedShortLink[]; total: number } | null> {
+  const bind: unknown[] = [filter.siteId]
+  const where = narrowing(filter, bind)
+  if (sort === 'ending') where.push(`l.course ? 'endsAtMs' AND (l.course->>'endsAtMs')::float8 > extract(epoch FROM now()) * 1000`)
+  const found = await rows<{ id: string }>(db, `SELECT l.id ${FROM} WHERE ${where.join(' AND ')} LIMIT ${most + 1}`, bind)
+  if (found.length > most) return null
+  const by =
+    sort === 'clicks'
+      ? 'clicks DESC, found."createdAt" DESC, found.id'
+      : `(found.course->>'endsAtMs')::float8, found."createdAt" DESC, found.id`
+  const items = await rows<ListedShortLink>(
+    db,
+    `SELECT found.*, ${CLICKS} FROM (SELECT ${LISTED} ${FROM} WHERE l.id = ANY($1::uuid[])) found ORDER BY ${by} LIMIT $2 OFFSET $3`,
+    [found.map(({ id }) => id), filter.limit, offset],
+  )
+  return { items, total: found.length }
+}
+
+const CLICKS = `(SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit = 'person') AS clicks,
+  (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit <> 'person') AS "otherClicks"`
+
+/** Short links, newest first, with the clicks of people. `total` is up to {@link COUNTED_MAX} + 1, and null where nothing is looked for. */
+export async function listShortLinks(db: Database, filter: ShortLinkFilter): Promise<{ items: ListedShortLink[]; total: number | null }> {
+  const bind: unknown[] = [filter.siteId]
+  const where = narrowing(filter, bind)
+  const { id, slug, tag, state, host, leadsTo: to } = filter
+  const isNarrowed = [id, slug, tag, state, host, to].some((each) => each !== undefined) || wordsOf(filter).length > 0
   const [count] = isNarrowed
     ? await rows<{ total: number }>(
         db,
@@ -73,9 +137,7 @@ export async function listShortLinks(db: Database, filter: ShortLinkFilter): Pro
   bind.push(filter.limit)
   const items = await rows<ListedShortLink>(
     db,
-    `SELECT found.*, (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit = 'person') AS clicks,
-       (SELECT coalesce(sum(r.clicks), 0)::int FROM click_rollups r WHERE r.short_link_id = found.id AND r.visit <> 'person') AS "otherClicks"
-     FROM (SELECT ${LISTED} ${FROM} WHERE ${where.join(' AND ')} ORDER BY l.created_at DESC, l.id DESC LIMIT $${bind.length}) found
+    `SELECT found.*, ${CLICKS} FROM (SELECT ${LISTED} ${FROM} WHERE ${where.join(' AND ')} ORDER BY l.created_at DESC, l.id DESC LIMIT $${bind.length}) found
      ORDER BY found."createdAt" DESC, found.id DESC`,
     bind,
   )

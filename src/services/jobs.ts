@@ -54,11 +54,13 @@ export function jobsService({ db, enqueue }: Context) {
     return saved
   }
   return {
-    async get(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found'>> {
+    /** @param isSoon - it may not have begun, and waits then */
+    async get(actor: Actor, id: string, isSoon = false): Promise<Result<Job, 'forbidden' | 'not-found'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
       const row = await findJob(db, actor.siteId, id)
       const needed = SEEN_BY[row?.kind ?? '']
       if (needed !== undefined && !actor.can(needed)) return fail('forbidden')
+      if (row === null && isSoon) return ok({ id, kind: '', state: 'waiting', done: 0, total: 0, report: null, message: null })
       return row === null ? fail('not-found') : ok(shown(row))
     },
 

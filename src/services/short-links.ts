@@ -10,6 +10,7 @@ import {
   ShortLink as ShortLinkShape,
   type ShortLinkTags,
   type ShortLinkUses,
+  SORTED_MAX,
   type SuggestAnswer,
 } from '../contract/short-links.ts'
 import type { AddressFault } from '../core/address/index.ts'
@@ -34,6 +35,7 @@ import {
   returnShortLink,
   shortLinkTags,
   shortLinkVersions,
+  sortedShortLinks,
   updateShortLink,
   withdrawShortLink,
 } from '../data/short-links.ts'
@@ -162,20 +164,25 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     async list(
       actor: Actor,
       query: ShortLinkQuery,
-    ): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden'>> {
+    ): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden' | 'list-too-long-to-sort'>> {
       if (!actor.can('short-links:read')) return fail('forbidden')
-      const after = readCursor(query.cursor, ListCursor)
-      const found = await listShortLinks(db, {
+      const view = await views.of(actor)
+      const { sort = 'newest', limit, partner } = query
+      const filter = {
         siteId: actor.siteId,
         slug: query.slug?.toLowerCase(),
-        search: query.search,
-        tag: query.tag,
-        after,
-        limit: query.limit,
-      })
+        ...{ search: query.search, tag: query.tag, state: query.state, host: query.host, limit },
+        leadsTo: partner === undefined ? undefined : (view.setup.partners.find(({ id }) => id === partner)?.sites ?? []),
+      }
+      const offset = sort === 'newest' ? 0 : (readCursor(query.cursor, z.int().positive()) ?? 0)
+      const found =
+        sort === 'newest'
+          ? await listShortLinks(db, { ...filter, after: readCursor(query.cursor, ListCursor) })
+          : await sortedShortLinks(db, filter, { sort, most: SORTED_MAX, offset })
+      if (found === null) return fail('list-too-long-to-sort')
       const last = found.items[found.items.length - 1]
-      const next = found.items.length === query.limit && last !== undefined ? cursorOf({ at: last.madeAt, id: last.id }) : null
-      const view = await views.of(actor)
+      const isFull = found.items.length === limit && last !== undefined
+      const next = !isFull ? null : sort === 'newest' ? cursorOf({ at: last.madeAt, id: last.id }) : cursorOf(offset + limit)
       const slugs = new Map<string, KeptSlug[]>(found.items.map(({ id }) => [id, []]))
       for (const each of await slugsOf(db, [...slugs.keys()])) slugs.get(each.shortLinkId)?.push(each)
       return ok({

@@ -1,4 +1,5 @@
 import type { LinkChange } from '../contract/publications.ts'
+import { readableAddress } from '../core/address/index.ts'
 import { opensNewTab, relTokens, strandOf } from '../core/rules/index.ts'
 import { Rope } from './Rope.tsx'
 
@@ -35,7 +36,9 @@ function Side({ link, isGone }: { link: NonNullable<LinkChange['after']>; isGone
           width={110}
         />
       </span>
-      <span className={`address min-w-0 flex-1 [overflow-wrap:anywhere] ${isGone ? 'text-ink-soft line-through' : ''}`}>{link.href}</span>
+      <span className={`address min-w-0 flex-1 [overflow-wrap:anywhere] ${isGone ? 'text-ink-soft line-through' : ''}`}>
+        {readableAddress(link.href)}
+      </span>
     </span>
   )
 }

@@ -1,4 +1,4 @@
-import { parseUrl } from '../core/address/index.ts'
+import { parseUrl, readableAddress } from '../core/address/index.ts'
 import { useAsk } from './query.tsx'
 import { useSettled } from './settled.ts'
 
@@ -19,7 +19,7 @@ export function PartnerOffer({ address, onTake }: { address: string; onTake: (ad
           ? `A page of ${data.partner}: lead there with your number`
           : `A link of ${data.partner} with ${data.otherAccount}: put your number in its place`}
       </button>{' '}
-      <span className="address text-ink-soft">{data.address.replace(/^https?:\/\//, '')}</span>
+      <span className="address text-ink-soft">{readableAddress(data.address.replace(/^https?:\/\//, ''))}</span>
     </p>
   )
 }

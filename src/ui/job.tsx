@@ -5,11 +5,15 @@ import { useAsk } from './query.tsx'
 
 const POLL_MS = 400
 
-/** A job that is followed to its end. @param id - null until it is begun */
-export function useJob(id: string | null) {
+/**
+ * A job that is followed to its end.
+ * @param id - null until it is begun
+ * @param isSoon - the id was chosen here: its job begins by itself, and may not be there yet
+ */
+export function useJob(id: string | null, isSoon = false) {
   const { data: job, error } = useAsk(
     'jobs.get',
-    { id: id ?? '' },
+    { id: id ?? '', ...(isSoon ? { query: { soon: '1' as const } } : {}) },
     {
       enabled: id !== null,
       retry: false,

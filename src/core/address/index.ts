@@ -11,5 +11,6 @@ export {
 export { isSameAddress, normalise } from './normalise.ts'
 export type { Offer } from './offers.ts'
 export { pathSpellings, withoutIndex } from './paths.ts'
+export { readableAddress } from './readable.ts'
 export { ADDRESS_MAX_CHARS, type AddressFault, type Repair, type RepairedAddress, repair } from './repair.ts'
 export { parseUrl, siteAddress, siteOf, siteOfHost, withinOrigin } from './site.ts'

@@ -25,4 +25,13 @@ export {
   writeHttpd,
   writeNginx,
 } from './redirects/index.ts'
-export { listRowOf, readListHeader, type ShortLinkListRow } from './short-link-list.ts'
+export {
+  type GuessedList,
+  guessShortLinkList,
+  headerOfColumns,
+  listRowOf,
+  readListHeader,
+  SHORT_LINK_COLUMNS,
+  type ShortLinkColumn,
+  type ShortLinkListRow,
+} from './short-link-list.ts'

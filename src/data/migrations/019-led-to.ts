@@ -22,6 +22,9 @@ CREATE FUNCTION led_away_of(site uuid) RETURNS jsonb LANGUAGE sql STABLE AS $$
     LIMIT 20000) looked ORDER BY place, id LIMIT 5000) led
 $$;
 UPDATE sites SET led_away = led_away_of(id);
+-- Short links that do not simply answer, and those that end.
+CREATE INDEX short_links_special ON short_links (site_id) WHERE (course <> '{}' OR down_at IS NOT NULL OR full_at IS NOT NULL) AND removed_slugs IS NULL;
+CREATE INDEX short_links_ending ON short_links (site_id) WHERE course ? 'endsAtMs' AND removed_slugs IS NULL;
 -- A change of rules is taken back once, whatever was saved over it since.
 ALTER TABLE rules ADD COLUMN undone_at timestamptz;`,
 } as const

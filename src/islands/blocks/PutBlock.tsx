@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
 import type { Block, BlockPut } from '../../contract/blocks.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
@@ -42,7 +43,7 @@ export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boo
           <ul className="mt-1 max-h-[160px] overflow-y-auto">
             {uses.data?.items.map((page) => (
               <li key={page.id} className="truncate">
-                <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+                <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{readableAddress(page.path)}</span>
               </li>
             ))}
           </ul>

@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react'
 import type { Desk as DeskData } from '../../contract/desk.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { PlacementRow } from '../../ui/PlacementRow.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
@@ -102,7 +103,7 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
         <Matter title="More and more visitors ask in vain" action={{ words: 'Lead them somewhere', href: '/redirects' }}>
           {data.redirects.rising.map(({ path, week, weekBefore }) => (
             <span key={path} className="block">
-              <span className="address">{path}</span>{' '}
+              <span className="address">{readableAddress(path)}</span>{' '}
               <span className="note">
                 {week} times this week, {weekBefore} the week before
               </span>

@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { PageSource } from '../../contract/pages.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
@@ -17,7 +18,7 @@ export function AddressDialog({ page, onClose }: { page: PageSource; onClose: ()
     <Dialog title={`Where “${page.title}” stands`} isOpen onClose={onClose}>
       <div className="grid gap-6">
         <p>
-          <span className="address">{page.path}</span>
+          <span className="address">{readableAddress(page.path)}</span>
           <span className="note block">
             {total === undefined
               ? 'Looking for what links to it…'
@@ -57,7 +58,7 @@ function Move({ page, onClose }: { page: PageSource; onClose: () => void }) {
         <label className="flex items-center gap-2.5">
           <input type="checkbox" checked={leadsOld} onChange={({ target }) => setLeadsOld(target.checked)} />
           <span>
-            Lead <span className="address">{page.path}</span> there, so that old links and bookmarks still work
+            Lead <span className="address">{readableAddress(page.path)}</span> there, so that old links and bookmarks still work
           </span>
         </label>
         <p className="note">Visitors find it at the new address at once; menus follow with the next publication.</p>

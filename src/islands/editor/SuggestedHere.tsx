@@ -1,5 +1,6 @@
 import { type RefObject, useImperativeHandle } from 'react'
 import type { Suggested } from '../../contract/phrases.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import type { Selected } from './choice.ts'
 import type { PanelProps } from './link/panel.tsx'
 import { useSuggested } from './link/suggested.ts'
@@ -30,7 +31,8 @@ export function SuggestedHere({
           style={{ boxShadow: 'var(--shadow)' }}
         >
           <span className="min-w-0 truncate">
-            “{here.sentence.words}” is worth a link to <span className="address">{here.leadsTo.replace(/^https?:\/\//, '')}</span>
+            “{here.sentence.words}” is worth a link to{' '}
+            <span className="address">{readableAddress(here.leadsTo.replace(/^https?:\/\//, ''))}</span>
           </span>
           <button
             type="button"

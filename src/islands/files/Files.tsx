@@ -3,12 +3,14 @@ import { Download, ExternalLink, Upload } from 'lucide-react'
 import { useRef, useState } from 'react'
 import { toast } from 'sonner'
 import { type FileList, ONE_FILE_MAX_BYTES, type SiteFile } from '../../contract/files.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Either } from '../../ui/Either.tsx'
 import { LandingNote } from '../../ui/LandingNote.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { StateWord } from '../../ui/StateWord.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
@@ -95,6 +97,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
     },
   })
   const items = list.pages?.flatMap((page) => page.items) ?? []
+  const stop = useOneStop<HTMLUListElement>()
   return (
     // biome-ignore lint/a11y/noStaticElementInteractions: dropping is one more way; the button does the same
     <div
@@ -134,7 +137,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
       </header>
       {canRemove && <Habit downloads={downloads} />}
       <SearchField label="Find a file" hint="Find by name" value={list.search} onChange={list.setSearch} />
-      <ul className={`sheet divide-y ${isOver ? '!border-sea' : ''}`} aria-label="Files">
+      <ul {...stop} className={`sheet divide-y ${isOver ? '!border-sea' : ''}`} aria-label="Files">
         {items.length === 0 && (
           <li className="px-5 py-8 text-center text-ink-soft">
             {wanted === '' ? 'No files yet.' : `No file has “${wanted}” in its name.`}
@@ -153,7 +156,7 @@ function List({ initial, canEdit, canRemove, downloads }: FilesProps) {
                 <span className="address w-9 text-center text-ink-soft">{/\.([a-z0-9]+)$/i.exec(file.path)?.[1]?.slice(0, 4)}</span>
               )}
               <span className="min-w-0 flex-1">
-                <span className="address block truncate">{file.path}</span>
+                <span className="address block truncate">{readableAddress(file.path)}</span>
                 <span className="note">
                   {sayBytes(file.bytes)} ·{' '}
                   {file.usedOn === 0 ? 'on no page yet' : `named on ${file.usedOn} ${file.usedOn === 1 ? 'page' : 'pages'}`}
@@ -207,7 +210,7 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
         {file.mediaType.startsWith('image/') && (
           <img src={shownAt(file)} alt="" className="max-h-[220px] justify-self-start rounded border object-contain" />
         )}
-        <p className="address">{file.address}</p>
+        <p className="address">{readableAddress(file.address)}</p>
         <p className="flex flex-wrap gap-2">
           <a className="button" href={file.address} target="_blank" rel="noopener">
             <ExternalLink size={15} aria-hidden="true" />
@@ -239,7 +242,7 @@ function OneFile({ file, canEdit, canRemove, onClose }: { file: SiteFile; canEdi
             {uses?.items.slice(0, 100).map((use) => (
               <li key={use.id}>
                 <a href={use.kind === 'menu' ? `/menus/${use.id}` : `/pages/${use.id}`}>{use.title}</a>{' '}
-                <span className="address text-ink-soft">{use.path}</span>
+                <span className="address text-ink-soft">{readableAddress(use.path)}</span>
               </li>
             ))}
           </ul>

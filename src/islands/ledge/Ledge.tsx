@@ -1,7 +1,9 @@
+import { useEffect } from 'react'
 import { Toaster, toast } from 'sonner'
 import type { Unpublished } from '../../contract/publications.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { useChanges } from '../../ui/changes.ts'
+import { keepFocus } from '../../ui/focus.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { type Saving, usePageAtHand, useSaving } from '../../ui/saving.ts'
 import { usePublishing } from '../publications/publishing.tsx'
@@ -25,6 +27,7 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
   useChanges()
+  useEffect(keepFocus, [])
   const saving = useSaving()
   const { data, error } = useAsk('publications.unpublished', {}, { refetchInterval: 60_000 })
   const atHand = usePageAtHand()
@@ -37,7 +40,10 @@ function LedgeBar({ canPublish }: { canPublish: boolean }) {
   const isAtHand = atHand !== null && data?.pages.some(({ id }) => id === atHand.id) === true
   const isSaving = saving.state === 'waiting' || saving.state === 'saving'
   return (
-    <footer className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3">
+    <footer
+      data-ledge
+      className="flex min-h-[46px] shrink-0 flex-wrap items-center gap-x-4 gap-y-1 bg-deck px-5 py-1.5 text-sm text-deck-text max-md:px-3"
+    >
       <SavingWords saving={saving} />
       <span className="flex-1 max-md:hidden" />
       <span role="status" className="max-md:min-w-0 max-md:grow max-md:basis-[180px]">

@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, isAway } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem, Waiting } from '../../ui/Form.tsx'
@@ -113,7 +114,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
                       }
                     />
                     <b className="min-w-0 truncate font-semibold">{page.title}</b>
-                    <span className="address min-w-0 flex-1 truncate text-ink-soft">{page.page}</span>
+                    <span className="address min-w-0 flex-1 truncate text-ink-soft">{readableAddress(page.page)}</span>
                     <span className="note shrink-0">
                       {page.links} {page.links === 1 ? 'link' : 'links'}
                     </span>
@@ -155,7 +156,7 @@ const PAGES_SHOWN = 500
 
 /** How far a change of many links is; its job begins with the call that makes it. */
 function Progress({ id }: { id: string }) {
-  const { job, stop, isStopping } = useJob(id)
+  const { job, stop, isStopping } = useJob(id, true)
   return (
     <JobProgress
       job={job}

@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
+import { readableAddress } from '../../core/address/index.ts'
 import type { Finding, Row } from '../../core/placements/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -47,9 +48,9 @@ export function LinkDetails({
             end={{ opens: row.end, lands: row.lands }}
             width={460}
           />
-          <p className="address">{row.href}</p>
+          <p className="address">{readableAddress(row.href)}</p>
           <p className="note">
-            on <a href={place}>{row.title}</a> <span className="address">{row.page}</span>
+            on <a href={place}>{row.title}</a> <span className="address">{readableAddress(row.page)}</span>
           </p>
         </div>
         {details !== null && (

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { FINDINGS, type PlacementQuery } from '../../core/placements/index.ts'
 import { addressOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
@@ -181,7 +182,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
               <p className="min-w-0 flex-1 text-[14.5px]">
                 {finding === undefined ? (
                   <>
-                    Only links to <span className="address">{query.destination}</span>
+                    Only links to <span className="address">{readableAddress(query.destination ?? '')}</span>
                   </>
                 ) : (
                   FINDING_WORDS[finding].why

@@ -2,9 +2,11 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { ArrowDown, ArrowUp } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useRef } from 'react'
 import { toast } from 'sonner'
+import { readableAddress } from '../../core/address/index.ts'
 import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
 import { useNarrow } from '../../ui/narrow.ts'
 import { Rope } from '../../ui/Rope.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { type Chosen, NOTHING } from './chosen.ts'
 import type { Engine } from './engine.ts'
 import { CHOSEN_MAX } from './far.ts'
@@ -39,6 +41,7 @@ export function Rows({
 }) {
   const place = useRef<HTMLDivElement>(null)
   const last = useRef<number | null>(null)
+  const stop = useOneStop<HTMLUListElement>({ drawsPart: true })
   const isNarrow = useNarrow()
   const rowPx = isNarrow ? NARROW_ROW_PX : ROW_PX
   const rows = useVirtualizer({ count: found.length, getScrollElement: () => place.current, estimateSize: () => rowPx, overscan: 20 })
@@ -106,7 +109,7 @@ export function Rows({
       </div>
       {/* biome-ignore lint/a11y/noStaticElementInteractions: keys go from row to row; each row's own button is the control */}
       <div ref={place} className="min-h-0 flex-1 overflow-y-auto max-lg:h-[64dvh] max-lg:flex-none" onKeyDown={onKey} data-rows>
-        <ul className="relative" style={{ height: rows.getTotalSize() }} aria-label="Links found">
+        <ul {...stop} className="relative" style={{ height: rows.getTotalSize() }} aria-label="Links found">
           {inSight.map((item) => {
             const index = found.at(item.index)
             const row = index === undefined ? undefined : state.rows[index]
@@ -145,7 +148,7 @@ export function Rows({
                   </span>
                   <RowRope row={row} isNarrow={isNarrow} />
                   <span className="address truncate" title={row.href}>
-                    {row.leads}
+                    {readableAddress(row.leads)}
                   </span>
                   <span className={`truncate text-[14px] ${isChosen(index) ? '' : row.isFaulty ? 'text-red' : 'text-ink-soft'}`}>
                     {row.state}
@@ -231,7 +234,7 @@ export function Groups({ state, engine, onOpen }: { state: EngineState; engine: 
                 className="flex h-full w-full items-center gap-4 px-5 text-left hover:bg-sun max-md:px-3"
                 onClick={() => onOpen(group.destination)}
               >
-                <span className="address min-w-0 flex-1 truncate">{group.destination}</span>
+                <span className="address min-w-0 flex-1 truncate">{readableAddress(group.destination)}</span>
                 <span className="w-20 shrink-0 text-right tabular-nums">
                   {group.links} {group.links === 1 ? 'link' : 'links'}
                 </span>

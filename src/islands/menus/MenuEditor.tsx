@@ -8,7 +8,7 @@ import {
   useSensor,
   useSensors,
 } from '@dnd-kit/core'
-import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { History as HistoryIcon, Plus } from 'lucide-react'
 import { type KeyboardEvent, useMemo, useState } from 'react'
 import { toast } from 'sonner'
@@ -29,6 +29,7 @@ import type { SiteSetup } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Queries } from '../../ui/query.tsx'
 import { useSite } from '../../ui/short-links.ts'
+import { SORTING_INSTRUCTIONS, spokenSorting, stepInOrder } from '../../ui/sorting.ts'
 import { EntryPanel } from './EntryPanel.tsx'
 import { Joining, Landings, NotInIt } from './MenuAsides.tsx'
 import { MenuHistory } from './MenuHistory.tsx'
@@ -89,9 +90,10 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set())
   const [shift, setShift] = useState(0)
   const [isLooking, setLooking] = useState(false)
+  const ids = flat.map(({ id }) => id)
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+    useSensor(KeyboardSensor, { coordinateGetter: stepInOrder(ids, DEPTH_PX) }),
   )
   const setFlat = (next: readonly FlatEntry[]): void => {
     if (next !== flat) change({ ...body, entries: nestedMenu(next) as MenuBody['entries'] })
@@ -178,8 +180,12 @@ function Arrange({ menu, pages, setup, port, canEdit }: MenuEditorProps) {
           onDragMove={({ delta }: DragMoveEvent) => setShift(Math.round(delta.x / DEPTH_PX))}
           onDragEnd={onDragEnd}
           onDragCancel={() => setShift(0)}
+          accessibility={{
+            announcements: spokenSorting(ids, (id) => flat.find((entry) => entry.id === id)?.label ?? 'The entry'),
+            screenReaderInstructions: SORTING_INSTRUCTIONS,
+          }}
         >
-          <SortableContext items={flat.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
+          <SortableContext items={ids} strategy={verticalListSortingStrategy} disabled={!canEdit}>
             <ul className="grid gap-1">
               {flat.map((entry) => (
                 <MenuRow

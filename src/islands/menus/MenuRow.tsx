@@ -2,6 +2,7 @@ import { useSortable } from '@dnd-kit/sortable'
 import { CSS } from '@dnd-kit/utilities'
 import { GripVertical } from 'lucide-react'
 import type { KeyboardEvent } from 'react'
+import { readableAddress } from '../../core/address/index.ts'
 import type { FlatEntry } from '../../core/menus/index.ts'
 
 /** One level deeper for each of these many pixels that an entry is dragged to the right. */
@@ -67,7 +68,7 @@ export function MenuRow({
         >
           <span className="block truncate font-semibold">{entry.label}</span>
           <span className="sr-only">, level {entry.depth + 1}, </span>
-          <span className="address block truncate text-ink-soft">{entry.href === '' ? 'leads nowhere' : entry.href}</span>
+          <span className="address block truncate text-ink-soft">{readableAddress(entry.href === '' ? 'leads nowhere' : entry.href)}</span>
         </button>
         {entry.kind === 'title' && canEdit && (
           <label className="note flex items-center gap-1.5">

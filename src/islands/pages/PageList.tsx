@@ -1,8 +1,10 @@
 import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef } from 'react'
 import type { PageList as PageListData } from '../../contract/pages.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { wordsOf } from '../../ui/api.ts'
 import { SearchField, useLongList } from '../../ui/long-list.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 
 const ROW_PX = 46
 const PAGES_AT_ONCE = 200
@@ -10,6 +12,7 @@ const PAGES_AT_ONCE = 200
 /** The site's pages by path, with a search; draws only the rows in sight. */
 export function PageList({ initial, chosen, isNarrow }: { initial: PageListData; chosen?: string; isNarrow: boolean }) {
   const place = useRef<HTMLDivElement>(null)
+  const stop = useOneStop<HTMLUListElement>()
   const list = useLongList('pages.list', (search) => ({ query: { limit: PAGES_AT_ONCE, search } }), { initial })
   const { wanted, error, hasMore, isComing } = list
   const items = list.pages?.flatMap((page) => page.items) ?? []
@@ -41,7 +44,7 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
         </p>
       </div>
       <div ref={place} className="min-h-0 flex-1 overflow-y-auto" tabIndex={-1}>
-        <ul className="relative" style={{ height: rows.getTotalSize() }}>
+        <ul {...stop} className="relative" style={{ height: rows.getTotalSize() }}>
           {shown.map((row) => {
             const page = items[row.index]
             if (page === undefined) return null
@@ -59,7 +62,7 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
                 >
                   <span className="min-w-0 flex-1 leading-tight">
                     <span className="block truncate font-semibold">{page.title}</span>
-                    <span className="address block truncate text-ink-soft">{page.path}</span>
+                    <span className="address block truncate text-ink-soft">{readableAddress(page.path)}</span>
                   </span>
                   {!isNarrow && (
                     <span className="note w-20 shrink-0 text-right max-md:hidden">

@@ -2,6 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { bannerMarkup } from '../../core/partners/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
@@ -60,7 +61,7 @@ export function Banners({ partner, canEdit }: { partner: Partner; canEdit: boole
                     ? ', a picture'
                     : `, ${banner.picture.width} × ${banner.picture.height}`}
               </span>
-              <span className="address block truncate text-ink-soft">{banner.href}</span>
+              <span className="address block truncate text-ink-soft">{readableAddress(banner.href)}</span>
               <span className="note block">
                 {banner.usedOn.length === 0
                   ? 'used nowhere yet'
@@ -135,11 +136,11 @@ function Paste({ partner, html, onHtml, onDone }: { partner: Partner; html: stri
       {clean.data !== undefined && settled !== '' && (
         <div aria-live="polite">
           <p>
-            Leads to <span className="address">{clean.data.href}</span>
+            Leads to <span className="address">{readableAddress(clean.data.href)}</span>
             {clean.data.picture !== null && (
               <>
                 {' '}
-                and shows <span className="address">{clean.data.picture.src}</span>
+                and shows <span className="address">{readableAddress(clean.data.picture.src)}</span>
                 {clean.data.picture.alt === '' && <span className="text-red"> without words for who cannot see it</span>}
               </>
             )}

@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { ComparedPartner, LogIn, Partner } from '../../contract/partners.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Banners } from './Banners.tsx'
 import { FactsDialog } from './FactsDialog.tsx'
@@ -162,7 +163,7 @@ function LogInFact({
       {page === '' && !holder.hasLogIn ? (
         'nothing kept yet'
       ) : (
-        <span className="address">{page.replace(/^https?:\/\//, '').replace(/\/$/, '')}</span>
+        <span className="address">{readableAddress(page.replace(/^https?:\/\//, '').replace(/\/$/, ''))}</span>
       )}
       <span className="flex flex-wrap gap-x-3">
         {page !== '' && (

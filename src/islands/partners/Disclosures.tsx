@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import type { DisclosedPage, Disclosure } from '../../contract/disclosure.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { changedOf, isAgreed, Sides, useEdited, useVersioned } from '../../ui/edited.tsx'
 import { Form, Problem } from '../../ui/Form.tsx'
@@ -59,7 +60,7 @@ export function Disclosures({ canEdit, canPublish }: { canEdit: boolean; canPubl
               <a className="font-semibold" href={`/pages/${page.pageId}`}>
                 {page.title}
               </a>
-              <span className="address min-w-0 flex-1 truncate text-ink-soft">{page.path}</span>
+              <span className="address min-w-0 flex-1 truncate text-ink-soft">{readableAddress(page.path)}</span>
               <span className="text-[14px]">
                 {page.paid} paid {page.paid === 1 ? 'link' : 'links'}, <span className="text-red">{STATE_WORDS[page.state]}</span>
               </span>

@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import { Commission, PARTNER_STATUSES, PAYS_EVERY, Partner, type PartnerNew, Payout } from '../../contract/partners.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { type ReadExample, sayCommission, templatesFromExample } from '../../core/partners/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -325,7 +326,7 @@ function TemplateTried({
     </p>
   ) : (
     <p className="note mt-1" aria-live="polite">
-      A page of theirs becomes <span className="address text-ink">{tried.data.address}</span>
+      A page of theirs becomes <span className="address text-ink">{readableAddress(tried.data.address)}</span>
     </p>
   )
 }

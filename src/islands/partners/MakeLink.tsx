@@ -1,5 +1,6 @@
 import { useQuery } from '@tanstack/react-query'
 import type { Partner } from '../../contract/partners.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { useSettled } from '../../ui/settled.ts'
@@ -38,7 +39,7 @@ export function MakeLink({ partner }: { partner: Partner }) {
       {made.data !== undefined && settled !== '' && (
         <div className="mt-2 flex items-start gap-3" aria-live="polite">
           <p className="min-w-0 flex-1">
-            <span className="address">{made.data.address}</span>
+            <span className="address">{readableAddress(made.data.address)}</span>
             <span className="note block">
               {made.data.already
                 ? partner.template === ''

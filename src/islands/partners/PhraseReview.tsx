@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { PageWithPhrases, Suggested } from '../../contract/phrases.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
@@ -97,7 +98,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
       {first !== undefined ? (
         <section ref={box} tabIndex={-1} aria-label="The next suggestion" className="sheet mt-3 px-4 py-3" onKeyDown={onKey}>
           <p className="note mb-1.5">
-            {first.page.title} <span className="address">{first.page.path}</span>
+            {first.page.title} <span className="address">{readableAddress(first.page.path)}</span>
             {first.page.visits > 0 && `, read ${first.page.visits.toLocaleString('en')} times in four weeks`}
           </p>
           <p className="text-[16px] leading-relaxed">
@@ -107,7 +108,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
           </p>
           <p className="mt-2">
             <span aria-hidden="true">→ </span>
-            <span className="address">{first.suggested.leadsTo.replace(/^https?:\/\//, '')}</span>
+            <span className="address">{readableAddress(first.suggested.leadsTo.replace(/^https?:\/\//, ''))}</span>
             {first.suggested.isPaid && <span className="note"> paid</span>}
           </p>
           <p className="note mb-2.5">{first.suggested.why}</p>
@@ -205,7 +206,7 @@ function Looking({ id }: { id: string }) {
     const timer = setTimeout(() => setLong(true), SHORT_MS)
     return () => clearTimeout(timer)
   }, [])
-  const { job, stop, isStopping } = useJob(isLong ? id : null)
+  const { job, stop, isStopping } = useJob(isLong ? id : null, true)
   return (
     <JobProgress
       job={job}

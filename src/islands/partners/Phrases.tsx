@@ -3,6 +3,7 @@ import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
 import type { Phrase, PhraseWeights } from '../../contract/phrases.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Form } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
@@ -29,7 +30,7 @@ export function Phrases({ partners, canEdit }: { partners: readonly Partner[]; c
             <li key={destination} className="sheet px-4 py-2.5">
               <p className="flex flex-wrap items-baseline gap-x-2">
                 <b className="font-semibold">{partners.find(({ id }) => id === phrases[0]?.partnerId)?.name ?? 'A page of yours'}</b>
-                <span className="address min-w-0 truncate text-ink-soft">{destination.replace(/^https?:\/\//, '')}</span>
+                <span className="address min-w-0 truncate text-ink-soft">{readableAddress(destination.replace(/^https?:\/\//, ''))}</span>
               </p>
               <ul className="mt-1.5 flex flex-wrap gap-2">
                 {phrases.map((phrase) => (

@@ -2,11 +2,13 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Publication, PublicationList } from '../../contract/publications.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { When } from '../../ui/When.tsx'
 
 export function Past({ past, canPublish }: { past: PublicationList; canPublish: boolean }) {
@@ -16,11 +18,12 @@ export function Past({ past, canPublish }: { past: PublicationList; canPublish: 
     { initialData: past, refetchInterval: (query) => (query.state.data?.items[0]?.check === null ? 1_500 : 30_000) },
   )
   const [open, setOpen] = useState<Publication | null>(null)
+  const stop = useOneStop<HTMLUListElement>()
   return (
     <section>
       <h2 className="mb-2 text-[19px]">Published</h2>
       {data.items.length === 0 && <p className="note">Nothing has been published yet.</p>}
-      <ul className="sheet divide-y">
+      <ul {...stop} className="sheet divide-y" aria-label="Publications">
         {data.items.map((publication) => (
           <li key={publication.id}>
             <button
@@ -130,7 +133,7 @@ function OnePublication({
             <li key={`${item.kind} ${item.path}`} className="grid gap-1.5 border-b pb-3 last:border-0">
               <p>
                 <b className="font-semibold">{item.title}</b> <span className="note">{item.what}</span>{' '}
-                <span className="address text-ink-soft">{item.path}</span>
+                <span className="address text-ink-soft">{readableAddress(item.path)}</span>
               </p>
               {item.links.length > 0 && <LinkChanges links={item.links} more={item.moreLinks} />}
             </li>

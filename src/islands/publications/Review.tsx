@@ -1,9 +1,11 @@
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { PlanList, PublicationList, PublicationNew, Unpublished } from '../../contract/publications.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { When } from '../../ui/When.tsx'
 import { Comparison } from '../editor/Comparison.tsx'
 import { Past } from './Past.tsx'
@@ -39,6 +41,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
     setLeft(new Set())
   })
   const isEmpty = data.pages.length + data.files === 0
+  const stop = useOneStop<HTMLUListElement>()
   return (
     <div className="mx-auto grid max-w-[1200px] gap-8 px-5 py-6 max-md:px-3">
       <section className="grid gap-4">
@@ -67,7 +70,7 @@ function Whole({ initial, past, plans, canPublish }: ReviewProps) {
           <p className="sheet px-5 py-8 text-center text-ink-soft">Everything is live.</p>
         ) : (
           <div className="grid grid-cols-[330px_minmax(0,1fr)] gap-5 max-lg:grid-cols-1">
-            <ul className="sheet max-h-[60dvh] divide-y overflow-y-auto" aria-label="What differs">
+            <ul {...stop} className="sheet max-h-[60dvh] divide-y overflow-y-auto" aria-label="What differs">
               {data.pages.map((page) => (
                 <li key={page.id} className={`flex items-start gap-2.5 px-3 py-2 ${page.id === shown?.id ? 'bg-sun' : ''}`}>
                   <input
@@ -135,7 +138,7 @@ function OneDifference({ page }: { page: Unpublished['pages'][number] }) {
     <section className="sheet grid content-start gap-4 px-4 py-3.5" aria-label={`Changes of ${page.title}`}>
       <p className="flex flex-wrap items-baseline gap-3">
         <b className="font-display text-[18px]">{page.title}</b>
-        <span className="address flex-1 text-ink-soft">{page.path}</span>
+        <span className="address flex-1 text-ink-soft">{readableAddress(page.path)}</span>
         <a href={page.kind === 'menu' ? `/menus/${page.id}` : `/pages/${page.id}`}>Open</a>
       </p>
       <Problem error={error} />

@@ -1,4 +1,5 @@
 import type { PublicationNew, PublicationReview } from '../../contract/publications.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 
 export interface Asked {
@@ -76,7 +77,8 @@ export function ReviewDialog({
             <ul className="mt-1">
               {missing.slice(0, LISTED).map(({ id, title, path, from }) => (
                 <li key={id}>
-                  {title} <span className="address text-ink-soft">{path}</span> <span className="note">linked on “{from}”</span>
+                  {title} <span className="address text-ink-soft">{readableAddress(path)}</span>{' '}
+                  <span className="note">linked on “{from}”</span>
                 </li>
               ))}
             </ul>
@@ -107,7 +109,7 @@ export function ReviewDialog({
               {nowhere.slice(0, LISTED).map(({ pageId, title, text, address }) => (
                 <li key={`${pageId} ${text} ${address}`}>
                   “{text}” <span className="note">on “{title}”:</span>{' '}
-                  <span className="address text-ink-soft">{address.replace(/^https?:\/\/[^/]+/, '')}</span>
+                  <span className="address text-ink-soft">{readableAddress(address.replace(/^https?:\/\/[^/]+/, ''))}</span>
                 </li>
               ))}
             </ul>
@@ -122,7 +124,8 @@ export function ReviewDialog({
             <ul className="mt-1">
               {breaks.slice(0, LISTED).map(({ title, path, ...from }) => (
                 <li key={path}>
-                  {title} <span className="address text-ink-soft">{path}</span> <span className="note">linked {fromWords(from)}</span>
+                  {title} <span className="address text-ink-soft">{readableAddress(path)}</span>{' '}
+                  <span className="note">linked {fromWords(from)}</span>
                 </li>
               ))}
             </ul>

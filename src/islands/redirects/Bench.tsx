@@ -1,5 +1,6 @@
 import { useId, useState } from 'react'
 import type { BenchAnswer, RedirectNew } from '../../contract/redirects.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
@@ -169,7 +170,7 @@ function Answer({
             <span aria-hidden="true">●</span>
             <span>
               <b>This row answers</b>: {row.match === 'under' ? 'everything under ' : ''}
-              <span className="address">{row.from}</span>
+              <span className="address">{readableAddress(row.from)}</span>
               {answer?.location !== null && answer !== undefined && answer !== null ? <> with {answer.status}</> : null}{' '}
               {canEdit && (
                 <button type="button" className="underline" onClick={() => onChange(row.id)}>
@@ -202,7 +203,7 @@ function Answer({
           <li key={each.id} className="flex items-baseline gap-2.5 text-ink-soft">
             <span aria-hidden="true">○</span>
             <span>
-              <span className="address">{each.from}</span> {whyWords(each)}
+              <span className="address">{readableAddress(each.from)}</span> {whyWords(each)}
               {canEdit && (
                 <>
                   {' · '}

@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { isRedirectsReport } from '../../contract/jobs.ts'
 import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { LIST_FORMATS } from '../../core/routing/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
@@ -196,7 +197,7 @@ function Report({
                 <tr key={`${item.line} ${item.outcome} ${item.from}`}>
                   <td className="px-3 py-1.5 align-top tabular-nums max-md:px-2">{item.line}</td>
                   <td className="px-3 py-1.5 align-top max-md:px-2">
-                    <span className="address block">{item.from}</span>
+                    <span className="address block">{readableAddress(item.from)}</span>
                     {item.status !== null && (
                       <span className="note block">
                         <span className="tabular-nums">{item.status}</span>

@@ -4,7 +4,7 @@ import { isRedirectsReport, isRehearsalReport } from '../../contract/jobs.ts'
 import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
 import type { RehearsalReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
-import { ADDRESS_MAX_CHARS } from '../../core/address/index.ts'
+import { ADDRESS_MAX_CHARS, readableAddress } from '../../core/address/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
@@ -170,7 +170,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
             .slice(0, 50)
             .map((item) => (
               <li key={item.line}>
-                <span className="address">{item.from}</span>: {item.reason}
+                <span className="address">{readableAddress(item.from)}</span>: {item.reason}
               </li>
             ))}
         </ul>

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { isReplayReport } from '../../contract/jobs.ts'
 import type { ReplayReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
@@ -105,7 +106,8 @@ function Outcome({ report: { lines, broken, answered, missed, changed, noise, vi
           <ul className="mt-1 divide-y">
             {examples.changed.slice(0, SHOWN).map((each) => (
               <li key={each.path} className="py-1">
-                <span className="address">{each.path}</span> <span className="note">{counted(each.visits, 'visit')}: </span>
+                <span className="address">{readableAddress(each.path)}</span>{' '}
+                <span className="note">{counted(each.visits, 'visit')}: </span>
                 <del className="address">{each.now === '' ? 'missed' : bare(each.now)}</del>{' '}
                 <ins className="address">{each.after === '' ? 'missed' : each.after.replace(/https?:\/\//, '')}</ins>
               </li>
@@ -119,7 +121,7 @@ function Outcome({ report: { lines, broken, answered, missed, changed, noise, vi
           <ul className="mt-1 divide-y">
             {examples.missed.slice(0, SHOWN).map((each) => (
               <li key={each.path} className="flex justify-between gap-3 py-1">
-                <span className="address">{each.path}</span>
+                <span className="address">{readableAddress(each.path)}</span>
                 <span className="note">{counted(each.visits, 'visit')}</span>
               </li>
             ))}

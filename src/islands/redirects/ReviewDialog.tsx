@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
@@ -160,7 +161,7 @@ function Preview({ kinds, onBack, onDone }: { kinds: RedirectFinding['kind'][] |
       <ul className="max-h-[50vh] divide-y overflow-y-auto rounded-md border">
         {data.items.map((each) => (
           <li key={each.id} className="px-3 py-2">
-            <span className="address block">{each.from}</span>
+            <span className="address block">{readableAddress(each.from)}</span>
             <span className="note">
               <del className="address">{each.before === '' ? 'nowhere' : bare(each.before)}</del>{' '}
               <ins className="address">{bare(each.after)}</ins>

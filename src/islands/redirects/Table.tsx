@@ -4,6 +4,7 @@ import { type KeyboardEvent, useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import { RedirectRow } from '../../contract/redirects.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
@@ -205,7 +206,7 @@ function Shown({
         title={row.from}
         onClick={onEdit}
       >
-        <span className="address truncate">{row.from}</span>
+        <span className="address truncate">{readableAddress(row.from)}</span>
         {marks.length > 0 && <span className="note shrink-0 text-[12.5px]">{marks.join(', ')}</span>}
       </button>
       <span className={`max-md:hidden ${row.isOn ? '' : 'opacity-70'}`}>

@@ -1,5 +1,6 @@
 import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import type { ConsideredRow, RedirectOutcome, RedirectRow } from '../../contract/redirects.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import type { WayEnd } from '../../ui/Way.tsx'
 
 export const STATUS_WORDS: Readonly<Record<RedirectRow['status'], string>> = {
@@ -163,5 +164,5 @@ function hidesWords({ rows, visits, isWhole, catchesRobots }: NonNullable<Redire
   return `${whole} ${counted(rows, 'row is', 'rows are')} never reached for it${used}.`.trim()
 }
 
-/** A destination as it is read: without its scheme. */
-export const bare = (address: string): string => address.replace(/^https?:\/\//, '')
+/** A destination as it is read: without its scheme, with its letters. */
+export const bare = (address: string): string => readableAddress(address.replace(/^https?:\/\//, ''))

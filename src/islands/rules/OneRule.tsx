@@ -42,6 +42,10 @@ export function OneRule({
       ref={setNodeRef}
       className={`sheet relative ${rule.isOn ? '' : 'text-ink-soft'} ${isDragging ? 'z-10' : ''}`}
       style={{ transform: CSS.Translate.toString(transform), transition }}
+      // From wherever one is in it, open or closed; fields have a use of their own for these keys.
+      onKeyDown={(event) => {
+        if (!(event.target as HTMLElement).matches('input, select, textarea')) onKey(event)
+      }}
     >
       <div className="flex items-start gap-2.5 py-3 pr-3 pl-1.5">
         {canEdit ? (
@@ -54,8 +58,7 @@ export function OneRule({
             {...listeners}
             data-rule-grip={rule.id}
             onKeyDown={(event) => {
-              if (event.altKey) onKey(event)
-              else listeners?.onKeyDown?.(event)
+              if (!event.altKey) listeners?.onKeyDown?.(event)
             }}
           >
             <GripVertical size={16} aria-hidden="true" />
@@ -69,14 +72,7 @@ export function OneRule({
         >
           {number}
         </span>
-        <button
-          type="button"
-          className="min-w-0 flex-1 text-left"
-          aria-expanded={isOpen}
-          data-rule={rule.id}
-          onClick={onOpen}
-          onKeyDown={onKey}
-        >
+        <button type="button" className="min-w-0 flex-1 text-left" aria-expanded={isOpen} data-rule={rule.id} onClick={onOpen}>
           <b className="block font-semibold">{rule.name === '' ? 'New rule' : rule.name}</b>
           <span className="block text-ink-soft [overflow-wrap:anywhere]">
             {sentence}

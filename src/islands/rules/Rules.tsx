@@ -1,5 +1,5 @@
 import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
-import { SortableContext, sortableKeyboardCoordinates, verticalListSortingStrategy } from '@dnd-kit/sortable'
+import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { useMutation } from '@tanstack/react-query'
 import { History as HistoryIcon, Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
@@ -13,6 +13,7 @@ import { Problem } from '../../ui/Form.tsx'
 import { mergeOrder } from '../../ui/merging.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
+import { SORTING_INSTRUCTIONS, spokenSorting, stepInOrder } from '../../ui/sorting.ts'
 import { ToChanges } from '../../ui/ToChanges.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
@@ -117,7 +118,9 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
       const wasOpen = openId
       edited.saved(fieldsOf(now))
       setOpenId(null)
-      requestAnimationFrame(() => document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`)?.focus())
+      requestAnimationFrame(() =>
+        (document.querySelector<HTMLElement>(`[data-rule="${wasOpen}"]`) ?? document.querySelector<HTMLElement>('[data-rule]'))?.focus(),
+      )
       engine?.refresh()
       toast.success('Saved. Every page is delivered by these rules from now on.', {
         duration: 20_000,
@@ -150,9 +153,11 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
     setRules([...rules.slice(0, at), rule, ...rules.slice(at)])
     setOpenId(rule.id)
   }
+  const ids = rules.map(({ id }) => id)
+  const ruleName = (id: string): string => rules.find((rule) => rule.id === id)?.name || 'The rule'
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: sortableKeyboardCoordinates }),
+    useSensor(KeyboardSensor, { coordinateGetter: stepInOrder(ids) }),
   )
   const onDragEnd = ({ active, over }: DragEndEvent): void => {
     if (over !== null && active.id !== over.id)
@@ -195,8 +200,14 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
           ) : (
             <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet.</p>
           ))}
-        <DndContext id="rules" sensors={sensors} collisionDetection={closestCenter} onDragEnd={onDragEnd}>
-          <SortableContext items={rules.map(({ id }) => id)} strategy={verticalListSortingStrategy} disabled={!canEdit}>
+        <DndContext
+          id="rules"
+          sensors={sensors}
+          collisionDetection={closestCenter}
+          onDragEnd={onDragEnd}
+          accessibility={{ announcements: spokenSorting(ids, ruleName), screenReaderInstructions: SORTING_INSTRUCTIONS }}
+        >
+          <SortableContext items={ids} strategy={verticalListSortingStrategy} disabled={!canEdit}>
             <p className="sr-only" aria-live="polite">
               {told}
             </p>

@@ -131,6 +131,6 @@ function JudgeAgain() {
 }
 
 function Judging({ id }: { id: string }) {
-  const { job, stop, isStopping } = useJob(id)
+  const { job, stop, isStopping } = useJob(id, true)
   return <JobProgress job={job} words={({ done, total }) => `${done} of ${total} days`} onStop={isStopping ? null : stop} />
 }

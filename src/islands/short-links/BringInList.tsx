@@ -2,11 +2,21 @@ import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { isListReport } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
+import { readableAddress } from '../../core/address/index.ts'
+import {
+  type GuessedList,
+  guessShortLinkList,
+  headerOfColumns,
+  readListHeader,
+  SHORT_LINK_COLUMNS,
+  type ShortLinkColumn,
+} from '../../core/exchange/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
 
@@ -28,6 +38,13 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
   const isRunning = send.isPending || isBeingDone
   const report = job?.state === 'done' && isListReport(job.report) ? job.report : null
+  /** A list whose columns have to be chosen first. */
+  const [guess, setGuess] = useState<AskedList | null>(null)
+  const begin = async (of: Blob): Promise<void> => {
+    const head = await of.slice(0, HEAD_BYTES).text()
+    if (readListHeader(head.split(/\r?\n/, 1)[0] ?? '') !== null) look(of)
+    else setGuess({ ...guessShortLinkList(head), of })
+  }
   const look = (of: Blob): void => {
     setList(of)
     send.mutate({ of, dryRun: true })
@@ -43,7 +60,16 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   return (
     <Dialog title="Bring in a list of short links" isOpen onClose={close} isWide>
       <Problem error={problem} className="mb-3" />
-      {jobId === null && !send.isPending && <Choose pasted={pasted} onPasted={setPasted} onList={look} />}
+      {jobId === null && !send.isPending && guess === null && (
+        <Choose pasted={pasted} onPasted={setPasted} onList={(of) => void begin(of)} />
+      )}
+      {jobId === null && !send.isPending && guess !== null && (
+        <Columns
+          guess={guess}
+          onBack={() => setGuess(null)}
+          onTake={(columns, isFirstARow) => void named(guess, columns, isFirstARow).then(look)}
+        />
+      )}
       {isRunning && (
         <div className="py-6">
           <JobProgress
@@ -59,11 +85,95 @@ export function BringInList({ onClose }: { onClose: () => void }) {
         <Report
           report={report}
           onApply={() => list !== null && send.mutate({ of: list, dryRun: false })}
-          onAgain={() => setJobId(null)}
+          onAgain={() => {
+            setJobId(null)
+            setGuess(null)
+          }}
           onClose={close}
         />
       )}
     </Dialog>
+  )
+}
+
+interface AskedList extends GuessedList {
+  readonly of: Blob
+}
+/** So much of a list is looked at to find out how it is written. */
+const HEAD_BYTES = 64 * 1024
+
+/** The list with a first line that names its columns as they were chosen. */
+async function named({ of, delimiter }: AskedList, columns: readonly (ShortLinkColumn | null)[], isFirstARow: boolean): Promise<Blob> {
+  const head = new Uint8Array(await of.slice(0, HEAD_BYTES).arrayBuffer())
+  const end = head.indexOf(0x0a)
+  const rows = isFirstARow ? of : end === -1 ? new Blob() : of.slice(end + 1)
+  return new Blob([headerOfColumns({ delimiter, columns }), rows])
+}
+
+const COLUMN_WORDS: Readonly<Record<ShortLinkColumn, string>> = {
+  destination: 'where it leads',
+  slug: 'its slug',
+  host: 'its host',
+  title: 'its title',
+  status: 'its status',
+  note: 'a note',
+  tags: 'tags',
+}
+
+/** Says what each column of a list holds, where its first line does not. */
+function Columns({
+  guess,
+  onBack,
+  onTake,
+}: {
+  guess: AskedList
+  onBack: () => void
+  onTake: (columns: readonly (ShortLinkColumn | null)[], isFirstARow: boolean) => void
+}) {
+  const [columns, setColumns] = useState(guess.columns)
+  const [isFirstARow, setFirstARow] = useState(guess.isFirstARow)
+  return (
+    <form
+      className="grid gap-4"
+      onSubmit={(event) => {
+        event.preventDefault()
+        onTake(columns, isFirstARow)
+      }}
+    >
+      <p>Its first line does not say what the columns are. Say what each of them holds.</p>
+      <div className="grid grid-cols-3 gap-3 max-md:grid-cols-1">
+        {columns.map((column, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: columns have no names, and stand in their order
+          <div key={i}>
+            <Select
+              label={`Column ${i + 1}`}
+              value={column ?? ''}
+              options={[['', 'leave it out'], ...SHORT_LINK_COLUMNS.map((each) => [each, COLUMN_WORDS[each]] as const)]}
+              onChange={(value) =>
+                setColumns(
+                  columns.map((each, at) =>
+                    at === i ? (SHORT_LINK_COLUMNS.find((known) => known === value) ?? null) : each === value ? null : each,
+                  ),
+                )
+              }
+            />
+            <p className="address note mt-1 truncate">{guess.sample.map((row) => row[i] ?? '').join(' · ')}</p>
+          </div>
+        ))}
+      </div>
+      <label className="flex items-center gap-2.5">
+        <input type="checkbox" checked={isFirstARow} onChange={({ target }) => setFirstARow(target.checked)} />
+        The first line is a short link, too, and names nothing
+      </label>
+      <p className="flex flex-wrap justify-end gap-2.5">
+        <button type="button" className="button" onClick={onBack}>
+          Choose another
+        </button>
+        <button type="submit" className="button button-main" disabled={!columns.includes('destination')}>
+          Look at it
+        </button>
+      </p>
+    </form>
   )
 }
 
@@ -74,8 +184,8 @@ function Choose({ pasted, onPasted, onList }: { pasted: string; onPasted: (paste
     <div className="grid gap-4">
       <p>
         A line for each short link. The first line names the columns: <b>destination</b>, <b>slug</b>, and if you like <b>host</b>,{' '}
-        <b>title</b> and <b>status</b>. A slug that is there already is led to its new destination; one that is left out gets the best
-        suggestion. Nothing happens before you have seen what would.
+        <b>title</b> and <b>status</b>; where it does not, you choose them. A slug that is there already is led to its new destination; one
+        that is left out gets the best suggestion. Nothing happens before you have seen what would.
       </p>
       <FileField label="A CSV file" accept=".csv,.tsv,.txt,text/csv" onFile={onList} />
       <form
@@ -159,7 +269,7 @@ function Report({
                       {item.outcome === 'refused' ? 'Refused. ' : 'Led elsewhere. '}
                     </span>
                     {item.reason}
-                    <span className="address note block">{item.destination}</span>
+                    <span className="address note block">{readableAddress(item.destination)}</span>
                   </td>
                 </tr>
               ))}

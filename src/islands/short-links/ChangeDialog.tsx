@@ -3,6 +3,7 @@ import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { ShortLink } from '../../contract/short-links.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
@@ -121,7 +122,8 @@ export function ChangeDialog({ link, onClose }: { link: ShortLink; onClose: () =
                 <ul>
                   {uses.data.items.map((page) => (
                     <li key={page.id} className="truncate">
-                      <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+                      <a href={`/pages/${page.id}`}>{page.title}</a>{' '}
+                      <span className="address text-ink-soft">{readableAddress(page.path)}</span>
                     </li>
                   ))}
                 </ul>

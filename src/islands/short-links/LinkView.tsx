@@ -2,6 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { type ReactNode, useState } from 'react'
 import { toast } from 'sonner'
 import type { ShortLink } from '../../contract/short-links.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { CopyButton } from '../../ui/CopyButton.tsx'
 import { Problem } from '../../ui/Form.tsx'
@@ -156,7 +157,7 @@ function UsedOn({ id }: { id: string }) {
         <ul className="grid gap-1">
           {data.items.map((page) => (
             <li key={page.id} className="truncate">
-              <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{page.path}</span>
+              <a href={`/pages/${page.id}`}>{page.title}</a> <span className="address text-ink-soft">{readableAddress(page.path)}</span>
             </li>
           ))}
           {data.total > data.items.length && <li className="note">and {data.total - data.items.length} more</li>}

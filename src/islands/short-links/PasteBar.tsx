@@ -3,6 +3,7 @@ import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { z } from 'zod'
 import { PROBLEMS } from '../../contract/problems.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
 import { utmOf, withUtm } from '../../core/utm/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
@@ -91,7 +92,7 @@ export function PasteBar({ given }: { given: { paste: string; title: string } | 
             {isReady &&
               data.repairs.map((repair) => (
                 <p key={repair.what} className="note mt-1">
-                  {repair.what}: <span className="address">{data.destination}</span>
+                  {repair.what}: <span className="address">{readableAddress(data.destination)}</span>
                 </p>
               ))}
             {isReady && <PartnerOffer address={data.destination} onTake={(to) => setForm({ ...form, pasted: to })} />}

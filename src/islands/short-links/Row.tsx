@@ -15,7 +15,7 @@ export function Row({
   onChoose: ((isChosen: boolean) => void) | null
 }) {
   return (
-    <li className="grid grid-cols-[24px_minmax(0,300px)_110px_minmax(0,1fr)_86px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[24px_minmax(0,1fr)_auto] max-md:gap-y-1">
+    <li className="grid grid-cols-[24px_minmax(0,340px)_110px_minmax(0,1fr)_86px_auto] items-center gap-x-4 px-4 py-2.5 max-md:grid-cols-[24px_minmax(0,1fr)_auto] max-md:gap-y-1">
       {onChoose === null ? (
         <span />
       ) : (
@@ -23,17 +23,17 @@ export function Row({
       )}
       <span className="min-w-0">
         <a
-          className="address block truncate font-semibold no-underline hover:underline"
+          className="address flex font-semibold no-underline hover:underline"
           href={`/short-links/${link.id}`}
           aria-label={bare(link.address)}
           title={link.address}
         >
           {/* On a phone there is room for what differs alone. */}
-          <span className="max-md:hidden">{bare(link.address).slice(0, -link.slug.length)}</span>
+          <span className="min-w-8 truncate text-ink-soft max-md:hidden">{bare(link.address).slice(0, -link.slug.length)}</span>
           <span aria-hidden="true" className="text-ink-soft md:hidden">
             …/
           </span>
-          {link.slug}
+          <span className="max-w-full shrink-0 truncate">{link.slug}</span>
         </a>
         <span className="note block truncate">
           <span className="md:hidden">
@@ -64,7 +64,7 @@ export function Row({
         />
       </span>
       <span className="address min-w-0 truncate text-ink-soft max-md:order-last max-md:col-span-3" title={link.destination}>
-        {link.destination.replace(/^https?:\/\//, '')}
+        {bare(link.destination)}
       </span>
       <span className="text-right tabular-nums max-md:hidden" data-clicks={link.slug}>
         <b>{link.clicks}</b> <span className="note">{link.clicks === 1 ? 'click' : 'clicks'}</span>

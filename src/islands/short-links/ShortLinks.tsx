@@ -1,8 +1,9 @@
 import { useState } from 'react'
-import type { ShortLink, ShortLinkList } from '../../contract/short-links.ts'
+import type { ShortLink, ShortLinkList, ShortLinkQuery } from '../../contract/short-links.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { ToChanges } from '../../ui/ToChanges.tsx'
 import { BringInList } from './BringInList.tsx'
 import { CampaignDialog } from './CampaignDialog.tsx'
@@ -48,11 +49,17 @@ const countWords = (total: number, isSearch: boolean): string =>
 function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, hasHost, canAddHost }: ShortLinksProps) {
   // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
   const [tag, setTag] = useState(firstTag)
-  const list = useLongList('short-links.list', (search) => ({ query: { limit: PAGE_ROWS, search, ...(tag === '' ? {} : { tag }) } }), {
-    ...(tag === firstTag ? { initial } : {}),
-    refreshMs: CLICKS_EVERY_MS,
-  })
+  const [narrowed, setNarrowed] = useState<Narrowed>({})
+  const list = useLongList(
+    'short-links.list',
+    (search) => ({ query: { limit: PAGE_ROWS, search, ...(tag === '' ? {} : { tag }), ...narrowed } }),
+    {
+      ...(tag === firstTag && Object.keys(narrowed).length === 0 ? { initial } : {}),
+      refreshMs: CLICKS_EVERY_MS,
+    },
+  )
   const { data: tags } = useAsk('short-links.tags', {})
+  const stop = useOneStop<HTMLUListElement>()
   const { wanted, error } = list
   const links = list.pages?.flatMap(({ items }) => items)
   const total = list.pages?.[0]?.total
@@ -100,6 +107,7 @@ function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, has
           <p aria-live="polite">{total === undefined ? 'Looking…' : countWords(total, wanted !== '')}</p>
           <SearchField label="Find a short link" hint="Find by word or address" value={list.search} onChange={list.setSearch} />
         </div>
+        <NarrowBar narrowed={narrowed} onChange={setNarrowed} />
         {(tags?.items.length ?? 0) > 0 && (
           <fieldset className="flex flex-wrap items-center gap-1.5 border-b px-4 py-2">
             <legend className="sr-only">Only those with a tag</legend>
@@ -119,14 +127,16 @@ function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, has
         <Problem error={error} className="px-4 py-3" />
         {links?.length === 0 && (
           <p className="px-4 py-10 text-center text-ink-soft">
-            {wanted !== ''
-              ? `None has “${wanted}” in it.`
-              : canEdit && hasHost
-                ? 'None yet. Paste a long address above, and it gets a short one.'
-                : 'None yet.'}
+            {Object.keys(narrowed).some((name) => name !== 'sort') || narrowed.sort === 'ending'
+              ? 'None is like that.'
+              : wanted !== ''
+                ? `None has “${wanted}” in it.`
+                : canEdit && hasHost
+                  ? 'None yet. Paste a long address above, and it gets a short one.'
+                  : 'None yet.'}
           </p>
         )}
-        <ul className="divide-y">
+        <ul {...stop} className="divide-y" aria-label="Short links">
           {links?.map((link) => (
             <Row
               key={link.id}
@@ -141,6 +151,56 @@ function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, has
       {chosen.size > 0 && <ChosenBar links={[...chosen.values()]} onDone={() => setChosen(new Map())} />}
       {open === 'list' && <BringInList onClose={() => setOpen(null)} />}
       {open === 'campaign' && <CampaignDialog onClose={() => setOpen(null)} />}
+    </div>
+  )
+}
+
+/** What of the list is shown, and in which order; what is left out narrows nothing. */
+type Narrowed = Pick<Partial<ShortLinkQuery>, 'state' | 'host' | 'partner' | 'sort'>
+
+const SORT_WORDS = { newest: 'newest first', clicks: 'most clicks first', ending: 'ending soonest' } as const
+const STATE_CHOICES = {
+  answers: 'that answer',
+  'not yet': 'that do not answer yet',
+  over: 'that are over',
+  down: 'whose destination is down',
+} as const
+
+function NarrowBar({ narrowed, onChange }: { narrowed: Narrowed; onChange: (next: Narrowed) => void }) {
+  const { data: hosts } = useAsk('hosts.list', {})
+  const { data: partners } = useAsk('partners.list', {})
+  const short = (hosts?.items ?? []).filter(({ kind }) => kind === 'short')
+  const pick = <K extends keyof Narrowed>(name: K, label: string, options: readonly (readonly [string, string])[]) => (
+    <select
+      className="field !w-auto !min-h-8 max-w-full !py-1 text-[14px]"
+      aria-label={label}
+      value={narrowed[name] ?? ''}
+      onChange={({ target }) => {
+        const { [name]: _, ...rest } = narrowed
+        onChange(target.value === '' ? rest : { ...rest, [name]: target.value })
+      }}
+    >
+      {options.map(([value, words]) => (
+        <option key={value} value={value}>
+          {words}
+        </option>
+      ))}
+    </select>
+  )
+  return (
+    <div className="flex flex-wrap items-center gap-2 border-b px-4 py-2">
+      {pick('sort', 'Order', [
+        ['', SORT_WORDS.newest],
+        ['clicks', SORT_WORDS.clicks],
+        ['ending', SORT_WORDS.ending],
+      ])}
+      {pick('state', 'State', [['', 'all of them'], ...Object.entries(STATE_CHOICES)])}
+      {short.length > 1 && pick('host', 'Host', [['', 'on any host'], ...short.map(({ host }) => [host, `on ${host}`] as const)])}
+      {(partners?.items.length ?? 0) > 0 &&
+        pick('partner', 'Partner', [
+          ['', 'wherever they lead'],
+          ...(partners?.items ?? []).filter(({ isNetwork }) => !isNetwork).map(({ id, name }) => [id, `to ${name}`] as const),
+        ])}
     </div>
   )
 }

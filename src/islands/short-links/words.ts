@@ -1,10 +1,11 @@
 import type { ShortLinkCourse } from '../../contract/short-link-course.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import type { DEVICES } from '../../core/clicks/index.ts'
 import type { Slip } from '../../core/slugs/index.ts'
 
 /** An address without what everybody knows. */
-export const bare = (address: string): string => address.replace(/^https?:\/\//, '')
+export const bare = (address: string): string => readableAddress(address.replace(/^https?:\/\//, ''))
 
 export const counted = (count: number, what: string, many = `${what}s`): string =>
   `${count.toLocaleString('en')} ${count === 1 ? what : many}`

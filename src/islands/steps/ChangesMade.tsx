@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { STEP_KINDS, type Step, type StepKind, type StepList } from '../../contract/steps.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { Queries, useAskOn } from '../../ui/query.tsx'
+import { useOneStop } from '../../ui/roving.ts'
 import { takeBack } from '../../ui/steps.ts'
 import { When } from '../../ui/When.tsx'
 import { KIND_WORDS, stepWords } from './words.ts'
@@ -33,6 +34,7 @@ function Steps({ initial, kind: first }: Props) {
     setBusy(null)
     await list.refetch()
   }
+  const stop = useOneStop<HTMLOListElement>()
   return (
     <div className="mx-auto grid max-w-[940px] gap-4 px-5 py-7 max-md:px-3">
       <header className="flex flex-wrap items-baseline gap-x-4 gap-y-1">
@@ -62,7 +64,7 @@ function Steps({ initial, kind: first }: Props) {
         </p>
       )}
       {items.length > 0 && (
-        <ol className="sheet divide-y" aria-label="Changes, newest first">
+        <ol {...stop} className="sheet divide-y" aria-label="Changes, newest first">
           {items.map((step) => (
             <li key={`${step.kind} ${step.id}`} className="flex flex-wrap items-center gap-x-4 gap-y-1 px-4 py-2.5">
               <div className="min-w-0 flex-1 basis-[320px]">

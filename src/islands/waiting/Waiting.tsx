@@ -1,6 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import type { WaitingLink, WaitingList } from '../../contract/waiting.ts'
+import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { When } from '../../ui/When.tsx'
@@ -79,7 +80,7 @@ function One({
           </>
         )}
       </p>
-      <p className="address">{link.address}</p>
+      <p className="address">{readableAddress(link.address)}</p>
       <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
         <span className="note flex-1">
           {link.by ?? 'Somebody'} on <a href={`/pages/${link.pageId}`}>{link.title}</a>, <When at={link.at} />

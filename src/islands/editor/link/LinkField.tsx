@@ -4,7 +4,7 @@ import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useS
 import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
 import { PROBLEMS } from '../../../contract/problems.ts'
-import { type RepairedAddress, repair, type Surroundings } from '../../../core/address/index.ts'
+import { type RepairedAddress, readableAddress, repair, type Surroundings } from '../../../core/address/index.ts'
 import type { PartnerLinks } from '../../../core/partners/index.ts'
 import type { CompiledSite } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
@@ -199,7 +199,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
               <span className="min-w-0 flex-1 truncate font-semibold">{item.title}</span>
               <span className="note shrink-0">{KINDS[item.kind]}</span>
             </span>
-            <span className="address block truncate text-ink-soft">{item.note}</span>
+            <span className="address block truncate text-ink-soft">{readableAddress(item.note)}</span>
           </li>
         ))}
       </ul>
@@ -221,7 +221,8 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         )}
         {told === null && repaired !== null && repaired.repairs.length > 0 && (
           <p className="note mt-1">
-            {repaired.repairs.map(({ what }) => what).join('. ')}: <span className="address text-ink">{repaired.address}</span>
+            {repaired.repairs.map(({ what }) => what).join('. ')}:{' '}
+            <span className="address text-ink">{readableAddress(repaired.address)}</span>
           </p>
         )}
         {repaired?.offers.map((offer) => (

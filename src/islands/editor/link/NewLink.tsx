@@ -1,5 +1,6 @@
 import { useRef, useState } from 'react'
 import { toast } from 'sonner'
+import { readableAddress } from '../../../core/address/index.ts'
 import { isBareAddress } from '../../../core/content/index.ts'
 import { linkText } from '../../../core/markup/index.ts'
 import type { HandAnswers } from '../../../core/rules/index.ts'
@@ -64,7 +65,7 @@ export function NewLink(props: PanelProps & { choice: Extract<Choice, { kind: 'w
           <ul className="mt-1 grid gap-0.5">
             {going.slice(0, 5).map(({ link }) => (
               <li key={link.start} className="truncate">
-                {linkText(analysis.text, link) || 'a picture'} <span className="address text-ink-soft">{link.href}</span>
+                {linkText(analysis.text, link) || 'a picture'} <span className="address text-ink-soft">{readableAddress(link.href)}</span>
               </li>
             ))}
           </ul>
