@@ -5,7 +5,7 @@ import { before, test } from 'node:test'
 import type jsqrType from 'jsqr'
 import { PNG } from 'pngjs'
 import { CODE_SIZES, CORRECTIONS, CodeQuery } from '../../src/contract/short-link-codes.ts'
-import type { ShortLinkNew } from '../../src/contract/short-links.ts'
+import { type ShortLinkNew, ShortLinkQuery } from '../../src/contract/short-links.ts'
 import { loadClicks } from '../../src/data/clicks.ts'
 import { rows } from '../../src/data/database.ts'
 import { batchOf } from '../../src/jobs/click-batch.ts'
@@ -288,6 +288,47 @@ test('all links come out as CSV that comes in again as it went out', async () =>
   const first = must(await shortLinks.csv(world.owner, null))
   assert.match(first.text, /^destination,slug,host,title,status,note,tags,clicks,clicks by tools\n/)
   assert.equal(first.text.trim().split('\n').length - 1, must(await shortLinks.list(world.owner, { limit: 1 })).total)
+})
+
+test('the list is put in the order of clicks and of ends, and narrowed by state, host and partner', async () => {
+  const { db, services, owner, editor } = world
+  const day = 86_400_000
+  const at = (ms: number): string => new Date(Date.now() + ms).toISOString()
+  const partner = must(await services.partners.create(owner, { name: 'Listed', sites: ['listed.example'] }))
+  const plain = await make({ slug: 'lst-plain', destination: 'https://shop.listed.example/a', tags: ['lst'] })
+  const late = await make({ slug: 'lst-late', tags: ['lst'], course: { endsAt: at(9 * day) } })
+  const soon = await make({ slug: 'lst-soon', tags: ['lst'], course: { endsAt: at(day) } })
+  const over = await make({ slug: 'lst-over', host: 'tern.localhost', tags: ['lst'], course: { endsAt: at(-day) } })
+  const next = await make({ slug: 'lst-next', tags: ['lst'], course: { startsAt: at(day), endsAt: at(20 * day) } })
+  for (const [link, clicks] of [
+    [late, 3],
+    [over, 7],
+  ] as const)
+    await rows(db, `INSERT INTO click_rollups (short_link_id, day, visit, clicks) VALUES ($1, now()::date, 'person', $2)`, [
+      link.id,
+      clicks,
+    ])
+  const slugs = async (query: Partial<ShortLinkQuery>): Promise<string[]> =>
+    must(await services.shortLinks.list(editor, ShortLinkQuery.parse({ limit: 50, tag: 'lst', ...query }))).items.map(({ slug }) =>
+      slug.slice(4),
+    )
+  assert.deepEqual(await slugs({}), ['next', 'over', 'soon', 'late', 'plain'])
+  assert.deepEqual((await slugs({ sort: 'clicks' })).slice(0, 2), ['over', 'late'])
+  assert.deepEqual(await slugs({ sort: 'ending' }), ['soon', 'late', 'next'])
+  assert.deepEqual(await slugs({ state: 'over' }), ['over'])
+  assert.deepEqual(await slugs({ state: 'not yet' }), ['next'])
+  assert.deepEqual(await slugs({ state: 'answers' }), ['soon', 'late', 'plain'])
+  assert.deepEqual(await slugs({ state: 'down' }), [])
+  for (const state of ['answers', 'over', 'not yet'] as const)
+    for (const { state: shown } of must(await services.shortLinks.list(editor, ShortLinkQuery.parse({ limit: 50, state }))).items)
+      assert.equal(shown, state, 'what the list is narrowed by is what it shows')
+  assert.deepEqual(await slugs({ host: 'tern.localhost' }), ['over'])
+  assert.deepEqual(await slugs({ partner: partner.id }), ['plain'])
+  const first = must(await services.shortLinks.list(editor, ShortLinkQuery.parse({ limit: 2, tag: 'lst', sort: 'clicks' })))
+  const rest = must(
+    await services.shortLinks.list(editor, ShortLinkQuery.parse({ limit: 9, tag: 'lst', sort: 'clicks', cursor: first.next })),
+  )
+  assert.deepEqual([...first.items, ...rest.items].map(({ id }) => id).sort(), [plain, late, soon, over, next].map(({ id }) => id).sort())
 })
 
 test('a list makes no slug that would hide a redirect, and a long UTM value is no hindrance', async () => {

@@ -1,0 +1,16 @@
+import assert from 'node:assert/strict'
+import { test } from 'node:test'
+import { guessShortLinkList, headerOfColumns, readListHeader } from '../../../src/core/exchange/index.ts'
+
+for (const [what, text, columns, isFirstARow] of [
+  ['other names', 'Ziel;Kurz;Titel\nhttps://tides.example/a;ebbe;Ebbe und Flut', ['destination', 'slug', 'title'], false],
+  ['no names', 'tides\thttps://tides.example/a\t301', ['slug', 'destination', 'status'], true],
+  ['some of our names', 'url,title\nhttps://tides.example/a,Tides', ['destination', 'title'], false],
+  ['nothing like a list', 'words and words', ['title'], false],
+] as const)
+  test(`columns of a list with ${what} are guessed, to be chosen`, () => {
+    const guess = guessShortLinkList(text)
+    assert.deepEqual([guess.columns, guess.isFirstARow], what === 'nothing like a list' ? [[null], false] : [columns, isFirstARow])
+    const header = readListHeader(headerOfColumns(guess).trim())
+    if (guess.columns.includes('destination')) assert.deepEqual(header?.columns, guess.columns)
+  })
