@@ -105,9 +105,9 @@ function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, has
       <section aria-label="Short links" className="sheet overflow-hidden">
         <div className="flex flex-wrap items-center justify-between gap-3 border-b px-4 py-2.5">
           <p aria-live="polite">{total === undefined ? 'Looking…' : countWords(total, wanted !== '')}</p>
+          <NarrowBar narrowed={narrowed} onChange={setNarrowed} />
           <SearchField label="Find a short link" hint="Find by word or address" value={list.search} onChange={list.setSearch} />
         </div>
-        <NarrowBar narrowed={narrowed} onChange={setNarrowed} />
         {(tags?.items.length ?? 0) > 0 && (
           <fieldset className="flex flex-wrap items-center gap-1.5 border-b px-4 py-2">
             <legend className="sr-only">Only those with a tag</legend>
@@ -188,7 +188,7 @@ function NarrowBar({ narrowed, onChange }: { narrowed: Narrowed; onChange: (next
     </select>
   )
   return (
-    <div className="flex flex-wrap items-center gap-2 border-b px-4 py-2">
+    <div className="flex flex-1 flex-wrap items-center gap-2">
       {pick('sort', 'Order', [
         ['', SORT_WORDS.newest],
         ['clicks', SORT_WORDS.clicks],
