@@ -12,6 +12,34 @@ const JARGON = /\b(?:utf-8|bulk|kept as it is|named nowhere live|Press Ctrl)\b/i
 const PHONE = { width: 390, height: 844 }
 const DESK = { width: 1280, height: 800 }
 
+const VIEWS = [
+  ['Desk', '/'],
+  ['Pages', '/pages'],
+  ['Rules', '/rules?mark-partners'],
+  ['Short links', '/short-links'],
+  ['codes to print', '/short-links/codes'],
+  ['Redirects', '/redirects'],
+  ['Changes made', '/changes'],
+  ['a review of redirects', '/redirects?review=chain'],
+  ['a new redirect', '/redirects?from=/old'],
+  ['Partners', '/partners'],
+  ['partners side by side', '/partners?view=compare'],
+  ['phrases', '/partners?view=phrases'],
+  ['disclosure', '/partners?view=disclosure'],
+  ['earnings', '/partners?view=earnings'],
+  ['bring in', '/pages?bring-in'],
+  ['Menus', '/menus'],
+  ['Shared blocks', '/blocks'],
+  ['Files', '/files'],
+  ['Waiting links', '/waiting'],
+  ['what differs', '/publications'],
+  ['Links', '/links'],
+  ['Settings', '/settings'],
+  ['People', '/settings/people'],
+  ['API tokens', '/settings/tokens'],
+  ['Your password', '/settings/password'],
+] as const
+
 test('every view fits a phone and speaks no jargon of ours, axe finds nothing in it, light and dark, and none writes errors to the console', async () => {
   const { page, errors } = await studio.enter('mara', { viewport: PHONE })
   const found: string[] = []
@@ -26,33 +54,7 @@ test('every view fits a phone and speaks no jargon of ours, axe finds nothing in
     const said = JARGON.exec(await page.locator('body').innerText())
     if (said !== null) found.push(`${view} says “${said[0]}”`)
   }
-  for (const [view, route] of [
-    ['Desk', '/'],
-    ['Pages', '/pages'],
-    ['Rules', '/rules?mark-partners'],
-    ['Short links', '/short-links'],
-    ['codes to print', '/short-links/codes'],
-    ['Redirects', '/redirects'],
-    ['Changes made', '/changes'],
-    ['a review of redirects', '/redirects?review=chain'],
-    ['a new redirect', '/redirects?from=/old'],
-    ['Partners', '/partners'],
-    ['partners side by side', '/partners?view=compare'],
-    ['phrases', '/partners?view=phrases'],
-    ['disclosure', '/partners?view=disclosure'],
-    ['earnings', '/partners?view=earnings'],
-    ['bring in', '/pages?bring-in'],
-    ['Menus', '/menus'],
-    ['Shared blocks', '/blocks'],
-    ['Files', '/files'],
-    ['Waiting links', '/waiting'],
-    ['what differs', '/publications'],
-    ['Links', '/links'],
-    ['Settings', '/settings'],
-    ['People', '/settings/people'],
-    ['API tokens', '/settings/tokens'],
-    ['Your password', '/settings/password'],
-  ] as const) {
+  for (const [view, route] of VIEWS) {
     await page.setViewportSize(PHONE)
     await goTo(page, studio, route)
     await lookOnPhone(view)
@@ -186,4 +188,13 @@ test('a folder is brought in like a zip, without its own name in the addresses; 
   await page.getByRole('button', { name: 'Leave it' }).click()
   const found = (await (await page.request.get(`${studio.copy.url}/api/v1/pages?path=/front.html`)).json()) as { total: number }
   assert.equal(found.total, 0)
+})
+
+test('every view comes ten times over, and no time is an error written to the console', { timeout: 400_000 }, async () => {
+  const { page, errors } = await studio.enter('mara')
+  for (const [view, route] of VIEWS)
+    for (let time = 1; time <= 10; time++) {
+      await goTo(page, studio, route)
+      assert.deepEqual(errors, [], `${view}, time ${time}`)
+    }
 })
