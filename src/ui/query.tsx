@@ -9,7 +9,7 @@ import {
   useInfiniteQuery,
   useQuery,
 } from '@tanstack/react-query'
-import { type ReactNode, useState } from 'react'
+import { type ReactNode, useState, useSyncExternalStore } from 'react'
 import type { OperationName } from '../contract/api.ts'
 import { type AnswerOf, call, type InputOf } from './api.ts'
 
@@ -40,7 +40,27 @@ export function useAsk<N extends OperationName>(
 ): DefinedUseQueryResult<AnswerOf<N>>
 export function useAsk<N extends OperationName>(name: N, input: InputOf<N>, given?: AskOptions<N>): UseQueryResult<AnswerOf<N>>
 export function useAsk<N extends OperationName>(name: N, input: InputOf<N>, given: AskOptions<N> = {}): UseQueryResult<AnswerOf<N>> {
-  return useQuery({ ...given, queryKey: keyOf(name, input), queryFn: ({ signal }) => call(name, input, signal) })
+  const asked = useQuery({ ...given, queryKey: keyOf(name, input), queryFn: ({ signal }) => call(name, input, signal) })
+  return useAsDrawn(asked, given.initialData as AnswerOf<N> | undefined)
+}
+
+const never = (): (() => void) => () => {}
+
+/**
+ * An answer as the server drew it, for as long as React takes that drawing over: another island of the screen may have brought a newer
+ * one by then, and what is drawn first has to be the same (React, "hydrateRoot").
+ * @param initial - what the server had; undefined for nothing
+ */
+function useAsDrawn<T, R extends { readonly data: T | undefined }>(asked: R, initial: T | undefined): R {
+  const isAwake = useSyncExternalStore(
+    never,
+    () => true,
+    () => false,
+  )
+  if (isAwake || typeof window === 'undefined') return asked
+  const isThere = initial !== undefined
+  const drawn = { data: initial, error: null, status: isThere ? 'success' : 'pending', isSuccess: isThere, isPending: !isThere }
+  return Object.create(asked, Object.getOwnPropertyDescriptors(drawn)) as R
 }
 
 /** Operations that answer a long list in stretches. */
@@ -56,7 +76,9 @@ export function useAskOn<N extends ListName>(
   input: InputOf<N>,
   { initial, refreshMs }: { initial?: AnswerOf<N> | undefined; refreshMs?: number } = {},
 ): UseInfiniteQueryResult<InfiniteData<AnswerOf<N>>> {
-  return useInfiniteQuery<AnswerOf<N>, Error, InfiniteData<AnswerOf<N>>, readonly unknown[], string | null>({
+  const first: InfiniteData<AnswerOf<N>, string | null> | undefined =
+    initial === undefined ? undefined : { pages: [initial], pageParams: [null] }
+  const asked = useInfiniteQuery<AnswerOf<N>, Error, InfiniteData<AnswerOf<N>>, readonly unknown[], string | null>({
     queryKey: [...keyOf(name, input), 'by stretches'],
     queryFn: ({ signal, pageParam }) => {
       const query = { ...('query' in input ? input.query : {}), ...(pageParam === null ? {} : { cursor: pageParam }) }
@@ -64,10 +86,11 @@ export function useAskOn<N extends ListName>(
     },
     initialPageParam: null,
     getNextPageParam: nextOf,
-    ...(initial === undefined ? {} : { initialData: { pages: [initial], pageParams: [null] } }),
+    ...(first === undefined ? {} : { initialData: first }),
     placeholderData: (before) => before,
     ...(refreshMs === undefined ? {} : { refetchInterval: (query) => (query.state.data?.pages.length === 1 ? refreshMs : false) }),
   })
+  return useAsDrawn<InfiniteData<AnswerOf<N>>, typeof asked>(asked, first)
 }
 
 const nextOf = (last: unknown): string | null =>

@@ -163,3 +163,50 @@ test('Ctrl+Home comes to the first words and not to the logo; Ctrl+K without wor
   await page.keyboard.press('Enter')
   await page.getByRole('heading', { name: 'Link “office”' }).waitFor()
 })
+
+test('a list is one stop of the Tab key with arrows inside, and after linking the focus is where the work goes on', async () => {
+  const { page } = await studio.enter('tobin')
+  await goTo(page, studio, '/short-links')
+  const list = page.getByRole('list', { name: 'Short links' })
+  const stops = () =>
+    list.locator('a, button, input').evaluateAll((all) => all.filter((each) => (each as HTMLElement).tabIndex === 0).length)
+  await page.waitForFunction(
+    () =>
+      [...document.querySelectorAll('ul[aria-label="Short links"] input')].filter((box) => (box as HTMLElement).tabIndex === 0).length <= 1,
+  )
+  assert.equal(await stops(), 1)
+  const first = list.getByRole('listitem').first().getByRole('checkbox')
+  await first.focus()
+  await page.keyboard.press('ArrowDown')
+  const second = list.getByRole('listitem').nth(1)
+  assert.equal(await second.getByRole('checkbox').evaluate((box) => box === document.activeElement), true)
+  await page.keyboard.press('ArrowRight')
+  assert.equal(
+    await second
+      .getByRole('link')
+      .first()
+      .evaluate((link) => link === document.activeElement),
+    true,
+  )
+  assert.equal(await stops(), 1, 'the one that has the focus')
+  await page.keyboard.press('Tab')
+  assert.equal(await list.evaluate((ul) => ul.contains(document.activeElement)), false)
+  await page.keyboard.press('F6')
+  assert.notEqual(await page.evaluate(() => document.activeElement?.tagName), 'BODY')
+
+  await ownPage(page, studio, '/focus.html', '<h1>Focus</h1>\n<p>Words that are linked by keys.</p>')
+  await selectWords(page, 'linked')
+  await toLinkField(page)
+  await page.keyboard.insertText('/timetables.html')
+  const button = page.getByRole('button', { name: 'Link the words' })
+  await button.press('Enter')
+  await button.waitFor({ state: 'detached' })
+  await page.waitForFunction(() => document.activeElement !== null && document.activeElement !== document.body)
+  assert.equal(
+    await page.evaluate(
+      () =>
+        document.querySelector('[data-panel]')?.contains(document.activeElement) === true || document.activeElement?.tagName === 'IFRAME',
+    ),
+    true,
+  )
+})
