@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { type CompiledShortLink, compileShortLink, type ShortLinkTarget } from '../../core/routing/index.ts'
 
 /** Of what stands in a store, and how. One of another number is built anew. */
-export const FORMAT = '6'
+export const FORMAT = '7'
 
 /** A live page as it lies in the store. */
 export interface StoredPage {
