@@ -223,7 +223,9 @@ export async function untilWritingThere(page: Page): Promise<void> {
 export async function ownPage(page: Page, studio: Studio, path: string, main: string): Promise<string> {
   const at = `${studio.copy.url}/api/v1/pages`
   const headers = { Authorization: `Bearer ${studio.copy.token}` }
-  const made = (await (await page.request.post(at, { headers, data: { path, title: path.replace(/\W+/g, ' ') } })).json()) as {
+  const made = (await (
+    await page.request.post(at, { headers, data: { path, title: path.replace(/\W+/g, ' '), joinsMenus: false } })
+  ).json()) as {
     id: string
     version: number
   }
