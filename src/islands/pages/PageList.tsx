@@ -69,7 +69,11 @@ export function PageList({ initial, chosen, isNarrow }: { initial: PageListData;
                       {page.links} {page.links === 1 ? 'link' : 'links'}
                     </span>
                   )}
-                  {!isNarrow && <span className="note w-24 shrink-0 max-md:hidden">{page.encoding}</span>}
+                  {!isNarrow && page.encoding !== 'utf-8' && (
+                    <span className="note shrink-0 max-md:hidden" title={`Its letters are written in an older way: ${page.encoding}`}>
+                      older letters
+                    </span>
+                  )}
                   {page.state === 'live' ? (
                     !isNarrow && <span className="w-20 shrink-0 text-sm text-sea max-md:hidden">live</span>
                   ) : (

@@ -28,9 +28,17 @@ const NAMES: Readonly<Record<string, string>> = {
   em: 'mark',
   strong: 'mark',
   span: 'mark',
+  img: 'picture',
+  picture: 'picture',
+  math: 'formula',
+  map: 'map of a picture',
+  table: 'table',
   page: 'page whose markup is too broken to be written on here',
   stray: 'stray markup',
 }
+
+/** What an element is called by people who do not write markup. */
+const wordsFor = (name: string): string => NAMES[name] ?? 'piece of the page'
 
 /** What cannot be seen in a page: shown as a small label instead. */
 const UNSEEN = new Set(['comment', 'script', 'style', 'link', 'template', 'noscript', 'iframe', 'object', 'embed', 'stray', 'meta', 'base'])
@@ -54,7 +62,7 @@ export function thingView(node: Node, parts: () => Parts): NodeView {
   const dom = document.createElement(node.isInline ? 'span' : 'div')
   dom.contentEditable = 'false'
   const part = name === 'comment' ? partNamed(raw) : null
-  const label = part === null ? (NAMES[name] ?? name) : `shared ${part}`
+  const label = part === null ? wordsFor(name) : `shared ${part}`
   dom.setAttribute('data-thing', label)
   if (part !== null) dom.setAttribute('data-part', part)
   dom.title = part === null ? `A ${label}. It stays as it is in the source.` : `A ${label}, the same on every page`
@@ -79,7 +87,7 @@ function inert(html: string, isStyle = false): DocumentFragment {
   const out = isStyle ? 'meta,base,script' : 'meta,base,script,object,embed,style,link'
   for (const each of template.content.querySelectorAll(out)) each.remove()
   for (const each of template.content.querySelectorAll('iframe,template,noscript'))
-    each.replaceWith(chip(NAMES[each.localName] ?? each.localName))
+    each.replaceWith(chip(wordsFor(each.localName)))
   for (const each of template.content.querySelectorAll('[autofocus]')) each.removeAttribute('autofocus')
   loadHere(template.content)
   return template.content
