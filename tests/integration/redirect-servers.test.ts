@@ -252,6 +252,40 @@ for (const tolerance of [TOLERANCE, STRICT])
     }
   })
 
+test('whatever a visitor asks for, no server that goes by our rows answers with a line of theirs', async (t) => {
+  const evil = ['%0d%0aSet-Cookie:%20sid=evil', '%0aX-Evil:%20yes', '%0d', '%00', '%09', '%7f', '%e2%80%a8', '%c3%28', '%20x', '%22', '%5c']
+  for (let seed = 1; seed <= 2; seed++) {
+    const drafts = randomDrafts(seed)
+    const paths = drafts.map(({ match, from }) =>
+      encodeURI(match === 'pattern' ? from.replace(':name', 'some') : match === 'expression' ? sample(from) : from),
+    )
+    const targets = paths.flatMap((path) =>
+      evil.flatMap((each) => [`${path}/a${each}`, `${path}${each}`, path.replace('some', `so${each}me`), `${path}?q=${each}`]),
+    )
+    const nginx = writeNginx(drafts, { tolerance: TOLERANCE, hosts: HOSTS }).text
+    for (const server of [
+      await startHttpd(writeHttpd(drafts, TOLERANCE).text),
+      await startNginx(nginx, [...nginx.matchAll(/^#server (.*)$/gm)].map((found) => found[1]).join('\n')),
+    ]) {
+      t.after(() => server.stop())
+      let led = 0
+      for (const target of new Set(targets)) {
+        const head = (await server.raw('a.example', target)).split('\r\n\r\n')[0] ?? ''
+        const [, ...lines] = head.split('\r\n')
+        const names = lines.map((line) => line.split(':', 1)[0]?.toLowerCase())
+        const location = lines.find((line) => /^location:/i.test(line))
+        if (location !== undefined) led++
+        assert.match(location ?? '', /^[\x20-\x7e]*$/, target)
+        assert.ok(
+          !head.replaceAll('\r\n', '').match(/[\r\n]/) && !names.includes('set-cookie') && !names.includes('x-evil'),
+          `${target}: ${head}`,
+        )
+      }
+      assert.ok(led > 100, `${led} were led on`)
+    }
+  }
+})
+
 test('what was written for Apache httpd is read again as rows that answer the same', () => {
   for (let seed = 1; seed <= 20; seed++) {
     const drafts = randomDrafts(seed).map((draft) => ({ ...draft, when: {} }))

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { request } from 'node:http'
-import { createServer } from 'node:net'
+import { connect, createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
@@ -9,6 +9,8 @@ import { setTimeout as wait } from 'node:timers/promises'
 /** A web server of another make, on loopback, with a configuration under test. */
 export interface WebServer {
   ask(host: string, target: string): Promise<{ status: number; location: string | null }>
+  /** What comes out of the socket, a byte a letter, before anything reads it. */
+  raw(host: string, target: string): Promise<string>
   stop(): Promise<void>
 }
 
@@ -79,6 +81,18 @@ async function started(place: string, port: number, program: string, args: strin
       sent.on('error', reject)
       sent.end()
     })
+  const raw: WebServer['raw'] = (host, target) =>
+    new Promise((resolve, reject) => {
+      const socket = connect(port, '127.0.0.1')
+      let came = ''
+      socket.setEncoding('latin1')
+      socket.on('data', (part) => {
+        came += part
+      })
+      socket.on('error', reject)
+      socket.on('close', () => resolve(came))
+      socket.write(`GET ${target} HTTP/1.1\r\nHost: ${host}\r\nConnection: close\r\n\r\n`, 'latin1')
+    })
   for (let i = 0; ; i++) {
     if (child.exitCode !== null || i > 200) throw new Error(`${program} does not start: ${said}`)
     if (
@@ -92,6 +106,7 @@ async function started(place: string, port: number, program: string, args: strin
   }
   return {
     ask,
+    raw,
     async stop() {
       child.kill('SIGTERM')
       await ended

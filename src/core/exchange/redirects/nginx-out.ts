@@ -8,6 +8,13 @@ interface Entry {
   readonly key: string
   readonly status: number
   readonly to: string
+  /** Of a row that puts in what it caught: the expression and the destination of its rewrite, which the map sends to. */
+  readonly rewrite?: { readonly source: string; readonly to: string }
+}
+
+/** What the map says of it: its status, or the name of its rewrite. */
+interface Answering extends Entry {
+  readonly answer: string
 }
 
 /**
@@ -21,13 +28,23 @@ export function writeNginx(
   { tolerance, hosts }: { tolerance: Tolerance; hosts: readonly string[] },
 ): { text: string; unsaid: readonly Unsaid[] } {
   const unsaid: Unsaid[] = []
-  const conditional: Entry[] = []
-  const byHost = new Map<string, Entry[]>(hosts.map((host) => [host, []]))
+  const rewrites: string[] = []
+  const conditional: Answering[] = []
+  const byHost = new Map<string, Answering[]>(hosts.map((host) => [host, []]))
   const taken = new Map<string, Set<string>>(hosts.map((host) => [host, new Set()]))
   for (const draft of inOrder(drafts, tolerance)) {
-    const entry = entryOf(draft, tolerance)
-    if (typeof entry === 'string') unsaid.push({ draft, reason: entry })
-    else if (isConditional(draft.when)) conditional.push(entry)
+    const read = entryOf(draft, tolerance)
+    if (typeof read === 'string') {
+      unsaid.push({ draft, reason: read })
+      continue
+    }
+    const entry = { ...read, answer: read.rewrite === undefined ? String(read.status) : `r${rewrites.length + 1}` }
+    if (read.rewrite !== undefined) {
+      const { source, to } = read.rewrite
+      const flag = read.status === 301 ? 'permanent' : 'redirect'
+      rewrites.push(`#server if ($maprope_status = ${entry.answer}) { rewrite "${source}" "${to}" ${flag}; }`)
+    }
+    if (isConditional(draft.when)) conditional.push(entry)
     else
       for (const host of draft.hosts.length === 0 ? hosts : draft.hosts) {
         // Keys of a map are there once, and the first of them is the one that is asked.
@@ -47,7 +64,7 @@ export function writeNginx(
     map(
       '$uri',
       `maprope_status_${number.get(host)}`,
-      entries.map(({ key, status }) => [key, String(status)]),
+      entries.map(({ key, answer }) => [key, answer]),
     )
     map(
       '$uri',
@@ -63,7 +80,7 @@ export function writeNginx(
   map(
     WHOLE,
     'maprope_status_if',
-    conditional.map(({ key, status }) => [key, String(status)]),
+    conditional.map(({ key, answer }) => [key, answer]),
   )
   map(
     WHOLE,
@@ -74,7 +91,7 @@ export function writeNginx(
   lines.push('map $maprope_status_if $maprope_to { "" $maprope_to_plain; default $maprope_to_if; }')
   lines.push('map $args $maprope_and { "" ""; default "&$args"; }')
   const used = REDIRECT_STATUSES.filter((status) =>
-    [...byHost.values(), conditional].some((entries) => entries.some((each) => each.status === status)),
+    [...byHost.values(), conditional].some((entries) => entries.some((each) => each.answer === String(status))),
   )
   const text = [
     '# Redirects for nginx. Include this file in the http block; the lines at its end go into the server block.',
@@ -84,6 +101,7 @@ export function writeNginx(
     ...lines,
     '# ---- Into the server block:',
     '#server merge_slashes off;',
+    ...rewrites,
     ...used.map((status) => `#server if ($maprope_status = ${status}) { return ${status}${leadsOn(status) ? ' $maprope_to' : ''}; }`),
     ...commentsOf(unsaid),
   ]
@@ -115,14 +133,19 @@ function entryOf(draft: RedirectDraft, tolerance: Tolerance): Entry | string {
   const pieces = piecesOf(draft, match)
   if (pieces === null) return 'Its destination takes a group that cannot be written.'
   if (to.includes('#') && habit !== 'drop') return 'The query would be put behind its “#”.'
-  // nginx puts what was caught in as it is: a path that was decoded would be no address any more.
-  if (pieces.some((piece) => typeof piece === 'number')) {
-    if (/\?/.test(to)) return 'It puts what was caught beside a query, which nginx does not encode.'
-  }
+  const isCaught = pieces.some((piece) => typeof piece === 'number')
+  if (isCaught && /[?#]/.test(to)) return 'It puts what was caught beside a query, which nginx does not encode.'
+  if (isCaught && status !== 301 && status !== 302) return `nginx encodes what was caught only where it answers 301 or 302, not ${status}.`
   if (pieces.some((piece) => typeof piece === 'string' && piece.includes('$'))) return 'nginx cannot write “$”.'
   const dest = pieces.map((piece) => (typeof piece === 'number' ? `$${piece}` : asAddress(piece))).join('')
+  const whole = quoted(dest.startsWith('/') ? `$scheme://$http_host${dest}` : dest)
+  // What a map or "return" puts in stands there decoded, line ends and all; what a rewrite catches, it encodes. It adds the query by itself.
+  if (isCaught) {
+    const source = quoted(`${tolerance.ignoresCase ? '(?i)' : ''}${match.source}`)
+    return { key: quoted(key), status, to: '', rewrite: { source, to: `${whole}${habit === 'drop' ? '?' : ''}` } }
+  }
   const tail = habit === 'drop' ? '' : habit === 'pass' ? '$is_args$args' : '$maprope_and'
-  return { key: quoted(key), status, to: quoted(dest.startsWith('/') ? `$scheme://$http_host${dest}` : dest) + tail }
+  return { key: quoted(key), status, to: whole + tail }
 }
 
 /** What stands before the path in the text that rows with conditions are looked up by. */

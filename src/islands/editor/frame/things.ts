@@ -86,8 +86,7 @@ function inert(html: string, isStyle = false): DocumentFragment {
   template.innerHTML = html
   const out = isStyle ? 'meta,base,script' : 'meta,base,script,object,embed,style,link'
   for (const each of template.content.querySelectorAll(out)) each.remove()
-  for (const each of template.content.querySelectorAll('iframe,template,noscript'))
-    each.replaceWith(chip(wordsFor(each.localName)))
+  for (const each of template.content.querySelectorAll('iframe,template,noscript')) each.replaceWith(chip(wordsFor(each.localName)))
   for (const each of template.content.querySelectorAll('[autofocus]')) each.removeAttribute('autofocus')
   loadHere(template.content)
   return template.content
