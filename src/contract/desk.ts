@@ -20,6 +20,7 @@ export const Desk = z.object({
     })
     .nullable()
     .meta({ description: 'What is wrong in the redirects; null for who may not see them' }),
+  setAside: z.int().meta({ description: 'Lines of the log of clicks that could not be stored in the last 30 days, and were set aside' }),
   troubles: z
     .array(z.object({ since: z.iso.datetime() }))
     .meta({ description: 'Machines whose disk takes no clicks: they are held in memory, and written when there is room again' }),

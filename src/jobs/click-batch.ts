@@ -11,6 +11,8 @@ const AT = /^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{3}Z$/
 const AT_CHARS = 24
 const ID = /^[0-9a-f-]{36}$/
 const ID_CHARS = 36
+/** A control other than the tab between two fields. */
+const CONTROL = /[^\P{Cc}\t]/u
 /** What comes behind them. */
 const REST = /^(person|bot|prefetch|head)\t[0-9a-f]{16}\t([a-z]+)\t([a-z]+|\\N)\t([^\t\\]+|\\N)(?:\t(\d{1,3}|\\N))?$/
 
@@ -212,12 +214,23 @@ export async function batchOf(
   let spoilt = 0
   for (const [i, line] of text.split('\n').entries()) {
     if (i % STRETCH_LINES === STRETCH_LINES - 1) await breathe()
-    if (line === '' || missed.take(line) || seen.take(line)) continue
+    if (line === '') continue
+    // No text of the database holds one (PostgreSQL, "Character Types"), and no line that was answered does.
+    if (CONTROL.test(line)) {
+      spoilt++
+      continue
+    }
+    if (missed.take(line) || seen.take(line)) continue
     const id = line.slice(AT_CHARS + 1, AT_CHARS + 1 + ID_CHARS)
     const found = REST.exec(line.slice(AT_CHARS + ID_CHARS + 2))
     let link = links.get(id)
     // An id that is known is one; the text before it is looked at each time.
-    const isWhole = found !== null && AT.test(line.slice(0, AT_CHARS)) && (link !== undefined || ID.test(id))
+    const day = line.slice(0, DAY_CHARS)
+    const isWhole =
+      found !== null &&
+      AT.test(line.slice(0, AT_CHARS)) &&
+      (link !== undefined || ID.test(id)) &&
+      (days.has(day) || !Number.isNaN(Date.parse(day)))
     if (!isWhole || line[AT_CHARS] !== '\t' || line[AT_CHARS + 1 + ID_CHARS] !== '\t') {
       spoilt++
       continue
@@ -229,7 +242,6 @@ export async function batchOf(
     const [, visit = '', device = '', language = '', referrer = '', variant] = found
     // Logs of an earlier version say nothing of splits.
     lines.push(variant === undefined ? `${line}\t\\N` : line)
-    const day = line.slice(0, DAY_CHARS)
     days.add(day)
     link.add(line.slice(0, HOUR_CHARS), visit, variant === undefined || variant === '\\N' ? -1 : Number(variant))
     if (visit === 'person') link.addPerson(day, { referrer, device, language })

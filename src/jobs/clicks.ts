@@ -1,9 +1,10 @@
-import { open, readdir, rm, stat } from 'node:fs/promises'
+import { appendFile, open, readdir, rm, stat } from 'node:fs/promises'
 import path from 'node:path'
 import type { Logger } from 'pino'
 import { Changes } from '../data/changes.ts'
 import { type ClickBatch, forgetSegment, loadClicks, loadedBytes } from '../data/clicks.ts'
 import { type Database, inTransaction } from '../data/database.ts'
+import { noteSetAside } from '../data/set-aside.ts'
 import { fillShortLinks, limitedShortLinks } from '../data/short-link-watch.ts'
 import { batchOf } from './click-batch.ts'
 
@@ -64,8 +65,9 @@ async function loadSegment(
   let read = at
   let clicks = 0
   let loading: Promise<ClickBatch | null> | null = null
-  const load = async (batch: ClickBatch): Promise<ClickBatch | null> => {
-    if (!(await loadClicks(db, batch))) return null
+  const load = async (stretch: Buffer, given: ClickBatch): Promise<ClickBatch | null> => {
+    const batch = await loadOrSetAside(stretch, given, { db, node, segment, log, aside: path.join(path.dirname(file), SET_ASIDE) })
+    if (batch === null) return null
     await endFull(db, batch)
     return batch
   }
@@ -89,7 +91,7 @@ async function loadSegment(
       const { batch, spoilt } = await batchOf(chunk.toString('utf8', 0, end), { node, segment, from: read, to: read + end })
       if (spoilt > 0) log.warn({ segment, lines: spoilt }, 'half lines in the click log were passed over')
       if (loading !== null && !(await isLoaded())) break
-      loading = load(batch)
+      loading = load(chunk.subarray(0, end), batch)
       loading.catch(() => {}) // thrown where it is waited for
       read += end
     }
@@ -102,6 +104,66 @@ async function loadSegment(
     await forgetSegment(db, node, segment)
   }
   return clicks
+}
+
+/** Beside the segments of a machine: lines that the database does not take. */
+export const SET_ASIDE = 'set-aside.txt'
+/** Kept of them; more are counted. */
+const SET_ASIDE_MAX_BYTES = 10 * 1024 * 1024
+
+/**
+ * Loads a stretch. One that the database does not take is halved, and halved again, down to the line that it is about, which is set
+ * aside: nothing that came from outside may stop the count.
+ * @returns what was loaded of it; null when somebody else has loaded from there
+ */
+async function loadOrSetAside(
+  stretch: Buffer,
+  batch: ClickBatch,
+  at: { readonly db: Database; readonly node: string; readonly segment: string; readonly log: Logger; readonly aside: string },
+): Promise<ClickBatch | null> {
+  const { db, node, segment } = at
+  try {
+    return (await loadClicks(db, batch)) ? batch : null
+  } catch (error) {
+    if (!isAboutData(error)) throw error
+    const { from, to } = batch
+    const half = stretch.lastIndexOf(10, Math.floor((stretch.length - 1) / 2)) + 1 || stretch.indexOf(10) + 1
+    if (half === stretch.length) {
+      const nothing = (await batchOf('', { node, segment, from, to })).batch
+      // Where even nothing is not taken, it is not the line.
+      if (!(await loadClicks(db, nothing))) return null
+      await setAside(stretch, at)
+      return nothing
+    }
+    let lines: string[] = []
+    let rollups: ClickBatch['rollups'] = []
+    for (const [begin, end] of [
+      [0, half],
+      [half, stretch.length],
+    ] as const) {
+      const part = stretch.subarray(begin, end)
+      const read = await batchOf(part.toString('utf8'), { node, segment, from: from + begin, to: from + end })
+      const loaded = await loadOrSetAside(part, read.batch, at)
+      if (loaded === null) return null
+      lines = [...lines, ...loaded.lines]
+      rollups = [...rollups, ...loaded.rollups]
+    }
+    return { ...batch, lines, rollups }
+  }
+}
+
+/** What the database says of a value, and not of itself: SQLSTATE classes 21, 22, 23 (PostgreSQL, "Error Codes"). */
+const isAboutData = (error: unknown): boolean =>
+  error instanceof Error && 'code' in error && typeof error.code === 'string' && /^2[123]/.test(error.code)
+
+async function setAside(line: Buffer, { db, node, log, aside }: { db: Database; node: string; log: Logger; aside: string }): Promise<void> {
+  const size = await stat(aside).then(
+    ({ size }) => size,
+    () => 0,
+  )
+  if (size + line.length <= SET_ASIDE_MAX_BYTES) await appendFile(aside, line)
+  await noteSetAside(db, node, 1)
+  log.warn({ node }, 'a line of the click log cannot be stored; it is set aside')
 }
 
 /** Ends the short links that have had all the clicks that they were to have. Broken off before, it is done at the next click. */

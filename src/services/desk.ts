@@ -5,6 +5,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { countPages } from '../data/pages.ts'
 import { countRedirects } from '../data/redirects.ts'
+import { setAsideOfLate } from '../data/set-aside.ts'
 import { listTroubles } from '../data/troubles.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
@@ -75,6 +76,7 @@ export function deskService(
         ...(await look(actor, view)),
         redirects: await redirects(actor),
         waiting: await countWaiting(db, actor.siteId),
+        setAside: await setAsideOfLate(db),
         troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),
         hasPartners: view.setup.partners.length > 0,
         hasRules: view.setup.rules.length > 0,

@@ -10,9 +10,9 @@ import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
 import { ClickLog, clickFolder } from '../../src/delivery/click-log.ts'
 import { Visitors } from '../../src/delivery/visitor.ts'
-import { loadClickLogs } from '../../src/jobs/clicks.ts'
+import { loadClickLogs, SET_ASIDE } from '../../src/jobs/clicks.ts'
 import { smallDisk } from './small-disk.ts'
-import { makeWorld, type World } from './world.ts'
+import { makeWorld, must, type World } from './world.ts'
 
 const log = pino({ level: 'silent' })
 const NOW = Date.UTC(2026, 4, 3, 23, 59, 59, 7)
@@ -223,4 +223,34 @@ test('whatever a visitor sends, the line stays one line of the log’s form', as
   clicks.close()
   await loadClickLogs(world.db, clickFolder(data), log)
   assert.equal(await counted(id), odd.length)
+})
+
+test('lines that the database does not take are set aside and counted, and everything else of the segment is loaded', async () => {
+  const [data, id, site] = [folder(), randomUUID(), world.owner.siteId]
+  const visitor = 'a'.repeat(16)
+  const click = (at: string, referrer = '\\N'): string => `${at}\t${id}\tperson\t${visitor}\tphone\ten\t${referrer}\t\\N`
+  const good = Array.from({ length: 300 }, (_, n) => click(`2026-05-03T10:00:${String(n % 60).padStart(2, '0')}.000Z`))
+  const poison = [
+    click('2026-05-03T25:61:00.000Z'),
+    `missed\t2026-02-31T10:00:00.000Z\t${site}\tsite.localhost\t/gone\tperson\t\t${visitor}`,
+    `missed\t2026-05-03T10:00:00.000Z\t${'f'.repeat(36)}\tsite.localhost\t/gone\tperson\t\t${visitor}`,
+    `seen\t2026-05-03T99:00:00.000Z\t${site}\tsite.localhost\tview\t/index.html\t\t0\tperson\t${visitor}`,
+  ]
+  const half = [
+    click('2026-99-99T10:00:00.000Z'),
+    `seen\t2026-05-03T10:00:00.000Z\t${site}\tsite.localhost\tlink\t/index.html\thttps://x.example/\0\t0\tperson\t${visitor}`,
+  ]
+  const place = path.join(clickFolder(data), 'poisoned')
+  mkdirSync(place, { recursive: true })
+  const lines = [...good.slice(0, 100), ...poison, ...half, ...good.slice(100)]
+  writeFileSync(path.join(place, DEAD), `${lines.join('\n')}\n`)
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.deepEqual([await counted(id), await rolledUp(id)], [300, 300])
+  assert.deepEqual(readFileSync(path.join(place, SET_ASIDE), 'utf8').trimEnd().split('\n').sort(), [...poison].sort())
+  assert.deepEqual(readdirSync(place), [SET_ASIDE], 'the segment is done with')
+  const [told] = await rows<{ lines: number }>(world.db, `SELECT lines::int FROM set_aside_lines WHERE node = 'poisoned'`)
+  assert.equal(told?.lines, poison.length)
+  assert.equal(must(await world.services.desk.look(world.owner)).setAside, poison.length)
+  await loadClickLogs(world.db, clickFolder(data), log)
+  assert.equal(await counted(id), 300)
 })

@@ -21,15 +21,15 @@ export interface Beacon {
   readonly nth: number
 }
 
-/** No tab or line end could stand in one: it becomes a line of a log. */
+/** No blank, control or half a character could stand in one: it becomes a line of a log, and goes into the database. */
 const Place = z
   .string()
   .max(ADDRESS_MAX_CHARS)
-  .regex(/^\/[^\s\\]*$/)
+  .regex(/^\/[^\s\\\p{Cc}\p{Cs}]*$/u)
 const Leads = z
   .string()
   .max(ADDRESS_MAX_CHARS)
-  .regex(/^https?:\/\/[^\s\\]+$/)
+  .regex(/^https?:\/\/[^\s\\\p{Cc}\p{Cs}]+$/u)
 const Said = z.union([
   z.tuple([z.literal('v'), Place, z.string().max(ADDRESS_MAX_CHARS)]),
   z.tuple([z.literal('o'), Place, Leads, z.int().min(0)]),
@@ -51,7 +51,7 @@ export function readBeacon(text: string): Beacon | null {
     return { kind: 'link', path, address, nth: Math.min(nth, NTH_MAX) }
   }
   const [, path, from] = said.data
-  return { kind: 'view', path, address: /^https?:\/\/([^/?#\s\\:@]{1,253})/i.exec(from)?.[1]?.toLowerCase() ?? '', nth: 0 }
+  return { kind: 'view', path, address: /^https?:\/\/([^/?#\s\\:@\p{Cc}\p{Cs}]{1,253})/iu.exec(from)?.[1]?.toLowerCase() ?? '', nth: 0 }
 }
 
 /**

@@ -17,6 +17,7 @@ import { paid } from './016-paid.ts'
 import { steps } from './017-steps.ts'
 import { spelling } from './018-spelling.ts'
 import { ledTo } from './019-led-to.ts'
+import { setAside } from './020-set-aside.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -39,4 +40,5 @@ export const MIGRATIONS = [
   steps,
   spelling,
   ledTo,
+  setAside,
 ] as const

@@ -28,7 +28,13 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
   const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages
   const isQuiet =
-    data.troubles.length === 0 && data.pages > 0 && unmarked.total === 0 && drafts === 0 && data.waiting === 0 && data.hasRules
+    data.setAside === 0 &&
+    data.troubles.length === 0 &&
+    data.pages > 0 &&
+    unmarked.total === 0 &&
+    drafts === 0 &&
+    data.waiting === 0 &&
+    data.hasRules
   return (
     <div className="mx-auto grid max-w-[940px] gap-5 px-5 py-8">
       <header className="flex flex-wrap items-baseline gap-x-4">
@@ -37,6 +43,12 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
           {data.links} links on {data.pages} pages
         </p>
       </header>
+      {data.setAside > 0 && (
+        <Matter title="Some of what visitors did could not be stored" action={null}>
+          {data.setAside.toLocaleString('en')} {data.setAside === 1 ? 'line' : 'lines'} of the log of clicks in the last 30 days: kept
+          beside it, in set-aside.txt. Everything else is counted.
+        </Matter>
+      )}
       {data.troubles.length > 0 && (
         <Matter isBroken title="The disk takes no more clicks" action={null}>
           Since {new Date(data.troubles[0]?.since ?? '').toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })} the log of

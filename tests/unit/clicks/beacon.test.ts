@@ -71,6 +71,9 @@ test('what a page sends is read, and what anybody else sends is nothing (seeded)
     '["v","/a b",""]',
     '["o","/a","javascript:x",0]',
     '["o","/a","https://x.example/\\t",0]',
+    '["o","/a","https://x.example/\\u0000",0]',
+    '["o","/a","https://x.example/\\ud800",0]',
+    '["v","/a\\u0085b",""]',
     '["o","/a","https://x.example/",-1]',
     `["v","/${'a'.repeat(5_000)}",""]`,
   ])
@@ -78,10 +81,23 @@ test('what a page sends is read, and what anybody else sends is nothing (seeded)
   fc.assert(
     fc.property(fc.oneof(fc.string(), fc.json()), (text) => {
       const read = readBeacon(text)
-      assert.ok(read === null || !/[\t\n\r\\]/.test(read.path + read.address))
+      assert.ok(read === null || !/[\s\\\p{Cc}\p{Cs}]/u.test(read.path + read.address))
     }),
     { seed: 4, numRuns: 2_000 },
   )
+})
+
+test('whatever stands in an address that a page sends, what is taken can be stored (every code point)', () => {
+  for (let code = 0; code <= 0x10ffff; code += code < 0x3000 ? 1 : 97) {
+    const sign = String.fromCodePoint(code)
+    for (const said of [
+      ['o', '/a', `https://x.example/${sign}`, 0],
+      ['v', `/${sign}`, `https://${sign}x.example/`],
+    ]) {
+      const read = readBeacon(JSON.stringify(said))
+      assert.ok(read === null || !/[\s\\\p{Cc}\p{Cs}]/u.test(read.path + read.address), code.toString(16))
+    }
+  }
 })
 
 const TAGS: readonly (readonly [policy: string, allows: boolean | string])[] = [
