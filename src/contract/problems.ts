@@ -1,5 +1,5 @@
 import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '../core/content/index.ts'
-import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
+import { HOLES_MAX, PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 import { SORTED_MAX } from './short-links.ts'
@@ -63,6 +63,12 @@ export const PROBLEMS = {
     'A redirect leads to a path of the site, which begins with “/”, or to a full web address, whose host stands in it as it is.',
   ],
   'destination-group-unknown': [422, 'The destination names a part that nothing in the pattern catches.'],
+  'destination-holes': [422, `A destination takes at most ${HOLES_MAX} parts of what was caught.`],
+  'destination-control': [422, 'A line end or another control stands in the destination. Take it out.'],
+  'destination-log-in': [
+    422,
+    'The destination holds a user name or password, which every visitor would be sent. Leave out what stands before the “@”.',
+  ],
   'redirect-to-itself': [422, 'This row would lead to itself, and visitors in a circle.'],
   'redirects-too-many': [
     422,

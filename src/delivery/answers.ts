@@ -46,9 +46,11 @@ export function partsOf(url: string): { path: string; query: string } {
   return at === -1 ? { path: url, query: '' } : { path: url.slice(0, at), query: url.slice(at + 1) }
 }
 
-/** So many answers are remembered, to addresses of so many characters: some 30 MB at most. */
-const REMEMBERED_MAX = 50_000
-const REMEMBERED_MAX_CHARS = 300
+/** So much is remembered of answers, in characters, to addresses of so many. */
+const REMEMBERED_MAX_CHARS = 16 * 1024 * 1024
+const ASKED_MAX_CHARS = 300
+/** Of one answer besides what it says. */
+const REMEMBERED_OVERHEAD_CHARS = 200
 
 /**
  * What a short link or a row of redirects answers to a request; null where none does. Where rows have
@@ -56,26 +58,36 @@ const REMEMBERED_MAX_CHARS = 300
  */
 export function countedAnswer(view: StoreView, entry: HostEntry, asked: AskedOfHost): CountedAnswer | null {
   const isLook = asked.method === 'GET' || asked.method === 'HEAD'
-  const mayRemember = isLook && asked.url.length <= REMEMBERED_MAX_CHARS
+  const mayRemember = isLook && asked.url.length <= ASKED_MAX_CHARS
   const key = mayRemember ? `${asked.host} ${asked.url}` : ''
-  const known = mayRemember ? rememberedIn(view.state).get(key) : undefined
+  const known = mayRemember ? rememberedIn(view.state).answers.get(key) : undefined
   if (known !== undefined) return known
   const link = entry.kind === 'short' && isLook ? shortLinkAt(view, entry, asked.url) : null
   const rows = link === null ? view.redirects(entry) : null
   const made = link !== null ? shortLinkAnswer(link, entry, asked) : rows === null ? null : redirectAnswer(view, entry, rows, asked, isLook)
   if (!mayRemember || rows?.hasConditions === true || (link !== null && link.course !== null)) return made
   const remembered = rememberedIn(view.state)
-  if (remembered.size >= REMEMBERED_MAX) remembered.clear()
-  remembered.set(key, made)
+  const chars = REMEMBERED_OVERHEAD_CHARS + key.length + (made === null ? 0 : made.body.length + made.headers.join('').length)
+  if (remembered.chars + chars > REMEMBERED_MAX_CHARS) {
+    remembered.answers.clear()
+    remembered.chars = 0
+  }
+  remembered.answers.set(key, made)
+  remembered.chars += chars
   return made
 }
 
+interface Remembered {
+  readonly answers: Map<string, CountedAnswer | null>
+  chars: number
+}
+
 /** By what the store held. */
-const answersOf = new WeakMap<object, Map<string, CountedAnswer | null>>()
-function rememberedIn(state: object): Map<string, CountedAnswer | null> {
+const answersOf = new WeakMap<object, Remembered>()
+function rememberedIn(state: object): Remembered {
   const known = answersOf.get(state)
   if (known !== undefined) return known
-  const made = new Map<string, CountedAnswer | null>()
+  const made: Remembered = { answers: new Map(), chars: 0 }
   answersOf.set(state, made)
   return made
 }

@@ -5,13 +5,16 @@ import type { Logger } from 'pino'
 
 /** A segment is closed at this size, so that loaded ones can go. */
 const SEGMENT_BYTES = 16 * 1024 * 1024
-/** Lines kept in memory while the disk takes none: some 200 MB. Beyond it the oldest go, and the log says so. */
+/** Lines kept in memory while the disk takes none, and their characters. Beyond either the oldest go, and the log says so. */
 const HELD_LINES_MAX = 1_000_000
+const HELD_MAX_CHARS = 200 * 1024 * 1024
 /** How long after a failed write the next is tried; answers do not wait for that. */
 const RETRY_MS = 1_000
 /** Held lines written at once when there is room again: between two stretches others are answered. */
 const STRETCH_LINES = 5_000
 const NOTHING = Buffer.alloc(0)
+
+const charsOf = (lines: readonly string[]): number => lines.reduce((sum, line) => sum + line.length, 0)
 
 /** The folder of all click logs of one installation. */
 export const clickFolder = (dataFolder: string): string => path.join(dataFolder, 'clicks')
@@ -33,6 +36,7 @@ export class ClickLog {
   /** Stretches that the disk did not take, in their order. */
   #held: string[][] = []
   #heldLines = 0
+  #heldChars = 0
   #isFailing = false
   /** The file ends in half a line. */
   #isTorn = false
@@ -132,8 +136,13 @@ export class ClickLog {
   #hold(lines: string[]): void {
     this.#held.push(lines)
     this.#heldLines += lines.length
+    this.#heldChars += charsOf(lines)
     let lost = 0
-    while (this.#heldLines - lost > HELD_LINES_MAX) lost += this.#held.shift()?.length ?? 0
+    while (this.#held.length > 0 && (this.#heldLines - lost > HELD_LINES_MAX || this.#heldChars > HELD_MAX_CHARS)) {
+      const oldest = this.#held.shift() ?? []
+      lost += oldest.length
+      this.#heldChars -= charsOf(oldest)
+    }
     this.#heldLines -= lost
     if (lost > 0) this.#log.error({ lost }, 'clicks were lost: the disk has been full for too long')
     this.#retry ??= setTimeout(() => this.#tryAgain(), RETRY_MS).unref()
@@ -160,6 +169,7 @@ export class ClickLog {
     const left = lines.slice(written)
     this.#held.splice(0, stretches, ...(left.length === 0 ? [] : [left]))
     this.#heldLines -= written
+    this.#heldChars -= charsOf(lines) - charsOf(left)
     return left.length === 0
   }
 

@@ -6,6 +6,8 @@ import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } 
 
 /** User agents remembered; judging one anew costs more than all the rest of an answer. */
 const AGENTS_MAX = 5_000
+/** Longer names than these no browser has; each is judged anew. */
+const AGENT_MAX_CHARS = 500
 
 /** Of an address that was asked for in vain so much is kept. */
 const MISSED_PATH_MAX_CHARS = 1_000
@@ -129,6 +131,7 @@ export class Visitors {
     const known = this.#agents.get(key)
     if (known !== undefined) return known
     const judged = { visit: visitOf({ method: 'GET', userAgent, purpose: undefined }), device: deviceOf(userAgent) }
+    if (key.length > AGENT_MAX_CHARS) return judged
     if (this.#agents.size >= AGENTS_MAX) this.#agents.clear()
     this.#agents.set(key, judged)
     return judged

@@ -17,7 +17,13 @@ import type { RedirectFields } from '../data/redirects.ts'
 
 /** What of a row a person chooses. */
 export type WantedRedirect = Omit<RedirectFields, 'key'>
-export type RedirectFieldFault = RedirectFault | 'unknown-host' | 'redirect-to-itself' | 'time-passed'
+export type RedirectFieldFault =
+  | RedirectFault
+  | 'destination-control'
+  | 'destination-log-in'
+  | 'unknown-host'
+  | 'redirect-to-itself'
+  | 'time-passed'
 
 /** A row with what people leave unsaid. */
 export const PLAIN_REDIRECT: Omit<WantedRedirect, 'from'> = {
@@ -79,6 +85,9 @@ export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<
   const when = query.length === 0 ? wanted.when : { ...wanted.when, query: [...(wanted.when.query ?? []), ...query] }
   if ((when.query ?? []).length > NAMED_MAX)
     return fail('path-unreadable', { why: `a row can ask for ${NAMED_MAX} parameters, and this one asks for ${when.query?.length}` })
+  if (leadsOn(wanted.status) && /\p{Cc}/u.test(wanted.to.trim())) return fail('destination-control')
+  const to = parseUrl(wanted.to.trim())
+  if (to !== null && (to.username !== '' || to.password !== '')) return fail('destination-log-in')
   const row: Redirect = {
     ...wanted,
     id: '',

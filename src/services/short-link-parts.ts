@@ -1,4 +1,4 @@
-import { type AddressFault, type RepairedAddress, repair } from '../core/address/index.ts'
+import { type AddressFault, parseUrl, type RepairedAddress, repair } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type CompiledShortLink, compileShortLink, matchShortLink, redirectKey } from '../core/routing/index.ts'
 import type { SiteGround, SiteSetup } from '../core/rules/index.ts'
@@ -33,6 +33,9 @@ export function mendDestination(view: SiteGround, text: string): Result<Repaired
   const mended = repair(text, view.around('/'))
   if (!mended.ok) return mended
   const { kind, address } = mended.value
+  const url = parseUrl(address, `${view.origin}/`)
+  if (url !== null && (url.username !== '' || url.password !== ''))
+    return fail('address-not-outside', { why: 'it holds a user name or password, which every visitor would be sent' })
   if (kind === 'inside page' || kind === 'file')
     return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
   if (kind === 'short link') return fail('address-not-outside', { why: 'it leads to another short link; paste what that one leads to' })

@@ -9,14 +9,18 @@ export interface CompiledDestination {
    * @param caught - by number, from 0 on
    * @param query - as asked for, without "?"; "" for none
    * @param origin - of the host that was asked, for a path of the site
-   * @returns absolute, ASCII (RFC 9110 §10.2.2); null where what was caught makes no address of it
+   * @returns absolute, ASCII (RFC 9110 §10.2.2); null where what was caught makes no address of it, or a longer one than is sent
    */
   fill(caught: readonly string[], query: string, origin: string): string | null
   /** Where it leads whatever was caught, asked and where; null where that makes a difference. */
   readonly always: string | null
 }
 
-export type DestinationFault = 'destination-unreadable' | 'destination-refused' | 'destination-group-unknown'
+export type DestinationFault = 'destination-unreadable' | 'destination-refused' | 'destination-group-unknown' | 'destination-holes'
+
+/** Most holes of a destination, and longest filled one, inclusive: RFC 9110 §4.1 asks everybody to handle 8,000 octets of an address. */
+export const HOLES_MAX = 20
+export const FILLED_MAX_CHARS = 8_000
 
 type Piece = { readonly text: string } | { readonly group: number }
 
@@ -39,6 +43,7 @@ export function compileDestination(
   const pieces = read(to, names)
   if (!pieces.ok) return pieces
   const hasHoles = pieces.value.some((piece) => 'group' in piece)
+  if (pieces.value.filter((piece) => 'group' in piece).length > HOLES_MAX) return fail('destination-holes', { most: HOLES_MAX })
   const whole: readonly Piece[] = appends && !hasHoles && to.endsWith('/') ? [...pieces.value, { group: 0 }] : pieces.value
   const isInside = to.startsWith('/') && !to.startsWith('//')
   const scheme = SCHEME.exec(to)?.[1]?.toLowerCase()
@@ -57,13 +62,15 @@ export function compileDestination(
         address += piece.text
         isInQuery ||= /[?#]/.test(piece.text)
       } else address += isInQuery ? inQuery(caught[piece.group] ?? '') : encodedPath(caught[piece.group] ?? '')
+      // Looked at piece by piece: what is too long is not made first.
+      if (address.length > FILLED_MAX_CHARS) return null
     }
     // A path that begins with what was caught must not be read as another host.
     if (isInside) address = origin + address.replace(/^\/{2,}/, '/')
     const url = parseUrl(address)
     if (url === null || (!isInside && url.protocol !== 'https:' && url.protocol !== 'http:')) return null
     if (query !== '' && habit !== 'drop') withQuery(url, query, habit)
-    return url.href
+    return url.href.length > FILLED_MAX_CHARS ? null : url.href
   }
   const isConstant = !isInside && whole.every((piece) => 'text' in piece) && habit === 'drop'
   return ok({ fill, always: isConstant ? fill([], '', '') : null })

@@ -12,7 +12,7 @@ export {
   variantFor,
   WEIGHT_MAX,
 } from './course.ts'
-export { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
+export { type CompiledDestination, compileDestination, type DestinationFault, FILLED_MAX_CHARS, HOLES_MAX } from './destination.ts'
 export { hiddenBy, samplePath } from './hidden.ts'
 export type { ReviewRow } from './lean-row.ts'
 export {

@@ -16,9 +16,11 @@ export interface StoredRedirect extends Redirect {
   readonly literals?: readonly string[]
 }
 
-/** Rows that are ready are kept up to here, by what stands in the store: most answers are given again and again. */
+/** Rows that are ready are kept up to here, and so much of them, by what stands in the store: most answers are given again and again. */
 const READY_MAX = 20_000
+const READY_MAX_CHARS = 16 * 1024 * 1024
 const ready = new Map<string, readonly ReadyRedirect[]>()
+let readyChars = 0
 
 /** Rows for paths, found by the same, ready to be asked; how a site takes addresses makes no difference to them. @param json - as it stands in the store; undefined for none */
 export function readyRows(json: string | undefined): readonly ReadyRedirect[] {
@@ -26,8 +28,12 @@ export function readyRows(json: string | undefined): readonly ReadyRedirect[] {
   const known = ready.get(json)
   if (known !== undefined) return known
   const rows = (JSON.parse(json) as StoredRedirect[]).flatMap((row) => readyRow(row, TOLERANCE))
-  if (ready.size >= READY_MAX) ready.clear()
+  if (ready.size >= READY_MAX || readyChars + json.length > READY_MAX_CHARS) {
+    ready.clear()
+    readyChars = 0
+  }
   ready.set(json, rows)
+  readyChars += json.length
   return rows
 }
 

@@ -48,7 +48,7 @@ export function whyWords({ why, from, match }: ConsideredRow): string {
         ? `does not match: ${from}`
         : 'is written another way, which this site tells apart'
     case 'destination':
-      return 'fits, but what it catches makes no address'
+      return 'fits, but what it catches makes no address, or one that is too long'
     case 'later':
       return 'would fit too, but comes later'
     default:

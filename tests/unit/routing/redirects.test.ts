@@ -8,6 +8,8 @@ import {
   compileExpression,
   compilePathPattern,
   considerRedirects,
+  FILLED_MAX_CHARS,
+  HOLES_MAX,
   literalsOf,
   matchRedirect,
   plainPath,
@@ -237,6 +239,21 @@ test('a table without a row is as if it had never been there', () => {
   assert.equal(at(), 'https://site.example/1')
   table.remove(second)
   assert.equal(at(), null)
+})
+
+test('a filled destination has a length, and so many holes', () => {
+  const under = (to: string): Redirect => row({ match: 'under', from: '/w', to, query: 'pass' })
+  assert.ok(readyRedirect(under(`https://elsewhere.example/${'$1'.repeat(HOLES_MAX)}`), EASY).ok)
+  const over = readyRedirect(under(`https://elsewhere.example/${'$1'.repeat(HOLES_MAX + 1)}`), EASY)
+  assert.equal(over.ok ? '' : over.fault, 'destination-holes')
+  const rows = [under('https://elsewhere.example/$1$1')]
+  assert.equal(answer(rows, '/w/ab'), 'https://elsewhere.example/abab')
+  for (const length of [3_900, 4_100, 15_000]) {
+    const [location, withQuery] = [answer(rows, `/w/${'a'.repeat(length)}`), answer(rows, `/w/a?q=${'b'.repeat(2 * length)}`)]
+    for (const each of [location, withQuery]) assert.ok(each === null || each.length <= FILLED_MAX_CHARS)
+    assert.equal(location === null, 2 * length + 26 > FILLED_MAX_CHARS, `${length}`)
+  }
+  assert.equal(answer(rows, `/w/${'\u00e9'.repeat(1_400)}`), null, 'counted as it is sent')
 })
 
 test('an expression that has to go back over its steps is refused, with the place', () => {
