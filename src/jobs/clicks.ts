@@ -129,6 +129,8 @@ async function loadOrSetAside(
     const { from, to } = batch
     const half = stretch.lastIndexOf(10, Math.floor((stretch.length - 1) / 2)) + 1 || stretch.indexOf(10) + 1
     if (half === stretch.length) {
+      // A day whose clicks were given up has its place again by now.
+      if (await loadClicks(db, batch).catch(() => false)) return batch
       const nothing = (await batchOf('', { node, segment, from, to })).batch
       // Where even nothing is not taken, it is not the line.
       if (!(await loadClicks(db, nothing))) return null
