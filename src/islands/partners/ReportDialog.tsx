@@ -228,7 +228,9 @@ function Seen({ seen }: { seen: ReportTaken }) {
       <p>In all {seen.sums.map(({ currency, commission }) => money(commission, currency)).join(' and ') || 'nothing'}.</p>
       {seen.refused.length > 0 && (
         <details className="note mt-1" open={seen.refused.length < 4}>
-          <summary className="cursor-pointer">{seen.refused.length + seen.moreRefused} lines are left out</summary>
+          <summary className="cursor-pointer">
+            {seen.refused.length + seen.moreRefused} {seen.refused.length + seen.moreRefused === 1 ? 'line is' : 'lines are'} left out
+          </summary>
           <ul className="mt-1 grid gap-0.5 pl-3">
             {seen.refused.slice(0, 50).map(({ line, why, cell }) => (
               <li key={line}>
