@@ -200,6 +200,7 @@ test('what goes over the wire is right: statuses, methods, caches, bodies, lette
   assert.equal((await raw('/under/é')).status, 400, 'bytes that no address has')
   const long = await raw(`/under/${'x'.repeat(8_000)}`)
   assert.equal(long.location, `https://new.example/a/${'x'.repeat(8_000)}`)
+  assert.equal((await raw(`/under/${'x'.repeat(8_300)}`)).location, undefined, 'longer than is sent')
   for (const odd of ['/under/%', '/under/%zz', '/under/%ff%fe', '/under/?', '/under/?=&=?'])
     assert.match((await raw(odd)).location ?? '', /^https:\/\/new\.example\/a\/[!-~]*$/, odd)
 })

@@ -18,9 +18,9 @@ export interface CompiledDestination {
 
 export type DestinationFault = 'destination-unreadable' | 'destination-refused' | 'destination-group-unknown' | 'destination-holes'
 
-/** Most holes of a destination, and longest filled one, inclusive: RFC 9110 §4.1 asks everybody to handle 8,000 octets of an address. */
+/** Most holes of a destination, and longest filled one, inclusive: RFC 9110 §4.1 asks everybody to handle 8,000 octets at least. */
 export const HOLES_MAX = 20
-export const FILLED_MAX_CHARS = 8_000
+export const FILLED_MAX_CHARS = 8_192
 
 type Piece = { readonly text: string } | { readonly group: number }
 
