@@ -10,7 +10,6 @@ export interface StepRow {
   readonly moment: string
   readonly by: string | null
   readonly isUndone: boolean
-  /** Nothing that came later stands in the way of taking it back. */
   readonly facts: Readonly<Record<string, unknown>>
 }
 

@@ -1,3 +1,5 @@
+import { cellsOf } from './cells.ts'
+
 /** A row of a list of short links, as it stands there. */
 export interface ShortLinkListRow {
   readonly destination: string
@@ -13,6 +15,10 @@ export interface ShortLinkListRow {
 
 const COLUMNS = ['destination', 'slug', 'host', 'title', 'status', 'note', 'tags'] as const
 
+type Delimiter = ',' | ';' | '\t'
+const delimiterOf = (line: string): Delimiter =>
+  ([',', ';', '\t'] as const).reduce((most, each) => (line.split(each).length > line.split(most).length ? each : most))
+
 /**
  * What the header of a list says: by which character its columns are parted (comma, semicolon or tab), and what they are.
  * @param line - the first line of the file
@@ -20,19 +26,11 @@ const COLUMNS = ['destination', 'slug', 'host', 'title', 'status', 'note', 'tags
  */
 export function readListHeader(
   line: string,
-): { readonly delimiter: ',' | ';' | '\t'; readonly columns: readonly (keyof ShortLinkListRow | null)[] } | null {
-  const delimiter = ([',', ';', '\t'] as const).reduce((most, each) => (line.split(each).length > line.split(most).length ? each : most))
-  const columns = line
-    .replace(/^\uFEFF/, '')
-    .split(delimiter)
-    .map((name) =>
-      name
-        .trim()
-        .replace(/^"(.*)"$/, '$1')
-        .trim()
-        .toLowerCase(),
-    )
-    .map((name) => COLUMNS.find((column) => column === name) ?? null)
+): { readonly delimiter: Delimiter; readonly columns: readonly (keyof ShortLinkListRow | null)[] } | null {
+  const delimiter = delimiterOf(line)
+  const columns = cellsOf(line.replace(/^\uFEFF/, ''), delimiter).map(
+    (name) => COLUMNS.find((column) => column === name.toLowerCase()) ?? null,
+  )
   return columns.includes('destination') ? { delimiter, columns } : null
 }
 
@@ -41,16 +39,18 @@ export type ShortLinkColumn = keyof ShortLinkListRow
 
 /** What a list that does not name its columns as we do looks like, and what they may be. */
 export interface GuessedList {
-  readonly delimiter: ',' | ';' | '\t'
+  readonly delimiter: Delimiter
   /** Its first lines. */
   readonly sample: readonly (readonly string[])[]
-  /** One for each column; null leaves it out. */
+  /** One for each of its first columns; null leaves it out. */
   readonly columns: readonly (ShortLinkColumn | null)[]
   /** Nothing names the columns: the first line is a row. */
   readonly isFirstARow: boolean
 }
 
 const SAMPLE_LINES = 4
+/** Columns that are asked about; those beyond are left out. */
+const ASKED_COLUMNS_MAX = 40
 const isAddress = (cell: string): boolean => /^(?:https?:\/\/|\/)\S+|^[\w-]+(?:\.[\w-]+)+\/\S*$/i.test(cell)
 
 /** Looks at the beginning of a list to be asked about. @param text - its first lines */
@@ -60,15 +60,8 @@ export function guessShortLinkList(text: string): GuessedList {
     .split(/\r?\n/, SAMPLE_LINES)
     .filter((line) => line.trim() !== '')
   const first = lines[0] ?? ''
-  const delimiter = ([',', ';', '\t'] as const).reduce((most, each) => (first.split(each).length > first.split(most).length ? each : most))
-  const sample = lines.map((line) =>
-    line.split(delimiter).map((cell) =>
-      cell
-        .trim()
-        .replace(/^"(.*)"$/, '$1')
-        .trim(),
-    ),
-  )
+  const delimiter = delimiterOf(first)
+  const sample = lines.map((line) => cellsOf(line, delimiter).slice(0, ASKED_COLUMNS_MAX))
   const isFirstARow = sample[0]?.some(isAddress) === true
   const names = isFirstARow ? [] : (sample[0] ?? []).map((name) => name.toLowerCase())
   const rows = isFirstARow ? sample : sample.slice(1)

@@ -196,13 +196,13 @@ export class PlacementList {
     return this.rows.judgedAt(i)
   }
 
-  /** The links of one page, in their order. */
-  judgedOn(pageId: string): readonly JudgedPlacement[] {
+  /** The links of one page, in their order; of them those whose row `fits`. */
+  judgedOn(pageId: string, fits: (i: number) => boolean = () => true): readonly JudgedPlacement[] {
     const number = this.rows.numberOfPage(pageId)
     const stretch = number === undefined ? null : this.rows.stretches[number]
     const found: JudgedPlacement[] = []
     for (let i = stretch?.from ?? 0; i < (stretch?.to ?? 0); i++) {
-      const judged = this.judgedAt(i)
+      const judged = fits(i) ? this.judgedAt(i) : null
       if (judged !== null) found.push(judged)
     }
     return found
@@ -221,7 +221,7 @@ export class PlacementList {
 
   /** Those of one page's links that do not land, as far as that can be told without asking anybody outside. */
   frayedOn(pageId: string): readonly JudgedPlacement[] {
-    return this.judgedOn(pageId).filter(({ placement }) => this.findingsAt(this.rowOf(pageId, placement.ordinal)).includes('does not land'))
+    return this.judgedOn(pageId, (i) => this.findingsAt(i).includes('does not land'))
   }
 
   /** The row of a placement; -1 where it is not. */

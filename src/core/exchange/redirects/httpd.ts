@@ -27,10 +27,10 @@ const unsaid = (reason: string) => fail('unsaid', { reason })
 const STATUS_WORDS: Readonly<Record<string, RedirectStatus>> = { permanent: 301, temp: 302, seeother: 303, gone: 410 }
 /** Sections in which lines mean what they mean outside of them. */
 const OPEN_SECTIONS = new Set(['ifmodule', 'virtualhost', 'ifversion', 'ifdefine'])
-/** Directives that are about where somebody is sent; others of a configuration are none of ours. */
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE =
   /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action)$/i
+/** Directives that are about where somebody is sent; others of a configuration are none of ours. */
 const OURS = /^(?:Redirect(?:Permanent|Temp|Match)?|Rewrite(?:Rule|Cond|Map)|Rewrite(?:Base))$/i
 
 /**

@@ -1,4 +1,5 @@
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
+import { cellsOf } from '../cells.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
@@ -46,7 +47,7 @@ export interface ListLayout {
 /** What an address is not without. */
 const ADDRESS_SIGN = /[/.:]/
 /** A status, perhaps with its name. */
-const STATUS_WORDS = /^(\d{3})(?:\.0+)?(?:\s+\D.*)?$/
+const STATUS_WORDS = /^(\d{3})(?:\.0+)?(?:\s\D.*)?$/s
 
 /**
  * Finds out how a list is written: what parts its columns, and what they are. Without a header they are old address, new
@@ -96,14 +97,6 @@ const parted = (line: string, delimiter: ListDelimiter): boolean => {
       .trim() !== ''
   )
 }
-
-const cellsOf = (line: string, delimiter: ListDelimiter): string[] =>
-  line.split(delimiter).map((cell) =>
-    cell
-      .trim()
-      .replace(/^"(.*)"$/, '$1')
-      .trim(),
-  )
 
 const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] =>
   cellsOf(line, delimiter).map((cell) => {
