@@ -1,4 +1,4 @@
-import { cellsOf } from './cells.ts'
+import { cellsOf } from './columns/index.ts'
 
 /** A row of a list of short links, as it stands there. */
 export interface ShortLinkListRow {

@@ -1,5 +1,5 @@
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
-import { cellsOf } from '../cells.ts'
+import { cellsOf } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
