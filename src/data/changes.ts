@@ -3,6 +3,7 @@ import type { Transaction } from 'sequelize'
 import type { Capability, ChangeKind } from '../contract/capabilities.ts'
 import { LED_AWAY_MAX } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
+import { leadsTo } from './partners.ts'
 
 /** What a site is compiled from: rules, and what tells its own addresses and its partners' from others. */
 export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'hosts', 'sites', 'disclosure'])
@@ -36,16 +37,7 @@ export class Changes {
     for (const [siteId, changes] of [...this.#bySite].sort(([a], [b]) => (a < b ? -1 : 1))) {
       if (changes.length === 0) continue
       // Once for all that leads away from the site: however rows and pages change, they pass here.
-      if (
-        changes.some(mayLeadAway) &&
-        (await leadsAwayElsewhere(
-          db,
-          siteId,
-          changes.every(({ what }) => what === 'made'),
-          transaction,
-        ))
-      )
-        changes.push({ capability: 'sites', key: siteId, what: 'changed' })
+      if (await leadsAwayElsewhere(db, siteId, changes, transaction)) changes.push({ capability: 'sites', key: siteId, what: 'changed' })
       await rows(
         db,
         `WITH next AS (
@@ -71,15 +63,40 @@ export class Changes {
   }
 }
 
-/** Rows, partners and what is published decide which of a site's own addresses lead to partners. */
+/** Rows, partners, short links and what is published decide which of a site's own addresses lead to partners. */
 const mayLeadAway = ({ capability, what }: Omit<Change, 'number'>): boolean =>
   capability === 'redirects' || capability === 'partners' || capability === 'hosts' || (capability === 'pages' && what === 'published')
 
-/** Derives anew which addresses of the site's own lead to partners by redirects. @param isOnlyMore - nothing went: where there is no more room, there is nothing to be done @returns whether they are others now */
-async function leadsAwayElsewhere(db: Database, siteId: string, isOnlyMore: boolean, transaction: Transaction): Promise<boolean> {
+/** Whether any redirect leads to a short link of the site. */
+async function hasRowsToShortLinks(db: Database, siteId: string, transaction: Transaction): Promise<boolean> {
+  const [found] = await rows<{ has: boolean }>(
+    db,
+    `SELECT EXISTS (SELECT 1 FROM hosts w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}
+       WHERE w.site_id = $1 AND w.kind = 'short') AS has`,
+    [siteId],
+    transaction,
+  )
+  return found?.has === true
+}
+
+/**
+ * Derives anew which addresses of the site's own lead to partners by redirects.
+ * @param changes - by which it may be others
+ * @returns whether they are
+ */
+async function leadsAwayElsewhere(
+  db: Database,
+  siteId: string,
+  changes: readonly Omit<Change, 'number'>[],
+  transaction: Transaction,
+): Promise<boolean> {
+  const isByShortLinks = changes.some(({ capability }) => capability === 'short-links')
+  if (!changes.some(mayLeadAway) && !(isByShortLinks && (await hasRowsToShortLinks(db, siteId, transaction)))) return false
+  // Where nothing went and there is no more room, there is nothing to be done.
+  const isOnlyMore = changes.every(({ what }) => what === 'made')
   const changed = await rows(
     db,
-    `WITH derived AS MATERIALIZED (SELECT CASE WHEN $2 AND jsonb_array_length(led_away) >= ${LED_AWAY_MAX} THEN led_away ELSE led_away_of($1) END AS led
+    `WITH derived AS MATERIALIZED (SELECT CASE WHEN $2 AND jsonb_array_length(led_away->'rows') >= ${LED_AWAY_MAX} THEN led_away ELSE led_away_of($1) END AS led
        FROM sites WHERE id = $1)
      UPDATE sites SET led_away = derived.led FROM derived WHERE id = $1 AND led_away IS DISTINCT FROM derived.led RETURNING id`,
     [siteId, isOnlyMore],

@@ -4,7 +4,7 @@ import { unzipSync } from 'fflate'
 import { BlockNew } from '../../src/contract/blocks.ts'
 import { MenuBody } from '../../src/contract/menus.ts'
 import type { Partner } from '../../src/contract/partners.ts'
-import { RedirectQuery } from '../../src/contract/redirects.ts'
+import { RedirectNew, RedirectQuery } from '../../src/contract/redirects.ts'
 import { wrapLink } from '../../src/core/markup/index.ts'
 import { bannerMarkup } from '../../src/core/partners/index.ts'
 import { BY_HAND } from '../../src/core/rules/index.ts'
@@ -173,6 +173,49 @@ test('a link of ours is paid for as long as a redirect leads it to a partner', a
   }
   assert.deepEqual(await change(false), ['', false])
   assert.deepEqual(await change(true), ['sponsored nofollow', true])
+})
+
+test('a link of ours is paid whichever way readers are led to a partner, and not where something else answers', async () => {
+  const { services, owner } = door.world
+  const row = async (body: object) => must(await services.redirects.create(owner, RedirectNew.parse(body)))
+  const made = [
+    await row({ from: '/shop', match: 'under', to: 'https://gannet.example/' }),
+    await row({ from: '/shop/help', to: '/hand.html' }),
+    await row({ from: '/p/:kind/*', match: 'pattern', to: 'https://gannet.example/$1' }),
+    await row({ from: '/p/own/*', match: 'pattern', to: '/hand.html' }),
+    await row({ from: '^/x(\\d+)$', match: 'expression', to: 'https://gannet.example/$1' }),
+    await row({ from: '/for-some', to: 'https://gannet.example/de', when: { languages: ['de'] } }),
+    await row({ from: '/for-some', to: '/hand.html' }),
+    await row({ from: '/chain', to: '/shop/one' }),
+    await row({ from: '/by-short', to: 'http://short.localhost:4999/go/smock' }),
+    await row({ from: '/elsewhere', to: 'https://tides.example/' }),
+  ]
+  const round = must(await services.shortLinks.create(owner, { destination: 'http://site.localhost:4999/chain', slug: 'round' }))
+  const paid = ['/shop', '/shop/socks', '/SHOP/socks/', '/p/a/b', '/x12', '/for-some', '/chain', '/by-short', 'http://short.localhost:4999/go/round']
+  const own = ['/shop/help', '/shop/page.html', '/p/own/b', '/xa', '/elsewhere', '/hand.html']
+  const links = [...paid, ...own].map((href) => `<a href="${href}">${href}</a>`).join(' ')
+  await bringIn(door.world, zipOf({ 'led.html': `<p>${links}</p>`, 'shop/page.html': '<p>Of our own.</p>' }))
+  must(await services.publications.create(owner, { all: true }))
+  const marked = async () => {
+    await door.delivering.refresh()
+    const { body } = await get(door, '/led.html', { headers: { host: 'site.localhost' } })
+    return relsIn(body.toString()).flatMap(([address, rel]) => (rel.includes('sponsored') ? [address] : []))
+  }
+  assert.deepEqual(await marked(), paid)
+  // And what is asked of the live rows says the same of each.
+  for (const href of paid.slice(0, -1)) {
+    const { status, headers } = await get(door, href, { headers: { host: 'site.localhost', 'accept-language': 'de' } })
+    assert.ok(status >= 300 && status < 400 && headers.location !== undefined, href)
+  }
+  const { items } = must(await services.placements.list(owner, { limit: 100, strand: 'sponsored' }))
+  assert.deepEqual(items.flatMap(({ href }) => (paid.includes(href) ? [href] : [])).sort(), [...paid].sort(), 'the list of links says so as well')
+  const smock = must(await services.shortLinks.list(owner, { slug: 'smock', limit: 1 })).items[0]
+  must(await services.shortLinks.change(owner, smock?.id ?? '', { version: smock?.version ?? 0, destination: 'https://tides.example/' }))
+  assert.deepEqual(await marked(), paid.filter((href) => href !== '/by-short'), 'its short link leads elsewhere now')
+  for (const { id } of made) must(await services.redirects.remove(owner, id))
+  assert.deepEqual(await marked(), [])
+  must(await services.shortLinks.change(owner, smock?.id ?? '', { version: (smock?.version ?? 0) + 1, destination: 'https://gannet.example/short' }))
+  must(await services.shortLinks.remove(owner, round.id))
 })
 
 test('a page that passes a front door is marked by the same decision', async () => {

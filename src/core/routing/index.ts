@@ -30,6 +30,7 @@ export {
   type RedirectSource,
   readyRedirect,
   redirectKey,
+  redirectsInTurn,
 } from './match.ts'
 export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf, SCANNED_MIN, tellingEnding } from './missed.ts'
 export { encodedPath, encodeText, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'

@@ -128,13 +128,18 @@ export interface Considered {
  * @param hasPage - whether a page or file is published there; asked at most once
  */
 export function matchRedirect(asked: Asked, source: RedirectSource, hasPage: () => boolean): RedirectAnswer | null {
+  for (const answer of redirectsInTurn(asked, source, hasPage)) return answer
+  return null
+}
+
+/** The answer, and behind it those that there would be without the rows that come before. @param hasPage - see {@link matchRedirect} */
+export function* redirectsInTurn(asked: Asked, source: RedirectSource, hasPage: () => boolean): Generator<RedirectAnswer> {
   let isPage: boolean | null = null
   const page = (): boolean => (isPage ??= hasPage())
   for (const ready of candidates(asked, source)) {
     const found = ask(ready, asked, source.tolerance, page)
-    if (typeof found !== 'string') return found
+    if (typeof found !== 'string') yield found
   }
-  return null
 }
 
 /** Every row that an address brings up, in the order they are asked, with what became of each. */

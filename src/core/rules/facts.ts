@@ -149,13 +149,13 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
   const base = link.baseHref === null ? around.page : (parseUrl(link.baseHref.trim(), around.page)?.href ?? around.page)
   const { address, hostname, kind, url } = readHref(link.href, base, around)
   const short = kind === 'short link' && url !== null ? shortDestination(url, around, findShortLink) : null
-  const led = ledElsewhere(kind, address, around)
-  const leadsTo = kind === 'short link' ? (short?.hostname ?? '') : (led?.hostname ?? hostname)
+  const led = ledElsewhere(kind, short?.href ?? address, around, findShortLink)
+  const leadsTo = led?.hostname ?? (kind === 'short link' ? (short?.hostname ?? '') : hostname)
   const site = leadsTo === '' ? null : siteOfHost(leadsTo)
   const byHand = around.isTheirs === true ? null : link.byHand
   const linkTags = around.isTheirs === true ? null : link.tags
   const hand = relTokens(byHand)
-  const leads = kind === 'short link' ? (short?.href ?? null) : (led?.href ?? address)
+  const leads = led?.href ?? (kind === 'short link' ? (short?.href ?? null) : address)
   const partner = site === null || leads === null || !around.partnerSites.has(site) ? null : (around.payerOf?.(leads, site) ?? null)
   return {
     kind,
@@ -183,12 +183,30 @@ export function factsOf(link: WrittenLink, around: PageAround, findShortLink: Sh
   }
 }
 
-/** Where a redirect leads readers of one of our own addresses, out of the site; null where none does. */
-function ledElsewhere(kind: AddressKind | null, address: string | null, around: PageAround): URL | null {
-  if (around.led === undefined || address === null || (kind !== 'inside page' && kind !== 'file')) return null
-  const to = around.led.find(address)
-  const url = to === null ? null : parseUrl(to)
-  return url === null || isOwnHost(url, around) ? null : url
+/** Most hops on the way of one link that are looked at, inclusive: browsers stop at 20 (Fetch, "HTTP-redirect fetch"). */
+const LED_HOPS_MAX = 20
+
+/**
+ * To which partner redirects lead readers of one of our own addresses, be it by way of others and of short links.
+ * @param address - of the link, or where its short link leads
+ * @returns null where none does
+ */
+function ledElsewhere(kind: AddressKind | null, address: string | null, around: PageAround, find: ShortLinkFinder): URL | null {
+  const { led } = around
+  if (led === undefined || address === null || (kind !== 'inside page' && kind !== 'file' && kind !== 'short link')) return null
+  const waiting = [address]
+  for (let hop = 0; hop < LED_HOPS_MAX; hop++) {
+    const next = waiting.shift()
+    if (next === undefined) return null
+    const url = parseUrl(next)
+    if (url === null) continue
+    const short = shortDestination(url, around, find)
+    if (short !== null) waiting.push(short.href)
+    else if (!isOwnHost(url, around)) {
+      if (hop > 0 && around.partnerSites.has(siteOfHost(url.hostname))) return url
+    } else if (led.mayBe(next)) waiting.push(...led.waysOn(url))
+  }
+  return null
 }
 
 interface ReadHref {

@@ -40,7 +40,7 @@ export {
   readAlikeKey,
   withoutSite,
 } from './impact.ts'
-export { LED_AWAY_MAX, type LedAway } from './led.ts'
+export { LED_AWAY_MAX, type LedAway, type LedRow } from './led.ts'
 export { LOOK_BITS, type Look, Looks } from './looks.ts'
 export { lowestRules } from './lowest.ts'
 export { HINTS, type Hint, hintsOf, opensNewTab, type RelTokens, relTokens, withHints, withToken } from './rel.ts'

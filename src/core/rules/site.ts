@@ -32,8 +32,8 @@ export interface SiteSetup {
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */
   readonly tolerance?: { readonly ignoresCase: boolean; readonly ignoresSlash: boolean } | undefined
-  /** Paths of its own from which redirects lead to partners. */
-  readonly ledAway?: readonly LedAway[] | undefined
+  /** Redirects that lead to partners; none when left out. */
+  readonly ledAway?: LedAway | undefined
   /** Whether pages tell that they were looked at, and which of their links were followed. */
   readonly countsPages?: boolean | undefined
   /** What readers are told of paid links; nothing when left out. */
@@ -115,7 +115,8 @@ export function compileSite(setup: SiteSetup, port: number): SiteGround {
   const origin = originOf(setup.hosts.find(({ kind }) => kind === 'site')?.host ?? 'localhost', port)
   const paidWords = { own: paidWordsOf(setup.disclosure, false), theirs: paidWordsOf(setup.disclosure, true) }
   const paying = payingPartners(setup)
-  const led = ledAddresses(setup.ledAway, setup.tolerance)
+  const doors = new Set(setup.hosts.filter(({ kind }) => kind === 'door').map(({ host }) => host))
+  const led = setup.ledAway && ledAddresses(setup.ledAway, setup.tolerance, doors)
   const compile: SiteGround['compile'] = ({ rules, partnersArePaid = setup.partnersArePaid }) => [
     ...compileRules(rules),
     ...lowestRules({ ...setup, partnersArePaid }),

@@ -18,6 +18,7 @@ import { steps } from './017-steps.ts'
 import { spelling } from './018-spelling.ts'
 import { ledTo } from './019-led-to.ts'
 import { setAside } from './020-set-aside.ts'
+import { ledRows } from './021-led-rows.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -41,4 +42,5 @@ export const MIGRATIONS = [
   spelling,
   ledTo,
   setAside,
+  ledRows,
 ] as const
