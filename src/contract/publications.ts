@@ -124,6 +124,9 @@ export const PublicationReview = z
     nowhere: z
       .array(z.object({ pageId: Id, title: z.string(), text: z.string(), address: z.string() }))
       .meta({ description: 'Links that are not live yet and lead to where nothing is' }),
+    titles: z
+      .array(z.object({ id: Id, title: z.string(), label: z.string() }))
+      .meta({ description: 'Titles of menus that are not live yet and have no landing' }),
     unmarked: z
       .array(z.object({ pageId: Id, title: z.string(), text: z.string(), ordinal: z.int(), start: z.int() }))
       .meta({ description: 'Links to partners who pay for them, of which search engines would not be told' }),

@@ -13,6 +13,7 @@ import {
 import { normalise } from '../core/address/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges, readMenuContent } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
+import { readMenu, titlesWithoutLanding } from '../core/menus/index.ts'
 import { isUnmarked } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
@@ -71,6 +72,10 @@ export function publicationsService(context: Context, views: SiteViews, placemen
   const counts = new Map<string, number>()
 
   /** The links of one version as readers get them. */
+  const titlesOf = async (hash: string | null) => {
+    const bytes = hash === null ? null : await getBlob(db, hash)
+    return bytes === null ? [] : titlesWithoutLanding(readMenu(decodeSource(bytes, 'utf-8')).entries)
+  }
   const linksOf = async (
     view: SiteGround,
     { kind, path }: { kind: PageKind; path: string },
@@ -198,6 +203,11 @@ export function publicationsService(context: Context, views: SiteViews, placemen
           if (!live.has(placement.written.href) && !left.has(insidePath(view, facts.address ?? '', '/') ?? ''))
             nowhere.push({ pageId: page.id, title: page.title, text: placement.text, address: facts.address ?? placement.written.href })
       }
+      const titles: PublicationReview['titles'] = []
+      for (const { id, title, draftHash, liveHash } of pages.filter(({ kind, isRemoved }) => kind === 'menu' && !isRemoved)) {
+        const live = new Set((await titlesOf(liveHash)).map((entry) => entry.id))
+        for (const { id: entry, label } of await titlesOf(draftHash)) if (!live.has(entry)) titles.push({ id, title, label })
+      }
       const unmarked = pages.flatMap(({ id, title, isRemoved }) =>
         isRemoved
           ? []
@@ -217,6 +227,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
         menus,
         breaks,
         nowhere: nowhere.slice(0, NAMED_NOWHERE),
+        titles: titles.slice(0, NAMED_NOWHERE),
         unmarked: unmarked.slice(0, NAMED_UNMARKED),
       })
     },

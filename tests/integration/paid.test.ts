@@ -191,7 +191,17 @@ test('a link of ours is paid whichever way readers are led to a partner, and not
     await row({ from: '/elsewhere', to: 'https://tides.example/' }),
   ]
   const round = must(await services.shortLinks.create(owner, { destination: 'http://site.localhost:4999/chain', slug: 'round' }))
-  const paid = ['/shop', '/shop/socks', '/SHOP/socks/', '/p/a/b', '/x12', '/for-some', '/chain', '/by-short', 'http://short.localhost:4999/go/round']
+  const paid = [
+    '/shop',
+    '/shop/socks',
+    '/SHOP/socks/',
+    '/p/a/b',
+    '/x12',
+    '/for-some',
+    '/chain',
+    '/by-short',
+    'http://short.localhost:4999/go/round',
+  ]
   const own = ['/shop/help', '/shop/page.html', '/p/own/b', '/xa', '/elsewhere', '/hand.html']
   const links = [...paid, ...own].map((href) => `<a href="${href}">${href}</a>`).join(' ')
   await bringIn(door.world, zipOf({ 'led.html': `<p>${links}</p>`, 'shop/page.html': '<p>Of our own.</p>' }))
@@ -208,13 +218,26 @@ test('a link of ours is paid whichever way readers are led to a partner, and not
     assert.ok(status >= 300 && status < 400 && headers.location !== undefined, href)
   }
   const { items } = must(await services.placements.list(owner, { limit: 100, strand: 'sponsored' }))
-  assert.deepEqual(items.flatMap(({ href }) => (paid.includes(href) ? [href] : [])).sort(), [...paid].sort(), 'the list of links says so as well')
+  assert.deepEqual(
+    items.flatMap(({ href }) => (paid.includes(href) ? [href] : [])).sort(),
+    [...paid].sort(),
+    'the list of links says so as well',
+  )
   const smock = must(await services.shortLinks.list(owner, { slug: 'smock', limit: 1 })).items[0]
   must(await services.shortLinks.change(owner, smock?.id ?? '', { version: smock?.version ?? 0, destination: 'https://tides.example/' }))
-  assert.deepEqual(await marked(), paid.filter((href) => href !== '/by-short'), 'its short link leads elsewhere now')
+  assert.deepEqual(
+    await marked(),
+    paid.filter((href) => href !== '/by-short'),
+    'its short link leads elsewhere now',
+  )
   for (const { id } of made) must(await services.redirects.remove(owner, id))
   assert.deepEqual(await marked(), [])
-  must(await services.shortLinks.change(owner, smock?.id ?? '', { version: (smock?.version ?? 0) + 1, destination: 'https://gannet.example/short' }))
+  must(
+    await services.shortLinks.change(owner, smock?.id ?? '', {
+      version: (smock?.version ?? 0) + 1,
+      destination: 'https://gannet.example/short',
+    }),
+  )
   must(await services.shortLinks.remove(owner, round.id))
 })
 

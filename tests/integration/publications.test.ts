@@ -3,6 +3,7 @@ import { once } from 'node:events'
 import { createServer } from 'node:http'
 import { beforeEach, test } from 'node:test'
 import pino from 'pino'
+import type { MenuBody } from '../../src/contract/menus.ts'
 import { rows } from '../../src/data/database.ts'
 import { checkPublication } from '../../src/jobs/publication-checks.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
@@ -119,8 +120,10 @@ test('before a publication it is told which new links lead nowhere, which menus 
   const { services, editor, owner } = world
   await bringIn(world, zipOf({ 'a.html': '<title>A</title><p><a href="old-hole.html">old</a></p>', 'b.html': '<title>B</title><p>b</p>' }))
   const menu = must(await services.menus.create(owner, { name: 'main', title: 'Main menu' }))
-  const entry = (id: string, label: string, href: string) => ({ id, kind: 'link' as const, label, href, children: [] })
-  const change = async (entries: ReturnType<typeof entry>[], joins: 'nowhere' | 'last' = 'nowhere') => {
+  const entry = (id: string, label: string, href: string, children: MenuBody['entries'] = []): MenuBody['entries'][number] => ({
+    ...{ id, kind: href === '' ? 'title' : 'link', label, href, children },
+  })
+  const change = async (entries: MenuBody['entries'], joins: 'nowhere' | 'last' = 'nowhere') => {
     const { version } = must(await services.menus.get(editor, menu.id))
     must(await services.menus.change(editor, menu.id, { version, menu: { entries, left: [], joins } }))
   }
@@ -142,6 +145,12 @@ test('before a publication it is told which new links lead nowhere, which menus 
     (await review({ all: true })).nowhere.map(({ title, text }) => [title, text]),
     [['Main menu', 'Lost']],
   )
+  await change([entry('1', 'B', '/b.html'), entry('3', 'Isles', '', [entry('5', 'A', '/a.html')])], 'last')
+  assert.deepEqual((await review({ all: true })).titles, [{ id: menu.id, title: 'Main menu', label: 'Isles' }])
+  await publish()
+  await write('/a.html', 'other words')
+  await change([entry('1', 'B', '/b.html'), entry('3', 'Isles', ''), entry('4', 'More', '/a.html')], 'last')
+  assert.deepEqual((await review({ all: true })).titles, [], 'one that is live without a landing is no news')
 
   const fresh = must(await services.pages.create(editor, { path: '/fresh.html', title: 'Fresh' }))
   assert.deepEqual((await review({ pages: [fresh.id] })).menus, [{ id: menu.id, title: 'Main menu', page: 'Fresh' }])

@@ -12,5 +12,15 @@ export {
   removeEntry,
   setLandings,
 } from './arrange.ts'
-export { EMPTY_MENU, isReadableMenu, LABEL_MAX_CHARS, labelOf, type Menu, type MenuEntry, menuLinks, readMenu } from './menu.ts'
+export {
+  EMPTY_MENU,
+  isReadableMenu,
+  LABEL_MAX_CHARS,
+  labelOf,
+  type Menu,
+  type MenuEntry,
+  menuLinks,
+  readMenu,
+  titlesWithoutLanding,
+} from './menu.ts'
 export { renderMenu } from './render.ts'

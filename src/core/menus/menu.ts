@@ -58,3 +58,11 @@ export function readMenu(text: string): Menu {
 export function menuLinks(entries: readonly MenuEntry[]): readonly MenuEntry[] {
   return entries.flatMap((entry) => [...(entry.href === '' ? [] : [entry]), ...menuLinks(entry.children)])
 }
+
+/** Titles that have no landing, in the order readers meet them: pressing one does nothing. */
+export function titlesWithoutLanding(entries: readonly MenuEntry[]): readonly MenuEntry[] {
+  return entries.flatMap((entry) => [
+    ...(entry.kind === 'title' && entry.href === '' ? [entry] : []),
+    ...titlesWithoutLanding(entry.children),
+  ])
+}

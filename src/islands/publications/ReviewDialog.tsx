@@ -8,8 +8,8 @@ export interface Asked {
 }
 
 /** One's own pages go out at once; other people's work, and what would break, is asked about. */
-export const needsAnswer = ({ byOthers, missing, menus, breaks, nowhere, unmarked }: PublicationReview): boolean =>
-  byOthers > 0 || [missing, menus, breaks, nowhere, unmarked].some(({ length }) => length > 0)
+export const needsAnswer = ({ byOthers, missing, menus, breaks, nowhere, titles, unmarked }: PublicationReview): boolean =>
+  byOthers > 0 || [missing, menus, breaks, nowhere, titles, unmarked].some(({ length }) => length > 0)
 
 const LISTED = 12
 const many = (count: number, one: string, more = `${one}s`): string => `${count} ${count === 1 ? one : more}`
@@ -40,7 +40,7 @@ export function ReviewDialog({
   onClose: () => void
 }) {
   const { wanted, review } = asked
-  const { items, byOthers, missing, menus, breaks, nowhere, unmarked, pages } = review
+  const { items, byOthers, missing, menus, breaks, nowhere, titles, unmarked, pages } = review
   const others = items.filter(({ isMine }) => !isMine)
   const mine = items.filter(({ isMine }) => isMine)
   const along = [...missing, ...menus]
@@ -114,6 +114,22 @@ export function ReviewDialog({
               ))}
             </ul>
             {nowhere.length > LISTED && <p className="note">and {nowhere.length - LISTED} more</p>}
+          </section>
+        )}
+        {titles.length > 0 && (
+          <section>
+            <h3 className="font-text font-semibold">
+              {titles.length === 1 ? 'A menu title leads nowhere' : `${titles.length} menu titles lead nowhere`}
+            </h3>
+            <p className="note">Readers who press one stay where they are. In the menu, a title can be given a landing.</p>
+            <ul className="mt-1">
+              {titles.slice(0, LISTED).map(({ id, title, label }) => (
+                <li key={`${id} ${label}`}>
+                  “{label}” <span className="note">in “{title}”</span>
+                </li>
+              ))}
+            </ul>
+            {titles.length > LISTED && <p className="note">and {titles.length - LISTED} more</p>}
           </section>
         )}
         {breaks.length > 0 && (
