@@ -1,5 +1,5 @@
 import { LIST_DEPTH_MAX, PAGE_DEPTH_MAX, PAGE_LINKS_MAX, PAGE_MAX_BYTES } from '../core/content/index.ts'
-import { HOLES_MAX, PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
+import { ASKED_PATH_MAX_CHARS, HOLES_MAX } from '../core/routing/index.ts'
 import { ONE_FILE_MAX_BYTES } from './files.ts'
 import { UNPACKED_MAX_BYTES, UPLOAD_MAX_BYTES } from './imports.ts'
 import { SORTED_MAX } from './short-links.ts'
@@ -51,6 +51,7 @@ export const PROBLEMS = {
   'slug-too-long': [422, 'This is too long to be said. 60 characters are the most.'],
   'no-short-host': [422, 'This site has no such host for short links.'],
   'path-too-deep': [422, 'A row for everything under a path can be 32 folders deep.'],
+  'path-too-long': [422, `The path of a row can have ${ASKED_PATH_MAX_CHARS.toLocaleString('en')} characters.`],
   'pattern-unreadable': [422, 'This pattern cannot be read.'],
   'pattern-needs-memory': [
     422,
@@ -72,7 +73,7 @@ export const PROBLEMS = {
   'redirect-to-itself': [422, 'This row would lead to itself, and visitors in a circle.'],
   'redirects-too-many': [
     422,
-    `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, and a site ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions, of which ${WIDE_PATTERNS_MAX} may have no four letters in a row.`,
+    'There is no room for this row: so many can be asked about one address, since it is visitors who wait for them.',
   ],
   'redirect-goes-round': [422, 'This row would send visitors round in a circle.'],
   'redirect-under-slug': [409, 'A short link has this address, and answers before this row.'],

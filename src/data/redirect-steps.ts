@@ -1,6 +1,6 @@
 import type { RedirectConditions } from '../core/routing/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { isWide, type RedirectFields } from './redirects.ts'
+import { needOf, type RedirectFields } from './redirects.ts'
 
 /** Rows that were made, changed or taken away together. */
 export interface RedirectStep {
@@ -76,11 +76,11 @@ const asRecord = (row: RedirectFields): object => ({
   note: row.note,
   is_on: row.isOn,
   is_hidden: row.isHidden,
-  is_wide: isWide(row),
+  needs: needOf(row),
 })
 
-const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, is_wide'
-const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, is_wide boolean`
+const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, needs'
+const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, needs text`
 
 /** What the rows are from now on. */
 const keepRevisions = (db: Database, { personId, stepId }: By, ids: readonly string[], transaction: Transaction): Promise<unknown> =>

@@ -1,4 +1,4 @@
-import { isWidePattern, type Redirect, type RedirectMatch, type RedirectStatus } from '../core/routing/index.ts'
+import { neededText, type Redirect, type RedirectMatch, type RedirectStatus } from '../core/routing/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 import { likeOf } from './short-links.ts'
 
@@ -134,19 +134,28 @@ export async function countRedirects(db: Database, siteId: string, limit: number
   return found?.count ?? 0
 }
 
-/** Whether every request has to be asked of a row. */
-export const isWide = ({ match, from }: Pick<RedirectFields, 'match' | 'from'>): boolean =>
-  (match === 'pattern' || match === 'expression') && isWidePattern(match, from)
+/** By what text a row is found that has to be asked; null for one that is found by its path. See `neededText`. */
+export const needOf = ({ match, from }: Pick<RedirectFields, 'match' | 'from'>): string | null =>
+  match === 'pattern' || match === 'expression' ? neededText(match, from) : null
 
-/** Rows that have to be asked, and of how many of them always; those that are off among them. */
-export async function countPatterns(db: Database, siteId: string, transaction: Transaction): Promise<{ all: number; wide: number }> {
-  const [found] = await rows<{ all: number; wide: number }>(
+/** How many rows have to be asked, and how many of them are found by each of these texts; those that are off among them. */
+export async function countPatterns(
+  db: Database,
+  siteId: string,
+  needs: readonly string[],
+  transaction: Transaction,
+): Promise<{ all: number; byNeed: ReadonlyMap<string, number> }> {
+  const found = await rows<{ needs: string; count: number }>(
     db,
-    `SELECT count(*)::int AS all, count(*) FILTER (WHERE is_wide)::int AS wide FROM redirects WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL`,
-    [siteId],
+    `SELECT CASE WHEN needs = ANY($2::text[]) THEN needs END AS needs, count(*)::int AS count FROM redirects
+     WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL GROUP BY 1`,
+    [siteId, needs],
     transaction,
   )
-  return found ?? { all: 0, wide: 0 }
+  return {
+    all: found.reduce((sum, { count }) => sum + count, 0),
+    byNeed: new Map(found.flatMap(({ needs: text, count }) => (text === null ? [] : [[text, count]]))),
+  }
 }
 
 /** How many rows each choice of a facet has, of all rows; null where they are too many to be counted at once. */

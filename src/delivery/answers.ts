@@ -1,6 +1,7 @@
 import { hash } from 'node:crypto'
 import { deviceOf, languageOf } from '../core/clicks/index.ts'
 import {
+  ASKED_PATH_MAX_CHARS,
   answerShortLink,
   type CompiledShortLink,
   matchRedirect,
@@ -62,10 +63,14 @@ export function countedAnswer(view: StoreView, entry: HostEntry, asked: AskedOfH
   const key = mayRemember ? `${asked.host} ${asked.url}` : ''
   const known = mayRemember ? rememberedIn(view.state).answers.get(key) : undefined
   if (known !== undefined) return known
+  if (wasMissed(view.state, asked)) return null
   const link = entry.kind === 'short' && isLook ? shortLinkAt(view, entry, asked.url) : null
   const rows = link === null ? view.redirects(entry) : null
   const made = link !== null ? shortLinkAnswer(link, entry, asked) : rows === null ? null : redirectAnswer(view, entry, rows, asked, isLook)
-  if (!mayRemember || rows?.hasConditions === true || (link !== null && link.course !== null)) return made
+  if (!mayRemember || rows?.hasConditions === true || (link !== null && link.course !== null)) {
+    if (made === null) noteMiss(view.state, asked)
+    return made
+  }
   const remembered = rememberedIn(view.state)
   const chars = REMEMBERED_OVERHEAD_CHARS + key.length + (made === null ? 0 : made.body.length + made.headers.join('').length)
   if (remembered.chars + chars > REMEMBERED_MAX_CHARS) {
@@ -75,6 +80,27 @@ export function countedAnswer(view: StoreView, entry: HostEntry, asked: AskedOfH
   remembered.answers.set(key, made)
   remembered.chars += chars
   return made
+}
+
+/**
+ * What nothing answered a moment ago is asked for again by the same request, once more is prepared for its answer (see
+ * `respondQuickly`): rows are not asked twice.
+ */
+const MISSES_MAX = 64
+const MISSED_FOR_MS = 1_000
+let misses = new Map<string, { readonly state: object; readonly atMs: number }>()
+const missKey = ({ host, method, url, language, agent }: AskedOfHost): string => JSON.stringify([host, method, url, language, agent])
+function noteMiss(state: object, asked: AskedOfHost): void {
+  if (misses.size >= MISSES_MAX) misses = new Map()
+  misses.set(missKey(asked), { state, atMs: asked.nowMs })
+}
+function wasMissed(state: object, asked: AskedOfHost): boolean {
+  if (misses.size === 0) return false
+  const key = missKey(asked)
+  const miss = misses.get(key)
+  if (miss === undefined) return false
+  misses.delete(key)
+  return miss.state === state && Math.abs(asked.nowMs - miss.atMs) < MISSED_FOR_MS
 }
 
 interface Remembered {
@@ -145,6 +171,7 @@ function redirectAnswer(
   isLook: boolean,
 ): CountedAnswer | null {
   const { path, query } = partsOf(asked.url)
+  if (path.length > ASKED_PATH_MAX_CHARS) return null
   const question = {
     host: asked.host,
     // On a short host nothing stands but short links: a path is one of the site's.

@@ -126,8 +126,9 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
             outcomes.set(each.line, outcomeOf(each, row, 'same'))
             continue
           }
-          if (was === undefined && !room.take(row)) {
-            refuse(each, sentenceOf('redirects-too-many'))
+          const full = was === undefined ? room.take(row) : null
+          if (full !== null) {
+            refuse(each, sentenceOf('redirects-too-many', { why: full }))
             continue
           }
           const id = was?.id ?? randomUUID()

@@ -1,22 +1,25 @@
-import { PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../core/routing/index.ts'
+import { PATTERNS_BY_ONE_TEXT_MAX, PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, ROWS_UNDER_ONE_PATH_MAX } from '../core/routing/index.ts'
 import type { Database, Transaction } from '../data/database.ts'
-import { countPatterns, isWide, type RedirectFields } from '../data/redirects.ts'
+import { countPatterns, needOf, type RedirectFields } from '../data/redirects.ts'
 
 type Filed = Pick<RedirectFields, 'match' | 'key' | 'from'>
 
 const isPattern = ({ match }: Filed): boolean => match === 'pattern' || match === 'expression'
-const nameOf = ({ match, key }: Filed): string => `${match} ${key}`
+/** By what a row is found, with how many others beside it at most. */
+function placeOf(row: Filed): { readonly name: string; readonly most: number } {
+  if (isPattern(row)) return { name: `text ${needOf(row)}`, most: PATTERNS_BY_ONE_TEXT_MAX }
+  return { name: `${row.match} ${row.key}`, most: row.match === 'under' ? ROWS_UNDER_ONE_PATH_MAX : ROWS_AT_ONE_PATH_MAX }
+}
 
 /** How many rows more there may be: those that one request may bring up are limited, since it is visitors who wait for them. */
 export class RedirectRoom {
-  readonly #atPath = new Map<string, number>()
+  readonly #taken = new Map<string, number>()
   #patterns: number
-  #wide: number
 
-  private constructor(kept: readonly Filed[], { all, wide }: { all: number; wide: number }) {
-    for (const row of kept) this.#atPath.set(nameOf(row), (this.#atPath.get(nameOf(row)) ?? 0) + 1)
-    this.#patterns = all
-    this.#wide = wide
+  private constructor(kept: readonly Filed[], patterns: number, byNeed: ReadonlyMap<string, number>) {
+    for (const [text, count] of byNeed) this.#taken.set(`text ${text}`, count)
+    for (const row of kept) if (!isPattern(row)) this.#change(row, 1)
+    this.#patterns = patterns
   }
 
   /**
@@ -30,20 +33,33 @@ export class RedirectRoom {
     { fresh, kept, leaving = [] }: { fresh: readonly Filed[]; kept: readonly Filed[]; leaving?: readonly Filed[] },
     transaction: Transaction,
   ): Promise<RedirectRoom> {
-    if (!fresh.some(isPattern)) return new RedirectRoom(kept, { all: 0, wide: 0 })
-    const { all, wide } = await countPatterns(db, siteId, transaction)
-    return new RedirectRoom(kept, { all: all - leaving.filter(isPattern).length, wide: wide - leaving.filter(isWide).length })
+    if (!fresh.some(isPattern)) return new RedirectRoom(kept, 0, new Map())
+    const needs = [...new Set(fresh.flatMap((row) => needOf(row) ?? []))]
+    const { all, byNeed } = await countPatterns(db, siteId, needs, transaction)
+    const patterns = leaving.filter(isPattern)
+    const room = new RedirectRoom(kept, all - patterns.length, byNeed)
+    for (const row of patterns) room.#change(row, -1)
+    return room
   }
 
-  /** @returns whether there is room for one more, which is then taken */
-  take(row: Filed): boolean {
-    const beside = this.#atPath.get(nameOf(row)) ?? 0
-    if (beside >= ROWS_AT_ONE_PATH_MAX || (isPattern(row) && this.#patterns >= PATTERNS_MAX)) return false
-    const wide = isWide(row)
-    if (wide && this.#wide >= WIDE_PATTERNS_MAX) return false
-    this.#atPath.set(nameOf(row), beside + 1)
+  #change(row: Filed, by: number): void {
+    const { name } = placeOf(row)
+    this.#taken.set(name, (this.#taken.get(name) ?? 0) + by)
+  }
+
+  /** @returns null where there is room for one more, which is then taken; else what fills it, in words */
+  take(row: Filed): string | null {
+    const { name, most } = placeOf(row)
+    if (isPattern(row) && this.#patterns >= PATTERNS_MAX) return `there are ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions`
+    if ((this.#taken.get(name) ?? 0) >= most) return `there are ${most} ${isPattern(row) ? sharedText(needOf(row)) : sharedPath(row)}`
+    this.#change(row, 1)
     if (isPattern(row)) this.#patterns++
-    if (wide) this.#wide++
-    return true
+    return null
   }
 }
+
+const sharedPath = ({ match, from }: Filed): string => (match === 'under' ? `rows for everything under ${from}` : `rows for ${from}`)
+const sharedText = (needs: string | null): string =>
+  needs === null || needs === ''
+    ? 'patterns that fix no four letters in a row'
+    : `patterns for paths with “${needs.split('*').filter(Boolean).join('…')}”`

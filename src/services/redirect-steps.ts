@@ -193,8 +193,9 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
         }
         taken.add(name)
       }
-      if (!room.take(each.row)) {
-        refused.push({ index, reason: sentenceOf('redirects-too-many') })
+      const full = room.take(each.row)
+      if (full !== null) {
+        refused.push({ index, reason: sentenceOf('redirects-too-many', { why: full }) })
         left.add(each.id)
         continue
       }

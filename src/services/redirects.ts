@@ -225,7 +225,8 @@ export function redirectsService(context: Context, views: SiteViews) {
       { fresh: [row], kept: kept.filter((each) => each.id !== id), leaving },
       transaction,
     )
-    if (!room.take(row)) return fail('redirects-too-many')
+    const full = room.take(row)
+    if (full !== null) return fail('redirects-too-many', { why: full })
     if (!row.isOn) return null
     const view = await views.of(actor)
     const slug = row.match === 'exact' ? await shortLinkOver(db, view, row) : null

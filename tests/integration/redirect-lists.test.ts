@@ -7,7 +7,7 @@ import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
 import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
 import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
-import { ROWS_AT_ONE_PATH_MAX, WIDE_PATTERNS_MAX } from '../../src/core/routing/index.ts'
+import { PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects } from '../../src/jobs/redirects.ts'
 import { runRedirectUndo } from '../../src/jobs/steps.ts'
@@ -454,8 +454,8 @@ test('a path has room for so many rows, each with a condition of its own, and no
 
 test('a site takes so many patterns that every request has to be asked of, and not one more', async () => {
   const { services, editor } = world
-  const list = Array.from({ length: WIDE_PATTERNS_MAX + 3 }, (_, n) => `/:p${n}/:b,/timetables.html,pattern`).join('\n')
-  assert.deepEqual(counts(await take(`from,to,match\n${list}`)), [WIDE_PATTERNS_MAX, 0, 0, 3])
+  const list = Array.from({ length: PATTERNS_BY_ONE_TEXT_MAX + 3 }, (_, n) => `/:p${n}/:b,/timetables.html,pattern`).join('\n')
+  assert.deepEqual(counts(await take(`from,to,match\n${list}`)), [PATTERNS_BY_ONE_TEXT_MAX, 0, 0, 3])
   const wide = await services.redirects.create(editor, { from: '[0-9]+', to: '/timetables.html', match: 'expression' })
   assert.equal(wide.ok ? '' : wide.fault, 'redirects-too-many')
   must(await services.redirects.create(editor, { from: '/timetable-[0-9]+', to: '/timetables.html', match: 'expression' }))

@@ -69,7 +69,10 @@ export function compileDestination(
     if (isInside) address = origin + address.replace(/^\/{2,}/, '/')
     const url = parseUrl(address)
     if (url === null || (!isInside && url.protocol !== 'https:' && url.protocol !== 'http:')) return null
-    if (query !== '' && habit !== 'drop') withQuery(url, query, habit)
+    if (query !== '' && habit !== 'drop') {
+      if (query.length > FILLED_MAX_CHARS) return null
+      withQuery(url, query, habit)
+    }
     return url.href.length > FILLED_MAX_CHARS ? null : url.href
   }
   const isConstant = !isInside && whole.every((piece) => 'text' in piece) && habit === 'drop'

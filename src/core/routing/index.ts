@@ -39,15 +39,16 @@ export {
   compileExpression,
   compilePathPattern,
   foldedText,
-  isWidePattern,
   literalsOf,
+  neededText,
   PATTERN_MAX_CHARS,
   type PatternFault,
 } from './pattern.ts'
-export { PatternIndex } from './pattern-index.ts'
+export { type NeededText, PatternIndex } from './pattern-index.ts'
 export {
   LIST_FORMATS,
   leadsOn,
+  PATTERNS_BY_ONE_TEXT_MAX,
   PATTERNS_MAX,
   PRECEDENCE,
   QUERY_HABITS,
@@ -60,9 +61,9 @@ export {
   type RedirectMatch,
   type RedirectStatus,
   ROWS_AT_ONE_PATH_MAX,
+  ROWS_UNDER_ONE_PATH_MAX,
   TOLERANCE,
   type Tolerance,
-  WIDE_PATTERNS_MAX,
 } from './redirect.ts'
 export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
 export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewSite } from './review.ts'
@@ -78,3 +79,4 @@ export {
 } from './short-links.ts'
 export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, slipsBetween } from './suggest.ts'
 export { RedirectTable } from './table.ts'
+export { ASKED_PATH_MAX_CHARS, LOOK_UP_STEPS_MAX, LOOKED_THROUGH_MAX_CHARS, LookUpWork } from './work.ts'

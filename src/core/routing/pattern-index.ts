@@ -9,6 +9,28 @@ const gramAt = (text: string, at: number): number =>
   ((text.charCodeAt(at + 2) & 0xff) << 8) |
   (text.charCodeAt(at + 3) & 0xff)
 
+/** What every path has that a pattern matches, once it is folded. */
+export interface NeededText {
+  /** What it begins with; "" where that is not fixed. */
+  readonly head: string
+  /** Stretches that follow on one another, with anything between them. */
+  readonly literals: readonly string[]
+}
+
+/** Whether a path has the stretches that a pattern needs: told at once, so that few patterns have to be run. */
+function hasLiterals(literals: readonly string[], text: string): boolean {
+  let from = 0
+  for (const literal of literals) {
+    const at = text.indexOf(literal, from)
+    if (at === -1) return false
+    from = at + literal.length
+  }
+  return true
+}
+
+/** What looking at how a pattern begins costs, in characters that are looked through. */
+const HEAD_CHARS = 8
+
 /** Whether a pattern has so much text that it is asked only about paths that have some of it. */
 export const isNarrow = (literals: readonly string[]): boolean => literals.some(({ length }) => length >= GRAM)
 
@@ -16,7 +38,7 @@ export const isNarrow = (literals: readonly string[]): boolean => literals.some(
  * Finds among many patterns those that may match a path, by four letters of text that each of them needs to be there: of the
  * stretches that a pattern has, the one that fewest others are found by. Adding and removing cost what the pattern has.
  */
-export class PatternIndex<P extends { readonly id: string; readonly literals: readonly string[] }> {
+export class PatternIndex<P extends NeededText & { readonly id: string }> {
   readonly #byGram = new Map<number, P[]>()
   /** Those without so much text. */
   readonly #others: P[] = []
@@ -61,16 +83,31 @@ export class PatternIndex<P extends { readonly id: string; readonly literals: re
     for (const bucket of new Set(this.#bucketOf.values())) yield* bucket
   }
 
-  /** Patterns that may match, in no order; some of them do not. @param text - folded where patterns are */
-  candidates(text: string): P[] {
-    const found = [...this.#others]
+  /**
+   * Patterns that may match, in no order; some of them do not.
+   * @param text - folded where patterns are
+   * @param room - characters that are looked through, at most
+   */
+  candidates(text: string, room = Number.POSITIVE_INFINITY): P[] {
+    const found: P[] = []
+    let left = room
+    const look = (bucket: readonly P[]): void => {
+      for (const pattern of bucket) {
+        left -= HEAD_CHARS
+        if (left < 0) return
+        if (!text.startsWith(pattern.head)) continue
+        left -= text.length
+        if (hasLiterals(pattern.literals, text)) found.push(pattern)
+      }
+    }
+    look(this.#others)
     if (this.#byGram.size === 0) return found
     const taken = new Set<P[]>()
-    for (let at = 0; at + GRAM <= text.length; at++) {
+    for (let at = 0; at + GRAM <= text.length && left > 0; at++) {
       const bucket = this.#byGram.get(gramAt(text, at))
       if (bucket === undefined || taken.has(bucket)) continue
       taken.add(bucket)
-      for (const pattern of bucket) found.push(pattern)
+      look(bucket)
     }
     return found
   }

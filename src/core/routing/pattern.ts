@@ -1,20 +1,21 @@
 import { RE2JS } from 're2js'
 import { fail, ok, type Result } from '../result.ts'
-import { isNarrow } from './pattern-index.ts'
+import { isNarrow, type NeededText } from './pattern-index.ts'
 
 /** Longest pattern or expression, inclusive. */
 export const PATTERN_MAX_CHARS = 1_000
-/** Largest program that is kept of one: each step of it costs at every character of a path. */
+/** Largest program that is kept of one, and so much of it may be gone through anew at every character of a path. */
 const STEPS_MAX = 2_000
+const STEPS_A_CHAR_MAX = 200
 
 /** A pattern or an expression that is ready to be asked. Matching takes linear time, whatever it says. */
-export interface CompiledPattern {
+export interface CompiledPattern extends NeededText {
   /** What each group caught, "" where it caught nothing; null where the path does not match. @param path - see `plainPath` */
   match(path: string): readonly string[] | null
   /** Names of groups by their number, from 0 on; a group without a name has "". */
   readonly names: readonly string[]
-  /** Stretches of text that every path has that matches, once it is folded (see {@link foldedText}). */
-  readonly literals: readonly string[]
+  /** Most steps that it takes to ask it about a path of so many characters. */
+  steps(chars: number): number
   /** As one expression, anchored where the pattern is. */
   readonly source: string
 }
@@ -48,10 +49,15 @@ export function compilePathPattern(pattern: string, ignoresCase: boolean, ignore
   return compiled(source, ignoresCase, literals)
 }
 
-/** Whether every path has to be asked of it, since it fixes too little text to be found by. False for one that cannot be read. */
-export function isWidePattern(match: 'pattern' | 'expression', source: string): boolean {
-  const read = match === 'expression' ? ok({ literals: literalsOf(source) }) : readPathPattern(source, true)
-  return read.ok && !isNarrow(foldedLiterals(read.value.literals))
+/**
+ * By what text of a path a pattern is found, as one: those of which it is the same are asked together. "" for one that fixes too
+ * little, so that every path has to be asked of it; null for one that cannot be read.
+ */
+export function neededText(match: 'pattern' | 'expression', source: string): string | null {
+  const read = match === 'expression' ? ok({ source, literals: literalsOf(source) }) : readPathPattern(source, true)
+  if (!read.ok) return null
+  const literals = foldedLiterals(read.value.literals)
+  return isNarrow(literals) ? [headOf(read.value.source), ...literals].join('*') : ''
 }
 
 /** As they stand in a folded path; what is not ASCII is folded in ways of its own. */
@@ -64,18 +70,62 @@ function compiled(source: string, ignoresCase: boolean, literals: readonly strin
   } catch {
     return fail('pattern-unreadable', { at: 0, why: whyUnreadable(source) })
   }
-  if (program.programSize() > STEPS_MAX) return fail('pattern-too-large', { steps: program.programSize(), most: STEPS_MAX })
+  const once = program.programSize()
+  if (once > STEPS_MAX) return fail('pattern-too-large', { steps: once, most: STEPS_MAX })
+  const aChar = stepsAChar(source, once)
+  if (aChar > STEPS_A_CHAR_MAX) return fail('pattern-too-large', { steps: aChar, most: STEPS_A_CHAR_MAX })
   const names = Array.from({ length: program.groupCount() }, () => '')
   for (const [name, number] of Object.entries(program.namedGroups())) names[Number(number) - 1] = name
   return ok({
     names,
     source,
+    head: headOf(source),
     literals: foldedLiterals(literals),
+    steps: (chars) => once + aChar * chars,
     match(path) {
       const matcher = program.matcher(path)
       return matcher.find() ? names.map((_, i) => matcher.group(i + 1) ?? '') : null
     },
   })
+}
+
+/**
+ * How much of a program is gone through at every character. One that may begin anywhere begins anew at each; of one that is
+ * anchored, what stands before its first repeat is gone through once.
+ */
+function stepsAChar(source: string, once: number): number {
+  if (!source.startsWith('^') || withoutPlain(source).includes('|')) return once
+  const from = firstRepeat(source)
+  if (from === -1) return 0
+  try {
+    return RE2JS.compile(source.slice(from)).programSize()
+  } catch {
+    return once // a part that means nothing by itself
+  }
+}
+
+/** Where the first part of an anchored expression stands that may be left out or repeated; -1 where none does. */
+function firstRepeat(source: string): number {
+  for (let at = 1; at < source.length; ) {
+    const c = source[at]
+    const end =
+      c === '(' ? closingOf(source, at) : c === '[' ? classEnd(source, at) : at + (ESCAPE.exec(source.slice(at))?.[0].length ?? 1) - 1
+    if (end === -1) return 1
+    const inside = c === '(' ? withoutPlain(source.slice(at, end + 1)).replace(/\(\?(?::|P?<\w*>)/g, '') : ''
+    if (/[*+?{]/.test(inside) || /^[*+?{]/.test(source.slice(end + 1))) return at
+    at = end + 1
+  }
+  return -1
+}
+const ESCAPE = /^\\(?:[pPx]\{[^}]*\}|.)/s
+
+/** What every path begins with that an expression matches, folded; "" where that is not plain to see. */
+export function headOf(source: string): string {
+  if (!source.startsWith('^') || source.includes('|')) return ''
+  const run = /^[A-Za-z0-9/_-]*/.exec(source.slice(1))?.[0] ?? ''
+  const next = source[1 + run.length] ?? ''
+  const head = /[?*{+]/.test(next) ? run.slice(0, -1) : run
+  return foldedText(head)
 }
 
 /** What RE2 says of an expression, which names it as it was written: without the flag that is put before it to ignore case. */

@@ -85,8 +85,11 @@ export const REDIRECT_ORDERS = ['table', 'from', 'hits', 'last', 'newest'] as co
 /** How a list of redirects is written: a table, JSON, or configuration of either web server. */
 export const LIST_FORMATS = ['csv', 'json', 'httpd', 'nginx'] as const
 
-/** Most rows that are found by the same, inclusive, and most patterns and expressions of a site: a visitor's request may ask each of them. */
+/**
+ * Most rows, inclusive, that are found by the same path, of "everything under" by the same, of patterns by the same text (see
+ * `neededText`), or by none, so that every request asks them; and most patterns and expressions of a site.
+ */
 export const ROWS_AT_ONE_PATH_MAX = 500
+export const ROWS_UNDER_ONE_PATH_MAX = 30
+export const PATTERNS_BY_ONE_TEXT_MAX = 40
 export const PATTERNS_MAX = 10_000
-/** Most of a site's patterns, inclusive, that every request has to be asked of: see `isWidePattern`. */
-export const WIDE_PATTERNS_MAX = 200

@@ -3,6 +3,7 @@ import type { Device } from '../clicks/index.ts'
 import { PLAIN_COURSE, type ShortLinkCourse, variantFor } from './course.ts'
 import { withQuery } from './destination.ts'
 import { unmetCondition } from './match.ts'
+import { QueryParameters } from './parameters.ts'
 
 /** With what a short link may answer: moved for good or found, for looks alone or for every method (RFC 9110 §15.4). */
 export type ShortLinkStatus = 301 | 302 | 307 | 308
@@ -72,7 +73,8 @@ export function answerShortLink(link: CompiledShortLink, asked: AskedOfShortLink
     if (course.ending === 'elsewhere') return leads(course.endingTo)
     return { kind: course.ending === 'gone' ? 'gone' : 'over' }
   }
-  const met = course.cases.find(({ when }) => unmetCondition(when, asked) === null)
+  const parameters = new QueryParameters(asked.query)
+  const met = course.cases.find(({ when }) => unmetCondition(when, asked, parameters) === null)
   if (met !== undefined) return leads(met.to)
   if (link.isDown && course.fallback !== '') return leads(course.fallback)
   if (course.split === null) return leads(link.location)

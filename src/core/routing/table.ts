@@ -1,17 +1,25 @@
 import { ok, type Result } from '../result.ts'
-import { isConditional, type ReadyRedirect, type RedirectFault, type RedirectSource, readyRedirect, redirectKey } from './match.ts'
-import { PatternIndex } from './pattern-index.ts'
+import {
+  compareRedirects,
+  isConditional,
+  type ReadyRedirect,
+  type RedirectFault,
+  type RedirectSource,
+  readyRedirect,
+  redirectKey,
+} from './match.ts'
+import { type NeededText, PatternIndex } from './pattern-index.ts'
 import type { Redirect, Tolerance } from './redirect.ts'
+import { LOOKED_THROUGH_MAX_CHARS } from './work.ts'
 
 const NONE: readonly never[] = []
 
 /** Rows of one path: mostly one, and then no array is made for it. */
 type Filed<R> = R | R[]
 
-interface PatternRow<R> extends ReadyRedirect {
+interface PatternRow<R> extends ReadyRedirect, NeededText {
   readonly row: Redirect & R
   readonly id: string
-  readonly literals: readonly string[]
 }
 
 /**
@@ -45,7 +53,7 @@ export class RedirectTable<R extends Redirect = Redirect> implements RedirectSou
     const ready = readyRedirect(row, this.tolerance)
     if (!ready.ok) return ready
     const { pattern } = ready.value
-    if (pattern !== null) this.#patterns.add({ ...ready.value, row, id: row.id, literals: pattern.literals })
+    if (pattern !== null) this.#patterns.add({ ...ready.value, row, id: row.id, head: pattern.head, literals: pattern.literals })
     else file(this.#filesOf(row), redirectKey(row), row)
     if (isConditional(row.when)) this.#conditional++
     return ok(null)
@@ -87,7 +95,7 @@ export class RedirectTable<R extends Redirect = Redirect> implements RedirectSou
   }
 
   patterns(text: string): readonly ReadyRedirect[] {
-    return this.#patterns.candidates(text)
+    return this.#patterns.candidates(text, LOOKED_THROUGH_MAX_CHARS)
   }
 
   #filesOf({ match }: R): Map<string, Filed<R>> {
@@ -96,10 +104,12 @@ export class RedirectTable<R extends Redirect = Redirect> implements RedirectSou
 
   #ready(filed: Filed<R> | undefined): readonly ReadyRedirect[] {
     if (filed === undefined) return []
-    return listOf(filed).flatMap((row) => {
-      const ready = readyRedirect(row, this.tolerance)
-      return ready.ok ? [ready.value] : []
-    })
+    return listOf(filed)
+      .flatMap((row) => {
+        const ready = readyRedirect(row, this.tolerance)
+        return ready.ok ? [ready.value] : []
+      })
+      .sort(compareRedirects)
   }
 }
 

@@ -19,6 +19,7 @@ import { spelling } from './018-spelling.ts'
 import { ledTo } from './019-led-to.ts'
 import { setAside } from './020-set-aside.ts'
 import { ledRows } from './021-led-rows.ts'
+import { neededTexts } from './022-needed-text.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -43,4 +44,5 @@ export const MIGRATIONS = [
   ledTo,
   setAside,
   ledRows,
+  neededTexts,
 ] as const

@@ -55,8 +55,8 @@ export function redirectPuts(siteId: string, { match, key, rows }: RedirectGroup
   const at = KEYS.redirects(siteId, match, key)
   const stored = rows.map(({ key: _, isHidden: __, ...row }): StoredRedirect => {
     const ready = readyRedirect(row, TOLERANCE)
-    const literals = ready.ok ? ready.value.pattern?.literals : undefined
-    return literals === undefined ? row : { ...row, literals }
+    const pattern = ready.ok ? ready.value.pattern : null
+    return pattern === null ? row : { ...row, head: pattern.head, literals: pattern.literals }
   })
   const listed = rows.map(
     ({ id, isHidden = true, from, status }): Put => [

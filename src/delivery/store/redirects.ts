@@ -1,5 +1,8 @@
 import type { Transaction } from 'lmdb'
 import {
+  compareRedirects,
+  LOOKED_THROUGH_MAX_CHARS,
+  type NeededText,
   PatternIndex,
   type ReadyRedirect,
   type Redirect,
@@ -12,9 +15,7 @@ import { KEYS, startingWith } from './format.ts'
 import type { Store } from './places.ts'
 
 /** A row as it lies in the store; of one that is found by asking it, with the text that it needs. */
-export interface StoredRedirect extends Redirect {
-  readonly literals?: readonly string[]
-}
+export interface StoredRedirect extends Redirect, Partial<NeededText> {}
 
 /** Rows that are ready are kept up to here, and so much of them, by what stands in the store: most answers are given again and again. */
 const READY_MAX = 20_000
@@ -27,7 +28,7 @@ export function readyRows(json: string | undefined): readonly ReadyRedirect[] {
   if (json === undefined) return []
   const known = ready.get(json)
   if (known !== undefined) return known
-  const rows = (JSON.parse(json) as StoredRedirect[]).flatMap((row) => readyRow(row, TOLERANCE))
+  const rows = (JSON.parse(json) as StoredRedirect[]).flatMap((row) => readyRow(row, TOLERANCE)).sort(compareRedirects)
   if (ready.size >= READY_MAX || readyChars + json.length > READY_MAX_CHARS) {
     ready.clear()
     readyChars = 0
@@ -42,9 +43,10 @@ const readyRow = (row: StoredRedirect, tolerance: Tolerance): ReadyRedirect[] =>
   return made.ok ? [made.value] : []
 }
 
-/** A row that has to be asked, compiled when somebody does: there may be ten thousand. */
-class PatternRow {
+/** A row that has to be asked, compiled ahead or when somebody asks: there may be ten thousand. */
+class PatternRow implements NeededText {
   readonly id: string
+  readonly head: string
   readonly literals: readonly string[]
   readonly #row: StoredRedirect
   #ready: readonly ReadyRedirect[] | null = null
@@ -53,15 +55,20 @@ class PatternRow {
   constructor(row: StoredRedirect) {
     this.#row = row
     this.id = row.id
+    this.head = row.head ?? ''
     this.literals = row.literals ?? []
   }
 
+  /** @returns null where it is not compiled yet */
+  asReady({ ignoresCase, ignoresSlash }: Tolerance): readonly ReadyRedirect[] | null {
+    return this.#as.ignoresCase === ignoresCase && this.#as.ignoresSlash === ignoresSlash ? this.#ready : null
+  }
+
   ready(tolerance: Tolerance): readonly ReadyRedirect[] {
-    const { ignoresCase, ignoresSlash } = tolerance
-    if (this.#ready === null || this.#as.ignoresCase !== ignoresCase || this.#as.ignoresSlash !== ignoresSlash) {
-      this.#as = tolerance
-      this.#ready = readyRow(this.#row, tolerance)
-    }
+    const known = this.asReady(tolerance)
+    if (known !== null) return known
+    this.#as = tolerance
+    this.#ready = readyRow(this.#row, tolerance)
     return this.#ready
   }
 }
@@ -75,6 +82,11 @@ export const writePatternTurn = (turn: PatternTurn): string => JSON.stringify(tu
 export const readPatternTurn = (json: string | undefined): PatternTurn =>
   json === undefined ? { turn: 0, changed: [] } : (JSON.parse(json) as PatternTurn)
 
+/** So many are compiled ahead, in turns of so long between requests; and so many within one look-up, where it comes before that. */
+const AHEAD_MAX = 2_000
+const TURN_MS = 1
+const WITHIN_LOOK_UP_MAX = 5
+
 /** The rows of one site that have to be asked. What has not changed stays compiled. */
 export class SitePatterns {
   readonly #siteId: string
@@ -82,6 +94,9 @@ export class SitePatterns {
   readonly #stored = new Map<string, { json: string; ids: readonly string[] }>()
   /** Null before anything was looked at. */
   #turn: number | null = null
+  /** How the site takes addresses, as of the last look-up. */
+  #tolerance: Tolerance = TOLERANCE
+  #waiting: PatternRow[] = []
 
   constructor(siteId: string) {
     this.#siteId = siteId
@@ -116,10 +131,24 @@ export class SitePatterns {
     const rows = (JSON.parse(json) as StoredRedirect[]).map((row) => new PatternRow(row))
     for (const row of rows) this.#index.add(row)
     this.#stored.set(key, { json, ids: rows.map(({ id }) => id) })
+    if (this.#waiting.length === 0 && rows.length > 0) setImmediate(() => this.#prepare()).unref()
+    this.#waiting.push(...rows.slice(0, Math.max(0, AHEAD_MAX - this.#waiting.length)))
+  }
+
+  /** Compiles what waits, a little at a time. */
+  #prepare(): void {
+    const until = performance.now() + TURN_MS
+    while (this.#waiting.length > 0 && performance.now() < until) this.#waiting.pop()?.ready(this.#tolerance)
+    if (this.#waiting.length > 0) setImmediate(() => this.#prepare()).unref()
   }
 
   candidates(text: string, tolerance: Tolerance): ReadyRedirect[] {
-    return this.#index.size === 0 ? [] : this.#index.candidates(text).flatMap((row) => row.ready(tolerance))
+    if (this.#index.size === 0) return []
+    this.#tolerance = tolerance
+    let compiled = 0
+    return this.#index
+      .candidates(text, LOOKED_THROUGH_MAX_CHARS)
+      .flatMap((row) => row.asReady(tolerance) ?? (++compiled > WITHIN_LOOK_UP_MAX ? [] : row.ready(tolerance)))
   }
 }
 

@@ -49,6 +49,10 @@ export function whyWords({ why, from, match }: ConsideredRow): string {
         : 'is written another way, which this site tells apart'
     case 'destination':
       return 'fits, but what it catches makes no address, or one that is too long'
+    case 'long':
+      return 'is not asked: the path is longer than any that rows are asked about'
+    case 'work':
+      return 'is not asked: those before it took all the time that a visitor may be kept waiting'
     case 'later':
       return 'would fit too, but comes later'
     default:

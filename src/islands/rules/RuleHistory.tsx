@@ -33,7 +33,9 @@ export function RuleHistory({
 }) {
   const { data, error } = useAsk('rules.history', {})
   const [chosen, setChosen] = useState<number | null>(null)
-  const [against, setAgainst] = useState<number>(now.version)
+  // What is in force, whatever is by the time it is looked at, until somebody chooses another.
+  const [other, setOther] = useState<number | null>(null)
+  const against = other ?? now.version
   const items = data?.items ?? []
   const version = chosen ?? items[1]?.version ?? items[0]?.version ?? null
   const left = useVersion(version)
@@ -69,11 +71,7 @@ export function RuleHistory({
             <div className="flex flex-wrap items-center gap-2.5">
               <label className="flex items-center gap-2">
                 Compared with
-                <select
-                  className="field !w-auto !min-h-9 !py-1"
-                  value={against}
-                  onChange={(event) => setAgainst(Number(event.target.value))}
-                >
+                <select className="field !w-auto !min-h-9 !py-1" value={against} onChange={(event) => setOther(Number(event.target.value))}>
                   {items.map((each) => (
                     <option key={each.version} value={each.version}>
                       version {each.version}
