@@ -414,6 +414,17 @@ export function redirectsById(
   )
 }
 
+/** Whether a site has any row that answers. */
+export async function hasRedirects(db: Database, siteId: string, transaction: Transaction): Promise<boolean> {
+  const [row] = await rows<{ has: boolean }>(
+    db,
+    'SELECT EXISTS (SELECT 1 FROM redirects WHERE site_id = $1 AND removed_at IS NULL AND is_on) AS has',
+    [siteId],
+    transaction,
+  )
+  return row?.has === true
+}
+
 /** Whether any row answers only under a condition. */
 export async function hasConditionalRedirects(db: Database, siteId: string, transaction: Transaction): Promise<boolean> {
   const [row] = await rows<{ has: boolean }>(

@@ -8,7 +8,7 @@ import type { Delivery } from './delivery.ts'
 import { frontDoor } from './front-door/index.ts'
 import { locate } from './locate.ts'
 import { answerMissing } from './missing.ts'
-import { say } from './say.ts'
+import { say, sayNotYet } from './say.ts'
 import { answerSitemap, SITEMAP_PATH } from './sitemap.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
@@ -39,7 +39,10 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
       visitor: () => delivery.visitors.visitorOf(request),
     })
     if (answer !== null) sendCounted(delivery, answer, request, response)
-    else if (entry.kind === 'short') sayNoShortLink(entry, path, request, response)
+    else if (entry.kind === 'short') {
+      if (view.isFilling) sayNotYet(response, method)
+      else sayNoShortLink(entry, path, request, response)
+    }
     if (answer !== null || entry.kind === 'short') {
       view.done()
       return true
@@ -132,6 +135,7 @@ async function content(
   response: ServerResponse,
 ): Promise<void> {
   const place = locate(view, entry, path)
+  if (place === null && view.isFilling) return sayNotYet(response, request.method)
   if (place === null && path === SITEMAP_PATH) return answerSitemap(view, entry, request, response)
   if (place === null) return answerMissing(delivery, view, entry, { host, path }, request, response)
   if ('moved' in place) {

@@ -44,3 +44,7 @@ export function say(
   })
   response.end(method === 'HEAD' ? undefined : body)
 }
+
+/** There is nothing to answer from yet, or not all of it. */
+export const sayNotYet = (response: ServerResponse, method: string | undefined): void =>
+  say(response, 503, 'This site is being set up. Please try again in a moment.', method, { 'Retry-After': '5' })

@@ -12,7 +12,7 @@ import { DeliveredPages } from '../delivery/delivered-pages.ts'
 import type { Delivery } from '../delivery/delivery.ts'
 import { cameThroughDoor, upgradeDoor } from '../delivery/front-door/index.ts'
 import { respond, respondQuickly } from '../delivery/respond.ts'
-import { say } from '../delivery/say.ts'
+import { say, sayNotYet } from '../delivery/say.ts'
 import { DeliveryStore, StorePlaces } from '../delivery/store/index.ts'
 import { startFollower } from '../delivery/store/thread.ts'
 import { Visitors } from '../delivery/visitor.ts'
@@ -117,8 +117,7 @@ if (ownsPort) {
         return cameThroughDoor(request)
           ? say(response, 508, 'The studio is reached at its own address, never through a front door.', request.method)
           : studio(request, response)
-      if (delivery?.store.isOpen === false)
-        return say(response, 503, 'This site is being set up. Please try again in a moment.', request.method, { 'Retry-After': '5' })
+      if (delivery?.store.isOpen === false) return sayNotYet(response, request.method)
       say(response, 421, 'This name is not answered here.', request.method)
     },
     onUpgrade(request, socket, head) {

@@ -1,8 +1,10 @@
 import assert from 'node:assert/strict'
+import { once } from 'node:events'
 import { mkdtempSync, readdirSync, readFileSync, rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
+import { Worker } from 'node:worker_threads'
 import { open } from 'lmdb'
 import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
@@ -115,6 +117,97 @@ test('a store that is cut off, overwritten, of another version or gone is built 
   assert.equal(leadsTo(store, 'first'), 'https://tides.example/first')
   await builder.stop()
   await store.close()
+})
+
+test('a store that is read in one thread is written by another, whoever opened it first', async () => {
+  const folder = machine()
+  const places = new StorePlaces(folder)
+  const follower = new Follower(world.db, places, log)
+  await follower.catchUp()
+  await follower.stop()
+  const code = `const { parentPort, workerData } = require('node:worker_threads')
+    import('tsx/esm/api').then(({ register }) => { register(); return import(workerData.places) }).then(({ StorePlaces }) => {
+      const { store } = new StorePlaces(workerData.folder).openCurrent()
+      const before = store.get('generation')
+      store.transactionSync(() => store.putSync('generation', before + '0'))
+      parentPort.postMessage([before, [...store.getRange({ start: 'format', end: 'formatz' })].length])
+    })`
+  const read = (store: DeliveryStore): string | undefined => {
+    const view = store.begin()
+    const generation = view?.generation.split(' ')[1]
+    view?.done()
+    return generation
+  }
+  for (const isReaderFirst of [true, false]) {
+    const reader = isReaderFirst ? new DeliveryStore(places, { port: 4999, log }) : null
+    const before = reader === null ? null : read(reader)
+    const thread = new Worker(code, {
+      eval: true,
+      workerData: { folder, places: new URL('../../src/delivery/store/places.ts', import.meta.url).href },
+    })
+    const [[seen, formats]] = (await once(thread, 'message')) as [[string, number]]
+    if (before !== null) assert.equal(seen, before)
+    assert.equal(formats, 1)
+    const later = reader ?? new DeliveryStore(places, { port: 4999, log })
+    await until(() => read(later) === `${seen}0`, 'what it wrote is read')
+    await thread.terminate()
+    await later.close()
+  }
+})
+
+test('while a store is built, changes of hosts, rules and rows arrive, by the old one and where there is none', async () => {
+  const { db, owner, services } = world
+  await rows(
+    db,
+    `WITH made AS (INSERT INTO short_links (site_id, host_id, destination, title, status, slug)
+       SELECT $1, h.id, 'https://tides.example/' || n, '', 302, 'many-' || n FROM hosts h, generate_series(1, 30000) n WHERE h.host = 'short.localhost' RETURNING id, host_id, slug)
+     INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM made`,
+    [owner.siteId],
+  )
+  const folder = machine()
+  const places = new StorePlaces(folder)
+  const follower = new Follower(db, places, log, () => {}, 0)
+  await follower.catchUp()
+  const store = new DeliveryStore(places, { port: 4999, log })
+  const hasHost = (name: string): boolean => {
+    store.look()
+    return store.host(name) !== null
+  }
+  // The old one answers until the new one is whole.
+  const name = places.current
+  let isBuilt = false
+  const building = follower.rebuild().then(() => {
+    isBuilt = true
+  })
+  await make('meanwhile')
+  must(await services.hosts.make(owner, { host: 'meanwhile.localhost', kind: 'short' }))
+  await until(() => leadsTo(store, 'meanwhile') !== null && hasHost('meanwhile.localhost'), 'changes arrive')
+  assert.deepEqual([isBuilt, places.current], [false, name], 'and did so before it was built')
+  assert.equal(leadsTo(store, 'many-30000'), 'https://tides.example/30000')
+  await building
+  assert.notEqual(places.current, name)
+  assert.deepEqual([hasHost('meanwhile.localhost'), leadsTo(store, 'meanwhile')], [true, 'https://tides.example/meanwhile'])
+  // One that cannot be read is no help: the new one is asked as soon as it knows the hosts, and says what it does not have yet.
+  await store.close()
+  await follower.stop()
+  truncateSync(path.join(places.folder, places.current ?? '', 'data.mdb'), 3 * 4096)
+  const again = new Follower(db, places, log, () => {}, 0)
+  let isAgain = false
+  const anew = again.catchUp().then(() => {
+    isAgain = true
+  })
+  const late = new DeliveryStore(places, { port: 4999, log })
+  await until(() => {
+    late.look()
+    return late.isOpen
+  }, 'there is one to answer from')
+  await make('in-between')
+  await until(() => leadsTo(late, 'in-between') !== null, 'a new row arrives')
+  assert.deepEqual([isAgain, look(late, (view) => view.isFilling)], [false, true], 'before all rows are there')
+  await anew
+  await until(() => leadsTo(late, 'many-30000') !== null && !look(late, (view) => view.isFilling), 'and then they are')
+  await again.stop()
+  await late.close()
 })
 
 test('contents come to the disk before they are named, and go when nothing names them any more', async () => {

@@ -3,7 +3,14 @@ import { redirectKey } from '../../core/routing/index.ts'
 import { type Change, changesAfter, type Followed, followChanges, type LogEnd, logEnds, SET_UP } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { asOfNow, deliveredFiles, deliveredPages, deliveredShortLinks, deliveredWaiting } from '../../data/delivered.ts'
-import { hasConditionalRedirects, type RedirectGroup, redirectGroups, redirectGroupsAfter, redirectKeys } from '../../data/redirects.ts'
+import {
+  hasConditionalRedirects,
+  hasRedirects,
+  type RedirectGroup,
+  redirectGroups,
+  redirectGroupsAfter,
+  redirectKeys,
+} from '../../data/redirects.ts'
 import { readSiteSetup } from '../../data/sites.ts'
 import { BlobKeeper } from './blobs.ts'
 import { FORMAT, KEYS, startingWith } from './format.ts'
@@ -22,6 +29,9 @@ const LOOK_MS = 5_000
 
 const RECONNECT_MS = 1_000
 
+/** While a store is built, changes are taken over this often. */
+const BETWEEN_MS = 1_000
+
 /**
  * Keeps a machine's delivery store the same as the database: reads what comes after its own number in each site's log, and
  * writes all of it at once, so that whoever reads the store sees each change whole. It works in a thread of its own.
@@ -32,6 +42,7 @@ export class Follower {
   readonly #log: Logger
   readonly #blobs: BlobKeeper
   readonly #onBuilt: () => void
+  readonly #betweenMs: number
   #open: { name: string; store: Store } | null = null
   #followed: Followed | null = null
   #working: Promise<void> | null = null
@@ -41,9 +52,13 @@ export class Follower {
   #isToldAway = false
   #timer: NodeJS.Timeout | undefined
 
-  /** @param onBuilt - told when there is another store to answer from */
-  constructor(db: Database, places: StorePlaces, log: Logger, onBuilt: () => void = () => {}) {
+  /**
+   * @param onBuilt - told when there is another store to answer from
+   * @param betweenMs - how often changes are taken over while a store is built
+   */
+  constructor(db: Database, places: StorePlaces, log: Logger, onBuilt: () => void = () => {}, betweenMs = BETWEEN_MS) {
     this.#onBuilt = onBuilt
+    this.#betweenMs = betweenMs
     this.#db = db
     this.#places = places
     this.#log = log
@@ -120,7 +135,7 @@ export class Follower {
     do {
       this.#isAskedAgain = false
       const open = this.#isDamaged ? null : this.#openOrNull()
-      if (open === null || !(await this.#follow(open.store))) await this.rebuild()
+      if (open === null || isFilling(open.store) || !(await this.#follow(open.store))) await this.rebuild()
       this.#isDamaged = false
       await this.#blobs.removeUnused(this.#open?.store ?? null)
     } while (this.#isAskedAgain)
@@ -129,7 +144,7 @@ export class Follower {
   #openOrNull(): { name: string; store: Store } | null {
     if (this.#open !== null && this.#open.name === this.#places.current) return this.#open
     try {
-      this.#open = this.#places.openCurrent(false)
+      this.#open = this.#places.openCurrent()
     } catch (error) {
       this.#log.warn({ fault: error instanceof Error ? error.message : 'unknown' }, 'the delivery store is built anew')
       this.#open = null
@@ -145,31 +160,58 @@ export class Follower {
 
   /** @returns false where the store cannot be brought up to date by the log */
   async #follow(store: Store): Promise<boolean> {
+    const numbers = new Map(
+      [...store.getRange(startingWith('number'))].map(({ key, value }) => [key.slice('number '.length), Number(value)]),
+    )
+    const fresh = await this.#apply(store, numbers, true)
+    if (fresh === null) return false
+    for (const siteId of fresh) {
+      await this.#found(store, siteId, true)
+      await this.#fillSite(store, siteId, async () => {})
+    }
+    return true
+  }
+
+  /**
+   * Takes over what was changed since, all of it at once.
+   * @param numbers - by site, since when; brought up to date
+   * @param isWhole - the store has everything from before, and notes how far it is
+   * @returns sites of which the store knows nothing yet; null where the log does not tell what is different
+   */
+  async #apply(store: Store, numbers: Map<string, number>, isWhole: boolean): Promise<string[] | null> {
     return asOfNow(this.#db, async (transaction) => {
       const puts: Put[] = []
       let isSetUp = false
       const ends = await logEnds(this.#db, null, transaction)
       const known = new Set(ends.map(({ siteId }) => siteId))
-      for (const { key } of store.getRange(startingWith('number'))) if (!known.has(key.slice('number '.length))) return false // a site is gone
+      for (const siteId of numbers.keys()) if (!known.has(siteId)) return null // a site is gone
+      const fresh: string[] = []
       for (const end of ends) {
-        const after = Number(store.get(KEYS.number(end.siteId)) ?? Number.NaN)
-        if (Number.isNaN(after) || after > end.number) return false // a new site, or a database from before
-        if (after === end.number) continue
+        const after = numbers.get(end.siteId)
+        if (after === undefined) fresh.push(end.siteId)
+        if (after === undefined || after === end.number) continue
+        if (after > end.number) return null // a database from before
         const changes = await this.#changesOf(end, after, transaction)
-        if (changes === null) return false
+        if (changes === null) return null
         isSetUp ||= changes.some(({ capability }) => SET_UP.has(capability))
-        puts.push(...(await this.#putsOf(store, end.siteId, changes, transaction)), [KEYS.number(end.siteId), String(end.number)])
+        puts.push(...(await this.#putsOf(store, end.siteId, changes, transaction)))
+        if (isWhole) puts.push([KEYS.number(end.siteId), String(end.number)])
         if (changes.some(({ capability }) => SET_UP.has(capability) || capability === 'short-links'))
           puts.push([KEYS.stamp(end.siteId), String(end.number)])
+        numbers.set(end.siteId, end.number)
       }
-      if (puts.length === 0) return true
+      if (puts.length === 0) return fresh
       await this.#blobs.bring(this.#contentsIn(puts))
-      store.transactionSync(() => {
-        this.#write(store, puts)
-        store.putSync(KEYS.generation, String(Number(store.get(KEYS.generation) ?? 0) + 1))
-        if (isSetUp) store.putSync(KEYS.setUp, String(Number(store.get(KEYS.setUp) ?? 0) + 1))
-      })
-      return true
+      this.#commit(store, puts, isSetUp)
+      return fresh
+    })
+  }
+
+  #commit(store: Store, puts: readonly Put[], isSetUp: boolean): void {
+    store.transactionSync(() => {
+      this.#write(store, puts)
+      store.putSync(KEYS.generation, String(Number(store.get(KEYS.generation) ?? 0) + 1))
+      if (isSetUp) store.putSync(KEYS.setUp, String(Number(store.get(KEYS.setUp) ?? 0) + 1))
     })
   }
 
@@ -240,11 +282,7 @@ export class Follower {
       else puts.push(...redirectPuts(siteId, group))
     }
     const asked = [...wanted.values()].filter(({ match }) => match === 'pattern' || match === 'expression')
-    if (asked.length > 0) {
-      const { turn } = readPatternTurn(store.get(KEYS.patterns(siteId)))
-      const changed = asked.map(({ match, key }) => KEYS.redirects(siteId, match, key))
-      puts.push([KEYS.patterns(siteId), writePatternTurn({ turn: turn + 1, changed })])
-    }
+    if (asked.length > 0) puts.push(this.#patternTurn(store, siteId, asked))
     return [...puts, await this.#conditionalOf(siteId, transaction)]
   }
 
@@ -280,97 +318,133 @@ export class Follower {
   }
 
   /**
-   * Builds a store from the database, beside the one that is answered from until then. A stretch at a time: a million rows
-   * are never in memory at once.
+   * Builds a store from the database, a stretch at a time: a million rows are never in memory at once. What changes meanwhile is
+   * taken over between two stretches, by the store that is answered from until then as well. Where there is none, or none that can
+   * be read, the new one is answered from as soon as it knows the sites.
    */
   async rebuild(): Promise<void> {
     const startedAt = performance.now()
     const name = this.#places.newName()
-    const store = this.#places.open(name, false)
+    const store = this.#places.open(name)
+    const before = this.#isDamaged ? null : this.#open
+    let isCurrent = false
+    const use = (): void => {
+      this.#places.makeCurrent(name)
+      this.#open = { name, store }
+      isCurrent = true
+      this.#onBuilt()
+    }
     try {
-      await asOfNow(this.#db, async (transaction) => {
-        for (const { siteId, number } of await logEnds(this.#db, null, transaction)) {
-          await this.#fill(
-            store,
-            (after) => deliveredShortLinks(this.#db, siteId, { after, limit: STEP }, transaction),
-            (link) => shortLinkPuts(link),
-          )
-          await this.#fill(
-            store,
-            (after) => deliveredPages(this.#db, siteId, { after, limit: STEP / 10 }, transaction),
-            (page) => pagePuts(siteId, page),
-          )
-          await this.#fill(
-            store,
-            (after) => deliveredFiles(this.#db, siteId, { after, limit: STEP }, transaction),
-            (file) => filePuts(siteId, file),
-          )
-          const hasRedirects = await this.#fillRedirects(store, siteId, transaction)
-          const rest = [
-            ...(hasRedirects ? [await this.#conditionalOf(siteId, transaction)] : []),
-            ...(await this.#waitingOf(siteId, null, transaction)),
-            await this.#siteOf(siteId, transaction),
-          ]
-          store.transactionSync(() =>
-            this.#write(store, [...rest, [KEYS.number(siteId), String(number)], [KEYS.stamp(siteId), String(number)]]),
-          )
+      const ends = await logEnds(this.#db)
+      const numbers = new Map(ends.map(({ siteId, number }) => [siteId, number]))
+      const since = new Map(numbers)
+      store.transactionSync(() =>
+        this.#write(store, [
+          [KEYS.format, FORMAT],
+          [KEYS.filling, '1'],
+        ]),
+      )
+      for (const { siteId } of ends) await this.#found(store, siteId, true)
+      if (before === null) use()
+      let lookedAt = performance.now()
+      const between = async (): Promise<void> => {
+        if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
+        if (performance.now() - lookedAt < this.#betweenMs) return
+        lookedAt = performance.now()
+        // What the log cannot tell is told by the store that is being built, in the end.
+        if (before !== null) {
+          for (const siteId of (await this.#apply(before.store, since, false)) ?? []) {
+            await this.#found(before.store, siteId, false)
+            since.set(siteId, 0)
+          }
         }
-        store.transactionSync(() =>
-          this.#write(store, [
-            [KEYS.format, FORMAT],
-            [KEYS.generation, '1'],
-            [KEYS.setUp, '1'],
-          ]),
-        )
-      })
+        await this.#apply(store, numbers, true)
+      }
+      for (const { siteId } of ends) await this.#fillSite(store, siteId, between)
+      if (!(await this.#follow(store))) throw new Error('The store was not built to its end: a site is gone')
+      this.#commit(store, [[KEYS.filling, null]], true)
       await store.flushed
     } catch (error) {
-      await store.close()
-      this.#places.remove(name)
+      if (!isCurrent) {
+        await store.close()
+        this.#places.remove(name)
+      }
       throw error
     }
-    await this.#close()
-    this.#places.makeCurrent(name)
-    this.#open = { name, store }
-    this.#onBuilt()
+    if (!isCurrent) {
+      await this.#close()
+      use()
+    }
     this.#places.removeAllBut(name)
     this.#log.info({ ms: Math.round(performance.now() - startedAt) }, 'the delivery store is built')
   }
 
-  /** @returns whether there are any */
-  async #fillRedirects(store: Store, siteId: string, transaction: Transaction): Promise<boolean> {
+  /** Puts in what it takes to know a site: hosts, rules, partners. @param isWhole - its rows follow; how far in its log they are at least is noted */
+  async #found(store: Store, siteId: string, isWhole: boolean): Promise<void> {
+    await asOfNow(this.#db, async (transaction) => {
+      const [end] = await logEnds(this.#db, siteId, transaction)
+      const number = String(end?.number ?? 0)
+      const puts = [await this.#siteOf(siteId, transaction), ...(await this.#waitingOf(siteId, null, transaction))]
+      if (await hasRedirects(this.#db, siteId, transaction)) puts.push(await this.#conditionalOf(siteId, transaction))
+      if (isWhole) puts.push([KEYS.number(siteId), number])
+      this.#commit(store, [...puts, [KEYS.stamp(siteId), number]], true)
+    })
+  }
+
+  /** Puts in all of a site's rows, as they are when they are read. @param between - awaited after each stretch */
+  async #fillSite(store: Store, siteId: string, between: () => Promise<void>): Promise<void> {
+    const fill = async <Row extends { readonly id: string }>(
+      read: (wanted: { after: string | null; limit: number }, transaction: Transaction) => Promise<readonly Row[]>,
+      putsOf: (row: Row) => readonly Put[],
+      limit = STEP,
+    ): Promise<void> => {
+      for (let after: string | null = null; ; ) {
+        const wanted: { after: string | null; limit: number } = { after, limit }
+        const found: readonly Row[] = await asOfNow(this.#db, (transaction) => read(wanted, transaction))
+        const puts = found.flatMap((row) => withIndex(row.id, putsOf(row)))
+        await this.#blobs.bring(this.#contentsIn(puts))
+        if (puts.length > 0) this.#commit(store, puts, false)
+        await between()
+        const last = found[found.length - 1]
+        if (last === undefined) return
+        after = last.id
+      }
+    }
+    await fill(
+      (wanted, transaction) => deliveredPages(this.#db, siteId, wanted, transaction),
+      (page) => pagePuts(siteId, page),
+      STEP / 10,
+    )
+    await fill(
+      (wanted, transaction) => deliveredFiles(this.#db, siteId, wanted, transaction),
+      (file) => filePuts(siteId, file),
+    )
+    await fill(
+      (wanted, transaction) => deliveredShortLinks(this.#db, siteId, wanted, transaction),
+      (link) => shortLinkPuts(link),
+    )
     for (let after: RedirectGroup | null = null; ; ) {
-      if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
-      const found: RedirectGroup[] = await redirectGroupsAfter(this.#db, siteId, { after, limit: STEP }, transaction)
-      store.transactionSync(() =>
-        this.#write(
-          store,
-          found.flatMap((group) => redirectPuts(siteId, group)),
-        ),
-      )
+      const wanted: { after: RedirectGroup | null; limit: number } = { after, limit: STEP }
+      const found: RedirectGroup[] = await asOfNow(this.#db, (transaction) => redirectGroupsAfter(this.#db, siteId, wanted, transaction))
+      const asked = found.filter(({ match }) => match === 'pattern' || match === 'expression')
+      const puts = found.flatMap((group) => redirectPuts(siteId, group))
+      if (asked.length > 0) puts.push(this.#patternTurn(store, siteId, asked))
+      if (puts.length > 0) this.#commit(store, puts, false)
+      await between()
       const last = found[found.length - 1]
-      if (last === undefined) return after !== null
+      if (last === undefined) return
       after = last
     }
   }
 
-  async #fill<Row extends { readonly id: string }>(
-    store: Store,
-    read: (after: string | null) => Promise<readonly Row[]>,
-    putsOf: (row: Row) => readonly Put[],
-  ): Promise<void> {
-    for (let after: string | null = null; ; ) {
-      if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
-      const found = await read(after)
-      const puts = found.flatMap((row) => withIndex(row.id, putsOf(row)))
-      await this.#blobs.bring(this.#contentsIn(puts))
-      store.transactionSync(() => this.#write(store, puts))
-      const last = found[found.length - 1]
-      if (last === undefined) return
-      after = last.id
-    }
+  #patternTurn(store: Store, siteId: string, asked: readonly { readonly match: string; readonly key: string }[]): Put {
+    const { turn } = readPatternTurn(store.get(KEYS.patterns(siteId)))
+    const changed = asked.map(({ match, key }) => KEYS.redirects(siteId, match, key))
+    return [KEYS.patterns(siteId), writePatternTurn({ turn: turn + 1, changed })]
   }
 }
+
+const isFilling = (store: Store): boolean => store.get(KEYS.filling) !== undefined
 
 function* stretches(ids: readonly string[]): Generator<string[]> {
   for (let from = 0; from < ids.length; from += STEP) yield ids.slice(from, from + STEP)

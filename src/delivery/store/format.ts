@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { type CompiledShortLink, compileShortLink, type ShortLinkTarget } from '../../core/routing/index.ts'
 
 /** Of what stands in a store, and how. One of another number is built anew. */
-export const FORMAT = '7'
+export const FORMAT = '8'
 
 /** A live page as it lies in the store. */
 export interface StoredPage {
@@ -32,6 +32,8 @@ export const KEYS = {
   generation: 'generation',
   /** Counted up when what is compiled changes: hosts, rules, partners. */
   setUp: 'set-up',
+  /** Stands in a store that is not filled to its end: what is missing in it may only be missing yet. */
+  filling: 'filling',
   /** How far in its log a site has been followed. */
   number: (siteId: string): string => `number ${siteId}`,
   /** The number at which links of a site were last judged otherwise. */

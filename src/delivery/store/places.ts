@@ -78,18 +78,21 @@ export class StorePlaces {
     for (const left of ['snapshot.json']) rmSync(path.join(this.folder, left), { force: true }) // of versions before this one
   }
 
-  /** @throws when it cannot be read */
-  open(name: string, isReader: boolean): Store {
-    const folder = path.join(this.folder, name)
-    return open<string, string>({ path: folder, encoding: 'string', readOnly: isReader, maxReaders: READERS_MAX })
+  /**
+   * Opens a store, for reading and writing: within a process all who open one share it as the first did, and one that was opened
+   * for reading alone has no room for whoever writes (LMDB, "environment").
+   * @throws when it cannot be read
+   */
+  open(name: string): Store {
+    return open<string, string>({ path: path.join(this.folder, name), encoding: 'string', maxReaders: READERS_MAX })
   }
 
   /** @throws when it cannot be read, is damaged, or of another version */
-  openCurrent(isReader: boolean): { name: string; store: Store } | null {
+  openCurrent(): { name: string; store: Store } | null {
     const name = this.current
     if (name === null) return null
     assertWhole(path.join(this.folder, name, DATA_FILE))
-    const store = this.open(name, isReader)
+    const store = this.open(name)
     const format = store.get(KEYS.format)
     if (format === FORMAT) return { name, store }
     void store.close()

@@ -197,6 +197,11 @@ export class StoreView {
     return `${this.#moment.open.name} ${this.#get(KEYS.generation) ?? ''}`
   }
 
+  /** The store is being built: what is missing in it may only be missing yet. */
+  get isFilling(): boolean {
+    return this.#get(KEYS.filling) !== undefined
+  }
+
   /** The same for as long as the store holds the same: what was made of it then is right. */
   get state(): object {
     return this.#moment.state
@@ -334,7 +339,7 @@ export class DeliveryStore {
   look(): void {
     if (this.places.current === (this.#current?.name ?? null) && this.#current !== null) return
     try {
-      const found = this.places.openCurrent(true)
+      const found = this.places.openCurrent()
       if (found === null) return
       const before = this.#current
       this.#current = new OpenStore(found.name, found.store)
