@@ -1,6 +1,8 @@
 import { STATUS_CODES } from 'node:http'
 import type { Socket } from 'node:net'
+import { AHEAD_MAX_BYTES, endOfHead } from './gate.ts'
 import { type QuickRequest, readQuickHead } from './head.ts'
+import { inTurn } from './turns.ts'
 
 /** An answer that needs nothing but a head and a few words. */
 export interface QuickAnswer {
@@ -16,9 +18,6 @@ export interface QuickAnswer {
  * @returns false where nothing was answered and `send` will not be called
  */
 export type Quick = (request: QuickRequest, send: (answer: QuickAnswer) => void) => boolean
-
-/** What may come on a connection while an answer is on its way out; more waits in the network. */
-const AHEAD_MAX_BYTES = 64 * 1024
 
 /**
  * A connection as long as all that comes on it is plain and answered at once: short links and redirects, most of what a
@@ -74,13 +73,17 @@ export class QuickConnection {
   }
 
   #take(come: Buffer): void {
-    const request = readQuickHead(come.toString('latin1'), this.#socket)
+    const end = endOfHead(come)
+    const first = end === -1 || end === come.length ? come : come.subarray(0, end)
+    const request = readQuickHead(first.toString('latin1'), this.#socket)
     if (request === null) return this.#leave(come)
     this.#isAnswering = true
-    if (!this.#quick(request, (answer) => this.#send(answer, request.method === 'HEAD'))) {
-      this.#isAnswering = false
-      this.#leave(come)
-    }
+    // Before it is answered: it may be so at once, and what follows is then next.
+    this.#ahead = first === come ? null : come.subarray(end)
+    if (this.#quick(request, (answer) => this.#send(answer, request.method === 'HEAD'))) return
+    this.#isAnswering = false
+    this.#ahead = null
+    this.#leave(come)
   }
 
   #send({ status, headers, body }: QuickAnswer, isHead: boolean): void {
@@ -96,9 +99,18 @@ export class QuickConnection {
   }
 
   #next(): void {
+    if (this.#ahead !== null) return inTurn(() => this.#goOn())
     this.#isAnswering = false
+    if (this.#socket.isPaused()) this.#socket.resume()
+    if (this.#isEnded) this.#socket.end()
+  }
+
+  /** Takes up what has come meanwhile, in its turn. */
+  #goOn(): void {
     const ahead = this.#ahead
     this.#ahead = null
+    this.#isAnswering = false
+    if (this.#socket.destroyed) return
     if (this.#socket.isPaused()) this.#socket.resume()
     if (ahead !== null) this.#take(ahead)
     if (this.#isEnded && !this.#isAnswering) this.#socket.end()

@@ -167,6 +167,65 @@ test('whoever asks on and on and never reads is not listened to any more', async
   socket.destroy()
 })
 
+test('what comes in one burst is answered one request at a time, in order, and whoever asks meanwhile waits for a few of them', async () => {
+  for (const isQuick of [true, false])
+    for (const path of ['/q/', '/page/']) {
+      let [open, most, answered] = [0, 0, 0]
+      const busy = (): void => {
+        answered++
+        for (const until = performance.now() + 0.1; performance.now() < until; );
+      }
+      const server = openEdge({
+        log: pino({ level: 'silent' }),
+        ...(isQuick && path === '/q/'
+          ? {
+              quick: ({ url }, send) => {
+                busy()
+                send({ status: 302, headers: ['Location', `/to${url}`], body: '' })
+                return true
+              },
+            }
+          : {}),
+        answer(request, response) {
+          most = Math.max(most, ++open)
+          response.once('close', () => open--)
+          busy()
+          setImmediate(() => response.writeHead(302, { Location: `/to${request.url}`, 'Content-Length': 0 }).end())
+        },
+        onUpgrade: (_request, socket) => socket.destroy(),
+      })
+      server.listen(0, '127.0.0.1')
+      await once(server, 'listening')
+      const [CONNECTIONS, BURST] = [12, 300]
+      const burst = Array.from({ length: BURST }, (_, n) => `GET ${path}${n} HTTP/1.1\r\nHost: a\r\n\r\n`).join('')
+      const came = Array.from({ length: CONNECTIONS }, () => '')
+      const sockets = came.map((_, i) => {
+        const socket = connect(portOf(server), '127.0.0.1').on('error', () => {})
+        socket.on('data', (part) => {
+          came[i] += part.toString('latin1')
+        })
+        socket.write(burst)
+        return socket
+      })
+      while (answered < CONNECTIONS) await new Promise((resolve) => setImmediate(resolve))
+      const before = answered
+      const quiet = connect(portOf(server), '127.0.0.1')
+      quiet.write(`GET ${path}quiet HTTP/1.1\r\nHost: a\r\n\r\n`)
+      await once(quiet, 'data')
+      const waited = answered - before
+      assert.ok(waited < (CONNECTIONS * BURST) / 8, `${path} ${isQuick}: ${waited} before the one that asked last`)
+      while (came.some((text) => text.split('Location').length <= BURST)) await new Promise((resolve) => setTimeout(resolve, 10))
+      for (const text of came)
+        assert.deepEqual(
+          [...text.matchAll(/Location: \/to\/[a-z]+\/(\d+)/g)].map(([, n]) => Number(n)),
+          Array.from({ length: BURST }, (_, n) => n),
+        )
+      if (path !== '/q/' || !isQuick) assert.ok(most <= CONNECTIONS + 1, `${most} at once`)
+      for (const socket of [...sockets, quiet]) socket.destroy()
+      server.close().closeAllConnections()
+    }
+})
+
 test('a server that stops lets go of connections on which nothing is asked, and finishes what is', async () => {
   const server = await anEdge(true)
   const idle = connect(portOf(server), '127.0.0.1')
