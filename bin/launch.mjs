@@ -1,9 +1,10 @@
 // Runs one copy of Map Rope: its cluster, the set-up, the server and the stand-ins, until told to stop.
 import { fork, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { chmodSync, existsSync, lstatSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
+import { clustersElsewhere } from './cluster-place.mjs'
 import { keptSecret, startPostgres } from './postgres.mjs'
 import { projectFolder } from './prepare.mjs'
 import { supervise } from './supervise.mjs'
@@ -26,7 +27,8 @@ export async function launch({ port, dataFolder, isDemo = true, forTests = false
   }
   try {
     const given = process.env.MAPROPE_DATABASE_URL
-    if (given === undefined || forTests) postgres = await startPostgres(dataFolder, { forTests })
+    if (given === undefined || forTests) postgres = await startPostgres(dataFolder, { forTests, isKept: true })
+    if (postgres !== null && postgres.elsewhere !== null && !forTests) tellElsewhere(dataFolder, postgres.elsewhere)
     const settings = {
       ...process.env,
       NODE_ENV: 'production',
@@ -35,6 +37,7 @@ export async function launch({ port, dataFolder, isDemo = true, forTests = false
       MAPROPE_DATA: dataFolder,
       MAPROPE_DATABASE_URL: postgres?.url ?? given,
       MAPROPE_SECRET: process.env.MAPROPE_SECRET ?? keptSecret(dataFolder, 'secret'),
+      ...(postgres === null || postgres.elsewhere === null ? {} : { MAPROPE_CLUSTER_AT: postgres.elsewhere }),
       MAPROPE_STAND_INS_PORT: process.env.MAPROPE_STAND_INS_PORT ?? String(port + 1),
       ...environment,
     }
@@ -81,21 +84,28 @@ export async function launch({ port, dataFolder, isDemo = true, forTests = false
 }
 
 /**
- * The data folder is its owner's alone, and so is all that an older version left in it open. Where root runs this and the
- * cluster of the user postgres lies within, that user must be able to pass through, and no more.
+ * The data folder is its owner's alone, and so is all that an older version left in it open. Where root runs this, the group of
+ * the user postgres passes through to the cluster within, and does no more.
  */
 function closeToOthers(dataFolder) {
   const cluster = path.join(dataFolder, 'pg')
-  const holdsCluster = process.getuid() === 0 && existsSync(cluster) && lstatSync(cluster).isDirectory()
-  const wanted = holdsCluster ? 0o711 : 0o700
-  if ((statSync(dataFolder).mode & 0o777) === wanted) return
+  const mode = statSync(dataFolder).mode & 0o777
+  if (mode === 0o700 || (process.getuid() === 0 && mode === 0o710)) return
   for (const entry of readdirSync(dataFolder, { withFileTypes: true, recursive: true })) {
     const file = path.join(entry.parentPath, entry.name)
     if (file === cluster || file.startsWith(cluster + path.sep)) continue
     if (entry.isFile()) chmodSync(file, 0o600)
     else if (entry.isDirectory()) chmodSync(file, 0o700)
   }
-  chmodSync(dataFolder, wanted)
+  chmodSync(dataFolder, 0o700)
+}
+
+function tellElsewhere(dataFolder, cluster) {
+  console.log(`The database lies outside the data folder, in ${cluster}, since the user postgres may not enter ${dataFolder}.
+A copy of the data folder does not hold it.`)
+  const orphans = clustersElsewhere().filter(({ isOrphan }) => isOrphan)
+  for (const { folder, of } of orphans)
+    console.log(`${folder} holds the database of ${of}, which is gone. npm run clusters -- --remove removes it.`)
 }
 
 /** Longest path of a Unix socket (unix(7): 108 bytes, with the zero that ends it). */

@@ -1,28 +1,107 @@
 import assert from 'node:assert/strict'
-import { type ChildProcess, spawn } from 'node:child_process'
-import { mkdirSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { type ChildProcess, execFileSync, spawn } from 'node:child_process'
+import { chmodSync, copyFileSync, lstatSync, mkdirSync, mkdtempSync, readFileSync, rmSync, statSync } from 'node:fs'
 import { createServer } from 'node:http'
 import { type AddressInfo, connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
+import pg from 'pg'
+import { clustersElsewhere } from '../../bin/cluster-place.mjs'
 import { freePort, startPostgres } from '../../bin/postgres.mjs'
 import { supervise } from '../../bin/supervise.mjs'
 import { type Copy, startCopy } from './copy.ts'
 
-test('the database starts in a folder that only its owner may enter, and again through the link it left there', async () => {
+const isRoot = process.getuid?.() === 0
+
+async function asked(url: string, sql: string): Promise<string> {
+  const client = new pg.Client(url)
+  await client.connect()
+  try {
+    const { rows } = await client.query<{ said: string }>(sql)
+    return rows[0]?.said ?? ''
+  } finally {
+    await client.end()
+  }
+}
+
+test('below a home that nobody else may enter the database starts elsewhere, again by its link, and a copy of the link is refused', async (t) => {
+  if (!isRoot) return t.skip('an ordinary user has it in the data folder always')
   const home = mkdtempSync(path.join(tmpdir(), 'map-rope-closed-'))
   const folder = path.join(home, 'site', '.data')
   mkdirSync(folder, { recursive: true })
+  let elsewhere: string | null = null
   try {
     for (let start = 1; start <= 2; start++) {
       const cluster = await startPostgres(folder, { forTests: true })
       assert.match(cluster.url, /^postgres:/)
+      assert.ok(cluster.elsewhere !== null && (elsewhere === null || elsewhere === cluster.elsewhere))
+      elsewhere = cluster.elsewhere
       cluster.stop()
     }
+    const listed = () => clustersElsewhere().find((each) => each.folder === elsewhere)
+    assert.deepEqual([listed()?.of, listed()?.isOrphan], [folder, false])
+    execFileSync('cp', ['-a', folder, path.join(home, 'copy')])
+    await assert.rejects(startPostgres(path.join(home, 'copy'), { forTests: true }), /a copy without its database/)
+    rmSync(folder, { recursive: true })
+    assert.equal(listed()?.isOrphan, true, 'its data folder is gone')
   } finally {
     rmSync(home, { recursive: true, force: true })
+    if (elsewhere !== null) rmSync(elsewhere, { recursive: true, force: true })
   }
+})
+
+test('the data folder holds the database: a copy of it starts on another path and under another user', async () => {
+  const shelf = mkdtempSync(path.join(tmpdir(), 'map-rope-shelf-'))
+  chmodSync(shelf, 0o755)
+  const [folder, copied, theirs] = [path.join(shelf, 'first'), path.join(shelf, 'a copy'), path.join(shelf, 'theirs')]
+  const run = (command: string, ...args: string[]): string => execFileSync(command, args, { encoding: 'utf8' })
+  try {
+    const first = await startPostgres(folder, { forTests: true })
+    assert.equal(first.elsewhere, null)
+    assert.ok(lstatSync(path.join(folder, 'pg')).isDirectory(), 'no link leads out')
+    if (isRoot) assert.equal(statSync(folder).mode & 0o777, 0o710)
+    await asked(first.url, "CREATE TABLE kept AS SELECT 'all of it' AS said")
+    first.stop()
+    run('cp', '-a', folder, copied)
+    run('cp', '-r', folder, theirs) // whoever copies so owns it all, and others may read it
+    const second = await startPostgres(copied, { forTests: true })
+    assert.equal(await asked(second.url, 'SELECT said FROM kept'), 'all of it')
+    second.stop()
+    if (!isRoot) return
+    const third = await startPostgres(theirs, { forTests: true })
+    assert.equal(await asked(third.url, 'SELECT said FROM kept'), 'all of it')
+    third.stop()
+    run('chown', '-R', 'nobody:nogroup', theirs)
+    for (const file of ['postgres.mjs', 'cluster-place.mjs'])
+      copyFileSync(path.resolve(import.meta.dirname, '../../bin', file), path.join(shelf, file))
+    const script = `const { startPostgres } = await import(${JSON.stringify(path.join(shelf, 'postgres.mjs'))})
+      const cluster = await startPostgres(${JSON.stringify(theirs)}, { forTests: true }); cluster.stop(); console.log('started')`
+    run('chmod', '-R', 'a+rX', path.join(shelf, 'postgres.mjs'), path.join(shelf, 'cluster-place.mjs'))
+    assert.match(run('runuser', '-u', 'nobody', '--', process.execPath, '--input-type=module', '-e', script), /started/)
+  } finally {
+    rmSync(shelf, { recursive: true, force: true })
+  }
+})
+
+test('a database whose postmaster is killed is started again, where it was, and not once it is stopped', async () => {
+  const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-kept-'))
+  chmodSync(folder, 0o755)
+  const told: string[] = []
+  const cluster = await startPostgres(path.join(folder, 'data'), { forTests: true, isKept: true, say: (words) => told.push(words) })
+  try {
+    await asked(cluster.url, "CREATE TABLE kept AS SELECT 'still there' AS said")
+    const pid = Number(readFileSync(path.join(folder, 'data', 'pg', 'data', 'postmaster.pid'), 'utf8').split('\n')[0])
+    process.kill(pid, 'SIGKILL')
+    for (let tries = 0; told.length < 2 && tries < 300; tries++) await new Promise((resolve) => setTimeout(resolve, 100))
+    assert.match(told.join(' '), /ended\. It is started again in 1 s\. The database is running again/)
+    assert.equal(await asked(cluster.url, 'SELECT said FROM kept'), 'still there')
+  } finally {
+    cluster.stop()
+  }
+  await new Promise((resolve) => setTimeout(resolve, 1_500))
+  assert.equal(told.length, 2)
+  rmSync(folder, { recursive: true, force: true })
 })
 
 const isAlive = (pid: number): boolean => {
