@@ -40,7 +40,7 @@ async function setUp({ db }: Ground, behindPort: number): Promise<void> {
     { id: '2', name: 'outside', isOn: true, isBinding: false, when: { is: 'kind', of: ['outside'] }, what: { opens: 'new tab' } },
   ]
   await db.pool.query(
-    `WITH site AS (INSERT INTO sites (name, may_visit_private) VALUES ('bench', true) RETURNING id),
+    `WITH site AS (INSERT INTO sites (name, inside_allowed) VALUES ('bench', '{0.0.0.0/0,::/0}') RETURNING id),
        list AS (INSERT INTO rules (site_id, version, list) SELECT id, 1, $2::jsonb FROM site)
      INSERT INTO hosts (site_id, host, kind, origin) SELECT id, 'door.example', 'door', $1 FROM site`,
     [`http://127.0.0.1:${behindPort}`, JSON.stringify(rules)],

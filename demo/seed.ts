@@ -64,7 +64,7 @@ const RULES: readonly Rule[] = [
 export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
   const { db, settings } = context
   const { Site, Host, Person } = db.models
-  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', mayVisitPrivate: true, isDemo: true })
+  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', insideAllowed: ['0.0.0.0/0', '::/0'], isDemo: true })
   await Host.bulkCreate([
     { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
     { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },

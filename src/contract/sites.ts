@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { isInsideEntry } from '../core/address/index.ts'
 import { HostName, Prefix } from './hosts.ts'
 import { operation } from './operation.ts'
 import { Email, NewPassword, PersonName } from './people.ts'
@@ -29,8 +30,30 @@ const tolerance = {
   ignoresSlash: z.boolean().meta({ description: 'Redirects take /old/ for /old' }),
 }
 
+/** Most entries, inclusive. */
+const INSIDE_MAX = 50
+const InsideEntry = z
+  .string()
+  .trim()
+  .toLowerCase()
+  .max(253)
+  .refine(isInsideEntry, { error: ({ input }) => `“${input}” is no host, no address and no range such as 10.0.0.0/8` })
+const inside = {
+  insideAllowed: z
+    .array(InsideEntry)
+    .max(INSIDE_MAX)
+    .meta({ description: 'Hosts, addresses and ranges inside one’s own network that may be asked from here' }),
+}
+
 export const Site = z
-  .object({ name: z.string(), language: z.string(), timeZone: z.string(), ...tolerance, version: Version })
+  .object({
+    name: z.string(),
+    language: z.string(),
+    timeZone: z.string(),
+    ...tolerance,
+    insideAllowed: z.array(z.string()),
+    version: Version,
+  })
   .meta({ id: 'Site' })
 export type Site = z.infer<typeof Site>
 export const SiteChange = z.strictObject({
@@ -38,7 +61,7 @@ export const SiteChange = z.strictObject({
   name: SiteName.optional(),
   language: Language.optional(),
   timeZone: TimeZone.optional(),
-  ...z.strictObject(tolerance).partial().shape,
+  ...z.strictObject({ ...tolerance, ...inside }).partial().shape,
 })
 export type SiteChange = z.infer<typeof SiteChange>
 

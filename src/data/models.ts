@@ -1,11 +1,12 @@
 import { DataTypes, type Model, type ModelStatic, type Sequelize } from 'sequelize'
+import type { InsideAllowed } from '../core/address/index.ts'
 import type { ShortLinkCourse } from '../core/routing/index.ts'
 
 export interface SiteRow {
   id: string
   name: string
   timeZone: string
-  mayVisitPrivate: boolean
+  insideAllowed: InsideAllowed
   language: string
   isDemo: boolean
   version: number
@@ -168,7 +169,7 @@ export function defineModels(sequelize: Sequelize): Models {
   const table = <Row extends object>(name: string, attributes: Parameters<Sequelize['define']>[1]): Table<Row> =>
     sequelize.define<Model<Row, Partial<Row>> & Row>(name, attributes as never, { tableName: name, freezeTableName: true })
   return {
-    Site: table('sites', { id, name: TEXT, timeZone: TEXT, mayVisitPrivate: BOOLEAN, language: TEXT, isDemo: BOOLEAN, version }),
+    Site: table('sites', { id, name: TEXT, timeZone: TEXT, insideAllowed: ARRAY(TEXT), language: TEXT, isDemo: BOOLEAN, version }),
     Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText() }),
     Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: maybeText(), endedAt: DATE, version }),
     Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),

@@ -1,5 +1,6 @@
 import type { Transaction } from 'sequelize'
 import { Disclosure } from '../contract/disclosure.ts'
+import type { InsideAllowed } from '../core/address/index.ts'
 import type { SiteSetup } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
 import { newestRules } from './rules.ts'
@@ -9,7 +10,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
   const [site] = await rows<{
     name: string
     language: string
-    mayVisitPrivate: boolean
+    insideAllowed: InsideAllowed
     downloadsFiles: boolean
     ignoresCase: boolean
     ignoresSlash: boolean
@@ -18,7 +19,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     ledAway: NonNullable<SiteSetup['ledAway']>
   }>(
     db,
-    `SELECT name, language, may_visit_private AS "mayVisitPrivate", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
+    `SELECT name, language, inside_allowed AS "insideAllowed", downloads_files AS "downloadsFiles", ignores_case AS "ignoresCase",
        ignores_slash AS "ignoresSlash", disclosure, counts_pages AS "countsPages", led_away AS "ledAway" FROM sites WHERE id = $1`,
     [siteId],
     transaction,
@@ -41,7 +42,7 @@ export async function readSiteSetup(db: Database, siteId: string, transaction?: 
     siteId,
     name: site.name,
     language: site.language,
-    mayVisitPrivate: site.mayVisitPrivate,
+    insideAllowed: site.insideAllowed,
     downloadsFiles: site.downloadsFiles,
     tolerance: { ignoresCase: site.ignoresCase, ignoresSlash: site.ignoresSlash },
     countsPages: site.countsPages,
@@ -94,10 +95,12 @@ export interface SiteFacts {
   /** See `Tolerance`: how addresses are taken that are nearly those of a row of redirects. */
   readonly ignoresCase: boolean
   readonly ignoresSlash: boolean
+  readonly insideAllowed: string[]
   readonly version: number
 }
 
-const FACTS = 'name, language, time_zone AS "timeZone", ignores_case AS "ignoresCase", ignores_slash AS "ignoresSlash", version'
+const FACTS =
+  'name, language, time_zone AS "timeZone", ignores_case AS "ignoresCase", ignores_slash AS "ignoresSlash", inside_allowed AS "insideAllowed", version'
 
 export async function readSite(db: Database, siteId: string): Promise<SiteFacts | null> {
   const [site] = await rows<SiteFacts>(db, `SELECT ${FACTS} FROM sites WHERE id = $1`, [siteId])
@@ -108,18 +111,18 @@ export async function readSite(db: Database, siteId: string): Promise<SiteFacts 
 export async function updateSite(db: Database, siteId: string, next: SiteFacts, transaction: Transaction): Promise<SiteFacts | null> {
   const [site] = await rows<SiteFacts>(
     db,
-    `UPDATE sites SET name = $3, language = $4, time_zone = $5, ignores_case = $6, ignores_slash = $7, version = version + 1, updated_at = now()
+    `UPDATE sites SET name = $3, language = $4, time_zone = $5, ignores_case = $6, ignores_slash = $7, inside_allowed = $8, version = version + 1, updated_at = now()
      WHERE id = $1 AND version = $2 RETURNING ${FACTS}`,
-    [siteId, next.version, next.name, next.language, next.timeZone, next.ignoresCase, next.ignoresSlash],
+    [siteId, next.version, next.name, next.language, next.timeZone, next.ignoresCase, next.ignoresSlash, next.insideAllowed],
     transaction,
   )
   return site ?? null
 }
 
-/** Whether the owner allows that addresses in private networks are asked from here. */
-export async function mayVisitPrivate(db: Database, siteId: string): Promise<boolean> {
-  const [site] = await rows<{ allowed: boolean }>(db, 'SELECT may_visit_private AS allowed FROM sites WHERE id = $1', [siteId])
-  return site?.allowed === true
+/** Which addresses inside private networks the owner allows to be asked from here. */
+export async function insideAllowed(db: Database, siteId: string): Promise<InsideAllowed> {
+  const [site] = await rows<{ allowed: string[] }>(db, 'SELECT inside_allowed AS allowed FROM sites WHERE id = $1', [siteId])
+  return site?.allowed ?? []
 }
 
 /** Sets what new links to files do. */
@@ -135,7 +138,7 @@ export async function insertSite(
 ): Promise<string> {
   const [site] = await rows<{ id: string }>(
     db,
-    'INSERT INTO sites (name, language, time_zone, may_visit_private) VALUES ($1, $2, $3, false) RETURNING id',
+    'INSERT INTO sites (name, language, time_zone) VALUES ($1, $2, $3) RETURNING id',
     [name, language, timeZone],
     transaction,
   )

@@ -1,7 +1,7 @@
 import { gunzipSync } from 'node:zlib'
 import robotsParser from 'robots-parser'
 import { CRAWL_MAX, FILE_MAX_BYTES } from '../contract/imports.ts'
-import { normalise, parseUrl } from '../core/address/index.ts'
+import { type InsideAllowed, normalise, parseUrl } from '../core/address/index.ts'
 import { PAGE_MAX_BYTES } from '../core/content/index.ts'
 import { readSitemap } from '../core/exchange/index.ts'
 import { decodeSource, namedAddresses, sniffEncoding } from '../core/markup/index.ts'
@@ -35,7 +35,7 @@ const pause = (ms: number): Promise<void> => new Promise((resolve) => setTimeout
 export interface CrawlOrders {
   readonly crawl: string
   readonly address: string
-  readonly mayVisitPrivate: boolean
+  readonly insideAllowed: InsideAllowed
   /** Told how far it is; throws when it is to stop. */
   readonly progress: (done: number, total: number) => Promise<void>
 }
@@ -47,10 +47,10 @@ export interface CrawlOrders {
  */
 export async function crawl(
   db: Database,
-  { crawl: id, address, mayVisitPrivate, progress }: CrawlOrders,
+  { crawl: id, address, insideAllowed, progress }: CrawlOrders,
 ): Promise<Result<readonly ArchiveEntry[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask = (url: URL, max: number): Promise<Answer> => askOutside(url, mayVisitPrivate, max, FETCH_MS)
+  const ask = (url: URL, max: number): Promise<Answer> => askOutside(url, insideAllowed, max, FETCH_MS)
   let listed = await listCrawled(db, id)
   const robots = await robotsOf(start, ask)
   if (listed.length === 0) {
@@ -212,9 +212,9 @@ async function findPages(
 }
 
 /** What a site's own sitemaps say its pages are. @param address - of the site, or of a sitemap */
-export async function sitemapOf(address: string, mayVisitPrivate: boolean): Promise<Result<readonly string[], 'nothing-there'>> {
+export async function sitemapOf(address: string, insideAllowed: InsideAllowed): Promise<Result<readonly string[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask: Asker = (url, max) => askOutside(url, mayVisitPrivate, max, FETCH_MS)
+  const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
   const found = await findPages(start, ask, (await robotsOf(start, ask)).sitemaps)
   if (!found.ok) return found
   if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: 'There is no sitemap at this address.' })

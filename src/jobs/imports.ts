@@ -9,7 +9,7 @@ import { type Database, inTransaction } from '../data/database.ts'
 import { fileHashes } from '../data/files.ts'
 import { broughtPages, frontPageOf } from '../data/imported-pages.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
-import { mayVisitPrivate } from '../data/sites.ts'
+import { insideAllowed } from '../data/sites.ts'
 import { dropUpload, getUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
@@ -116,7 +116,7 @@ async function entriesOf(db: Database, siteId: string, input: ImportInput, progr
     const fetched = await crawl(db, {
       crawl: input.upload,
       address: input.address,
-      mayVisitPrivate: await mayVisitPrivate(db, siteId),
+      insideAllowed: await insideAllowed(db, siteId),
       progress,
     })
     if (!fetched.ok) throw new ImportFailure(String(fetched.detail.why))

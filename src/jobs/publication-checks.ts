@@ -1,5 +1,6 @@
 import type { Logger } from 'pino'
 import type { PublicationCheck } from '../contract/publications.ts'
+import { ALL_INSIDE } from '../core/address/index.ts'
 import { partMark } from '../core/blocks/index.ts'
 import { asDelivered, deliverSource, type LinkAsDelivered, linkChanges } from '../core/content/index.ts'
 import { decodeSource, linkText, scanLinks } from '../core/markup/index.ts'
@@ -114,7 +115,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
     const problem = (text: string, href: string, why: string) => ({ path, text, href, why })
     let answer: Awaited<ReturnType<typeof askOutside>>
     try {
-      answer = await askOutside(new URL(path, view.origin), true, PAGE_MAX_BYTES)
+      answer = await askOutside(new URL(path, view.origin), ALL_INSIDE, PAGE_MAX_BYTES)
     } catch {
       return [problem('', path, 'the live site does not answer')]
     }

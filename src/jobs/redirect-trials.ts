@@ -11,7 +11,7 @@ import {
   ReplayInput,
   type ReplayReport,
 } from '../contract/redirect-trials.ts'
-import { parseUrl } from '../core/address/index.ts'
+import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
 import { pathForName, readPage } from '../core/content/index.ts'
 import { readListLayout, readSitemap, recordOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
@@ -20,7 +20,7 @@ import { foldedWords } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { livePageContents } from '../data/redirect-knowledge.ts'
-import { mayVisitPrivate } from '../data/sites.ts'
+import { insideAllowed } from '../data/sites.ts'
 import { dropUpload, getUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
 import { openArchive } from './archive.ts'
@@ -136,7 +136,7 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
     const given = RehearsalInput.parse(input)
     const site = await trials.siteOf(siteId, { rows: null, host: null })
     const { kind, old, queries, unread } =
-      'address' in given ? await listedAt(given.address, await mayVisitPrivate(db, siteId)) : await oldAddresses(db, given)
+      'address' in given ? await listedAt(given.address, await insideAllowed(db, siteId)) : await oldAddresses(db, given)
     if (old.size === 0) throw new TrialFailure('No old address was found in it.')
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
@@ -219,8 +219,8 @@ function collector() {
 }
 
 /** Old addresses as the site that is still there lists them. */
-async function listedAt(address: string, isPrivateAllowed: boolean): Promise<OldAddresses> {
-  const listed = await sitemapOf(address, isPrivateAllowed)
+async function listedAt(address: string, allowed: InsideAllowed): Promise<OldAddresses> {
+  const listed = await sitemapOf(address, allowed)
   if (!listed.ok) throw new TrialFailure(String(listed.detail.why))
   const { add, found } = collector()
   for (const each of listed.value) add(each, { visits: 0 })

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino'
-import { parseUrl } from '../core/address/index.ts'
+import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
 import type { Database } from '../data/database.ts'
 import { noteWatched, watchedShortLinks } from '../data/short-link-watch.ts'
 import { write } from '../services/context.ts'
@@ -18,8 +18,8 @@ const AGAIN_MS = 3_000
 export async function watchShortLinks(db: Database, log: Logger): Promise<void> {
   const links = await watchedShortLinks(db, EVERY_SECONDS, AT_ONCE)
   await Promise.all(
-    links.map(async ({ id, siteId, destination, mayVisitPrivate }) => {
-      const isDown = !(await answers(destination, mayVisitPrivate)) && !(await later(() => answers(destination, mayVisitPrivate)))
+    links.map(async ({ id, siteId, destination, insideAllowed }) => {
+      const isDown = !(await answers(destination, insideAllowed)) && !(await later(() => answers(destination, insideAllowed)))
       const done = await write(db, async (transaction, changes) => {
         const isNews = await noteWatched(db, { id, destination, isDown }, transaction)
         if (isNews) changes.add(siteId, 'short-links', id, 'changed')
@@ -36,11 +36,11 @@ const later = async (ask: () => Promise<boolean>): Promise<boolean> => {
 }
 
 /** A server that says anything but that it is broken is there; one that turns robots away is too. */
-async function answers(destination: string, mayVisitPrivate: boolean): Promise<boolean> {
+async function answers(destination: string, insideAllowed: InsideAllowed): Promise<boolean> {
   const url = parseUrl(destination)
   if (url === null) return false
   try {
-    const { status } = await askOutside(url, mayVisitPrivate, READ_BYTES, ANSWER_MS)
+    const { status } = await askOutside(url, insideAllowed, READ_BYTES, ANSWER_MS)
     return status < 500 && status !== 404 && status !== 410
   } catch {
     return false

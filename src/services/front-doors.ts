@@ -3,9 +3,8 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { insertHost, listHosts, withdrawHost } from '../data/hosts.ts'
-import { isPrivateAddress } from '../data/network.ts'
-import { mayVisitPrivate } from '../data/sites.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
+import { insideFault } from './inside.ts'
 
 export function frontDoorsService({ db, settings }: Context) {
   const shown = ({ id, host, origin }: { id: string; host: string; origin: string | null }): FrontDoor => ({
@@ -25,13 +24,13 @@ export function frontDoorsService({ db, settings }: Context) {
     async make(
       actor: Actor,
       { host, origin }: FrontDoorNew,
-    ): Promise<Result<FrontDoor, 'forbidden' | 'host-taken' | 'host-is-studio' | 'origin-out-of-bounds'>> {
+    ): Promise<Result<FrontDoor, 'forbidden' | 'host-taken' | 'host-is-studio' | 'origin-out-of-bounds' | 'inside-not-allowed'>> {
       if (!actor.can('hosts:edit')) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       const url = parseUrl(origin)
-      const isLocal =
-        url !== null && (url.hostname === 'localhost' || url.hostname.endsWith('.localhost') || isPrivateAddress(url.hostname))
-      if (url === null || (isLocal && !(await mayVisitPrivate(db, actor.siteId)))) return fail('origin-out-of-bounds')
+      if (url === null) return fail('origin-out-of-bounds')
+      const inside = await insideFault(db, actor, url)
+      if (inside !== null) return inside
       if (opensOntoItself(host, url, settings.port)) return fail('origin-out-of-bounds')
       return write(db, async (transaction, changes) => {
         const made = await insertHost(db, { siteId: actor.siteId, host, kind: 'door', prefix: '', origin: url.origin }, transaction)

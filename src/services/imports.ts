@@ -5,6 +5,7 @@ import { fail, type Result } from '../core/result.ts'
 import { inTransaction } from '../data/database.ts'
 import { putUpload } from '../data/uploads.ts'
 import type { Actor, Context } from './context.ts'
+import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
 
 export function importsService({ db }: Context, jobs: ReturnType<typeof jobsService>) {
@@ -23,10 +24,15 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
     },
 
     /** Starts fetching a site by its sitemap, or a feed. What has been fetched is kept, so that it goes on where it stopped. */
-    async fetch(actor: Actor, { address, dryRun }: ImportFetch): Promise<Result<string, 'forbidden' | 'address-unreadable'>> {
+    async fetch(
+      actor: Actor,
+      { address, dryRun }: ImportFetch,
+    ): Promise<Result<string, 'forbidden' | 'address-unreadable' | 'inside-not-allowed'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
       const url = siteAddress(address)
       if (url === null) return fail('address-unreadable')
+      const inside = await insideFault(db, actor, url)
+      if (inside !== null) return inside
       return jobs.startImport(actor, { ...NO_CHOICES, upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
     },
 

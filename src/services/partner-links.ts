@@ -32,7 +32,7 @@ import {
   type SubRow,
   setBannerPicture,
 } from '../data/partner-links.ts'
-import { mayVisitPrivate } from '../data/sites.ts'
+import { insideAllowed } from '../data/sites.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { FileFault, filesService } from './files.ts'
 import { askOutside } from './visits.ts'
@@ -192,7 +192,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       const picture = banner.picture as SnippetPicture | null
       const source = picture === null || picture.src.startsWith('/') ? null : parseUrl(picture.src)
       if (picture === null || source === null) return ok(shownBanner(banner, []))
-      const answer = await askOutside(source, await mayVisitPrivate(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS).catch(() => null)
+      const answer = await askOutside(source, await insideAllowed(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS).catch(() => null)
       const ending = PICTURE_ENDINGS[answer?.type.split(';', 1)[0]?.trim().toLowerCase() ?? '']
       if (answer === null || answer.status !== 200)
         return fail('picture-away', { why: answer === null ? 'nobody answered' : `the answer was ${answer.status}` })

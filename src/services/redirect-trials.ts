@@ -18,6 +18,7 @@ import { asOfNow } from '../data/delivered.ts'
 import { allRedirects, knownPages } from '../data/redirect-knowledge.ts'
 import { putUpload } from '../data/uploads.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT } from './redirect-fields.ts'
 import { spellingsOf } from './redirect-knowledge.ts'
@@ -72,10 +73,15 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
     },
 
     /** A rehearsal with the sitemap of a site that is still there. @param address - of the site, or of its sitemap */
-    async startRehearsalOf(actor: Actor, address: string): Promise<Result<string, 'forbidden' | 'address-unreadable'>> {
+    async startRehearsalOf(
+      actor: Actor,
+      address: string,
+    ): Promise<Result<string, 'forbidden' | 'address-unreadable' | 'inside-not-allowed'>> {
       if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
       const url = siteAddress(address)
       if (url === null) return fail('address-unreadable')
+      const inside = await insideFault(db, actor, url)
+      if (inside !== null) return inside
       return jobs.startTrial(actor, 'rehearsal', { address: url.href })
     },
 

@@ -12,6 +12,9 @@ type SetUpFault = 'set-up-done' | 'host-taken' | 'host-is-studio' | 'email-taken
 /** What a site is called and written in, and how an empty installation becomes one. */
 export function sitesService({ db, settings }: Context) {
   return {
+    /** Where the database lies, if that is not the data folder; null where it is, or is not ours. */
+    clusterAt: settings.clusterAt,
+
     /** Whether nobody owns this installation yet. */
     isNew: async (): Promise<boolean> => (await inUseAs(db)) === 'waiting',
 

@@ -1,14 +1,14 @@
 import http from 'node:http'
 import https from 'node:https'
 import type { Hop, Visit } from '../contract/visits.ts'
-import { parseUrl, pathSpellings, repair, siteOfHost } from '../core/address/index.ts'
+import { type InsideAllowed, isOutOfBounds, parseUrl, pathSpellings, repair, siteOfHost } from '../core/address/index.ts'
 import { decodeSource, pageTitle, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { CompiledShortLink } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { isPrivateAddress, OutOfBounds, resolver } from '../data/network.ts'
+import { OutOfBounds, resolver } from '../data/network.ts'
 import { ownPaths } from '../data/paths.ts'
-import { mayVisitPrivate } from '../data/sites.ts'
+import { insideAllowed } from '../data/sites.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { redirectBench } from './redirect-bench.ts'
 import { shortLinkAt } from './short-link-parts.ts'
@@ -41,8 +41,8 @@ const STRETCH_BYTES = 1_024
  * @param totalMs - until the answer is all there, however it comes
  * @throws Error when nothing answers in time, or the address is out of bounds
  */
-export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_MAX_BYTES, totalMs = ANSWER_MS): Promise<Answer> {
-  if (!mayVisitPrivate && isPrivateAddress(url.hostname)) return Promise.reject(new OutOfBounds('a private network'))
+export function askOutside(url: URL, insideAllowed: InsideAllowed, maxBytes = READ_MAX_BYTES, totalMs = ANSWER_MS): Promise<Answer> {
+  if (isOutOfBounds(url.hostname, insideAllowed)) return Promise.reject(new OutOfBounds('a private network'))
   return new Promise((resolved, rejected) => {
     const total = setTimeout(() => request.destroy(new Error('it did not answer in time')), totalMs)
     let size = 0
@@ -66,7 +66,7 @@ export function askOutside(url: URL, mayVisitPrivate: boolean, maxBytes = READ_M
     const request = (url.protocol === 'https:' ? https : http).request(
       url,
       {
-        lookup: resolver(mayVisitPrivate),
+        lookup: resolver(insideAllowed),
         agent: false, // a connection kept from an allowed visit would not be looked up again
         timeout: HOP_TIMEOUT_MS,
         headers: { 'User-Agent': AGENT, Accept: 'text/html,*/*;q=0.8', 'Accept-Encoding': 'identity' },
@@ -120,7 +120,7 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
           return first === undefined || first.by === 'nothing' ? null : { status: first.status ?? 404, location: second?.address ?? null }
         },
       }
-      return ok(await follow(start, view, await mayVisitPrivate(db, actor.siteId), places))
+      return ok(await follow(start, view, await insideAllowed(db, actor.siteId), places))
     },
   }
 
@@ -138,7 +138,7 @@ interface OwnPlaces {
   redirectAt(url: URL): Promise<{ readonly status: number; readonly location: string | null } | null>
 }
 
-async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, own: OwnPlaces): Promise<Visit> {
+async function follow(start: URL, view: SiteGround, insideAllowed: InsideAllowed, own: OwnPlaces): Promise<Visit> {
   const hops: Hop[] = []
   const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
   const { partnerSites } = view.around('/')
@@ -171,7 +171,7 @@ async function follow(start: URL, view: SiteGround, mayVisitPrivate: boolean, ow
     } else {
       try {
         const leftMs = Math.max(1, VISIT_MS - (performance.now() - begunAt))
-        const answer = await askOutside(url, mayVisitPrivate, READ_MAX_BYTES, Math.min(ANSWER_MS, leftMs))
+        const answer = await askOutside(url, insideAllowed, READ_MAX_BYTES, Math.min(ANSWER_MS, leftMs))
         status = answer.status
         next = status >= 300 && status < 400 ? answer.location : null
         title = /html/i.test(answer.type) ? pageTitle(decodeSource(answer.body, sniffEncoding(answer.body).encoding)) : null

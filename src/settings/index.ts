@@ -9,6 +9,8 @@ const Environment = z.object({
   MAPROPE_SECRET: z.string().min(16, 'MAPROPE_SECRET needs at least 16 characters'),
   /** Where the studio's process answers, when it is another than the one that owns the port. */
   MAPROPE_STUDIO_AT: z.string().min(1).optional(),
+  /** Said by whoever starts the database, where it does not lie in the data folder. */
+  MAPROPE_CLUSTER_AT: z.string().min(1).optional(),
   /** The addresses that are listened on: this machine alone, unless somebody says otherwise. */
   MAPROPE_LISTEN: z.string().min(1).default('127.0.0.1'),
   MAPROPE_STUDIO_HOST: z.string().default('localhost'),
@@ -32,6 +34,8 @@ export interface Settings {
   readonly listen: string
   /** Socket of a studio that runs in a process of its own; null when it is this process's own matter. */
   readonly studioAt: string | null
+  /** Where the database lies that this copy started for itself, if that is not its data folder; null where it is, or is not its own. */
+  readonly clusterAt: string | null
   readonly roles: ReadonlySet<ProcessRole>
   readonly secret: string
   /** Host names on which the studio answers, besides the loopback names. */
@@ -58,6 +62,7 @@ export function readSettings(environment: Readonly<Record<string, string | undef
     databaseUrl: values.MAPROPE_DATABASE_URL,
     listen: values.MAPROPE_LISTEN,
     studioAt: values.MAPROPE_STUDIO_AT ?? null,
+    clusterAt: values.MAPROPE_CLUSTER_AT ?? null,
     roles: new Set(known),
     secret: values.MAPROPE_SECRET,
     studioHosts: ['localhost', '127.0.0.1', '[::1]', ...values.MAPROPE_STUDIO_HOST.toLowerCase().split(',')],

@@ -1,14 +1,17 @@
 import type { ReactNode } from 'react'
+import { AllowInside, insideOf } from './AllowInside.tsx'
 import { isAway, wordsOf } from './api.ts'
 import { type Sending, useWaiting } from './sending.ts'
 
 /** Why something could not be done, in words. Nothing where there is no reason. */
 export function Problem({ error, className = '' }: { error: Error | null; className?: string }) {
   if (error === null) return null
+  const inside = insideOf(error)
   return (
-    <p role="alert" className={`text-red ${className}`}>
+    <div role="alert" className={`text-red ${className}`}>
       {wordsOf(error)}
-    </p>
+      {inside?.mayAllow === true && <AllowInside host={inside.host} />}
+    </div>
   )
 }
 

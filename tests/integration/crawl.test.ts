@@ -7,6 +7,7 @@ import { gzipSync } from 'node:zlib'
 import { unzipSync as unpack } from 'fflate'
 import pino from 'pino'
 import { RehearsalReport } from '../../src/contract/redirect-trials.ts'
+import { ALL_INSIDE } from '../../src/core/address/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { runRehearsal } from '../../src/jobs/redirect-trials.ts'
@@ -22,7 +23,7 @@ let isBroken = false
 
 before(async () => {
   world = await makeWorld()
-  await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   site = createServer((request, response) => {
     const path = request.url ?? '/'
     asked.push(path)
@@ -148,9 +149,13 @@ test('a feed’s entries become pages of the site’s look; uploaded or fetched 
 
 test('an address that leads nowhere, or into a private network, is told in plain words', async () => {
   assert.match((await fetched(`${at.replace('old.', 'none.').replace(/:\d+$/, ':9')}`)).message ?? '', /does not answer/)
-  await rows(world.db, 'UPDATE sites SET may_visit_private = false')
-  assert.match((await fetched(at)).message ?? '', /private network/)
-  await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{}'`)
+  const refused = await world.services.imports.fetch(world.editor, { address: at, dryRun: true })
+  assert.deepEqual(refused.ok ? null : [refused.fault, refused.detail], [
+    'inside-not-allowed',
+    { host: 'old.localhost', mayAllow: world.editor.can('hosts:edit') },
+  ])
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
 })
 
 const MD =
@@ -205,9 +210,9 @@ test('a site that drips is given up, and one that answers slowly but surely is h
   await once(drip, 'listening')
   const url = (path: string): URL => new URL(path, `http://127.0.0.1:${(drip.address() as AddressInfo).port}`)
   const [drips, ends, surely] = await Promise.allSettled([
-    askOutside(url('/drip'), true, 1_000_000, 60_000),
-    askOutside(url('/drip'), true, 1_000_000, 500),
-    askOutside(url('/surely'), true, 1_000_000, 60_000),
+    askOutside(url('/drip'), ALL_INSIDE, 1_000_000, 60_000),
+    askOutside(url('/drip'), ALL_INSIDE, 1_000_000, 500),
+    askOutside(url('/surely'), ALL_INSIDE, 1_000_000, 60_000),
   ])
   assert.match(String(drips.status === 'rejected' && drips.reason), /too slowly|broke off|aborted/)
   assert.equal(ends.status, 'rejected')

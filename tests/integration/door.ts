@@ -47,7 +47,7 @@ export function aDoor(timeoutMs: number): TestDoor {
       door.behind(request, response)
     }).listen(0, '127.0.0.1')
     await once(door.origin, 'listening')
-    await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+    await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
     const made = must(
       await world.services.frontDoors.make(world.owner, {
         host: 'door.localhost',

@@ -227,7 +227,7 @@ test('a site that is slow or down is told by pages of ours', async () => {
 })
 
 test('a door never opens onto a private network unless an owner allows it, nor onto the studio', async () => {
-  await rows(door.world.db, 'UPDATE sites SET may_visit_private = false')
+  await rows(door.world.db, `UPDATE sites SET inside_allowed = '{}'`)
   for (const address of ['http://127.0.0.1:80', 'http://10.1.2.3', 'http://inner.localhost', 'http://[::1]:8080'])
     assert.equal((await door.world.services.frontDoors.make(door.world.owner, { host: 'b.localhost', origin: address })).ok, false, address)
   assert.equal((await door.world.services.frontDoors.make(door.world.owner, { host: 'localhost', origin: 'https://a.example' })).ok, false)

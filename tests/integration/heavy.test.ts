@@ -136,8 +136,8 @@ test('one slow site holds no other site’s import up; cancelled, it ends at onc
   const world = await makeWorld()
   const { db, services, owner } = world
   const { Site, Host, Person, Job } = db.models
-  await rows(db, 'UPDATE sites SET may_visit_private = true')
-  const other = await Site.create({ name: 'Other', timeZone: 'UTC', mayVisitPrivate: false })
+  await rows(db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
+  const other = await Site.create({ name: 'Other', timeZone: 'UTC', insideAllowed: [] })
   await Host.create({ siteId: other.id, host: 'other.localhost', kind: 'site', prefix: '', isMain: true })
   const them = actorFor(await Person.create({ siteId: other.id, email: 'o@other.example', name: 'O', role: 'owner', passwordHash: 'x' }))
   const threads = new ImportThreads(db, world.settings, pino({ level: 'silent' }))

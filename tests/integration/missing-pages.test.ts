@@ -36,7 +36,7 @@ before(async () => {
     response.writeHead(request.url === '/there' ? 200 : 404, { 'Content-Type': 'text/html' }).end('<p>theirs')
   }).listen(0, '127.0.0.1')
   await once(behind, 'listening')
-  await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   must(
     await world.services.frontDoors.make(world.owner, {
       host: 'door.localhost',

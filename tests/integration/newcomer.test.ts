@@ -175,7 +175,7 @@ test('a finding that is fine is no longer pointed out, until its destination cha
 })
 
 test('a site without a sitemap comes in by its links, with pictures and styles, under a folder, and the front page stays', async () => {
-  await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   const asked: string[] = []
   const server = createServer((request, response) => {
     const path = request.url ?? ''

@@ -261,12 +261,12 @@ test('a banner’s picture is kept among the site’s files where that is wished
     ).id
   const [picture, page] = [await keep('b.png'), await keep('page')]
   assert.equal(faultOf(await services.partnerLinks.keepPicture(owner, picture)), 'picture-away')
-  await rows(db, 'UPDATE sites SET may_visit_private = true')
+  await rows(db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   const kept = must(await services.partnerLinks.keepPicture(owner, picture))
   assert.match(kept.picture?.src ?? '', /^\/files\/b.*\.png$/)
   assert.equal(must(await services.files.list(owner, { limit: 10 })).items[0]?.path, kept.picture?.src)
   assert.equal(faultOf(await services.partnerLinks.keepPicture(owner, page)), 'picture-away')
-  await rows(db, 'UPDATE sites SET may_visit_private = false')
+  await rows(db, `UPDATE sites SET inside_allowed = '{}'`)
   for (const id of [picture, page]) must(await services.partnerLinks.removeBanner(owner, id))
   server.close()
 })

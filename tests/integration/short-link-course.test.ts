@@ -145,7 +145,7 @@ test('while its destination is down a link leads to its fallback, and back when 
   let status = 200
   const site: Server = createServer((_, response) => response.writeHead(status).end('here')).listen(0, '127.0.0.1')
   await once(site, 'listening')
-  await rows(world.db, 'UPDATE sites SET may_visit_private = true')
+  await rows(world.db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   const at = `http://127.0.0.1:${(site.address() as AddressInfo).port}/`
   const link = await make({ slug: 'watched', destination: at, course: { fallback: 'https://tides.example/shelter' } })
   const watch = async (): Promise<string | undefined> => {

@@ -2,8 +2,10 @@ import assert from 'node:assert/strict'
 import http from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { after, before, beforeEach, test } from 'node:test'
+import { SiteChange } from '../../src/contract/sites.ts'
+import { ALL_INSIDE, isOutOfBounds } from '../../src/core/address/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { isPrivateAddress, resolver } from '../../src/data/network.ts'
+import { resolver } from '../../src/data/network.ts'
 import { askOutside } from '../../src/services/visits.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
@@ -42,7 +44,7 @@ before(async () => {
   must(await world.services.shortLinks.create(world.owner, { destination: 'http://site.localhost:4999/here.html', slug: 'here' }))
 })
 after(() => outside.close())
-const allow = (isAllowed: boolean) => rows(world.db, 'UPDATE sites SET may_visit_private = $1', [isAllowed])
+const allow = (isAllowed: boolean) => rows(world.db, 'UPDATE sites SET inside_allowed = $1', [isAllowed ? ['0.0.0.0/0', '::/0'] : []])
 beforeEach(async () => {
   asked = []
   await allow(true)
@@ -128,7 +130,7 @@ for (const [name, path, why, most] of [
   })
 
 test('of a long page no more is read than its title needs', async () => {
-  const { body } = await askOutside(new URL(`http://tides.localhost:${port}/large`), true)
+  const { body } = await askOutside(new URL(`http://tides.localhost:${port}/large`), ALL_INSIDE)
   assert.ok(body.length < 600_000, `${body.length} bytes`)
   assert.equal((await visit(`http://tides.localhost:${port}/large`)).title, 'Long')
 })
@@ -155,6 +157,10 @@ test('private networks are out of bounds until the owner allows them, however th
     '[fe80::1]',
     '[fd00::1]',
     '[64:ff9b::a00:1]',
+    '[::127.0.0.1]',
+    '[::7f00:1]',
+    '[2002:7f00:1::]',
+    '[::ffff:0:127.0.0.1]',
   ]) {
     const { hops, lands } = await visit(`http://${host}:${port}/`)
     assert.equal(lands, false, host)
@@ -168,13 +174,41 @@ test('private networks are out of bounds until the owner allows them, however th
 
 test('public addresses are not taken for private ones', () => {
   for (const host of ['8.8.8.8', '172.32.0.1', '192.169.0.1', '[2606:4700::1111]', 'example.org'])
-    assert.equal(isPrivateAddress(host), false, host)
+    assert.equal(isOutOfBounds(host), false, host)
+})
+
+test('an owner allows hosts, addresses and ranges by name, and nothing beside them', async () => {
+  const allowed = ['10.1.0.0/16', '192.168.1.7', 'tides.localhost', 'fd00:1::/32']
+  const out = (host: string): boolean => isOutOfBounds(host, allowed)
+  assert.deepEqual(['10.1.2.3', '192.168.1.7', 'tides.localhost', '[fd00:1::5]'].map(out), [false, false, false, false])
+  assert.deepEqual(
+    ['10.2.2.3', '192.168.1.8', 'other.localhost', '[fd00:2::5]', '[::ffff:10.2.0.1]', 'localhost'].map(out),
+    Array(6).fill(true),
+  )
+  assert.equal(out('[::ffff:10.1.2.3]'), false, 'an address of IPv4 in other clothes is what it is')
+  const { services, owner, editor } = world
+  const { version } = must(await services.sites.get(owner))
+  const refused = await services.sites.change(editor, { version, insideAllowed: ['127.0.0.1'] })
+  assert.equal(refused.ok ? '' : refused.fault, 'forbidden')
+  await allow(false)
+  assert.equal((await visit(`http://tides.localhost:${port}/`)).lands, false)
+  const now = must(await services.sites.change(owner, { version, insideAllowed: ['tides.localhost'] }))
+  assert.deepEqual(now.insideAllowed, ['tides.localhost'])
+  assert.equal((await visit(`http://tides.localhost:${port}/`)).lands, true)
+  assert.equal((await visit(`http://127.0.0.1:${port}/`)).lands, false)
+  assert.deepEqual(
+    ['10.0.0.0/8', '::1', 'nas.example', 'Nas', '10.0.0.0/99', 'a b', 'http://nas'].map(
+      (entry) => SiteChange.safeParse({ version, insideAllowed: [entry] }).success,
+    ),
+    [true, true, true, true, false, false, false],
+  )
+  await allow(true)
 })
 
 test('a name is looked at where the connection is made: one that leads to this machine is refused', async () => {
-  const found = await new Promise<unknown>((resolve) => resolver(false)('any.localhost', {}, (error) => resolve(error)))
+  const found = await new Promise<unknown>((resolve) => resolver([])('any.localhost', {}, (error) => resolve(error)))
   assert.match(String(found), /this machine/)
-  const allowed = await new Promise<unknown>((resolve) => resolver(true)('any.localhost', {}, (_, address) => resolve(address)))
+  const allowed = await new Promise<unknown>((resolve) => resolver(['127.0.0.0/8'])('any.localhost', {}, (_, address) => resolve(address)))
   assert.equal(allowed, '127.0.0.1')
 })
 

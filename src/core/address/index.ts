@@ -8,6 +8,7 @@ export {
   type Surroundings,
   shortLinkSlug,
 } from './classify.ts'
+export { ALL_INSIDE, bareHost, type InsideAllowed, isInsideAddress, isInsideEntry, isOutOfBounds, isThisMachine } from './inside.ts'
 export { isSameAddress, normalise } from './normalise.ts'
 export type { Offer } from './offers.ts'
 export { pathSpellings, withoutIndex } from './paths.ts'

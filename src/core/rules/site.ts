@@ -27,7 +27,7 @@ export interface SiteSetup {
     readonly missingTo?: string | undefined
   }[]
   /** Whether addresses in private networks may be asked. */
-  readonly mayVisitPrivate?: boolean | undefined
+  readonly insideAllowed?: readonly string[] | undefined
   /** Whether new links to files let readers download them, rather than open them. */
   readonly downloadsFiles?: boolean | undefined
   /** How addresses are taken that are nearly those of a row of redirects; the widest when left out. */

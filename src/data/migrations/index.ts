@@ -20,6 +20,7 @@ import { ledTo } from './019-led-to.ts'
 import { setAside } from './020-set-aside.ts'
 import { ledRows } from './021-led-rows.ts'
 import { neededTexts } from './022-needed-text.ts'
+import { insideAllowed } from './023-inside-allowed.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -45,4 +46,5 @@ export const MIGRATIONS = [
   setAside,
   ledRows,
   neededTexts,
+  insideAllowed,
 ] as const

@@ -1,5 +1,6 @@
 import type { IncomingMessage } from 'node:http'
 import { Agent, type Dispatcher } from 'undici'
+import type { InsideAllowed } from '../../core/address/index.ts'
 import { resolver } from '../../data/network.ts'
 import { DOOR_TIMEOUT_MS, type Door } from './door.ts'
 import { type Headers, readHeaders } from './headers.ts'
@@ -7,15 +8,30 @@ import { type Headers, readHeaders } from './headers.ts'
 /** Connections kept open to one site: opening one costs more than a page. */
 const CONNECTIONS = 256
 /** How long a site may pause within an answer is the client's patience; when it has to begin is ours, and timed here. */
-const makeAgent = (mayVisitPrivate: boolean): Agent =>
+const makeAgent = (insideAllowed: InsideAllowed): Agent =>
   new Agent({
     connections: CONNECTIONS,
     headersTimeout: 0,
     bodyTimeout: 0,
-    connect: { lookup: resolver(mayVisitPrivate), timeout: DOOR_TIMEOUT_MS },
+    connect: { lookup: resolver(insideAllowed), timeout: DOOR_TIMEOUT_MS },
   })
 /** Kept apart: a connection into a private network that one site may have must never serve another. */
-const agents = { anywhere: makeAgent(true), outside: makeAgent(false) }
+const agents = new Map<string, Agent>()
+/** As many as there are sites with lists of their own; lists that nobody has any more go when there are more. */
+const AGENTS_MAX = 100
+function agentFor(insideAllowed: InsideAllowed): Agent {
+  const name = insideAllowed.join(' ')
+  const known = agents.get(name)
+  if (known !== undefined) return known
+  const [oldest] = agents.size < AGENTS_MAX ? [] : agents
+  if (oldest !== undefined) {
+    agents.delete(oldest[0])
+    void oldest[1].close()
+  }
+  const agent = makeAgent(insideAllowed)
+  agents.set(name, agent)
+  return agent
+}
 
 /** The site behind the door took too long to begin. */
 export class TooSlow extends Error {}
@@ -71,7 +87,7 @@ export function askBehind(door: Door, method: string, headers: Headers, body: In
     if (sink === null) asker.fail(reason ?? error)
     else sink.fail(reason ?? error)
   }
-  agents[site.setup.mayVisitPrivate === true ? 'anywhere' : 'outside'].dispatch(
+  agentFor(site.setup.insideAllowed ?? []).dispatch(
     { origin: origin.origin, path, method, headers, body },
     {
       onRequestStart(controller) {

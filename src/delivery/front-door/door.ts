@@ -1,6 +1,6 @@
 import type { IncomingMessage } from 'node:http'
+import { isOutOfBounds } from '../../core/address/index.ts'
 import type { CompiledSite } from '../../core/rules/index.ts'
-import { isPrivateAddress } from '../../data/network.ts'
 import type { Delivery } from '../delivery.ts'
 import type { HostEntry, StoreView } from '../store/index.ts'
 
@@ -29,7 +29,7 @@ export const DOOR_TIMEOUT_MS = 30_000
 /** The origin of the site behind the door; null where that is none we may ask. */
 export function originBehind({ origin, ground }: HostEntry): URL | null {
   if (origin === null || !/^https?:$/.test(origin.protocol)) return null
-  return ground.setup.mayVisitPrivate !== true && isPrivateAddress(origin.hostname) ? null : origin
+  return isOutOfBounds(origin.hostname, ground.setup.insideAllowed) ? null : origin
 }
 
 /** Path and query of a request, be it written in full (RFC 9112 §3.2.2); null where they cannot be told. */

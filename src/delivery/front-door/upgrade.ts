@@ -37,7 +37,7 @@ export function upgradeDoor(
     port: origin.port === '' ? (isSecure ? 443 : 80) : Number(origin.port),
     path,
     method: request.method,
-    lookup: resolver(entry.ground.setup.mayVisitPrivate === true),
+    lookup: resolver(entry.ground.setup.insideAllowed ?? []),
     agent: false,
     headers: {
       ...headers,

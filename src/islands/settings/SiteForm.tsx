@@ -12,6 +12,7 @@ import { useUnsaved } from '../../ui/unsaved.ts'
 const fieldsOf = ({ version, ...value }: Site) => ({ value, version })
 const FIELD_WORDS = {
   ...{ name: 'Name of the site', language: 'Language of its pages', timeZone: 'Time zone' },
+  ...{ insideAllowed: 'Addresses inside your own network' },
   ...{ ignoresCase: 'Capitals and small letters are one', ignoresSlash: 'With a slash at the end and without are one' },
 } as const
 
@@ -29,13 +30,16 @@ export function SiteForm({
 }) {
   const { data } = useAsk('sites.get', {}, { initialData: site })
   const edited = useEdited(fieldsOf(data), { key: 'site', isView: true })
-  const { name, language, timeZone, ignoresCase, ignoresSlash } = edited.value
-  const lists = { languages: useId(), zones: useId() }
+  const { name, language, timeZone, ignoresCase, ignoresSlash, insideAllowed } = edited.value
+  const lists = { languages: useId(), zones: useId(), inside: useId() }
   useUnsaved(edited.isChanged)
   const save = useMutation({
     mutationFn: () =>
       edited.save(
-        (value, version) => call('sites.change', { body: { ...value, version } }),
+        (value, version) =>
+          call('sites.change', {
+            body: { ...value, insideAllowed: value.insideAllowed.map((each) => each.trim()).filter(Boolean), version },
+          }),
         (current) => fieldsOf(Site.parse(current)),
       ),
     onSuccess: (now) => {
@@ -97,6 +101,25 @@ export function SiteForm({
           </span>
         </label>
       </fieldset>
+      <div>
+        <label className="field-label" htmlFor={lists.inside}>
+          Addresses inside your own network that may be asked
+        </label>
+        <textarea
+          id={lists.inside}
+          aria-describedby={`${lists.inside}-note`}
+          className="field address min-h-[76px]"
+          rows={3}
+          readOnly={!canEdit}
+          placeholder={'intranet.slow-ferry.example\n10.1.0.0/16'}
+          value={insideAllowed.join('\n')}
+          onChange={({ target }) => edited.set({ insideAllowed: target.value.split('\n') })}
+        />
+        <p id={`${lists.inside}-note`} className="note mt-1">
+          A host, an address or a range a line. By default nothing inside a private network is fetched, checked or stood in front of, since
+          whoever writes here could look around in it. What stands here may be.
+        </p>
+      </div>
       <datalist id={lists.languages}>
         {languages.map(([tag, words]) => (
           <option key={tag} value={tag}>
