@@ -1,8 +1,8 @@
 import qrcode, { type QRCodeToBufferOptions } from 'qrcode'
 import type { RewriteAnswer } from '../contract/rules.ts'
 import { deliverBytes, measureOf, type PageContent, type PageFault, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
-import { drawingFault, htmlOfMarkdown, markdownOfHtml } from '../core/exchange/index.ts'
-import { linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
+import { drawingFault, htmlOfMarkdown, markdownOfHtml, readSitemap } from '../core/exchange/index.ts'
+import { decodeSource, linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { becauseOf, type CompiledSite, compileSite, deliverPage, type SiteSetup, withShortLinks } from '../core/rules/index.ts'
 
@@ -54,6 +54,9 @@ export interface DeliverOrder {
  * thread, and nothing is kept between two calls.
  */
 export const TASKS = {
+  /** The addresses in a sitemap; null where it is none. */
+  sitemap: (bytes: Uint8Array): { readonly pages: readonly string[] } | null => readSitemap(decodeSource(bytes, 'utf-8')),
+
   /** A Markdown text as HTML. The library's time can grow much faster than its input. */
   markdown: (body: string): string => htmlOfMarkdown(body),
 

@@ -31,6 +31,7 @@ export const addresses = {
   landing: operation({
     method: 'post',
     path: '/addresses/landing',
+    takes: 'list',
     summary: 'At which of these addresses of the site visitors would find nothing: no page or file is live there, and no redirect leads on',
     needs: 'addresses:read',
     status: 200,

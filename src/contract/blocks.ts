@@ -56,6 +56,7 @@ export const blocks = {
   create: operation({
     method: 'post',
     path: '/blocks',
+    takes: 'source',
     summary: 'Make a shared block',
     needs: 'pages:publish',
     status: 201,
@@ -65,6 +66,7 @@ export const blocks = {
   put: operation({
     method: 'post',
     path: '/blocks/{id}/put',
+    takes: 'list',
     summary: 'Put a block on all or some pages, as drafts',
     needs: 'pages:publish',
     status: 200,

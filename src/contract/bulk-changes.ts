@@ -102,6 +102,7 @@ export const bulkChanges = {
   make: operation({
     method: 'post',
     path: '/bulk-changes',
+    takes: 'list',
     summary: 'Change many links at once; with dryRun only show what would change',
     needs: 'pages:publish',
     status: 200,

@@ -68,6 +68,7 @@ export const disclosure = {
   mend: operation({
     method: 'post',
     path: '/disclosure/mend',
+    takes: 'list',
     summary: 'Add, move or update the disclosure on pages that need it, in one step that can be taken back',
     needs: 'pages:publish',
     status: 200,

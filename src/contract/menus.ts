@@ -68,6 +68,7 @@ export const menus = {
   change: operation({
     method: 'put',
     path: '/menus/{id}',
+    takes: 'list',
     summary: 'Put a menu on top of a version',
     needs: 'pages:edit',
     status: 200,

@@ -55,6 +55,7 @@ export const missed = {
   ignore: operation({
     method: 'post',
     path: '/missed/ignore',
+    takes: 'list',
     summary: 'Leave missed addresses alone, or take them up again',
     needs: 'redirects:edit',
     status: 200,

@@ -14,6 +14,8 @@ export interface Operation<B extends z.ZodType = z.ZodType, Q extends z.ZodType 
   readonly body?: B
   readonly query?: Q
   readonly answer?: A
+  /** How much its body may hold, where that is more than the few facts that most take; see {@link BODY_LIMITS}. */
+  readonly takes?: 'list' | 'source'
   /** When the answer or the body is not JSON. */
   readonly media?: { readonly body?: string; readonly answer?: string }
   /**
@@ -24,6 +26,17 @@ export interface Operation<B extends z.ZodType = z.ZodType, Q extends z.ZodType 
   /** Changes nothing that a screen shows, although it is no GET. */
   readonly isQuestion?: true
 }
+
+const KB = 1024
+/**
+ * Most bytes of a JSON body, and most values in it: strings, numbers, lists and the rest, which cost more to read than their
+ * bytes. "list" is for what names many things at once, "source" for the text of a page.
+ */
+export const BODY_LIMITS = {
+  facts: { bytes: 256 * KB, values: 20_000 },
+  list: { bytes: 8 * KB * KB, values: 200_000 },
+  source: { bytes: 25 * KB * KB, values: 200_000 },
+} as const
 
 /** Holds an operation to its shape, and keeps what it says of itself. */
 export const operation = <const O extends Operation>(o: O): O => o

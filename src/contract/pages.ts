@@ -138,6 +138,7 @@ export const pages = {
   change: operation({
     method: 'patch',
     path: '/pages/{id}',
+    takes: 'source',
     summary: 'Put patches on the draft of a page',
     needs: 'pages:edit',
     status: 200,
@@ -147,6 +148,7 @@ export const pages = {
   create: operation({
     method: 'post',
     path: '/pages',
+    takes: 'source',
     summary: 'A new page with the look of another',
     needs: 'pages:edit',
     status: 201,

@@ -104,6 +104,7 @@ export const phrases = {
   create: operation({
     method: 'post',
     path: '/phrases',
+    takes: 'list',
     summary: 'Add phrases for one destination',
     needs: 'partners:edit',
     status: 201,

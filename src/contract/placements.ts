@@ -169,6 +169,7 @@ export const placements = {
   led: operation({
     method: 'post',
     path: '/placements/led',
+    takes: 'list',
     summary: 'From which addresses without a page redirects lead to somewhere: links to them land',
     needs: ['pages:read', 'rules:read', 'partners:read', 'short-links:read'],
     status: 200,

@@ -83,6 +83,10 @@ export const PROBLEMS = {
   'patches-unfit': [422, 'The change does not fit the text it was made on.'],
   'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],
   'upload-missing': [422, 'Choose a zip file, or HTML files, to bring in.'],
+  'uploads-full': [
+    413,
+    'Too much that was sent is waiting to be worked on: 1 GB a person, 2 GB a site. Let those jobs end, or stop them, then send it again.',
+  ],
   'upload-too-large': [413, `An upload can have ${UPLOAD_MAX_BYTES / MB} MB, and ${UNPACKED_MAX_BYTES / MB} MB unpacked.`],
   'page-links-relative': [422, 'This page names other pages and files by where it stands itself, so it cannot move to another folder.'],
   'path-taken': [409, 'Something has this address already.'],

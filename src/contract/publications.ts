@@ -147,6 +147,7 @@ export const publications = {
   review: operation({
     method: 'post',
     path: '/publications/review',
+    takes: 'list',
     summary: 'What a publication would take along and what it would break; nothing is published',
     needs: 'pages:publish',
     status: 200,
@@ -166,6 +167,7 @@ export const publications = {
   create: operation({
     method: 'post',
     path: '/publications',
+    takes: 'list',
     summary: 'Make drafts live',
     needs: 'pages:publish',
     status: 201,
@@ -201,6 +203,7 @@ export const publications = {
   plan: operation({
     method: 'post',
     path: '/publications/plans',
+    takes: 'list',
     summary: 'Publish later',
     needs: 'pages:publish',
     status: 201,

@@ -105,6 +105,7 @@ export const redirectReview = {
   mend: operation({
     method: 'post',
     path: '/redirects/review/mend',
+    takes: 'list',
     summary: 'Carry the mends of a review out in one step that can be taken back, or only tell what they would do',
     needs: ['redirects:edit', 'pages:read'],
     status: 200,
@@ -114,6 +115,7 @@ export const redirectReview = {
   suggest: operation({
     method: 'post',
     path: '/redirects/suggest',
+    takes: 'list',
     summary: 'Pages for addresses that nobody answers, best first',
     needs: ['redirects:read', 'pages:read'],
     status: 200,

@@ -76,6 +76,7 @@ export const redirectSteps = {
   create: operation({
     method: 'post',
     path: '/redirects/steps',
+    takes: 'list',
     summary: 'Make, change or take away several rows of redirects in one step that can be taken back',
     needs: 'redirects:edit',
     status: 200,

@@ -67,7 +67,7 @@ export const redirectTrials = {
     method: 'post',
     path: '/redirects/replay',
     summary: 'Run an access log (Common or Combined Log Format, plain or gzip) through the table as it is and as it is to be',
-    needs: ['redirects:read', 'pages:read'],
+    needs: ['redirects:edit', 'pages:read'],
     status: 202,
     answer: JobStarted,
     media: { body: 'multipart/form-data' },
@@ -77,7 +77,7 @@ export const redirectTrials = {
     path: '/redirects/rehearse',
     summary:
       'Propose a row for each old address: of a sitemap, a list, an access log, or a zip of the old site (`file`), or of a site that is still there, by its sitemap (`address`)',
-    needs: ['redirects:read', 'pages:read'],
+    needs: ['redirects:edit', 'pages:read'],
     status: 202,
     answer: JobStarted,
     media: { body: 'multipart/form-data' },

@@ -149,6 +149,7 @@ export const rules = {
   save: operation({
     method: 'put',
     path: '/rules',
+    takes: 'list',
     summary: 'Save a new version of the rule list',
     needs: 'rules:edit',
     status: 200,
@@ -158,6 +159,7 @@ export const rules = {
   impact: operation({
     method: 'post',
     path: '/rules/impact',
+    takes: 'list',
     summary: 'What a rule list would change, before it is saved',
     needs: 'rules:read',
     status: 200,
@@ -186,6 +188,7 @@ export const rules = {
   rewrite: operation({
     method: 'post',
     path: '/rewrite',
+    takes: 'source',
     summary: 'Apply the rules in force to any HTML; nothing is stored',
     needs: 'rules:read',
     status: 200,

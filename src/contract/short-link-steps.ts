@@ -67,6 +67,7 @@ export const shortLinkSteps = {
   create: operation({
     method: 'post',
     path: '/short-links/steps',
+    takes: 'list',
     summary: 'Change many short links in one step that can be taken back',
     needs: 'short-links:edit',
     status: 200,
@@ -84,6 +85,7 @@ export const shortLinkSteps = {
   campaign: operation({
     method: 'post',
     path: '/short-links/campaigns',
+    takes: 'list',
     summary: 'Several short links of one destination, one a channel',
     needs: 'short-links:edit',
     status: 201,

@@ -202,6 +202,7 @@ export const shortLinks = {
   named: operation({
     method: 'post',
     path: '/short-links/named',
+    takes: 'list',
     summary: 'Where short links lead that are named in addresses',
     needs: 'short-links:read',
     status: 200,

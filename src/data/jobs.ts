@@ -148,7 +148,10 @@ export async function closeJob(
 ): Promise<void> {
   await rows(
     db,
-    `UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now() WHERE id = $1 AND state = 'running'`,
+    `WITH closed AS (UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now()
+       WHERE id = $1 AND state = 'running' RETURNING input)
+     DELETE FROM uploads u USING closed WHERE u.id::text IN (input->>'upload', input->>'rows')
+       AND NOT ($2 = 'done' AND coalesce(input->>'dryRun' = 'true' AND input ? 'joinsMenus', false))`,
     [id, state, message, report === undefined ? null : jsonOf(report)],
   )
 }

@@ -5,12 +5,17 @@ import { type Database, rows } from './database.ts'
 const PART_BYTES = 4 * 1024 * 1024
 
 /** Keeps an upload until its job is done, so that any process can carry it out. */
-export async function putUpload(db: Database, id: string, bytes: Uint8Array, transaction: Transaction): Promise<void> {
+export async function putUpload(
+  db: Database,
+  { id, siteId, personId }: { id: string; siteId: string; personId: string },
+  bytes: Uint8Array,
+  transaction: Transaction,
+): Promise<void> {
   for (let part = 0; part * PART_BYTES < bytes.length; part++) {
     await rows(
       db,
-      'INSERT INTO uploads (id, part, bytes) VALUES ($1, $2, $3)',
-      [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES))],
+      'INSERT INTO uploads (id, part, bytes, site_id, person_id) VALUES ($1, $2, $3, $4, $5)',
+      [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES)), siteId, personId],
       transaction,
     )
   }
@@ -33,6 +38,22 @@ export async function* uploadParts(db: Database, id: string): AsyncGenerator<Buf
     if (row === undefined) return
     yield row.bytes
   }
+}
+
+/** Bytes that lie in waiting. */
+export async function waitingUploads(
+  db: Database,
+  { siteId, personId }: { siteId: string; personId: string },
+  transaction: Transaction,
+): Promise<{ site: number; person: number }> {
+  const [found] = await rows<{ site: string; person: string }>(
+    db,
+    `SELECT coalesce(sum(octet_length(bytes)), 0) AS site, coalesce(sum(octet_length(bytes)) FILTER (WHERE person_id = $2), 0) AS person
+     FROM uploads WHERE site_id = $1`,
+    [siteId, personId],
+    transaction,
+  )
+  return { site: Number(found?.site ?? 0), person: Number(found?.person ?? 0) }
 }
 
 export async function dropUpload(db: Database, id: string): Promise<void> {

@@ -42,7 +42,8 @@ export function openEdge({ log, quick, answer, onUpgrade, stretchMs = STRETCH_MS
         coming.set(request, { response, bytes: 0 })
         request.once('close', () => coming.delete(request))
       }
-      answer(request, response)
+      if (settleTarget(request)) answer(request, response)
+      else response.writeHead(400, { Connection: 'close', 'Content-Length': '0' }).end()
     },
     quick ?? null,
   )
@@ -50,7 +51,10 @@ export function openEdge({ log, quick, answer, onUpgrade, stretchMs = STRETCH_MS
   server.on('connection', (socket) =>
     socket.on('error', (error) => log.debug({ code: (error as NodeJS.ErrnoException).code }, 'a connection broke')),
   )
-  server.on('upgrade', onUpgrade)
+  server.on('upgrade', (request: EdgeRequest, socket: Duplex, head: Buffer) => {
+    if (settleTarget(request)) onUpgrade(request, socket, head)
+    else socket.end('HTTP/1.1 400 Bad Request\r\nConnection: close\r\nContent-Length: 0\r\n\r\n')
+  })
   const sweep = setInterval(() => {
     for (const [request, seen] of coming) {
       // Where nobody takes what is there already, it is not the client who is slow.
@@ -68,6 +72,27 @@ export function openEdge({ log, quick, answer, onUpgrade, stretchMs = STRETCH_MS
 /** A message has a body where one of these says so (RFC 9112 §6). */
 export const hasBody = ({ headers }: EdgeRequest): boolean =>
   headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0
+
+/** An address in full as a target: scheme, host and port, and what is behind them (RFC 9112 §3.2.2). */
+const ABSOLUTE = /^https?:\/\/([^/?#@\s]+)([/?].*)?$/i
+
+/**
+ * Whether it is plain whom a request is for: one Host (RFC 9112 §3.2), or a target in full, whose host comes before any header
+ * (§3.2.2). Such a target is written as its path from here on.
+ */
+function settleTarget(request: EdgeRequest): boolean {
+  let hosts = 0
+  for (let i = 0; i < request.rawHeaders.length; i += 2) if (request.rawHeaders[i]?.toLowerCase() === 'host') hosts++
+  if (hosts > 1) return false
+  const { url = '/' } = request
+  if (url.startsWith('/') || url === '*') return true
+  const target = ABSOLUTE.exec(url)
+  if (target === null) return request.method === 'CONNECT'
+  const [, host = '', path = ''] = target
+  request.headers.host = host
+  request.url = path.startsWith('/') ? path : `/${path}`
+  return true
+}
 
 /** The name in a Host header: without port, in lower case, and without the dot that may end a full name (RFC 3986 §3.2.2). */
 export function hostOf(header: string | undefined): string {

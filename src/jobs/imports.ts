@@ -10,7 +10,7 @@ import { fileHashes } from '../data/files.ts'
 import { broughtPages, frontPageOf } from '../data/imported-pages.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
-import { dropUpload, getUpload } from '../data/uploads.ts'
+import { getUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
 import { crawl } from './crawl.ts'
@@ -28,7 +28,7 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
     const report = await importUpload(db, { jobId, views, site, personId: claimed.personId, input })
     await closeJob(db, jobId, { state: 'done', report })
     if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.siteId, claimed.personId, newPages(report))
-    if (!input.dryRun) await (input.address === undefined ? dropUpload(db, input.upload) : dropCrawl(db, input.upload))
+    if (!input.dryRun && input.address !== undefined) await dropCrawl(db, input.upload)
   } catch (error) {
     if (error instanceof Cancelled) {
       const message =

@@ -3,6 +3,7 @@ import { StringDecoder } from 'node:string_decoder'
 import { setImmediate as breathe } from 'node:timers/promises'
 import { createGunzip } from 'node:zlib'
 import type { Logger } from 'pino'
+import { apart } from '../apart/index.ts'
 import {
   LOG_LINES_MAX,
   OLD_ADDRESSES_MAX,
@@ -13,7 +14,7 @@ import {
 } from '../contract/redirect-trials.ts'
 import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
 import { pathForName, readPage } from '../core/content/index.ts'
-import { readListLayout, readSitemap, recordOf } from '../core/exchange/index.ts'
+import { readListLayout, recordOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { type LostAddress, matchRedirect, noiseOf, PageFinder, plainPath, Replay, readLogLine } from '../core/routing/index.ts'
 import { foldedWords } from '../core/slugs/index.ts'
@@ -21,7 +22,7 @@ import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { livePageContents } from '../data/redirect-knowledge.ts'
 import { insideAllowed } from '../data/sites.ts'
-import { dropUpload, getUpload, uploadParts } from '../data/uploads.ts'
+import { getUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
 import { openArchive } from './archive.ts'
 import { sitemapOf } from './crawl.ts'
@@ -50,6 +51,11 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     const total = await bytesOf(db, upload)
     let lines = 0
     for await (const { line, at } of linesOf(db, upload)) {
+      if (line === null) {
+        await progress(at, total)
+        await breathe()
+        continue
+      }
       replay.line(line)
       lines++
       if (lines >= LOG_LINES_MAX) break
@@ -60,7 +66,6 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     const tally = replay.tally()
     if (tally.lines > 0 && tally.broken === tally.lines)
       throw new TrialFailure('This is no access log: not one of its lines is in the Common or Combined Log Format.')
-    for (const each of rows === null ? [upload] : [upload, rows]) await dropUpload(db, each)
     const report: ReplayReport = {
       ...tally,
       tried: site.tried,
@@ -77,12 +82,15 @@ async function bytesOf(db: Database, upload: string): Promise<number> {
   return bytes
 }
 
-/** Lines of an upload, unpacked if it is packed. @returns each with how many bytes of the upload have been read */
+/** Stretches of an unpacked upload after which whoever reads its lines is told, whatever is in them. */
+const TOLD_BYTES = 16 * 1024 * 1024
+
+/** Lines of an upload, unpacked if it is packed; null now and then, be there lines or not. @returns each with how many bytes of the upload have been read */
 async function* linesOf(
   db: Database,
   upload: string,
   encoding: 'latin1' | 'utf8' = 'latin1',
-): AsyncGenerator<{ line: string; at: number }> {
+): AsyncGenerator<{ line: string | null; at: number }> {
   let at = 0
   let isPacked: boolean | null = null
   async function* parts(): AsyncGenerator<Buffer> {
@@ -111,6 +119,7 @@ async function* linesOf(
   let unpacked = 0
   try {
     for await (const chunk of text) {
+      if (Math.floor(unpacked / TOLD_BYTES) < Math.floor((unpacked + chunk.length) / TOLD_BYTES)) yield { line: null, at }
       unpacked += chunk.length
       if (unpacked > UNPACKED_MAX_BYTES) throw new TrialFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
       const lines = (rest + letters.write(chunk)).split('\n')
@@ -136,7 +145,7 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
     const given = RehearsalInput.parse(input)
     const site = await trials.siteOf(siteId, { rows: null, host: null })
     const { kind, old, queries, unread } =
-      'address' in given ? await listedAt(given.address, await insideAllowed(db, siteId)) : await oldAddresses(db, given)
+      'address' in given ? await listedAt(given.address, await insideAllowed(db, siteId)) : await oldAddresses(db, given, progress)
     if (old.size === 0) throw new TrialFailure('No old address was found in it.')
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
@@ -168,7 +177,6 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
       await progress(done, Math.min(old.size, OLD_ADDRESSES_MAX))
       await breathe()
     }
-    if ('upload' in given) await dropUpload(db, given.upload)
     return report
   })
 }
@@ -228,7 +236,7 @@ async function listedAt(address: string, allowed: InsideAllowed): Promise<OldAdd
 }
 
 /** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
-async function oldAddresses(db: Database, { upload, name }: { upload: string; name: string }): Promise<OldAddresses> {
+async function oldAddresses(db: Database, { upload, name }: { upload: string; name: string }, progress: Progress): Promise<OldAddresses> {
   const { old, add, skip, found } = collector()
   const head: Buffer[] = []
   for await (const part of uploadParts(db, upload)) {
@@ -253,9 +261,7 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
   }
   const isPacked = start[0] === 0x1f && start[1] === 0x8b
   const text = isPacked ? '' : decodeSource(start, sniffEncoding(start).encoding)
-  const sitemap = /^\s*<\?xml|^\s*<urlset|^\s*<sitemapindex/.test(text.slice(0, 1_000))
-    ? readSitemap(decodeSource((await getUpload(db, upload)) ?? start, 'utf-8'))
-    : null
+  const sitemap = /^\s*<\?xml|^\s*<urlset|^\s*<sitemapindex/.test(text.slice(0, 1_000)) ? await sitemapIn(db, upload) : null
   if (sitemap !== null) {
     for (const address of sitemap.pages) add(address, { visits: 0 })
     return found('sitemap')
@@ -265,6 +271,11 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
   let isFirst = true
   for await (const { line } of linesOf(db, upload, isLog ? 'latin1' : 'utf8')) {
     if (old.size > OLD_ADDRESSES_MAX * 2) break
+    if (line === null) {
+      await progress(0, OLD_ADDRESSES_MAX)
+      await breathe()
+      continue
+    }
     if (isLog) {
       const read = readLogLine(line)
       const path = read?.target.split('?', 1)[0] ?? ''
@@ -278,6 +289,18 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
     isFirst = false
   }
   return found(isLog ? 'log' : 'list')
+}
+
+/** A sitemap can have so much, and takes a thread of its own no longer than this (sitemaps.org: 50 MB). */
+const SITEMAP_MAX_BYTES = 50 * 1024 * 1024
+const SITEMAP_MS = 60_000
+
+async function sitemapIn(db: Database, upload: string): Promise<{ readonly pages: readonly string[] } | null> {
+  if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new TrialFailure('A sitemap can have 50 MB. Send its parts one by one.')
+  const bytes = await getUpload(db, upload)
+  const read = bytes === null ? null : await apart('sitemap', bytes, { deadlineMs: SITEMAP_MS })
+  if (read?.ok === false) throw new TrialFailure('This sitemap takes too long to read. Send its parts one by one.')
+  return read?.value ?? null
 }
 
 /** What a text is about: its words, those that come most first. */

@@ -19,7 +19,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
-import { dropUpload, getUpload } from '../data/uploads.ts'
+import { getUpload } from '../data/uploads.ts'
 import { conditionsOf, defined, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
 
@@ -75,7 +75,6 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     await goThrough(lines, report, progress, (rows) => lists.take(by, rows, { dryRun: input.dryRun, state, what: WORDS[input.as] }))
     if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
     await closeJob(db, jobId, { state: 'done', report })
-    await dropUpload(db, input.upload)
   } catch (error) {
     const there = report.new + report.changed
     if (!input.dryRun && there > 0) report.step = jobId

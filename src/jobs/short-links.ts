@@ -5,7 +5,7 @@ import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '
 import { listRowOf, readListHeader } from '../core/exchange/index.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
-import { dropUpload, getUpload } from '../data/uploads.ts'
+import { getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
 import { Cancelled, progressWriter } from './progress.ts'
 
@@ -31,7 +31,6 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
       take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen, step: jobId }),
     })
     await closeJob(db, jobId, { state: 'done', report })
-    await dropUpload(db, input.upload)
   } catch (error) {
     const isCancelled = error instanceof Cancelled
     const there = report.new + report.changed

@@ -2,11 +2,10 @@ import { randomUUID } from 'node:crypto'
 import { type ImportApply, type ImportFetch, ImportInput, NO_CHOICES, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { siteAddress } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
-import { inTransaction } from '../data/database.ts'
-import { putUpload } from '../data/uploads.ts'
 import type { Actor, Context } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
+import { keepUploads } from './uploads.ts'
 
 export function importsService({ db }: Context, jobs: ReturnType<typeof jobsService>) {
   return {
@@ -14,12 +13,13 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
     async start(
       actor: Actor,
       { name, bytes, dryRun, leaveOff }: { name: string; bytes: Uint8Array; dryRun: boolean; leaveOff?: string | undefined },
-    ): Promise<Result<string, 'forbidden' | 'upload-too-large' | 'upload-missing'>> {
+    ): Promise<Result<string, 'forbidden' | 'upload-too-large' | 'upload-missing' | 'uploads-full'>> {
       if (!actor.can('imports:run')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const upload = randomUUID()
-      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      const kept = await keepUploads(db, actor, [bytes])
+      if (!kept.ok) return kept
+      const [upload = ''] = kept.value
       return jobs.startImport(actor, { ...NO_CHOICES, upload, dryRun, leaveOff: leaveOff ?? '', name })
     },
 

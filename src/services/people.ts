@@ -1,4 +1,4 @@
-import { randomBytes } from 'node:crypto'
+import { createHmac, randomBytes } from 'node:crypto'
 import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
 import type { PasswordChange, PersonChange, PersonInvited, PersonList, PersonNew, Person as PersonShown } from '../contract/people.ts'
@@ -21,7 +21,7 @@ import {
 } from '../data/people.ts'
 import { endSession, insertSession, sessionOf } from '../data/sessions.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
-import { digest, hashPassword } from './secrets.ts'
+import { digest, hashPassword, isSame } from './secrets.ts'
 
 const DAY_MS = 24 * 60 * 60 * 1000
 /** A session ends after a fortnight; somebody who works daily signs in twice a month. */
@@ -32,6 +32,10 @@ const ENTRY_LINK_MS = 7 * DAY_MS
 const TRIES_PER_ACCOUNT = 8
 const TRIES_PER_PLACE = 60
 const TRIES_WINDOW_SECONDS = 600
+/** From browsers that never signed a person in, from wherever: more go one after the other, so many at most, with a pause. */
+const TRIES_PER_PERSON = 30
+const LANE_MAX = 5
+const LANE_PAUSE_MS = 1_000
 
 const READS = PERMISSIONS.filter((permission) => permission.endsWith(':read'))
 /** An owner's alone: what the whole site answers on, and who may do what. */
@@ -69,9 +73,36 @@ interface Entered {
 }
 
 /** People, their passwords and their sessions. */
-export function peopleService({ db }: Context) {
+export function peopleService({ db, settings }: Context) {
   const byAccount = new RateLimiterMemory({ points: TRIES_PER_ACCOUNT, duration: TRIES_WINDOW_SECONDS })
   const byPlace = new RateLimiterMemory({ points: TRIES_PER_PLACE, duration: TRIES_WINDOW_SECONDS })
+  const byPerson = new RateLimiterMemory({ points: TRIES_PER_PERSON, duration: TRIES_WINDOW_SECONDS })
+  const lanes = new Map<string, { waiting: number; last: Promise<void> }>()
+  /** What a browser keeps that has signed this person in: nobody else's tries slow it down. */
+  const knownSign = (personId: string): string =>
+    createHmac('sha256', settings.secret).update(`known browser ${personId}`).digest('base64url')
+
+  /**
+   * Where a person's password is tried from everywhere, tries from browsers that never signed in go one after the other, with a pause;
+   * too many that wait are sent away for a moment. Whoever knows the password comes in all the same.
+   */
+  const slowly = async (account: string): Promise<Result<null, 'too-many-tries'>> => {
+    if (
+      await byPerson.consume(account).then(
+        () => true,
+        () => false,
+      )
+    )
+      return ok(null)
+    const lane = lanes.get(account) ?? { waiting: 0, last: Promise.resolve() }
+    if (lane.waiting >= LANE_MAX) return fail('too-many-tries', { retryAfterSeconds: Math.ceil((LANE_MAX * LANE_PAUSE_MS) / 1_000) })
+    lane.waiting++
+    lanes.set(account, lane)
+    lane.last = lane.last.then(() => new Promise((resolve) => setTimeout(resolve, LANE_PAUSE_MS)))
+    await lane.last
+    if (--lane.waiting === 0) lanes.delete(account)
+    return ok(null)
+  }
   // Checked when nobody has that address, so that the time taken does not tell.
   const nobody = hashPassword(randomBytes(16).toString('hex'))
 
@@ -84,8 +115,9 @@ export function peopleService({ db }: Context) {
     const waitMs = reason instanceof RateLimiterRes ? reason.msBeforeNext : TRIES_WINDOW_SECONDS * 1000
     return fail('too-many-tries', { retryAfterSeconds: Math.ceil(waitMs / 1000) })
   }
-  const forgetTry = async (account: string, place: string): Promise<void> => {
+  const forgetTry = async (account: string, place: string, person?: string): Promise<void> => {
     await byPlace.reward(place)
+    if (person !== undefined) await byPerson.reward(person)
     await byAccount.delete(account)
   }
   const beginSession = async (person: PersonRow, transaction: Transaction): Promise<Entered> => {
@@ -102,19 +134,32 @@ export function peopleService({ db }: Context) {
   }
 
   return {
-    /** @param place - the network address the attempt came from; kept in memory only */
-    async signIn(email: string, password: string, place: string): Promise<Result<Entered, 'wrong-password' | 'too-many-tries'>> {
+    /**
+     * @param place - the network address the attempt came from; kept in memory only
+     * @param known - what the browser kept of an earlier time that this person signed in; "" for nothing
+     */
+    async signIn(
+      email: string,
+      password: string,
+      place: string,
+      known = '',
+    ): Promise<Result<Entered & { readonly known: string }, 'wrong-password' | 'too-many-tries'>> {
       const account = `${email.toLowerCase()} ${place}`
       const counted = await countTry(account, place)
       if (!counted.ok) return counted
       const person = await findPerson(db, { email: email.toLowerCase() })
+      const sign = knownSign(person?.id ?? 'nobody')
+      if (!isSame(known, sign)) {
+        const slowed = await slowly(email.toLowerCase())
+        if (!slowed.ok) return slowed
+      }
       const isRight = await verify(person?.passwordHash ?? (await nobody), password)
       if (person?.passwordHash == null || !isRight) return fail('wrong-password')
-      await forgetTry(account, place)
+      await forgetTry(account, place, email.toLowerCase())
       return write(db, async (transaction) => {
         const entered = await beginSession(person, transaction)
         await writeAudit(db, entered.actor, 'people:sign-in', person.id, {}, transaction)
-        return ok(entered)
+        return ok({ ...entered, known: sign })
       })
     },
 

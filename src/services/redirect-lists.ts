@@ -8,16 +8,15 @@ import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, write
 import { fail, ok, type Result } from '../core/result.ts'
 import { PATTERNS_MAX, type Redirect, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { inTransaction } from '../data/database.ts'
 import { beginStep, insertRedirects, updateRedirects } from '../data/redirect-steps.ts'
 import { keptRedirects, listRedirects, type RedirectFields } from '../data/redirects.ts'
-import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { fieldsOf, nameOfRow } from './redirect-fields.ts'
 import { hiddenRows } from './redirect-hides.ts'
 import { RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
+import { keepUploads } from './uploads.ts'
 
 /** A row of a list with its line; what it leaves unsaid stays as it is where there is such a row. */
 export interface ListedRedirectRow {
@@ -59,12 +58,13 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       actor: Actor,
       bytes: Uint8Array,
       { as, dryRun }: Pick<RedirectsBulkInput, 'as' | 'dryRun'>,
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const upload = randomUUID()
-      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      const kept = await keepUploads(db, actor, [bytes])
+      if (!kept.ok) return kept
+      const [upload = ''] = kept.value
       return jobs.startRedirects(actor, { upload, as, dryRun })
     },
 

@@ -1,4 +1,3 @@
-import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { TriedRows } from '../contract/redirect-trials.ts'
 import { siteAddress } from '../core/address/index.ts'
@@ -13,15 +12,14 @@ import {
   tellingEnding,
 } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { inTransaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
 import { allRedirects, knownPages } from '../data/redirect-knowledge.ts'
-import { putUpload } from '../data/uploads.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT } from './redirect-fields.ts'
 import { spellingsOf } from './redirect-knowledge.ts'
+import { keepUploads } from './uploads.ts'
 
 const ROWS_AT_ONCE = 10_000
 
@@ -40,24 +38,21 @@ export interface TriedSite {
 
 /** Trials of a table that change nothing: an access log run through it, and a move rehearsed. */
 export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
-  const keep = async (bytes: Uint8Array): Promise<string> => {
-    const upload = randomUUID()
-    await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
-    return upload
-  }
   return {
     /** @param rows - JSON of rows that are tried besides; "" for none */
     async startReplay(
       actor: Actor,
       { bytes, rows, host }: { bytes: Uint8Array; rows: string; host: string },
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'invalid-body'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full' | 'invalid-body'>> {
+      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
       if (rows !== '' && !readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
+      const kept = await keepUploads(db, actor, rows === '' ? [bytes] : [bytes, Buffer.from(rows)])
+      if (!kept.ok) return kept
       return jobs.startTrial(actor, 'replay', {
-        upload: await keep(bytes),
-        rows: rows === '' ? null : await keep(Buffer.from(rows)),
+        upload: kept.value[0] ?? '',
+        rows: kept.value[1] ?? null,
         host: host === '' ? null : host,
       })
     },
@@ -65,11 +60,13 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
     async startRehearsal(
       actor: Actor,
       { bytes, name }: { bytes: Uint8Array; name: string },
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
+      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      return jobs.startTrial(actor, 'rehearsal', { upload: await keep(bytes), name: name.slice(0, 300) })
+      const kept = await keepUploads(db, actor, [bytes])
+      if (!kept.ok) return kept
+      return jobs.startTrial(actor, 'rehearsal', { upload: kept.value[0] ?? '', name: name.slice(0, 300) })
     },
 
     /** A rehearsal with the sitemap of a site that is still there. @param address - of the site, or of its sitemap */
@@ -77,7 +74,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       actor: Actor,
       address: string,
     ): Promise<Result<string, 'forbidden' | 'address-unreadable' | 'inside-not-allowed'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
       const url = siteAddress(address)
       if (url === null) return fail('address-unreadable')
       const inside = await insideFault(db, actor, url)

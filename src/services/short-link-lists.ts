@@ -6,15 +6,14 @@ import type { ShortLinkListRow } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { slugFault } from '../core/slugs/index.ts'
-import { inTransaction } from '../data/database.ts'
 import type { ShortLinkRow } from '../data/models.ts'
 import { insertShortLinks, updateShortLinks } from '../data/short-link-lists.ts'
 import { slugsInUse, type TakenSlug } from '../data/short-link-slugs.ts'
 import { beginListStep } from '../data/steps.ts'
-import { putUpload } from '../data/uploads.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { freeSlugs, mendDestination, redirectsUnder, shortHost } from './short-link-parts.ts'
+import { keepUploads } from './uploads.ts'
 
 /** A row of a list, with the line it stands on. */
 export interface ListedRow extends ShortLinkListRow {
@@ -69,12 +68,13 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
       actor: Actor,
       bytes: Uint8Array,
       dryRun: boolean,
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large'>> {
+    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
       if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const upload = randomUUID()
-      await inTransaction(db, (transaction) => putUpload(db, upload, bytes, transaction))
+      const kept = await keepUploads(db, actor, [bytes])
+      if (!kept.ok) return kept
+      const [upload = ''] = kept.value
       return jobs.startShortLinks(actor, { upload, dryRun })
     },
 

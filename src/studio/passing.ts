@@ -41,7 +41,7 @@ export function passToStudio(socketPath: string, { visitors, log }: { visitors: 
     const path = (request.url ?? '/').split('?', 1)[0] ?? '/'
     if (!METHODS.has(request.method ?? '')) return refuse(request, response, 'wrong-method', { Allow: [...METHODS].join(', ') })
     if (!isReadable(path)) return refuse(request, response, 'not-found', {})
-    const { maxBytes, fault } = bodyLimit(path, request.headers['content-type'])
+    const { maxBytes, fault } = bodyLimit(request.method ?? 'GET', path, request.headers['content-type'])
     let isRefused = false
     const onward = http.request({
       socketPath,

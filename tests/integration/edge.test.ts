@@ -148,6 +148,81 @@ test('a body that makes no progress is not waited for, and one that waits for us
   assert.match(await post('/held', 3_000_000, true), /all there/)
 })
 
+test('a form that is none is answered as an empty one, on every page that takes one', async () => {
+  for (const target of ['/sign-in', '/enter?code=none', '/set-up?code=none'])
+    for (const type of [
+      'text/plain',
+      'application/json',
+      'multipart/form-data',
+      'multipart/form-data; boundary=x',
+      'application/x-www-form-urlencoded',
+      '',
+    ]) {
+      const { status } = await raw('localhost', target, {
+        method: 'POST',
+        headers: { origin: copy.url, ...(type === '' ? {} : { 'content-type': type }), 'content-length': '7' },
+        write: (send, end) => {
+          send('{"a":1}')
+          end()
+        },
+      })
+      assert.ok([401, 403, 410, 415, 422].includes(status), `${target} ${type}: ${status}`)
+    }
+})
+
+test('a call takes as many bytes and values as it needs, and says so of more', async () => {
+  const call = async (target: string, body: string) => {
+    const answer = await fetch(`${copy.url}/api/v1${target}`, {
+      method: 'POST',
+      headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'application/json' },
+      body,
+    })
+    const { fault, detail } = (await answer.json()) as { fault?: string; detail?: string }
+    return [answer.status, fault, detail]
+  }
+  assert.deepEqual((await call('/addresses/repair', JSON.stringify({ text: 'a'.repeat(300_000) }))).slice(0, 2), [413, 'body-too-large'])
+  assert.deepEqual(await call('/addresses/repair', JSON.stringify({ text: Array(30_000).fill(1) })), [
+    422,
+    'invalid-body',
+    'it holds more than 20,000 values',
+  ])
+  const startedAt = performance.now()
+  assert.equal((await call('/redirects/suggest', `{"from":[${'[],'.repeat(2_500_000)}[]]}`))[0], 422)
+  assert.ok(performance.now() - startedAt < 3_000, 'and is not read before it is counted')
+  assert.equal((await call('/rewrite', JSON.stringify({ html: 'a'.repeat(400_000) })))[0], 200)
+})
+
+/** Sends text on a connection of its own. @returns all that comes back */
+async function spoken(text: string): Promise<string> {
+  const socket = connect(copy.port, '127.0.0.1')
+  socket.setTimeout(3_000, () => socket.destroy())
+  let said = ''
+  socket.on('data', (part) => {
+    said += part.toString('latin1')
+  })
+  socket.on('error', () => {})
+  socket.write(text)
+  await once(socket, 'close')
+  return said
+}
+
+test('two hosts are nobody’s, and a target in full is answered by the host that it names', async () => {
+  const twice = await spoken(`GET / HTTP/1.1\r\nHost: slow-ferry.localhost\r\nHost: localhost\r\nConnection: close\r\n\r\n`)
+  assert.match(twice, /^HTTP\/1\.1 400 /)
+  const full = await spoken(
+    `GET http://slow-ferry.localhost:${copy.port}/no-such-page HTTP/1.1\r\nHost: nobody.example\r\nConnection: close\r\n\r\n`,
+  )
+  const plain = await spoken(`GET /no-such-page HTTP/1.1\r\nHost: slow-ferry.localhost:${copy.port}\r\nConnection: close\r\n\r\n`)
+  const status = (said: string): string => said.split('\r\n')[0] ?? ''
+  assert.deepEqual([status(full), status(plain)], ['HTTP/1.1 404 Not Found', 'HTTP/1.1 404 Not Found'])
+  assert.match(
+    await spoken(`GET http://nobody.example/ HTTP/1.1\r\nHost: slow-ferry.localhost\r\nConnection: close\r\n\r\n`),
+    /^HTTP\/1\.1 421 /,
+  )
+  for (const odd of ['ftp://slow-ferry.localhost/', 'http://a@slow-ferry.localhost/', 'slow-ferry'])
+    assert.match(await spoken(`GET ${odd} HTTP/1.1\r\nHost: slow-ferry.localhost\r\nConnection: close\r\n\r\n`), /^HTTP\/1\.1 400 /, odd)
+})
+
 test('only WebSocket is an upgrade: with any other a request is answered as without it', async () => {
   const h2c = { connection: 'Upgrade, HTTP2-Settings', upgrade: 'h2c', 'http2-settings': 'AAMAAABkAARAAAAAAAIAAAAA' }
   const [link, page, sign] = await Promise.all([

@@ -39,6 +39,26 @@ test('a wrong password many times closes the door for a while, for that account 
   assert.equal((await people.signIn('owner@site.example', PASSWORD, '10.0.0.10')).ok, true)
 })
 
+test('a password that is tried from everywhere is tried slowly, and whoever knows it comes in', async () => {
+  const { people } = world.services
+  const { known } = must(await people.signIn('editor@site.example', PASSWORD, '10.0.1.1'))
+  const guess = (n: number) => people.signIn('editor@site.example', 'guess', `10.1.0.${n}`)
+  for (let n = 0; n < 30; n++) assert.equal((await guess(n)).ok, false)
+  const startedAt = performance.now()
+  const crowd = Promise.all(Array.from({ length: 40 }, (_, n) => guess(100 + n)))
+  const own = await people.signIn('editor@site.example', PASSWORD, '10.0.1.2', known)
+  assert.ok(own.ok && performance.now() - startedAt < 900, 'a browser that signed in before waits for nobody')
+  const said = (await crowd).map((each) => (each.ok ? '' : each.fault))
+  assert.ok(performance.now() - startedAt > 4_500, 'one after the other, with a pause')
+  assert.deepEqual(
+    [said.filter((each) => each === 'wrong-password').length, said.filter((each) => each === 'too-many-tries').length],
+    [5, 35],
+  )
+  assert.ok((await people.signIn('editor@site.example', PASSWORD, '10.0.1.3')).ok, 'and from a new browser after a pause')
+  const forged = await people.signIn('owner@site.example', 'guess', '10.0.1.4', known)
+  assert.equal(forged.ok ? '' : forged.fault, 'wrong-password')
+})
+
 test('a token does what its scopes say, no more than its person may, until it is revoked', async () => {
   const { tokens, rules } = world.services
   const { token, id } = must(await tokens.make(world.editor, { name: 'reader', scopes: ['rules:read'] }))

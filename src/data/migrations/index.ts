@@ -21,6 +21,7 @@ import { setAside } from './020-set-aside.ts'
 import { ledRows } from './021-led-rows.ts'
 import { neededTexts } from './022-needed-text.ts'
 import { insideAllowed } from './023-inside-allowed.ts'
+import { ownedUploads } from './024-uploads.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -47,4 +48,5 @@ export const MIGRATIONS = [
   ledRows,
   neededTexts,
   insideAllowed,
+  ownedUploads,
 ] as const

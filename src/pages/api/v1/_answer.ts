@@ -1,10 +1,11 @@
 import type { APIContext, APIRoute } from 'astro'
 import type { z } from 'zod'
 import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
-import type { Operation } from '../../../contract/operation.ts'
+import { BODY_LIMITS, type Operation } from '../../../contract/operation.ts'
 import { isFault, problemOf } from '../../../contract/problems.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
+import { readUpload } from './_form.ts'
 
 type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
 
@@ -100,9 +101,8 @@ export async function uploaded(
 ): Promise<Result<{ name: string; bytes: Uint8Array }, 'upload-missing' | 'file-too-large'>> {
   const length = Number(request.headers.get('content-length') ?? 0)
   if (length > ONE_FILE_MAX_BYTES + FORM_MAX_BYTES) return fail('file-too-large', { bytes: length })
-  const form = await request.formData().catch(() => null)
-  const file = form?.get('file')
-  return file instanceof File ? ok({ name: file.name, bytes: new Uint8Array(await file.arrayBuffer()) }) : fail('upload-missing')
+  const form = await readUpload(request)
+  return form?.file != null ? ok(form.file) : fail('upload-missing')
 }
 
 /** What a form adds around its file. */
@@ -111,7 +111,10 @@ const FORM_MAX_BYTES = 64 * 1024
 async function readBody(operation: Operation, { request }: APIContext): Promise<unknown> {
   if (operation.body === undefined) return undefined
   const text = await request.text().catch(() => '')
-  if (depthOf(text) > JSON_DEPTH_MAX) return problem('invalid-body', { why: `it is nested more than ${JSON_DEPTH_MAX} levels deep` })
+  const { depth, values } = measured(text)
+  if (depth > JSON_DEPTH_MAX) return problem('invalid-body', { why: `it is nested more than ${JSON_DEPTH_MAX} levels deep` })
+  const most = BODY_LIMITS[operation.takes ?? 'facts'].values
+  if (values > most) return problem('invalid-body', { why: `it holds more than ${most.toLocaleString('en')} values` })
   const json = readJson(text)
   if (json === undefined) return problem('not-json')
   // PostgreSQL keeps no such character, and no editor has one to give.
@@ -123,19 +126,25 @@ async function readBody(operation: Operation, { request }: APIContext): Promise<
 /** Deeper than any menu, rule or selection goes. */
 const JSON_DEPTH_MAX = 200
 
-/** How deep a JSON text is nested; read before it is parsed, since what walks it afterwards does so by recursion. */
-function depthOf(text: string): number {
-  let [depth, most, isInString] = [0, 0, false]
+/**
+ * How deep a JSON text is nested, and how many values it has at most; read before it is parsed, since what walks it afterwards does
+ * so by recursion, and asks each value.
+ */
+function measured(text: string): { depth: number; values: number } {
+  let [depth, most, values, isInString] = [0, 0, 1, false]
   for (let i = 0; i < text.length; i++) {
     const c = text.charCodeAt(i)
     if (isInString) {
       if (c === 0x5c) i++
       else if (c === 0x22) isInString = false
     } else if (c === 0x22) isInString = true
-    else if (c === 0x5b || c === 0x7b) most = Math.max(most, ++depth)
-    else if (c === 0x5d || c === 0x7d) depth--
+    else if (c === 0x2c) values++
+    else if (c === 0x5b || c === 0x7b) {
+      most = Math.max(most, ++depth)
+      values++
+    } else if (c === 0x5d || c === 0x7d) depth--
   }
-  return most
+  return { depth: most, values }
 }
 
 function readJson(text: string): unknown {
