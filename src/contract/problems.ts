@@ -83,6 +83,8 @@ export const PROBLEMS = {
   'patches-unfit': [422, 'The change does not fit the text it was made on.'],
   'encoding-unpatchable': [422, 'The page’s encoding does not allow a change in this place.'],
   'upload-missing': [422, 'Choose a zip file, or HTML files, to bring in.'],
+  'tokens-too-many': [422, 'A person can have 100 tokens. Revoke one that nobody uses any more.'],
+  'people-too-many': [422, 'A site can have 500 people. Take somebody away who is gone.'],
   'uploads-full': [
     413,
     'Too much that was sent is waiting to be worked on: 1 GB a person, 2 GB a site. Let those jobs end, or stop them, then send it again.',

@@ -29,6 +29,17 @@ export async function otherOwners(db: Database, siteId: string, id: string, tran
   return count?.n ?? 0
 }
 
+/** People of a site who have not ended. */
+export async function countPeople(db: Database, siteId: string, transaction: Transaction): Promise<number> {
+  const [found] = await rows<{ n: number }>(
+    db,
+    'SELECT count(*)::int AS n FROM people WHERE site_id = $1 AND ended_at IS NULL',
+    [siteId],
+    transaction,
+  )
+  return found?.n ?? 0
+}
+
 /** Adds somebody, or takes somebody in again who had ended. @returns null when that mail address is somebody's */
 export async function admitPerson(
   db: Database,

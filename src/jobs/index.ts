@@ -6,6 +6,7 @@ import { dropOldAudit } from '../data/audit.ts'
 import { pruneChanges } from '../data/changes.ts'
 import { dropOldCrawls } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
+import { foldGrowth } from '../data/growth.ts'
 import { dropOldJobs, jobsToTakeUp, rescueJobs } from '../data/jobs.ts'
 import { dropOldMissed } from '../data/missed.ts'
 import { uncheckedPublications } from '../data/publications.ts'
@@ -102,6 +103,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
               dropOldAudit(db, AUDIT_KEPT_DAYS),
               pruneChanges(db, CHANGES_KEPT_HOURS),
               dropOldMissed(db, MISSED_KEPT_DAYS),
+              foldGrowth(db),
               dropUnusedContents(db),
               clearClicks(db, new Date().toISOString().slice(0, 10)),
             ]),

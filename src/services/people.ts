@@ -8,6 +8,7 @@ import type { Transaction } from '../data/database.ts'
 import type { PersonRow, Role } from '../data/models.ts'
 import {
   admitPerson,
+  countPeople,
   endPerson,
   findPerson,
   type ListedPerson,
@@ -27,6 +28,8 @@ const DAY_MS = 24 * 60 * 60 * 1000
 /** A session ends after a fortnight; somebody who works daily signs in twice a month. */
 export const SESSION_MS = 14 * DAY_MS
 /** How long somebody who was added has for choosing a password. */
+/** Most people of a site. */
+export const PEOPLE_MAX = 500
 const ENTRY_LINK_MS = 7 * DAY_MS
 /** Wrong passwords for one account from one place, and from one place altogether, in ten minutes. */
 const TRIES_PER_ACCOUNT = 8
@@ -228,9 +231,14 @@ export function peopleService({ db, settings }: Context) {
     },
 
     /** Adds somebody, who comes in with a one-time link. @param studio - origin the link starts with */
-    async add(actor: Actor, wanted: PersonNew, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'email-taken'>> {
+    async add(
+      actor: Actor,
+      wanted: PersonNew,
+      studio: string,
+    ): Promise<Result<PersonInvited, 'forbidden' | 'email-taken' | 'people-too-many'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
+        if ((await countPeople(db, actor.siteId, transaction)) >= PEOPLE_MAX) return fail('people-too-many', { most: PEOPLE_MAX })
         const person = await admitPerson(db, { ...wanted, siteId: actor.siteId }, transaction)
         if (person === null) return fail('email-taken', { email: wanted.email })
         changes.add(actor.siteId, 'people', person.id, 'made')

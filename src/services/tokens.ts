@@ -8,6 +8,9 @@ import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor, ROLE_PERMISSIONS } from './people.ts'
 import { digest } from './secrets.ts'
 
+/** Most tokens of a person that work. */
+export const TOKENS_MAX = 100
+
 /** API tokens: each speaks for the person who made it, within its scopes. */
 export function tokensService({ db }: Context) {
   return {
@@ -28,10 +31,11 @@ export function tokensService({ db }: Context) {
       })
     },
 
-    async make(actor: Actor, { name, scopes }: TokenNew): Promise<Result<TokenMade, 'forbidden'>> {
+    async make(actor: Actor, { name, scopes }: TokenNew): Promise<Result<TokenMade, 'forbidden' | 'tokens-too-many'>> {
       if (!actor.can('tokens:edit') || scopes.some((scope) => scope !== '*' && !actor.can(scope))) return fail('forbidden')
       if (scopes.includes('*') && PERMISSIONS.some((permission) => ROLE_PERMISSIONS[actor.role].has(permission) && !actor.can(permission)))
         return fail('forbidden')
+      if ((await listTokens(db, actor.personId)).length >= TOKENS_MAX) return fail('tokens-too-many', { most: TOKENS_MAX })
       const token = `mr_${randomBytes(32).toString('base64url')}`
       return write(db, async (transaction, changes) => {
         const made = await insertToken(db, { personId: actor.personId, name, scopes, tokenHash: digest(token) }, transaction)

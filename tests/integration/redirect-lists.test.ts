@@ -8,9 +8,11 @@ import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
 import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
 import { PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
+import { rows } from '../../src/data/database.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects } from '../../src/jobs/redirects.ts'
 import { runRedirectUndo } from '../../src/jobs/steps.ts'
+import { keepUploads } from '../../src/services/uploads.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
 
 let world: World
@@ -338,7 +340,33 @@ test('an access log is run through the table as it is, and as it is to be; broke
   const job = must(await services.redirectTrials.startReplay(editor, { bytes: Buffer.from('a\nb\n'), rows: '', host: '' }))
   await runReplay(db, services.redirectTrials, job, log)
   assert.match(must(await services.jobs.get(editor, job)).message ?? '', /no access log/)
+  assert.deepEqual(await rows(db, 'SELECT id FROM uploads'), [], 'what was sent goes with its job, however that ends')
   await empty()
+})
+
+test('a log of nothing but empty lines is stopped as any other, and what was sent goes', async () => {
+  const { db, services, editor } = world
+  const bytes = gzipSync(Buffer.alloc(300 * 1024 * 1024, '\n'), { level: 1 })
+  const job = must(await services.redirectTrials.startReplay(editor, { bytes, rows: '', host: '' }))
+  const running = runReplay(db, services.redirectTrials, job, log)
+  while (must(await services.jobs.get(editor, job)).state !== 'running') await new Promise((resolve) => setTimeout(resolve, 5))
+  must(await services.jobs.cancel(editor, job))
+  await running
+  assert.equal(must(await services.jobs.get(editor, job)).state, 'cancelled')
+  assert.deepEqual(await rows(db, 'SELECT id FROM uploads'), [])
+})
+
+test('what lies in waiting has a quota a person and a site', async () => {
+  const { db, editor, owner } = world
+  const quota = { siteBytes: 25, personBytes: 15 }
+  const file = (bytes: number): Uint8Array[] => [new Uint8Array(bytes)]
+  assert.ok((await keepUploads(db, editor, file(10), quota)).ok)
+  const more = await keepUploads(db, editor, file(6), quota)
+  assert.equal(more.ok ? '' : more.fault, 'uploads-full')
+  assert.ok((await keepUploads(db, owner, file(15), quota)).ok, 'somebody else has room')
+  const full = await keepUploads(db, editor, file(1), quota)
+  assert.equal(full.ok ? '' : full.fault, 'uploads-full', 'until the site has none')
+  await rows(db, 'DELETE FROM uploads')
 })
 
 for (const [kind, name, bytes] of [

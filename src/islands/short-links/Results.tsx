@@ -203,7 +203,9 @@ function Sources({
       <ul className="grid gap-1 text-[14px]">
         {items.slice(0, 6).map(({ value, clicks }) => (
           <li key={value} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-2">
-            <span className={`truncate ${value === '' ? 'text-ink-soft' : ''}`}>{value === '' ? none : wordsFor(value)}</span>
+            <span className={`truncate ${value === '' || value === '~' ? 'text-ink-soft' : ''}`}>
+              {value === '' ? none : value === '~' ? 'all others' : wordsFor(value)}
+            </span>
             <span className="tabular-nums">{clicks.toLocaleString('en')}</span>
             <span aria-hidden="true" className="col-span-2 h-[3px] rounded bg-rope" style={{ width: `${(clicks / all) * 100}%` }} />
           </li>
