@@ -1,10 +1,11 @@
+import { OTHER_SOURCES } from '../core/clicks/index.ts'
 import { type Database, rows } from './database.ts'
 
 /** What is kept apart of where people came from, on one day: values of a link and kind, and of a site and kind. The rest is told as others. */
 const VALUES_OF_LINK = 200
 const VALUES_OF_SITE = 20_000
-/** The name of those: no referrer, language or device is called so. */
-export const OTHERS = '~'
+/** See `OTHER_SOURCES`. */
+export const OTHERS = OTHER_SOURCES
 /** Days are folded once their counting is over, and looked at again for so long. */
 const FOLDED_AFTER_DAYS = 2
 const FOLDED_FOR_DAYS = 9

@@ -17,6 +17,9 @@ export { type Interval, shareOf, surelyBest } from './interval.ts'
 export const VISITS = ['person', 'bot', 'prefetch', 'head', 'rush'] as const
 export type Visit = (typeof VISITS)[number]
 
+/** What is not told apart any more of where people came from: no referrer, language or device is called so. */
+export const OTHER_SOURCES = '~'
+
 export const DEVICES = ['phone', 'tablet', 'computer', 'other'] as const
 export type Device = (typeof DEVICES)[number]
 

@@ -1,5 +1,6 @@
 import { type ReactNode, useMemo, useState } from 'react'
 import { RESULT_DAYS, type ShortLinkResults } from '../../contract/short-link-results.ts'
+import { OTHER_SOURCES } from '../../core/clicks/index.ts'
 import { Chart } from '../../ui/Chart.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
@@ -203,8 +204,8 @@ function Sources({
       <ul className="grid gap-1 text-[14px]">
         {items.slice(0, 6).map(({ value, clicks }) => (
           <li key={value} className="grid grid-cols-[minmax(0,1fr)_auto] gap-x-2">
-            <span className={`truncate ${value === '' || value === '~' ? 'text-ink-soft' : ''}`}>
-              {value === '' ? none : value === '~' ? 'all others' : wordsFor(value)}
+            <span className={`truncate ${value === '' || value === OTHER_SOURCES ? 'text-ink-soft' : ''}`}>
+              {value === '' ? none : value === OTHER_SOURCES ? 'all others' : wordsFor(value)}
             </span>
             <span className="tabular-nums">{clicks.toLocaleString('en')}</span>
             <span aria-hidden="true" className="col-span-2 h-[3px] rounded bg-rope" style={{ width: `${(clicks / all) * 100}%` }} />
