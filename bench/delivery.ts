@@ -22,6 +22,8 @@ export interface Ground {
   start(file: string, environment?: NodeJS.ProcessEnv): Promise<number>
   /** Starts delivery with what the database holds now. */
   startDelivery(): Promise<number>
+  /** Ends the delivery that was started last, at once and without a word, and starts it again on its port. */
+  killDelivery(): void
   /**
    * Answers a second, once the process behind the port is as fast as it gets.
    * @param script - of the load tool, in Lua
@@ -34,6 +36,14 @@ export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise
   const processes: ChildProcess[] = []
   const db = openDatabase(databaseUrl)
   const answered = new Map<number, number>()
+  const delivery = {
+    MAPROPE_DATA: folder,
+    MAPROPE_DATABASE_URL: databaseUrl,
+    MAPROPE_SECRET: 'only for the benchmark',
+    MAPROPE_ROLE: 'delivery',
+    MAPROPE_LOG: 'error',
+  }
+  let lastPort = 0
   const start = async (file: string, environment: NodeJS.ProcessEnv = {}): Promise<number> => {
     const port = await freePort()
     processes.push(await started(path.join(project, file), { ...process.env, ...environment, PORT: String(port) }))
@@ -47,15 +57,14 @@ export async function onGround<T>(work: (ground: Ground) => Promise<T>): Promise
       folder,
       start,
       async startDelivery() {
-        const port = await start('dist/server.mjs', {
-          MAPROPE_DATA: folder,
-          MAPROPE_DATABASE_URL: databaseUrl,
-          MAPROPE_SECRET: 'only for the benchmark',
-          MAPROPE_ROLE: 'delivery',
-          MAPROPE_LOG: 'error',
-        })
+        const port = await start('dist/server.mjs', delivery)
+        lastPort = port
         await untilReady(port)
         return port
+      },
+      killDelivery() {
+        processes.pop()?.kill('SIGKILL')
+        processes.push(forked(path.join(project, 'dist/server.mjs'), { ...process.env, ...delivery, PORT: String(lastPort) }))
       },
       load(port, connections, script) {
         const file = path.join(folder, 'requests.lua')
@@ -83,9 +92,12 @@ async function untilReady(port: number): Promise<void> {
 
 /** Starts a script of ours and waits until it says that it is ready. */
 function started(file: string, environment: NodeJS.ProcessEnv): Promise<ChildProcess> {
-  const child = fork(file, [], { cwd: project, env: environment, execArgv: [], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })
+  const child = forked(file, environment)
   return new Promise((resolve, reject) => {
     child.once('message', () => resolve(child))
     child.once('exit', (code) => reject(new Error(`${file} ended (${code})`)))
   })
 }
+
+const forked = (file: string, environment: NodeJS.ProcessEnv): ChildProcess =>
+  fork(file, [], { cwd: project, env: environment, execArgv: [], stdio: ['ignore', 'inherit', 'inherit', 'ipc'] })

@@ -99,7 +99,7 @@ async function changesAmong(ground: Ground, kind: Kind, count: number): Promise<
 }
 
 /** As the studio writes it. */
-async function change({ db }: Ground, slug: string, destination: string): Promise<void> {
+export async function change({ db }: Ground, slug: string, destination: string): Promise<void> {
   await inTransaction(db, async (transaction) => {
     const [link] = await rows<{ id: string; siteId: string }>(
       db,

@@ -1,4 +1,4 @@
-import { bringingIn } from './bring-in.ts'
+import { bringingIn, bringingInRedirects } from './bring-in.ts'
 import { clickLog, linkView, slugLook } from './clicks.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
@@ -12,6 +12,7 @@ import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
 import { impact, list } from './screens.ts'
 import { shortLink } from './short-link.ts'
+import { burst, restart, worstLookUp } from './strangers.ts'
 import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
@@ -37,6 +38,10 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'list-large': listLarge,
   weather,
   'bring-in': bringingIn,
+  'bring-in-redirects': bringingInRedirects,
+  restart,
+  'worst-look-up': worstLookUp,
+  burst,
 }
 
 const args = process.argv.slice(2)
