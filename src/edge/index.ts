@@ -18,6 +18,8 @@ const HEAD_MS = 30_000
 const REQUEST_MS = 15 * 60 * 1000
 /** A connection that nothing comes on is kept this long: longer than proxies keep theirs, so that none is closed just as it is used again. */
 const KEPT_MS = 75_000
+/** Connections of one process, each with one answer in waiting at most; more are closed as they come, so that memory has a bound. */
+const CONNECTIONS_MAX = 10_000
 /** Within each stretch of this length a body must bring this much, or be all there: two thousand slow ones hold nothing for long. */
 const STRETCH_MS = 15_000
 const STRETCH_BYTES = 4 * 1024
@@ -47,6 +49,7 @@ export function openEdge({ log, quick, answer, onUpgrade, stretchMs = STRETCH_MS
     },
     quick ?? null,
   )
+  server.maxConnections = CONNECTIONS_MAX
   // Node takes its own listener off a connection that becomes another protocol: without this one a reset there would end everything.
   server.on('connection', (socket) =>
     socket.on('error', (error) => log.debug({ code: (error as NodeJS.ErrnoException).code }, 'a connection broke')),

@@ -14,3 +14,9 @@ for (const [what, text, columns, isFirstARow] of [
     const header = readListHeader(headerOfColumns(guess).trim())
     if (guess.columns.includes('destination')) assert.deepEqual(header?.columns, guess.columns)
   })
+
+test('of a list with more columns than anybody asks about the first are guessed', () => {
+  const wide = Array.from({ length: 5_000 }, (_, n) => (n === 7 ? 'https://tides.example/a' : `c${n}`)).join(',')
+  const { columns, sample } = guessShortLinkList(`${wide}\n${wide}`)
+  assert.deepEqual([columns.length, sample[0]?.length, columns.indexOf('destination')], [40, 40, 7])
+})

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
+import { seeded } from '../../../demo/random.ts'
 import {
   ASKED_PATH_MAX_CHARS,
   type Asked,
@@ -37,17 +38,6 @@ const row = (body: Partial<Redirect>): Redirect => ({
   ...body,
 })
 
-/** As `Math.random`, from a seed (mulberry32). */
-function chance(seed: number): () => number {
-  let state = seed
-  return () => {
-    state = (state + 0x6d2b79f5) | 0
-    let t = Math.imul(state ^ (state >>> 15), 1 | state)
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t
-    return ((t ^ (t >>> 14)) >>> 0) / 2 ** 32
-  }
-}
-
 /** Parts of expressions, some of which are slow in engines that go back, and some in those that do not. */
 const PARTS = [
   'a',
@@ -69,7 +59,7 @@ const PARTS = [
 
 /** A table of rows that can all be saved, of the shapes that cost most at one address; and that address. */
 function hardTable(seed: number): { rows: Redirect[]; path: string; query: string } {
-  const next = chance(seed)
+  const next = seeded(seed)
   const pick = <T>(of: readonly T[]): T => of[Math.floor(next() * of.length)] as T
   const folders = 1 + Math.floor(next() * 40)
   const segment = 'a'.repeat(1 + Math.floor((next() * ASKED_PATH_MAX_CHARS) / folders))
