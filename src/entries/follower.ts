@@ -8,7 +8,9 @@ import { Follower, StorePlaces } from '../delivery/store/index.ts'
 const Orders = z.object({ databaseUrl: z.string(), dataFolder: z.string(), logLevel: z.string() })
 const { databaseUrl, dataFolder, logLevel } = Orders.parse(workerData)
 const db = openDatabase(databaseUrl)
-const follower = new Follower(db, new StorePlaces(dataFolder), openLog(logLevel), () => parentPort?.postMessage('built'))
+const follower = new Follower(db, new StorePlaces(dataFolder), openLog(logLevel), (isWhole) =>
+  parentPort?.postMessage(isWhole ? 'built' : 'begun'),
+)
 
 parentPort?.on('message', (message: unknown) => {
   if (message === 'damaged') follower.rebuildSoon()

@@ -163,7 +163,7 @@ async function health(request: EdgeRequest, response: ServerResponse): Promise<v
   const reasons: string[] = []
   let apart: string | null = null
   if (request.url === '/readyz') {
-    if (delivery !== null && !delivery.store.isOpen) reasons.push('nothing to deliver from yet')
+    if (delivery !== null && !delivery.store.isWhole) reasons.push('not all to deliver from yet')
     if (delivery !== null && !delivery.clicks.isWell) reasons.push('the click log cannot be written')
     if (has('studio') || has('jobs')) reasons.push(...(await databaseReasons()))
     else if (settings.studioAt !== null) apart = await askStudio(settings.studioAt)

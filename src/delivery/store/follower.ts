@@ -41,7 +41,7 @@ export class Follower {
   readonly #places: StorePlaces
   readonly #log: Logger
   readonly #blobs: BlobKeeper
-  readonly #onBuilt: () => void
+  readonly #onBuilt: (isWhole: boolean) => void
   readonly #betweenMs: number
   #open: { name: string; store: Store } | null = null
   #followed: Followed | null = null
@@ -53,10 +53,10 @@ export class Follower {
   #timer: NodeJS.Timeout | undefined
 
   /**
-   * @param onBuilt - told when there is another store to answer from
+   * @param onBuilt - told when there is another store to answer from, and whether everything is in it; if not, again when it is
    * @param betweenMs - how often changes are taken over while a store is built
    */
-  constructor(db: Database, places: StorePlaces, log: Logger, onBuilt: () => void = () => {}, betweenMs = BETWEEN_MS) {
+  constructor(db: Database, places: StorePlaces, log: Logger, onBuilt: (isWhole: boolean) => void = () => {}, betweenMs = BETWEEN_MS) {
     this.#onBuilt = onBuilt
     this.#betweenMs = betweenMs
     this.#db = db
@@ -332,7 +332,6 @@ export class Follower {
       this.#places.makeCurrent(name)
       this.#open = { name, store }
       isCurrent = true
-      this.#onBuilt()
     }
     try {
       const ends = await logEnds(this.#db)
@@ -345,7 +344,10 @@ export class Follower {
         ]),
       )
       for (const { siteId } of ends) await this.#found(store, siteId, true)
-      if (before === null) use()
+      if (before === null) {
+        use()
+        this.#onBuilt(false)
+      }
       let lookedAt = performance.now()
       const between = async (): Promise<void> => {
         if (this.#isStopped) throw new Error('The store was not built to its end: the process is stopping')
@@ -375,6 +377,7 @@ export class Follower {
       await this.#close()
       use()
     }
+    this.#onBuilt(true)
     this.#places.removeAllBut(name)
     this.#log.info({ ms: Math.round(performance.now() - startedAt) }, 'the delivery store is built')
   }

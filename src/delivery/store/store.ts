@@ -335,6 +335,14 @@ export class DeliveryStore {
     return this.#current !== null
   }
 
+  /** Whether everything is in it that is to be answered. */
+  get isWhole(): boolean {
+    const view = this.begin()
+    const isFilling = view?.isFilling ?? true
+    view?.done()
+    return !isFilling
+  }
+
   /** Takes up another store when one was built; the one before it stays open for whom it still answers. */
   look(): void {
     if (this.places.current === (this.#current?.name ?? null) && this.#current !== null) return

@@ -9,8 +9,9 @@ const LAG_MS = 1_000
 const AGAIN_MS = 2_000
 
 export interface FollowerThread {
-  /** Settled when there is something to answer from, or that takes too long to be waited for. */
+  /** Settled when there is all to answer from, or that takes too long to be waited for. */
   readonly firstBuilt: Promise<void>
+  /** Told when there is another store to answer from, be everything in it or not yet. */
   onBuilt(listener: () => void): void
   readonly onDamage: () => void
   /** How many changes the store is behind; null when that cannot be told now. */
@@ -28,16 +29,18 @@ export function startFollower(
   let ended: Promise<void>
   let built: () => void = () => {}
   const asked: ((lag: number | null) => void)[] = []
-  const listeners: (() => void)[] = [() => built()]
+  const listeners: (() => void)[] = []
   const firstBuilt = new Promise<void>((resolve) => {
     built = resolve
     setTimeout(resolve, FIRST_MS).unref()
   })
   const start = (): void => {
     thread = new Worker(new URL('./follower.mjs', import.meta.url), { workerData: { databaseUrl, dataFolder, logLevel } })
-    thread.on('message', (message: 'built' | { readonly lag: number | null }) => {
-      if (message === 'built') for (const listener of listeners) listener()
-      else for (const tell of asked.splice(0)) tell(message.lag)
+    thread.on('message', (message: 'begun' | 'built' | { readonly lag: number | null }) => {
+      if (message === 'begun' || message === 'built') {
+        for (const listener of listeners) listener()
+        if (message === 'built') built() // the store is open before whoever waits for it goes on
+      } else for (const tell of asked.splice(0)) tell(message.lag)
     })
     thread.on('error', (error) => log.error({ err: error }, 'the follower of changes stopped; it is started again'))
     ended = new Promise((resolve) =>
@@ -50,8 +53,7 @@ export function startFollower(
   start()
   return {
     firstBuilt,
-    // Last in, first told: the store is opened before whoever waits for it goes on.
-    onBuilt: (listener) => void listeners.unshift(listener),
+    onBuilt: (listener) => void listeners.push(listener),
     onDamage: () => thread.postMessage('damaged'),
     lag: () =>
       new Promise((resolve) => {
