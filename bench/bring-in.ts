@@ -42,7 +42,7 @@ export const bringingInRedirects = (): Promise<Row> =>
       ours: ms / 1_000,
       peer: REDIRECTS_MAX_S,
       unit: 's',
-      goal: p99 <= P99_MAX_MS ? 1 : 0,
+      goal: p99 <= P99_MAX_MS && answer === `done, ${REDIRECTS} new` ? 1 : 0,
       isAtMost: true,
       note: `${answer}; redirects meanwhile p99 ${p99.toFixed(1)} ms (at most ${P99_MAX_MS})`,
     }

@@ -1,5 +1,4 @@
 import { setImmediate as breathe } from 'node:timers/promises'
-import { parse } from 'csv-parse'
 import type { Logger } from 'pino'
 import { z } from 'zod'
 import { REDIRECTS_NAMED_MAX, RedirectsBulkInput, type RedirectsBulkItem, type RedirectsBulkReport } from '../contract/redirect-lists.ts'
@@ -22,6 +21,7 @@ import { claimJob, closeJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import { conditionsOf, defined, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
+import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
 const STEP = 1_000
@@ -143,7 +143,7 @@ async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
       to: '',
       reason: 'No address stands in it: it is taken for the names of the columns.',
     }
-  const records = parse(bytes, {
+  const records = recordsOf(bytes, {
     delimiter: layout.delimiter,
     bom: true,
     info: true,

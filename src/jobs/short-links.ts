@@ -1,5 +1,4 @@
 import { setImmediate as breathe } from 'node:timers/promises'
-import { parse } from 'csv-parse'
 import type { Logger } from 'pino'
 import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '../contract/short-links.ts'
 import { listRowOf, readListHeader } from '../core/exchange/index.ts'
@@ -8,6 +7,7 @@ import { claimJob, closeJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
 import { Cancelled, progressWriter } from './progress.ts'
+import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
 const STEP = 1_000
@@ -79,7 +79,7 @@ async function goThrough(
     for (const outcome of await take(rows, seen)) tell(outcome)
     rows = []
   }
-  const records = parse(headEnd === -1 ? Buffer.alloc(0) : bytes.subarray(headEnd + 1), {
+  const records = recordsOf(headEnd === -1 ? Buffer.alloc(0) : bytes.subarray(headEnd + 1), {
     delimiter,
     info: true,
     relax_column_count: true,
