@@ -85,15 +85,17 @@ const makeFor = (user, folder) => {
 
 /** A cluster that lay elsewhere, or came with a copy, is moved; nobody may be at it. */
 function bringHome(from, to) {
-  if (existsSync(path.join(from, 'data', 'postmaster.pid')) && isAt(from))
-    throw new Error(`The database in ${from} is running; stop it before it is moved to ${to}.`)
+  if (isAt(from)) throw new Error(`The database in ${from} is running; stop it before it is moved to ${to}.`)
   rmSync(to, { force: true })
   mkdirSync(path.dirname(to), { recursive: true })
   execFileSync('mv', [from, to])
   rmSync(path.join(to, BELONGS_TO), { force: true })
 }
+/** Whether a database runs in a cluster's folder. */
 function isAt(folder) {
-  const [pid] = readFileSync(path.join(folder, 'data', 'postmaster.pid'), 'utf8').split('\n')
+  const file = path.join(folder, 'data', 'postmaster.pid')
+  if (!existsSync(file)) return false
+  const [pid] = readFileSync(file, 'utf8').split('\n')
   try {
     return statSync(`/proc/${Number(pid)}/cwd`).ino === statSync(path.join(folder, 'data')).ino
   } catch {
@@ -122,6 +124,7 @@ export function clustersElsewhere(root = ELSEWHERE) {
     .map(({ name }) => {
       const folder = path.join(root, name)
       const near = belongsTo(folder)
-      return { folder, of: near === null ? null : path.dirname(near), isOrphan: near !== null && linkEnd(near) !== realpathSync(folder) }
+      const isOrphan = near !== null && linkEnd(near) !== realpathSync(folder)
+      return { folder, of: near === null ? null : path.dirname(near), isOrphan, isRunning: isAt(folder) }
     })
 }

@@ -30,6 +30,8 @@ export function findPostgres() {
 const LOOK_MS = 1_000
 const FIRST_PAUSE_MS = 1_000
 const LONGEST_PAUSE_MS = 30_000
+/** One that ran so long was well: its next end is the first in a row again. */
+const WELL_AFTER_MS = 60_000
 
 /**
  * Starts (or takes over) the cluster in `dataFolder`. Answers its address, where it lies, and how to stop it.
@@ -100,7 +102,9 @@ const commandOf = (program, args) => (isRoot ? ['runuser', ['-u', 'postgres', '-
 function keepCluster({ data, log, start, stop, isOver, say }) {
   let failures = 0
   let isStarting = false
+  let beganAt = Date.now()
   const again = async () => {
+    if (Date.now() - beganAt > WELL_AFTER_MS) failures = 0
     const pauseMs = Math.min(LONGEST_PAUSE_MS, FIRST_PAUSE_MS * 2 ** failures++)
     say(`The database ended. It is started again in ${pauseMs / 1000} s.`)
     await new Promise((resolve) => setTimeout(resolve, pauseMs))
@@ -108,7 +112,7 @@ function keepCluster({ data, log, start, stop, isOver, say }) {
     if (runningCluster(data) === null) rmSync(path.join(data, 'postmaster.pid'), { force: true })
     if (runningCluster(data) !== null || (await start())) {
       if (isOver()) return stop() // told to meanwhile
-      failures = 0
+      beganAt = Date.now()
       say('The database is running again.')
     } else say(`The database does not start. Its own words are in ${log}:\n${lastLines(log)}\nMend that, and it is tried again by itself.`)
   }

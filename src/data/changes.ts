@@ -3,7 +3,7 @@ import type { Transaction } from 'sequelize'
 import type { Capability, ChangeKind } from '../contract/capabilities.ts'
 import { LED_AWAY_MAX } from '../core/rules/index.ts'
 import { type Database, rows } from './database.ts'
-import { leadsTo } from './partners.ts'
+import { hostOf, leadsOut } from './partners.ts'
 
 /** What a site is compiled from: rules, and what tells its own addresses and its partners' from others. */
 export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'hosts', 'sites', 'disclosure'])
@@ -71,7 +71,7 @@ const mayLeadAway = ({ capability, what }: Omit<Change, 'number'>): boolean =>
 async function hasRowsToShortLinks(db: Database, siteId: string, transaction: Transaction): Promise<boolean> {
   const [found] = await rows<{ has: boolean }>(
     db,
-    `SELECT EXISTS (SELECT 1 FROM hosts w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}
+    `SELECT EXISTS (SELECT 1 FROM hosts w JOIN redirects r ON ${leadsOut('$1')} AND ${hostOf('r')} = reverse(w.host)
        WHERE w.site_id = $1 AND w.kind = 'short') AS has`,
     [siteId],
     transaction,

@@ -4,13 +4,11 @@ import { type Database, rows } from './database.ts'
 /** What is kept apart of where people came from, on one day: values of a link and kind, and of a site and kind. The rest is told as others. */
 const VALUES_OF_LINK = 200
 const VALUES_OF_SITE = 20_000
-/** See `OTHER_SOURCES`. */
-export const OTHERS = OTHER_SOURCES
 /** Days are folded once their counting is over, and looked at again for so long. */
 const FOLDED_AFTER_DAYS = 2
 const FOLDED_FOR_DAYS = 9
 /** Where people came from, and which pages and links they saw, goes after so long. */
-export const SOURCES_KEPT_DAYS = 800
+const SOURCES_KEPT_DAYS = 800
 /** Referrers that are kept of a missed address. */
 const REFERRERS_OF_MISSED = 20
 
@@ -21,7 +19,7 @@ export async function foldGrowth(db: Database): Promise<void> {
     `WITH sited AS (
        SELECT s.short_link_id, s.day, s.kind, s.value, s.clicks, o.site_id FROM click_sources s
          JOIN (SELECT id, site_id FROM short_links UNION ALL SELECT id, site_id FROM redirects) o ON o.id = s.short_link_id
-       WHERE s.day BETWEEN current_date - $1::int AND current_date - $2::int AND s.kind <> 'device' AND s.value NOT IN ('', '${OTHERS}')),
+       WHERE s.day BETWEEN current_date - $1::int AND current_date - $2::int AND s.kind <> 'device' AND s.value NOT IN ('', '${OTHER_SOURCES}')),
      ranked AS (
        SELECT *, row_number() OVER (PARTITION BY short_link_id, day, kind ORDER BY clicks DESC, value) AS of_link,
          row_number() OVER (PARTITION BY site_id, day, kind ORDER BY clicks DESC, value) AS of_site FROM sited),
@@ -30,7 +28,7 @@ export async function foldGrowth(db: Database): Promise<void> {
          AND s.short_link_id = r.short_link_id AND s.day = r.day AND s.kind = r.kind AND s.value = r.value
        RETURNING s.short_link_id, s.day, s.kind, s.clicks)
      INSERT INTO click_sources (short_link_id, day, kind, value, clicks)
-       SELECT short_link_id, day, kind, '${OTHERS}', sum(clicks) FROM gone GROUP BY 1, 2, 3
+       SELECT short_link_id, day, kind, '${OTHER_SOURCES}', sum(clicks) FROM gone GROUP BY 1, 2, 3
      ON CONFLICT (short_link_id, day, kind, value) DO UPDATE SET clicks = click_sources.clicks + excluded.clicks`,
     [FOLDED_FOR_DAYS, FOLDED_AFTER_DAYS, VALUES_OF_LINK, VALUES_OF_SITE],
   )

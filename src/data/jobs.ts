@@ -140,7 +140,9 @@ export async function giveBack(db: Database, ids: readonly string[]): Promise<vo
   ])
 }
 
-/** Writes down what became of a job that was at work. @param report - what it tells; left out where it stays as it is */
+/**
+ * Writes down what became of a job that was at work. What was sent for it goes, but for an import that is not carried out: it can be begun
+ * again, and is kept for a day. @param report - what it tells; left out where it stays as it is */
 export async function closeJob(
   db: Database,
   id: string,
@@ -150,8 +152,8 @@ export async function closeJob(
     db,
     `WITH closed AS (UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now()
        WHERE id = $1 AND state = 'running' RETURNING input)
-     DELETE FROM uploads u USING closed WHERE u.id::text IN (input->>'upload', input->>'rows')
-       AND NOT ($2 = 'done' AND coalesce(input->>'dryRun' = 'true' AND input ? 'joinsMenus', false))`,
+     DELETE FROM uploads u USING closed WHERE u.id IN ((input->>'upload')::uuid, (input->>'rows')::uuid)
+       AND (NOT input ? 'joinsMenus' OR ($2 = 'done' AND input->>'dryRun' = 'false'))`,
     [id, state, message, report === undefined ? null : jsonOf(report)],
   )
 }

@@ -167,7 +167,7 @@ export const resealLogIn = (db: Database, id: string, sealed: Buffer, transactio
   rows(db, 'UPDATE partners SET log_in = $2 WHERE id = $1', [id, sealed], transaction)
 
 /** The host that a row leads to, read from its end, as it is indexed. @param row - its alias in the query */
-const hostOf = (row: string): string =>
+export const hostOf = (row: string): string =>
   `reverse(lower(substring(${row}.destination from '^[a-z]+://(?:[^/?#@]*@)?([^/:?#]+)'))) COLLATE "C"`
 
 /**
@@ -176,6 +176,10 @@ const hostOf = (row: string): string =>
  */
 export const leadsTo = (row: string): string =>
   `(${hostOf(row)} = reverse(w.host) OR ${hostOf(row)} >= reverse(w.host) || '.' AND ${hostOf(row)} < reverse(w.host) || '/')`
+
+/** The rows of a site that lead out of it, as the index of their hosts is asked. @param site - its id in the query */
+export const leadsOut = (site: string): string =>
+  `r.site_id::text = ${site}::uuid::text AND r.removed_at IS NULL AND r.destination LIKE 'http%'`
 
 interface UsedPartner {
   readonly id: string
@@ -195,7 +199,7 @@ export async function usesOfPartners(
     db,
     `WITH ${WANTED},
        used AS (SELECT w.id AS partner, l.id, false AS redirects FROM wanted w JOIN short_links l ON l.site_id = $1 AND ${leadsTo('l')}
-         UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')})
+         UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON ${leadsOut('$1')} AND ${leadsTo('r')})
      SELECT u.partner AS id, count(*) FILTER (WHERE NOT u.redirects)::int AS "shortLinks", count(*) FILTER (WHERE u.redirects)::int AS redirects
      FROM used u GROUP BY u.partner`,
     [siteId, wantedHosts(partners)],

@@ -18,8 +18,12 @@ export function inTurn(work: () => void): void {
 function run(): void {
   const until = performance.now() + TURN_MS
   let done = 0
-  while (done < waiting.length && performance.now() < until) waiting[done++]?.()
-  waiting.splice(0, done)
-  isRunning = waiting.length > 0
-  if (isRunning) setImmediate(run)
+  try {
+    while (done < waiting.length && performance.now() < until) waiting[done++]?.()
+  } finally {
+    // Whatever becomes of one, the others have their turn.
+    waiting.splice(0, done)
+    isRunning = waiting.length > 0
+    if (isRunning) setImmediate(run)
+  }
 }

@@ -192,6 +192,20 @@ test('a call takes as many bytes and values as it needs, and says so of more', a
   assert.equal((await call('/rewrite', JSON.stringify({ html: 'a'.repeat(400_000) })))[0], 200)
 })
 
+test('an upload that ends within its file is refused, and ends nothing', async () => {
+  const head = '--x\r\nContent-Disposition: form-data; name="file"; filename="a.zip"\r\nContent-Type: application/zip\r\n\r\n'
+  for (const body of [`${head}half a file`, head, '--x', `${head}a\r\n--x--\r\n--x`, ''])
+    for (const target of ['/files', '/imports', '/redirects/replay', '/redirects/rehearse']) {
+      const answer = await fetch(`${copy.url}/api/v1${target}`, {
+        method: 'POST',
+        headers: { authorization: `Bearer ${copy.token}`, 'content-type': 'multipart/form-data; boundary=x' },
+        body,
+      })
+      assert.ok(answer.status < 500, `${target} ${body.length}: ${answer.status}`)
+    }
+  assert.equal((await fetch(`${copy.url}/readyz`)).status, 200)
+})
+
 /** Sends text on a connection of its own. @returns all that comes back */
 async function spoken(text: string): Promise<string> {
   const socket = connect(copy.port, '127.0.0.1')

@@ -1,7 +1,8 @@
 import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
+import { OTHER_SOURCES } from '../../src/core/clicks/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { foldGrowth, OTHERS } from '../../src/data/growth.ts'
+import { foldGrowth } from '../../src/data/growth.ts'
 import { makeWorld, must, type World } from './world.ts'
 
 let world: World
@@ -40,7 +41,7 @@ test('forged referrers become others once their day is over, and nothing that wa
     folded.reduce((sum, { clicks }) => sum + clicks, 0),
     5 * 100 + 2_995 + 7,
   )
-  assert.equal(folded.find(({ value }) => value === OTHERS)?.clicks, 2_800)
+  assert.equal(folded.find(({ value }) => value === OTHER_SOURCES)?.clicks, 2_800)
   assert.equal(folded.filter(({ clicks }) => clicks === 100).length, 5)
   assert.deepEqual([(await kept(0)).length, (await kept(900)).length], [3_000, 0], 'a day that is not over is left, an old one gone')
 })

@@ -22,10 +22,6 @@ export class LookUpWork {
     this.parameters = new QueryParameters(query)
   }
 
-  get steps(): number {
-    return LOOK_UP_STEPS_MAX - this.#left
-  }
-
   /** Takes so many steps, if there are as many left. Where there are not, there are none from then on. */
   has(steps: number): boolean {
     this.#left = steps > this.#left ? 0 : this.#left - steps

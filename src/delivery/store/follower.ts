@@ -166,8 +166,10 @@ export class Follower {
     const fresh = await this.#apply(store, numbers, true)
     if (fresh === null) return false
     for (const siteId of fresh) {
-      await this.#found(store, siteId, true)
+      const number = await this.#found(store, siteId, false)
       await this.#fillSite(store, siteId, async () => {})
+      // Only now: a process that ends before this fills it again.
+      this.#commit(store, [[KEYS.number(siteId), number]], false)
     }
     return true
   }
@@ -382,15 +384,20 @@ export class Follower {
     this.#log.info({ ms: Math.round(performance.now() - startedAt) }, 'the delivery store is built')
   }
 
-  /** Puts in what it takes to know a site: hosts, rules, partners. @param isWhole - its rows follow; how far in its log they are at least is noted */
-  async #found(store: Store, siteId: string, isWhole: boolean): Promise<void> {
-    await asOfNow(this.#db, async (transaction) => {
+  /**
+   * Puts in what it takes to know a site: hosts, rules, partners.
+   * @param isNoted - how far in its log the site is at least is noted, before its rows are there
+   * @returns that number
+   */
+  async #found(store: Store, siteId: string, isNoted: boolean): Promise<string> {
+    return asOfNow(this.#db, async (transaction) => {
       const [end] = await logEnds(this.#db, siteId, transaction)
       const number = String(end?.number ?? 0)
       const puts = [await this.#siteOf(siteId, transaction), ...(await this.#waitingOf(siteId, null, transaction))]
       if (await hasRedirects(this.#db, siteId, transaction)) puts.push(await this.#conditionalOf(siteId, transaction))
-      if (isWhole) puts.push([KEYS.number(siteId), number])
+      if (isNoted) puts.push([KEYS.number(siteId), number])
       this.#commit(store, [...puts, [KEYS.stamp(siteId), number]], true)
+      return number
     })
   }
 

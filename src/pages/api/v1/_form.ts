@@ -34,6 +34,7 @@ export function readUpload(request: Request): Promise<UploadForm | null> {
     })
     parts.on('file', (_field: string, stream: Readable, name: string) => {
       const pieces: Buffer[] = []
+      stream.once('error', () => resolve(null)) // a body that ends within its file
       stream.on('data', (piece: Buffer) => pieces.push(piece))
       stream.once('end', () => {
         file = { name: name ?? '', bytes: Buffer.concat(pieces) }
