@@ -14,8 +14,14 @@ import {
   writeFileSync,
 } from 'node:fs'
 import { createServer } from 'node:net'
+import { totalmem } from 'node:os'
 import path from 'node:path'
 import { clusterPlace } from './cluster-place.mjs'
+
+/** PostgreSQL's own defaults are for the smallest of machines, and for disks that turn. */
+const MEMORY_MB = Math.min(1_024, Math.max(128, Math.floor(totalmem() / 2 ** 20 / 16)))
+const SETTINGS = [`shared_buffers=${MEMORY_MB}MB`, 'max_wal_size=2GB', 'checkpoint_timeout=15min', 'wal_compression=on']
+const TEST_SETTINGS = ['fsync=off', 'full_page_writes=off']
 
 const isRoot = process.getuid?.() === 0
 
@@ -62,7 +68,13 @@ export async function startPostgres(dataFolder, { forTests = false, isKept = fal
   const log = path.join(folder, 'log')
   /** @returns {Promise<boolean>} whether it runs on this port */
   const startOn = (port) => {
-    const options = `-p ${port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=${forTests ? ' -c fsync=off -c full_page_writes=off' : ''}`
+    const settings = [
+      'listen_addresses=127.0.0.1',
+      'unix_socket_directories=',
+      'random_page_cost=1.1',
+      ...(forTests ? TEST_SETTINGS : SETTINGS),
+    ]
+    const options = [`-p ${port}`, ...settings.map((each) => `-c ${each}`)].join(' ')
     const [command, rest] = commandOf(path.join(bin, 'pg_ctl'), ['-D', data, '-w', '-t', '60', '-l', log, '-o', options, 'start'])
     return new Promise((resolve) => {
       const child = spawn(command, rest, { cwd: '/', stdio: 'ignore' })

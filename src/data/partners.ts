@@ -179,7 +179,7 @@ export const leadsTo = (row: string): string =>
 
 /** The rows of a site that lead out of it, as the index of their hosts is asked. @param site - its id in the query */
 export const leadsOut = (site: string): string =>
-  `r.site_id::text = ${site}::uuid::text AND r.removed_at IS NULL AND r.destination LIKE 'http%'`
+  `r.site_id::text = ${site}::uuid::text AND num_nonnulls(r.removed_at) = 0 AND r.destination LIKE 'http%'`
 
 interface UsedPartner {
   readonly id: string

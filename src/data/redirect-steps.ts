@@ -82,38 +82,30 @@ const asRecord = (row: RedirectFields): object => ({
 const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, needs'
 const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, needs text`
 
+/** A revision of each row of `r`, with what it is from now on; $2 is the person, $3 the step. */
+const REVISIONS = `INSERT INTO redirect_revisions (redirect_id, version, person_id, step_id, state)
+     SELECT r.id, r.version, $2, $3, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
+       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'isHidden', r.is_hidden, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)`
+
 /** What the rows are from now on. */
 const keepRevisions = (db: Database, { personId, stepId }: By, ids: readonly string[], transaction: Transaction): Promise<unknown> =>
-  rows(
-    db,
-    `INSERT INTO redirect_revisions (redirect_id, version, person_id, step_id, state)
-     SELECT r.id, r.version, $2, $3, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
-       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'isHidden', r.is_hidden, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)
-     FROM redirects r WHERE r.id = ANY($1::uuid[])`,
-    [ids, personId, stepId],
-    transaction,
-  )
+  rows(db, `${REVISIONS} FROM redirects r WHERE r.id = ANY($1::uuid[])`, [ids, personId, stepId], transaction)
 
 /** Puts rows at the end of the table, in this order. */
 export async function insertRedirects(
   db: Database,
-  by: By,
+  { siteId, personId, stepId }: By,
   made: readonly { readonly id: string; readonly row: RedirectFields }[],
   transaction: Transaction,
 ): Promise<void> {
   if (made.length === 0) return
   await rows(
     db,
-    `INSERT INTO redirects (id, site_id, place, ${COLUMNS})
-     SELECT w.id, $1, (SELECT coalesce(max(place), 0) FROM redirects WHERE site_id = $1 AND removed_at IS NULL) + w.turn, ${COLUMNS.replace(/\w+/g, 'w.$&')}
-     FROM jsonb_to_recordset($2::jsonb) AS w (id uuid, turn int, ${RECORD})`,
-    [by.siteId, jsonOf(made.map(({ id, row }, i) => ({ id, turn: i + 1, ...asRecord(row) })))],
-    transaction,
-  )
-  await keepRevisions(
-    db,
-    by,
-    made.map(({ id }) => id),
+    `WITH r AS (INSERT INTO redirects (id, site_id, place, ${COLUMNS})
+       SELECT w.id, $1, (SELECT coalesce(max(place), 0) FROM redirects WHERE site_id = $1 AND removed_at IS NULL) + w.turn, ${COLUMNS.replace(/\w+/g, 'w.$&')}
+       FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, turn int, ${RECORD}) RETURNING *)
+     ${REVISIONS} FROM r`,
+    [siteId, personId, stepId, jsonOf(made.map(({ id, row }, i) => ({ id, turn: i + 1, ...asRecord(row) })))],
     transaction,
   )
 }

@@ -19,7 +19,7 @@ import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE }
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
-import { conditionsOf, defined, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
+import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
 import { recordsOf } from './records.ts'
 
@@ -72,7 +72,10 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
         : input.as === 'json'
           ? linesOfJson(bytes)
           : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site))
-    await goThrough(lines, report, progress, (rows) => lists.take(by, rows, { dryRun: input.dryRun, state, what: WORDS[input.as] }))
+    await goThrough(lines, report, progress, {
+      judge: (line) => lists.judge(line, state),
+      take: (rows) => lists.take(by, rows, { dryRun: input.dryRun, state, what: WORDS[input.as] }),
+    })
     if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
     await closeJob(db, jobId, { state: 'done', report })
   } catch (error) {
@@ -89,11 +92,16 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
   }
 }
 
+interface Carrying {
+  readonly judge: (line: ListedRedirectRow) => JudgedRedirect | RedirectsBulkItem
+  readonly take: (rows: readonly JudgedRedirect[]) => Promise<RedirectsBulkItem[]>
+}
+
 async function goThrough(
   lines: AsyncIterable<Line> | Iterable<Line>,
   report: Mutable<RedirectsBulkReport>,
   progress: Progress,
-  take: (rows: readonly ListedRedirectRow[]) => Promise<RedirectsBulkItem[]>,
+  { judge, take }: Carrying,
 ): Promise<void> {
   const tell = (item: RedirectsBulkItem): void => {
     report[item.outcome]++
@@ -102,20 +110,30 @@ async function goThrough(
     if (report.items.length < REDIRECTS_NAMED_MAX && (item.outcome !== 'same' || report.items.length < SAME_NAMED)) report.items.push(item)
     else report.moreItems++
   }
-  let rows: ListedRedirectRow[] = []
-  const flush = async (): Promise<void> => {
-    for (const item of rows.length === 0 ? [] : await take(rows)) tell(item)
-    rows = []
+  const carryOut = async (rows: readonly JudgedRedirect[]): Promise<void> => {
+    for (const item of await take(rows)) tell(item)
     const done = report.new + report.changed + report.same + report.refused
     await progress(done, done)
-    await breathe()
   }
-  for await (const line of lines) {
-    if ('draft' in line) rows.push(line)
-    else tell({ ...line, status: null, outcome: 'refused' })
-    if (rows.length >= STEP) await flush()
+  let rows: JudgedRedirect[] = []
+  // One stretch is carried out while the next is read and judged.
+  let before: Promise<void> = Promise.resolve()
+  try {
+    for await (const line of lines) {
+      const judged = 'draft' in line ? judge(line) : ({ ...line, status: null, outcome: 'refused' } as const)
+      if ('row' in judged) rows.push(judged)
+      else tell(judged)
+      if (rows.length < STEP) continue
+      await before
+      before = carryOut(rows)
+      before.catch(() => {}) // told where it is waited for
+      rows = []
+      await breathe()
+    }
+  } finally {
+    await before
   }
-  await flush()
+  await carryOut(rows)
   report.items.sort((a, b) => a.line - b.line)
 }
 

@@ -27,6 +27,7 @@ export interface ListedRedirectRow {
 
 /** What is kept from one stretch of a list to the next. */
 export interface ListState {
+  readonly view: SiteGround
   /** Lines by what their rows are for. */
   readonly seen: Map<string, number>
   ways: RedirectWays
@@ -45,9 +46,11 @@ const WAYS_KEPT = 100_000
 const WIDES_MAX = 20
 const NAME_CHARS = 20
 
-interface Judged {
+/** A line as the row that it asks for, with what it is told from others by. */
+export interface JudgedRedirect {
   readonly listed: ListedRedirectRow
   readonly row: RedirectFields
+  readonly name: string
 }
 
 /** Many redirects at once: in from lists and configurations, and out again. */
@@ -69,9 +72,22 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     },
 
     /** What a list is read against. */
-    async stateOf(siteId: string): Promise<ListState & { readonly view: SiteGround }> {
+    async stateOf(siteId: string): Promise<ListState> {
       const view = await views.of({ siteId })
       return { seen: new Map(), ways: new RedirectWays(db, view, settings.port), asked: [], widesLeft: WIDES_MAX, view }
+    },
+
+    /** What a line asks for, as far as that shows without looking at what is there. */
+    judge(listed: ListedRedirectRow, { seen, view }: ListState): JudgedRedirect | RedirectsBulkItem {
+      const fields = fieldsOf(view, { ...mended(view, listed.draft), isHidden: true })
+      if (!fields.ok) return refused(listed, sentenceOf(fields.fault, fields.detail))
+      const name = nameOfRow(view, fields.value)
+      // Of a million names only so much is kept as tells them apart.
+      const sum = createHash('sha256').update(name).digest('base64url').slice(0, NAME_CHARS)
+      const earlier = seen.get(sum)
+      if (earlier !== undefined) return refused(listed, `Line ${earlier} is for the same address.`)
+      seen.set(sum, listed.line)
+      return { listed, row: fields.value, name }
     },
 
     /**
@@ -80,31 +96,14 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
      */
     async take(
       by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
-      listed: readonly ListedRedirectRow[],
+      judged: readonly JudgedRedirect[],
       { dryRun, state, what }: { dryRun: boolean; state: ListState; what: string },
     ): Promise<RedirectsBulkItem[]> {
       const view = await views.of(by)
       // Ways that were followed long ago make room: what was taken in stands in the database by now.
       if (state.ways.size > WAYS_KEPT) state.ways = new RedirectWays(db, view, settings.port)
       const outcomes = new Map<number, RedirectsBulkItem>()
-      const refuse = ({ line, draft }: ListedRedirectRow, reason: string): void =>
-        void outcomes.set(line, { line, from: short(draft.from), to: short(draft.to), status: null, outcome: 'refused', reason })
-      const judged: Judged[] = []
-      for (const each of listed) {
-        const fields = fieldsOf(view, { ...mended(view, each.draft), isHidden: true })
-        if (!fields.ok) {
-          refuse(each, sentenceOf(fields.fault, fields.detail))
-          continue
-        }
-        // Of a million names only so much is kept as tells them apart.
-        const name = createHash('sha256').update(nameOfRow(view, fields.value)).digest('base64url').slice(0, NAME_CHARS)
-        const earlier = state.seen.get(name)
-        if (earlier !== undefined) refuse(each, `Line ${earlier} is for the same address.`)
-        else {
-          state.seen.set(name, each.line)
-          judged.push({ listed: each, row: fields.value })
-        }
-      }
+      const refuse = (listed: ListedRedirectRow, reason: string): void => void outcomes.set(listed.line, refused(listed, reason))
       await write(db, async (transaction, changes) => {
         const fields = judged.map(({ row }) => row)
         const there = await keptRedirects(db, by.siteId, fields, transaction)
@@ -119,8 +118,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
         const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
         const asked: Redirect[] = []
-        for (const { listed: each, row } of judged) {
-          const was = kept.get(nameOfRow(view, row))
+        for (const { listed: each, row, name } of judged) {
+          const was = kept.get(name)
           const now = was === undefined ? row : withSaid(was, row, each.said)
           if (was !== undefined && isAlike(was, now)) {
             outcomes.set(each.line, outcomeOf(each, row, 'same'))
@@ -197,7 +196,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           else refuse(each, 'Somebody changed it meanwhile.')
         return ok(null)
       })
-      return listed.flatMap(({ line }) => outcomes.get(line) ?? [])
+      return judged.flatMap(({ listed }) => outcomes.get(listed.line) ?? [])
     },
 
     /** All rows as a file, a part at a time. */
@@ -275,6 +274,15 @@ function withSaid(was: RedirectFields, row: RedirectFields, said: ReadonlySet<ke
 
 const isAlike = (a: RedirectFields, b: RedirectFields): boolean =>
   a.to === b.to && a.status === b.status && a.query === b.query && a.note === b.note && a.isOn === b.isOn && a.beatsPages === b.beatsPages
+
+const refused = ({ line, draft }: ListedRedirectRow, reason: string): RedirectsBulkItem => ({
+  line,
+  from: short(draft.from),
+  to: short(draft.to),
+  status: null,
+  outcome: 'refused',
+  reason,
+})
 
 const outcomeOf = (
   { line }: ListedRedirectRow,

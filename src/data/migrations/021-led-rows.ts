@@ -4,15 +4,17 @@ const hostOf = (row: string): string =>
 const INSIDE = `left(lower(r.destination), 120) COLLATE "C"`
 const AT = `left(r.key, 120) COLLATE "C"`
 const PAGE_AT = `left(lower(p.path), 120) COLLATE "C"`
-const ANSWERS = `r.removed_at IS NULL AND r.is_on AND (r.hosts = '{}' OR EXISTS (SELECT 1 FROM hosts s WHERE s.site_id = site AND s.host = ANY(r.hosts) AND s.kind <> 'short'))`
+const KEPT = 'num_nonnulls(r.removed_at) = 0'
+const ANSWERS = `${KEPT} AND r.is_on AND (r.hosts = '{}' OR EXISTS (SELECT 1 FROM hosts s WHERE s.site_id = site AND s.host = ANY(r.hosts) AND s.kind <> 'short'))`
 const OF_SITE = 'r.site_id::text = site::text'
 /** Rows of each of these conditions, each looked up by itself: joined by OR they would be a look at every row. */
 const each = (columns: string, conditions: readonly string[]): string =>
-  `(${conditions.map((condition) => `SELECT ${columns} FROM redirects r WHERE ${OF_SITE} AND ${condition} AND ${ANSWERS} AND r.status < 400`).join(' UNION ALL ')})`
+  `(${conditions.map((condition) => `(SELECT ${columns} FROM redirects r WHERE ${OF_SITE} AND ${condition} AND ${ANSWERS} AND r.status < 400 OFFSET 0)`).join(' UNION ALL ')})`
 /** As the columns of an index are written. */
 const bare = (text: string): string => text.replaceAll(/\b[rp]\./g, '')
 /** What begins with another text: that and the last character of all are its bounds, in the order of code points. */
 const begins = (text: string, beginning: string): string => `(${text} >= ${beginning} AND ${text} < ${beginning} || chr(1114111))`
+const byId = (row: string): string => `(SELECT * FROM redirects r WHERE r.id = ${row}.id OFFSET 0) r`
 /** A row of one path that is written in one way only. */
 const PLAIN = `(l.match = 'exact' AND l.fixed = l.key)`
 
@@ -20,13 +22,14 @@ const PLAIN = `(l.match = 'exact' AND l.fixed = l.key)`
 export const ledRows = {
   name: '021-led-rows',
   up: `
--- These begin with the site as text, and what they ask else is asked in a way of its own, so that no other index serves it: of a site that the statistics do not know
--- yet every index promises the same, and what is taken then may be a look at all rows of the site.
+-- These begin with the site as text, and what else they ask is written in a way of its own, so that no other index serves it: of a
+-- table that is nearly empty, or of a site that the statistics do not know yet, every index promises the same, and what is taken then
+-- may be a look at all rows.
 DROP INDEX redirects_to;
-CREATE INDEX redirects_leads_out ON redirects ((site_id::text), (${bare(hostOf('r'))})) WHERE removed_at IS NULL AND destination LIKE 'http%';
-CREATE INDEX redirects_leads_inside ON redirects ((site_id::text), (${bare(INSIDE)})) WHERE removed_at IS NULL AND destination LIKE '/%';
-CREATE INDEX redirects_at ON redirects ((site_id::text), (${bare(AT)})) WHERE removed_at IS NULL AND is_on AND match NOT IN ('pattern', 'expression');
-CREATE INDEX redirects_wide ON redirects ((site_id::text)) WHERE removed_at IS NULL AND is_on AND match <> 'exact';
+CREATE INDEX redirects_leads_out ON redirects ((site_id::text), (${bare(hostOf('r'))})) WHERE ${bare(KEPT)} AND destination LIKE 'http%';
+CREATE INDEX redirects_leads_inside ON redirects ((site_id::text), (${bare(INSIDE)})) WHERE ${bare(KEPT)} AND destination LIKE '/%';
+CREATE INDEX redirects_at ON redirects ((site_id::text), (${bare(AT)})) WHERE ${bare(KEPT)} AND is_on AND match NOT IN ('pattern', 'expression');
+CREATE INDEX redirects_wide ON redirects ((site_id::text)) WHERE ${bare(KEPT)} AND is_on AND match <> 'exact';
 CREATE INDEX pages_at ON pages ((site_id::text), (${bare(PAGE_AT)})) WHERE live_hash IS NOT NULL;
 -- What the paths of a row begin with, as far as it is plain: small letters, digits and signs that nothing writes otherwise.
 CREATE FUNCTION fixed_beginning(match text, source text) RETURNS text LANGUAGE sql IMMUTABLE AS $$
@@ -35,10 +38,12 @@ CREATE FUNCTION fixed_beginning(match text, source text) RETURNS text LANGUAGE s
 $$;
 -- In reach of a partner within five hops: by its host, by a short link, or by way of a row that is. What only looks as if it were
 -- is told apart by whoever follows it (core/rules/led.ts); rows that stand before those of patterns are among them, and pages.
-CREATE OR REPLACE FUNCTION led_away_of(site uuid) RETURNS jsonb LANGUAGE sql STABLE
+CREATE OR REPLACE FUNCTION led_away_of(site uuid) RETURNS jsonb LANGUAGE plpgsql STABLE
   -- A few look-ups however many rows there are: what the planner takes for quicker while a table fills is a look at all of it.
-  SET enable_seqscan = off SET enable_hashjoin = off SET enable_mergejoin = off SET enable_material = off SET jit = off AS $$
-WITH RECURSIVE w AS MATERIALIZED (
+  SET enable_seqscan = off SET enable_hashjoin = off SET enable_mergejoin = off SET enable_material = off SET jit = off
+  -- Planned once a connection: that takes ten times as long as doing it.
+  SET plan_cache_mode = force_generic_plan AS $$
+BEGIN RETURN (WITH RECURSIVE w AS MATERIALIZED (
     SELECT lower(h) AS host FROM partners p, unnest(p.sites) h WHERE p.site_id = site
     UNION SELECT lower(substring(p.link_template from '^[a-z]+://([^/:?#{}]+)')) FROM partners p WHERE p.site_id = site),
   direct AS MATERIALIZED (SELECT DISTINCT r.id, r.destination AS leads FROM w CROSS JOIN LATERAL ${each('r.id, r.destination', [
@@ -53,7 +58,7 @@ WITH RECURSIVE w AS MATERIALIZED (
     CROSS JOIN LATERAL (SELECT l.destination FROM short_links l WHERE l.id = s.short_link_id AND l.removed_slugs IS NULL OFFSET 0) l LIMIT 20000),
   led AS (
     SELECT r.id, r.match, r.key, r.source, lower(fixed_beginning(r.match, CASE WHEN r.match IN ('exact', 'under') THEN r.key ELSE r.source END)) AS fixed, first.leads, 1 AS hops
-      FROM (SELECT * FROM direct UNION ALL SELECT * FROM by_short) first JOIN redirects r ON r.id = first.id
+      FROM (SELECT * FROM direct UNION ALL SELECT * FROM by_short) first CROSS JOIN LATERAL ${byId('first')}
     UNION
     SELECT r.id, r.match, r.key, r.source, lower(fixed_beginning(r.match, CASE WHEN r.match IN ('exact', 'under') THEN r.key ELSE r.source END)), r.destination, l.hops + 1
       FROM led l CROSS JOIN LATERAL ${each('r.id, r.match, r.key, r.source, r.destination', [
@@ -74,8 +79,8 @@ WITH RECURSIVE w AS MATERIALIZED (
       AND EXISTS (SELECT 1 FROM wide)
     LIMIT 20000),
   kept AS (SELECT * FROM (
-      SELECT r.*, l.leads, true AS is_led FROM reach l JOIN redirects r ON r.id = l.id
-      UNION ALL SELECT r.*, CASE WHEN r.status < 400 THEN r.destination ELSE '' END, false FROM others o JOIN redirects r ON r.id = o.id
+      SELECT r.*, l.leads, true AS is_led FROM reach l CROSS JOIN LATERAL ${byId('l')}
+      UNION ALL SELECT r.*, CASE WHEN r.status < 400 THEN r.destination ELSE '' END, false FROM others o CROSS JOIN LATERAL ${byId('o')}
         WHERE NOT EXISTS (SELECT 1 FROM reach x WHERE x.id = o.id)) r
     ORDER BY r.is_led DESC, r.place, r.id LIMIT 5000),
   hidden AS (
@@ -88,8 +93,8 @@ WITH RECURSIVE w AS MATERIALIZED (
 SELECT jsonb_build_object(
   'rows', coalesce((SELECT jsonb_agg(jsonb_build_array(match, source, leads, beats_pages, conditions <> '{}', to_jsonb(hosts)) ORDER BY place, id)
     FROM kept), '[]'),
-  'pages', coalesce((SELECT jsonb_agg(path) FROM hidden), '[]'))
-$$;
+  'pages', coalesce((SELECT jsonb_agg(path) FROM hidden), '[]')));
+END $$;
 ALTER TABLE sites ALTER COLUMN led_away SET DEFAULT '{"rows": [], "pages": []}';
 UPDATE sites SET led_away = led_away_of(id);`,
 } as const
