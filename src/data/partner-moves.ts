@@ -1,5 +1,5 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { leadsTo } from './partners.ts'
+import { leadsOut, leadsTo } from './partners.ts'
 import type { ShortLinkVersion } from './short-links.ts'
 
 /** A short link whose destination names a host. */
@@ -32,7 +32,7 @@ export const redirectsTo = (
     db,
     `SELECT r.id, r.version, r.source AS "from", r.destination AS "to" FROM redirects r
      WHERE r.id IN (SELECT r.id FROM unnest($2::text[]) AS w (host) JOIN redirects r
-       ON r.site_id = $1 AND r.removed_at IS NULL AND r.destination LIKE 'http%' AND ${leadsTo('r')}) ORDER BY r.place, r.id LIMIT $3`,
+       ON ${leadsOut('$1')} AND ${leadsTo('r')}) ORDER BY r.place, r.id LIMIT $3`,
     [siteId, hosts, limit],
   )
 

@@ -179,7 +179,7 @@ export const leadsTo = (row: string): string =>
 
 /** The rows of a site that lead out of it, as the index of their hosts is asked. @param site - its id in the query */
 export const leadsOut = (site: string): string =>
-  `r.site_id::text = ${site}::uuid::text AND num_nonnulls(r.removed_at) = 0 AND r.destination LIKE 'http%'`
+  `CASE WHEN r.removed_at IS NULL THEN 'out ' || r.site_id::text END = 'out ' || ${site}::uuid::text AND r.destination LIKE 'http%'`
 
 interface UsedPartner {
   readonly id: string

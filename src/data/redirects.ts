@@ -147,8 +147,8 @@ export async function countPatterns(
 ): Promise<{ all: number; byNeed: ReadonlyMap<string, number> }> {
   const found = await rows<{ needs: string; count: number }>(
     db,
-    `SELECT CASE WHEN needs = ANY($2::text[]) THEN needs END AS needs, count(*)::int AS count FROM redirects
-     WHERE site_id = $1 AND match IN ('pattern', 'expression') AND removed_at IS NULL GROUP BY 1`,
+    `SELECT CASE WHEN needs = ANY($2::text[]) THEN needs END AS needs, count(*)::int AS count FROM redirects r
+     WHERE ${FILED} AND r.match IN ('pattern', 'expression') GROUP BY 1`,
     [siteId, needs],
     transaction,
   )
@@ -199,8 +199,9 @@ export interface RedirectGroup {
 
 /** Each row is looked up by the index: a table that was just filled, and of which the planner knows nothing, would be gone through as a whole. */
 const EACH = 'OFFSET 0'
-const KEPT = 'r.site_id = $1 AND r.removed_at IS NULL'
-const ANSWERING = `${KEPT} AND r.is_on`
+/** Rows by what they are found by, in the words of `redirects_key`, so that no other index takes its place (migration 021). */
+const FILED = `CASE WHEN r.removed_at IS NULL THEN 'key ' || r.site_id::text END = 'key ' || $1::uuid::text`
+const ANSWERING = 'r.site_id = $1 AND r.removed_at IS NULL AND r.is_on'
 const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
   r.beats_pages AS "beatsPages", r.is_hidden AS "isHidden", r.place AS "order"`
 
@@ -235,7 +236,7 @@ export async function redirectGroups(
   const found = await rows<DeliveredRedirect>(
     db,
     `SELECT ${DELIVERED} FROM unnest($2::text[], $3::text[]) AS wanted (match, key)
-     CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${ANSWERING} ${EACH}) r
+     CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${FILED} AND r.is_on ${EACH}) r
      ORDER BY r.place, r.id`,
     [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
     transaction,
@@ -254,7 +255,7 @@ export async function redirectGroupsAfter(
     db,
     // Rows are cut off before they are told apart: else all that are left would be put in order for each stretch.
     `SELECT DISTINCT match, sum, key FROM (SELECT r.match, md5(r.key) AS sum, r.key FROM redirects r
-       WHERE ${ANSWERING} AND (r.match, md5(r.key)) > ($2, CASE WHEN $2 = '' THEN '' ELSE md5($3) END) ORDER BY r.match, md5(r.key) LIMIT $4) next
+       WHERE ${FILED} AND r.is_on AND (r.match, md5(r.key)) > ($2, CASE WHEN $2 = '' THEN '' ELSE md5($3) END) ORDER BY r.match, md5(r.key) LIMIT $4) next
      ORDER BY match, sum`,
     [siteId, after?.match ?? '', after?.key ?? '', limit],
     transaction,
@@ -272,8 +273,18 @@ export async function askedRedirects(
 ): Promise<DeliveredRedirect[]> {
   return rows(
     db,
-    `SELECT ${DELIVERED} FROM redirects r WHERE ${isDraft ? KEPT : ANSWERING} AND r.match IN ('pattern', 'expression')`,
+    `SELECT ${DELIVERED} FROM redirects r WHERE ${FILED} ${isDraft ? '' : 'AND r.is_on'} AND r.match IN ('pattern', 'expression')`,
     [siteId],
+    transaction,
+  )
+}
+
+/** Rows for everything under a path, any so many of them. */
+export function underRedirects(db: Database, siteId: string, limit: number, transaction: Transaction): Promise<DeliveredRedirect[]> {
+  return rows(
+    db,
+    `SELECT ${DELIVERED} FROM redirects r WHERE ${FILED} AND r.is_on AND r.match = 'under' LIMIT $2`,
+    [siteId, limit],
     transaction,
   )
 }
@@ -392,7 +403,7 @@ export function keptRedirects(
   return rows(
     db,
     `SELECT ${SHOWN}, r.key FROM unnest($2::text[], $3::text[]) AS wanted (match, key)
-     CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${KEPT} ${EACH}) r
+     CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${FILED} ${EACH}) r
      ORDER BY r.place, r.id`,
     [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
     transaction,

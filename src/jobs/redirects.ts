@@ -19,7 +19,7 @@ import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE }
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
-import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type OwnServices } from '../services/index.ts'
+import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type ListPlan, type OwnServices } from '../services/index.ts'
 import { Cancelled, type Progress, progressWriter } from './progress.ts'
 import { recordsOf } from './records.ts'
 
@@ -74,8 +74,10 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
           : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site))
     await goThrough(lines, report, progress, {
       judge: (line) => lists.judge(line, state),
-      take: (rows) => lists.take(by, rows, { dryRun: input.dryRun, state, what: WORDS[input.as] }),
+      plan: (rows) => lists.plan(by, rows, state),
+      carryOut: async (plan) => (input.dryRun ? plan.items : lists.carryOut(by, plan, { state, what: WORDS[input.as] })),
     })
+    if (!input.dryRun && report.new + report.changed > STEP) await lists.settle()
     if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
     await closeJob(db, jobId, { state: 'done', report })
   } catch (error) {
@@ -94,14 +96,15 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
 
 interface Carrying {
   readonly judge: (line: ListedRedirectRow) => JudgedRedirect | RedirectsBulkItem
-  readonly take: (rows: readonly JudgedRedirect[]) => Promise<RedirectsBulkItem[]>
+  readonly plan: (rows: readonly JudgedRedirect[]) => Promise<ListPlan>
+  readonly carryOut: (plan: ListPlan) => Promise<readonly RedirectsBulkItem[]>
 }
 
 async function goThrough(
   lines: AsyncIterable<Line> | Iterable<Line>,
   report: Mutable<RedirectsBulkReport>,
   progress: Progress,
-  { judge, take }: Carrying,
+  { judge, plan, carryOut }: Carrying,
 ): Promise<void> {
   const tell = (item: RedirectsBulkItem): void => {
     report[item.outcome]++
@@ -110,13 +113,13 @@ async function goThrough(
     if (report.items.length < REDIRECTS_NAMED_MAX && (item.outcome !== 'same' || report.items.length < SAME_NAMED)) report.items.push(item)
     else report.moreItems++
   }
-  const carryOut = async (rows: readonly JudgedRedirect[]): Promise<void> => {
-    for (const item of await take(rows)) tell(item)
+  const finish = async (planned: ListPlan): Promise<void> => {
+    for (const item of await carryOut(planned)) tell(item)
     const done = report.new + report.changed + report.same + report.refused
     await progress(done, done)
   }
   let rows: JudgedRedirect[] = []
-  // One stretch is carried out while the next is read and judged.
+  // One stretch is written while the next is read, judged and planned.
   let before: Promise<void> = Promise.resolve()
   try {
     for await (const line of lines) {
@@ -124,8 +127,9 @@ async function goThrough(
       if ('row' in judged) rows.push(judged)
       else tell(judged)
       if (rows.length < STEP) continue
+      const planned = await plan(rows)
       await before
-      before = carryOut(rows)
+      before = finish(planned)
       before.catch(() => {}) // told where it is waited for
       rows = []
       await breathe()
@@ -133,7 +137,7 @@ async function goThrough(
   } finally {
     await before
   }
-  await carryOut(rows)
+  if (rows.length > 0) await finish(await plan(rows))
   report.items.sort((a, b) => a.line - b.line)
 }
 

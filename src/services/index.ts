@@ -6,7 +6,7 @@ export { createServices, type OwnServices } from './all.ts'
 export type Services = WithThreads<OwnServices>
 export type { Actor, Context } from './context.ts'
 export { conditionsOf, defined } from './redirect-fields.ts'
-export type { JudgedRedirect, ListedRedirectRow } from './redirect-lists.ts'
+export type { JudgedRedirect, ListedRedirectRow, ListPlan } from './redirect-lists.ts'
 export type { TriedSite } from './redirect-trials.ts'
 export type { ListedRow, RowOutcome } from './short-link-lists.ts'
 export { arrived, type ServiceOrder, ServiceThreads } from './threads.ts'

@@ -1,4 +1,4 @@
-import { createHash, randomUUID } from 'node:crypto'
+import { createHash } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { sentenceOf } from '../contract/problems.ts'
 import type { RedirectsBulkInput, RedirectsBulkItem } from '../contract/redirect-lists.ts'
@@ -8,7 +8,9 @@ import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, write
 import { fail, ok, type Result } from '../core/result.ts'
 import { PATTERNS_MAX, type Redirect, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
-import { beginStep, insertRedirects, updateRedirects } from '../data/redirect-steps.ts'
+import { asOfNow } from '../data/delivered.ts'
+import { freshId } from '../data/ids.ts'
+import { beginStep, insertRedirects, settleRedirects, updateRedirects } from '../data/redirect-steps.ts'
 import { keptRedirects, listRedirects, type RedirectFields } from '../data/redirects.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
@@ -35,6 +37,8 @@ export interface ListState {
   readonly asked: Redirect[]
   /** So many more wide rows are looked into. */
   widesLeft: number
+  /** What was made last, and the end of writing it: until then nobody finds it in the database. */
+  writing: { readonly made: readonly MadeRedirect[]; readonly done: Promise<unknown> }
 }
 
 /** Of an address in a report. */
@@ -51,6 +55,23 @@ export interface JudgedRedirect {
   readonly listed: ListedRedirectRow
   readonly row: RedirectFields
   readonly name: string
+}
+
+interface MadeRedirect {
+  readonly id: string
+  readonly row: RedirectFields
+  readonly listed: ListedRedirectRow
+}
+interface ChangedRedirect extends MadeRedirect {
+  readonly version: number
+  readonly was: RedirectFields
+}
+
+/** What some rows of a list come to: written by `carryOut`. */
+export interface ListPlan {
+  readonly made: readonly MadeRedirect[]
+  readonly changed: readonly ChangedRedirect[]
+  readonly items: readonly RedirectsBulkItem[]
 }
 
 /** Many redirects at once: in from lists and configurations, and out again. */
@@ -74,7 +95,14 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     /** What a list is read against. */
     async stateOf(siteId: string): Promise<ListState> {
       const view = await views.of({ siteId })
-      return { seen: new Map(), ways: new RedirectWays(db, view, settings.port), asked: [], widesLeft: WIDES_MAX, view }
+      return {
+        seen: new Map(),
+        ways: new RedirectWays(db, view, settings.port, true),
+        asked: [],
+        widesLeft: WIDES_MAX,
+        writing: { made: [], done: Promise.resolve() },
+        view,
+      }
     },
 
     /** What a line asks for, as far as that shows without looking at what is there. */
@@ -90,24 +118,24 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       return { listed, row: fields.value, name }
     },
 
-    /**
-     * Carries some rows of a list out in one transaction, or only tells what would become of them. A row that cannot be taken
-     * does not stop the others.
-     */
-    async take(
-      by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
-      judged: readonly JudgedRedirect[],
-      { dryRun, state, what }: { dryRun: boolean; state: ListState; what: string },
-    ): Promise<RedirectsBulkItem[]> {
-      const view = await views.of(by)
+    /** Tells what would become of some rows of a list. A row that cannot be taken does not stop the others. */
+    async plan({ siteId }: { readonly siteId: string }, judged: readonly JudgedRedirect[], state: ListState): Promise<ListPlan> {
+      const { view } = state
+      const fields = judged.map(({ row }) => row)
+      // Rows that are being written are not found by these two.
+      if (state.ways.size > WAYS_KEPT || fields.some((row) => !isPath(row))) await state.writing.done
       // Ways that were followed long ago make room: what was taken in stands in the database by now.
-      if (state.ways.size > WAYS_KEPT) state.ways = new RedirectWays(db, view, settings.port)
-      const outcomes = new Map<number, RedirectsBulkItem>()
-      const refuse = (listed: ListedRedirectRow, reason: string): void => void outcomes.set(listed.line, refused(listed, reason))
-      await write(db, async (transaction, changes) => {
-        const fields = judged.map(({ row }) => row)
-        const there = await keptRedirects(db, by.siteId, fields, transaction)
-        const room = await RedirectRoom.of(db, by.siteId, { fresh: fields, kept: there }, transaction)
+      if (state.ways.size > WAYS_KEPT) state.ways = new RedirectWays(db, view, settings.port, true)
+      return asOfNow(db, async (transaction) => {
+        const outcomes = new Map<number, RedirectsBulkItem>()
+        const there = await keptRedirects(db, siteId, fields, transaction)
+        state.ways.learn(
+          fields,
+          there.map((row) => ({ ...row, order: row.place })),
+        )
+        const known = new Set(there.map(({ id }) => id))
+        const coming = state.writing.made.filter(({ id }) => !known.has(id)).map(({ row }) => row)
+        const room = await RedirectRoom.of(db, siteId, { fresh: fields, kept: [...there, ...coming] }, transaction)
         // Of several for one address the one that answers: it is the first that is on.
         const kept = new Map<string, (typeof there)[number]>()
         for (const row of there) {
@@ -115,89 +143,111 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           const first = kept.get(name)
           if (first === undefined || (!first.isOn && row.isOn)) kept.set(name, row)
         }
-        const fresh: { id: string; row: RedirectFields; listed: ListedRedirectRow }[] = []
-        const next: { id: string; version: number; row: RedirectFields; listed: ListedRedirectRow; was: RedirectFields }[] = []
+        const fresh: MadeRedirect[] = []
+        const next: ChangedRedirect[] = []
         const asked: Redirect[] = []
-        for (const { listed: each, row, name } of judged) {
+        for (const { listed, row, name } of judged) {
           const was = kept.get(name)
-          const now = was === undefined ? row : withSaid(was, row, each.said)
+          const now = was === undefined ? row : withSaid(was, row, listed.said)
           if (was !== undefined && isAlike(was, now)) {
-            outcomes.set(each.line, outcomeOf(each, row, 'same'))
+            outcomes.set(listed.line, outcomeOf(listed, row, 'same'))
             continue
           }
           const full = was === undefined ? room.take(row) : null
           if (full !== null) {
-            refuse(each, sentenceOf('redirects-too-many', { why: full }))
+            outcomes.set(listed.line, refused(listed, sentenceOf('redirects-too-many', { why: full })))
             continue
           }
-          const id = was?.id ?? randomUUID()
-          if (was === undefined) fresh.push({ id, row: now, listed: each })
-          else next.push({ id, version: was.version, row: now, listed: each, was })
+          const id = was?.id ?? freshId()
+          if (was === undefined) fresh.push({ id, row: now, listed })
+          else next.push({ id, version: was.version, row: now, listed, was })
           const put = { ...now, id, order: Number.MAX_SAFE_INTEGER }
           if (now.isOn) asked.push(put)
           else state.ways.put(put, false)
         }
         const found = await state.ways.settle(asked, transaction)
         const isRound = (id: string): boolean => found.get(id)?.end === 'loop'
-        for (const { id, listed: each } of [...fresh, ...next]) {
+        for (const { id, listed } of [...fresh, ...next]) {
           if (!isRound(id)) continue
-          refuse(each, sentenceOf('redirect-goes-round', { why: `it goes ${found.get(id)?.stops.join(' → ')}` }))
+          outcomes.set(
+            listed.line,
+            refused(listed, sentenceOf('redirect-goes-round', { why: `it goes ${found.get(id)?.stops.join(' → ')}` })),
+          )
         }
         const made = fresh.filter(({ id }) => !isRound(id))
-        const changed = next.filter(({ id }) => !isRound(id))
-        let done = new Set(changed.map(({ id }) => id))
-        if (!dryRun && made.length + changed.length > 0) {
-          await beginStep(db, by, what, transaction)
-          await insertRedirects(db, by, made, transaction)
-          done = await updateRedirects(db, by, changed, transaction)
-          changes.add(
-            by.siteId,
-            'redirects',
-            made.map(({ id }) => id),
-            'made',
-          )
-          changes.add(by.siteId, 'redirects', [...done], 'changed')
-        }
         await state.ways.know(
           made.map(({ row }) => row),
           transaction,
         )
         for (const { id, row } of made)
-          if ((row.match === 'pattern' || row.match === 'expression') && row.isOn && state.asked.length < PATTERNS_MAX)
+          if (!isPath(row) && row.isOn && state.asked.length < PATTERNS_MAX)
             state.asked.push({ ...row, id, order: Number.MAX_SAFE_INTEGER })
-        for (const { id, row, listed: each } of made) {
+        for (const { id, row, listed } of made) {
           const notes: string[] = []
+          const asRow = { ...row, id, order: Number.MAX_SAFE_INTEGER }
           if (row.match === 'under' && row.isOn && state.widesLeft > 0) {
             state.widesLeft--
-            const wide = { ...row, id, order: Number.MAX_SAFE_INTEGER }
-            const hides = await hiddenRows(db, view, { row: wide, more: state.asked }, transaction)
+            const hides = await hiddenRows(db, view, { row: asRow, more: state.asked }, transaction)
             if (hides !== null) notes.push(...hiddenWords(hides))
           }
-          if (row.match === 'exact' && !row.beatsPages && (await state.ways.pageAt(row.from, transaction)))
+          if (row.match === 'exact' && !row.beatsPages && state.ways.hasPage(row.from))
             notes.push('A page is published there, which answers first.')
-          const before = await state.ways.before({ ...row, id, order: Number.MAX_SAFE_INTEGER }, transaction)
+          const before = state.ways.before(asRow)
           if (before !== null && row.isOn) notes.push(`It is never asked: the row for ${short(before.from)} comes before it.`)
           const way = found.get(id)
           if (way?.end === 'nothing') notes.push(`There is no page at ${short(way.stops[way.stops.length - 1] ?? '')}.`)
           else if ((way?.stops.length ?? 0) > 2) notes.push(`It leads on: ${way?.stops.map(short).join(' → ')}.`)
-          outcomes.set(each.line, outcomeOf(each, row, 'new', notes.join(' ')))
+          outcomes.set(listed.line, outcomeOf(listed, row, 'new', notes.join(' ')))
         }
-        for (const { id, row, listed: each, was } of changed)
-          if (done.has(id))
-            outcomes.set(
-              each.line,
-              outcomeOf(
-                each,
-                row,
-                'changed',
-                `It was ${was.status}${was.to === '' ? '' : ` to ${short(was.to)}`}${was.isOn ? '' : ', off'}.`,
-              ),
-            )
-          else refuse(each, 'Somebody changed it meanwhile.')
-        return ok(null)
+        const changed = next.filter(({ id }) => !isRound(id))
+        for (const { row, listed, was } of changed)
+          outcomes.set(
+            listed.line,
+            outcomeOf(
+              listed,
+              row,
+              'changed',
+              `It was ${was.status}${was.to === '' ? '' : ` to ${short(was.to)}`}${was.isOn ? '' : ', off'}.`,
+            ),
+          )
+        return { made, changed, items: judged.flatMap(({ listed }) => outcomes.get(listed.line) ?? []) }
       })
-      return judged.flatMap(({ listed }) => outcomes.get(listed.line) ?? [])
     },
+
+    /**
+     * Carries out in one transaction what was planned. The next may be planned meanwhile.
+     * @returns what became of each row: those that somebody changed in between are refused
+     */
+    async carryOut(
+      by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
+      { made, changed, items }: ListPlan,
+      { state, what }: { readonly state: ListState; readonly what: string },
+    ): Promise<readonly RedirectsBulkItem[]> {
+      if (made.length + changed.length === 0) return items
+      const writing = write(db, async (transaction, changes) => {
+        await beginStep(db, by, what, transaction)
+        await insertRedirects(db, by, made, transaction)
+        const done = await updateRedirects(db, by, changed, transaction)
+        changes.add(
+          by.siteId,
+          'redirects',
+          made.map(({ id }) => id),
+          'made',
+        )
+        changes.add(by.siteId, 'redirects', [...done], 'changed')
+        return ok(done)
+      })
+      state.writing = { made, done: writing.catch(() => {}) }
+      const done = (await writing).value
+      const missed = new Map(changed.filter(({ id }) => !done.has(id)).map(({ listed }) => [listed.line, listed]))
+      return items.map((item) => {
+        const listed = missed.get(item.line)
+        return listed === undefined ? item : refused(listed, 'Somebody changed it meanwhile.')
+      })
+    },
+
+    /** Makes what was brought in quick to search. */
+    settle: (): Promise<void> => settleRedirects(db),
 
     /** All rows as a file, a part at a time. */
     async download(
@@ -274,6 +324,8 @@ function withSaid(was: RedirectFields, row: RedirectFields, said: ReadonlySet<ke
 
 const isAlike = (a: RedirectFields, b: RedirectFields): boolean =>
   a.to === b.to && a.status === b.status && a.query === b.query && a.note === b.note && a.isOn === b.isOn && a.beatsPages === b.beatsPages
+
+const isPath = ({ match }: RedirectFields): boolean => match === 'exact' || match === 'under'
 
 const refused = ({ line, draft }: ListedRedirectRow, reason: string): RedirectsBulkItem => ({
   line,

@@ -8,16 +8,27 @@ import {
   type RedirectMatch,
   RedirectTable,
   readyRedirect,
+  redirectKey,
   stemsOf,
   TOLERANCE,
 } from '../core/routing/index.ts'
 import { originOf, type SiteGround } from '../core/rules/index.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { askedRedirects, type DeliveredRedirect, livePaths, pagePathsByCapitals, redirectGroups } from '../data/redirects.ts'
+import {
+  askedRedirects,
+  type DeliveredRedirect,
+  livePaths,
+  pagePathsByCapitals,
+  redirectGroups,
+  underRedirects,
+} from '../data/redirects.ts'
 
 /** Steps that a way is followed for; longer ones are for the review. */
 const STEPS_MAX = 12
+
+/** Rows for everything under a path that are read all at once; of more, those that an address brings up. */
+const UNDER_AT_ONCE = 2_000
 
 /** Where somebody is sent by a row, in the end. */
 export interface Way {
@@ -35,14 +46,18 @@ export class RedirectWays {
   readonly #db: Database
   readonly #view: SiteGround
   readonly #port: number
+  readonly #isForMany: boolean
   readonly #table: RedirectTable
   readonly #known = new Map<string, Redirect>()
   readonly #asked = new Set<string>()
   readonly #live = new Map<string, boolean>()
-  #hasPatterns = false
+  #hasWide = false
+  #hasUnder = false
 
-  constructor(db: Database, view: SiteGround, port: number) {
+  /** @param isForMany - many addresses are going to be asked about */
+  constructor(db: Database, view: SiteGround, port: number, isForMany = false) {
     this.#db = db
+    this.#isForMany = isForMany
     this.#view = view
     this.#port = port
     this.#table = new RedirectTable(view.setup.tolerance ?? TOLERANCE)
@@ -53,11 +68,17 @@ export class RedirectWays {
     const before = this.#known.get(row.id)
     if (before !== undefined) this.#table.remove(before)
     this.#known.delete(row.id)
-    if (isOn && this.#table.add(row).ok) this.#known.set(row.id, row)
+    if (isOn) this.#add(row)
     // What stands in the database of it is not to come back.
     this.#replaced.add(row.id)
   }
   readonly #replaced = new Set<string>()
+
+  /** Takes in what was read for these rows: all that is kept at the paths of the exact ones. */
+  learn(rows: readonly Pick<Redirect, 'match' | 'from'>[], kept: readonly (DeliveredRedirect & { readonly isOn: boolean })[]): void {
+    for (const row of rows) if (row.match === 'exact') this.#asked.add(`exact ${redirectKey(row)}`)
+    this.#take(kept.filter(({ match, isOn }) => match === 'exact' && isOn))
+  }
 
   /** Rows that are remembered. */
   get size(): number {
@@ -68,7 +89,7 @@ export class RedirectWays {
   async know(rows: readonly Pick<Redirect, 'match' | 'from' | 'hosts'>[], transaction: Transaction): Promise<void> {
     const exact = rows.filter(({ match }) => match === 'exact')
     await this.#read(
-      exact.map(({ from, hosts }) => new URL(from, this.#originOf(hosts[0]))),
+      exact.map((row) => this.#ownAddress(row)),
       transaction,
     )
     // Paths as they are written, too: that is how they are asked about.
@@ -78,16 +99,14 @@ export class RedirectWays {
     )
   }
 
-  /** Whether a page or file is live at a path; as of the last ways that were followed. */
-  async pageAt(path: string, transaction: Transaction): Promise<boolean> {
-    await this.#readPages([path], transaction)
+  /** Whether a page or file is live at a path that was asked about: see {@link know}. */
+  hasPage(path: string): boolean {
     return this.#isLive(path)
   }
 
   /** Which of these addresses of the site somebody gets an answer at: from a page, or from a row. @returns them as they are written in full */
   async answered(addresses: readonly URL[], transaction: Transaction): Promise<ReadonlySet<string>> {
-    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
-    this.#hasPatterns = true
+    await this.#readWide(transaction)
     await this.#read(addresses, transaction)
     const isAnswered = (url: URL): boolean => {
       const isPage = this.#isOwn(url) && this.#isLive(url.pathname)
@@ -98,8 +117,7 @@ export class RedirectWays {
 
   /** From which of these addresses, at which no page is, visitors are led to a page or out of the site. @returns them as they were given */
   async landing(addresses: readonly URL[], transaction: Transaction): Promise<URL[]> {
-    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
-    this.#hasPatterns = true
+    await this.#readWide(transaction)
     const landed: URL[] = []
     let going = addresses.map((address) => ({ address, url: address }))
     for (let step = 0; going.length > 0 && step < STEPS_MAX; step++) {
@@ -126,8 +144,7 @@ export class RedirectWays {
 
   /** Where each of these rows sends to. They have to have been put in before. */
   async follow(rows: readonly Redirect[], transaction: Transaction): Promise<Map<string, Way>> {
-    if (!this.#hasPatterns) this.#take(await askedRedirects(this.#db, this.#view.setup.siteId, transaction))
-    this.#hasPatterns = true
+    await this.#readWide(transaction)
     const done = new Map<string, Way>()
     let going = rows.flatMap((row) => {
       const start = this.#startOf(row)
@@ -182,19 +199,23 @@ export class RedirectWays {
     return found
   }
 
-  /** Rows that are asked before this one for its own address, and answer: it is never reached there. */
-  async before(row: Redirect, transaction: Transaction): Promise<Redirect | null> {
-    if (row.match !== 'exact') return null
-    const url = new URL(row.from, this.#originOf(row.hosts[0]))
-    await this.#read([url], transaction)
-    const found = matchRedirect(this.#askedAt(url, row), this.#table, () => false)
+  /** Row that is asked before this one for its own address, and answers: it is never reached there. See {@link know}. */
+  before(row: Redirect): Redirect | null {
+    if (row.match !== 'exact' || !this.#table.isShared(row)) return null
+    const found = matchRedirect(this.#askedAt(this.#ownAddress(row), row), this.#table, () => false)
     return found === null || found.row.id === row.id ? null : found.row
+  }
+
+  #ownAddress({ from, hosts }: Pick<Redirect, 'from' | 'hosts'>): URL {
+    return new URL(from, this.#originOf(hosts[0]))
   }
 
   #startOf(row: Redirect): URL | null {
     if (!leadsOn(row.status)) return null
     const ready = readyRedirect(row, TOLERANCE)
     if (!ready.ok || ready.value.destination === null) return null
+    // Led to one address elsewhere, as most are.
+    if (row.match === 'exact' && /^https?:/i.test(row.to) && !row.to.includes('$')) return parseUrl(row.to)
     // Of many addresses, one that stands for them: what groups catch is left out.
     if (row.match !== 'exact' && row.match !== 'under' && /\$\w/.test(row.to)) return null
     // On a short host nothing stands but short links: a path is one of the site's.
@@ -227,7 +248,20 @@ export class RedirectWays {
     }
   }
 
+  /** Reads the rows that many addresses bring up, once: patterns, and for many addresses those for everything under a path as well, unless they are too many. */
+  async #readWide(transaction: Transaction): Promise<void> {
+    if (this.#hasWide) return
+    this.#hasWide = true
+    const { siteId } = this.#view.setup
+    this.#take(await askedRedirects(this.#db, siteId, transaction))
+    if (!this.#isForMany) return
+    const under = await underRedirects(this.#db, siteId, UNDER_AT_ONCE + 1, transaction)
+    this.#hasUnder = under.length <= UNDER_AT_ONCE
+    if (this.#hasUnder) this.#take(under)
+  }
+
   async #read(urls: readonly URL[], transaction: Transaction): Promise<void> {
+    await this.#readWide(transaction)
     const wanted = new Map<string, { match: RedirectMatch; key: string }>()
     const want = (match: RedirectMatch, key: string): void => {
       const name = `${match} ${key}`
@@ -238,7 +272,7 @@ export class RedirectWays {
     for (const url of urls) {
       const key = pathKey(plainPath(url.pathname), TOLERANCE)
       want('exact', key)
-      for (const stem of stemsOf(key)) want('under', stem)
+      if (!this.#hasUnder) for (const stem of stemsOf(key)) want('under', stem)
     }
     if (wanted.size > 0)
       this.#take(
@@ -253,8 +287,13 @@ export class RedirectWays {
   #take(rows: readonly DeliveredRedirect[]): void {
     for (const row of rows) {
       if (this.#known.has(row.id) || this.#replaced.has(row.id)) continue
-      if (this.#table.add(row).ok) this.#known.set(row.id, row)
+      this.#add(row)
     }
+  }
+
+  #add(row: Redirect): void {
+    this.#table.take(row)
+    this.#known.set(row.id, row)
   }
 
   async #readPages(paths: readonly string[], transaction: Transaction): Promise<void> {

@@ -8,9 +8,9 @@ import { RedirectNew, RedirectQuery } from '../../src/contract/redirects.ts'
 import { wrapLink } from '../../src/core/markup/index.ts'
 import { bannerMarkup } from '../../src/core/partners/index.ts'
 import { BY_HAND } from '../../src/core/rules/index.ts'
-import { inTransaction, rows } from '../../src/data/database.ts'
+import { rows } from '../../src/data/database.ts'
 import { aDoor, get, page, portOf } from './door.ts'
-import { bringIn, must, zipOf } from './world.ts'
+import { bringIn, fillRedirects, must, rowsLookedAt, zipOf } from './world.ts'
 
 /** Every way by which a link to a partner comes to visitors. Each leads to an address that no other does. */
 const door = aDoor(5_000)
@@ -248,27 +248,10 @@ test('what leads to partners is found by look-ups, however many rows there are, 
     must(await services.redirects.create(owner, { from: '^/wide-(\\d+)$', match: 'expression', to: 'https://gannet.example/$1' })),
     must(await services.redirects.create(owner, { from: '/by/way', to: '/wide/one' })),
   ]
-  await rows(
-    db,
-    `INSERT INTO redirects (site_id, match, source, key, destination, status, query, place)
-     SELECT $1, 'exact', '/many/' || n, '/many/' || n, CASE n % 3 WHEN 0 THEN '/hand.html' WHEN 1 THEN 'https://tides.example/' || n ELSE '/many/' || n + 1 END,
-       301, 'drop', n FROM generate_series(1, 20000) n`,
-    [owner.siteId],
+  await fillRedirects(db, owner.siteId, 20_000)
+  const looked = await rowsLookedAt(db, ['redirects', 'pages', 'short_links', 'short_link_slugs'], (transaction) =>
+    rows(db, 'SELECT led_away_of($1)', [owner.siteId], transaction),
   )
-  const looked = await inTransaction(db, async (transaction) => {
-    const read = async (): Promise<number> => {
-      const [found] = await rows<{ n: number }>(
-        db,
-        `SELECT sum(seq_tup_read + idx_tup_fetch)::int AS n FROM pg_stat_xact_user_tables WHERE relname IN ('redirects', 'pages', 'short_links', 'short_link_slugs')`,
-        [],
-        transaction,
-      )
-      return found?.n ?? 0
-    }
-    const before = await read()
-    await rows(db, 'SELECT led_away_of($1)', [owner.siteId], transaction)
-    return (await read()) - before
-  })
   assert.ok(looked > 0 && looked < 500, `${looked} rows were looked at`)
   await rows(db, `DELETE FROM redirects WHERE source LIKE '/many/%'`)
   for (const { id } of made) must(await services.redirects.remove(owner, id))

@@ -8,13 +8,14 @@ import pino from 'pino'
 import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
 import { readSitemap } from '../../src/core/exchange/index.ts'
 import { rows } from '../../src/data/database.ts'
+import { askedRedirects, countPatterns, keptRedirects, redirectGroups, redirectGroupsAfter } from '../../src/data/redirects.ts'
 import { clickFolder } from '../../src/delivery/click-log.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
 import { loadClickLogs } from '../../src/jobs/clicks.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
 import { type Delivering, deliver } from './delivering.ts'
-import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
+import { bringIn, fillRedirects, makeWorld, must, rowsLookedAt, type World, zipOf } from './world.ts'
 
 let world: World
 let delivering: Delivering
@@ -361,4 +362,24 @@ test('the sitemap names the pages of the site and the rows that are not hidden, 
   await fresh()
   assert.ok(!(await map()).includes('/harbour'))
   assert.equal((await get('/sitemap.xml', { host: 'short.localhost' })).status, 404)
+})
+
+test('rows are found by their paths by look-ups, also while a table fills', async () => {
+  const { db, owner } = world
+  await fillRedirects(db, owner.siteId, 20_000)
+  const wanted = Array.from({ length: 100 }, (_, i) => [
+    { match: 'exact' as const, key: `/many/${i + 1}` },
+    { match: 'under' as const, key: `/many/${i + 1}` },
+  ]).flat()
+  const found: string[] = []
+  const looked = await rowsLookedAt(db, ['redirects'], async (transaction) => {
+    for (const group of await redirectGroups(db, owner.siteId, wanted, transaction)) found.push(group.key)
+    for (const row of await keptRedirects(db, owner.siteId, wanted, transaction)) found.push(row.key)
+    found.push(...(await redirectGroupsAfter(db, owner.siteId, { after: null, limit: 10 }, transaction)).map(({ id }) => id))
+    await askedRedirects(db, owner.siteId, transaction)
+    await countPatterns(db, owner.siteId, ['four'], transaction)
+  })
+  assert.equal(found.length, 210)
+  assert.ok(looked > 0 && looked < 500, `${looked} rows were looked at`)
+  await rows(db, `DELETE FROM redirects WHERE source LIKE '/many/%'`)
 })

@@ -8,7 +8,7 @@ import pg from 'pg'
 import pino from 'pino'
 import { ImportReport } from '../../src/contract/imports.ts'
 import type { Result } from '../../src/core/result.ts'
-import { closeDatabase, type Database, migrate, openDatabase } from '../../src/data/database.ts'
+import { closeDatabase, type Database, inTransaction, migrate, openDatabase, rows, type Transaction } from '../../src/data/database.ts'
 import type { Role } from '../../src/data/models.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
@@ -133,3 +133,34 @@ export async function pageAt({ services, owner }: World, at: string): Promise<st
   if (page === undefined) throw new Error(`no page at ${at}`)
   return page.id
 }
+
+/** Puts many redirects into the table at once, as a list does, while the database's statistics know nothing of them: from /many/1 on. */
+export const fillRedirects = (db: Database, siteId: string, count: number): Promise<unknown> =>
+  rows(
+    db,
+    `INSERT INTO redirects (site_id, match, source, key, destination, status, query, place)
+     SELECT $1, 'exact', '/many/' || n, '/many/' || n, CASE n % 3 WHEN 0 THEN '/hand.html' WHEN 1 THEN 'https://tides.example/' || n ELSE '/many/' || n + 1 END,
+       301, 'drop', n FROM generate_series(1, $2::int) n`,
+    [siteId, count],
+  )
+
+/** How many rows of these tables the database looks at for some work. */
+export const rowsLookedAt = (
+  db: Database,
+  tables: readonly string[],
+  work: (transaction: Transaction) => Promise<unknown>,
+): Promise<number> =>
+  inTransaction(db, async (transaction) => {
+    const read = async (): Promise<number> => {
+      const [found] = await rows<{ n: number }>(
+        db,
+        'SELECT sum(seq_tup_read + idx_tup_fetch)::int AS n FROM pg_stat_xact_user_tables WHERE relname = ANY($1::text[])',
+        [tables],
+        transaction,
+      )
+      return found?.n ?? 0
+    }
+    const before = await read()
+    await work(transaction)
+    return (await read()) - before
+  })

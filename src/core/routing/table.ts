@@ -8,6 +8,7 @@ import {
   readyRedirect,
   redirectKey,
 } from './match.ts'
+import { stemsOf } from './path.ts'
 import { type NeededText, PatternIndex } from './pattern-index.ts'
 import type { Redirect, Tolerance } from './redirect.ts'
 import { LOOKED_THROUGH_MAX_CHARS } from './work.ts'
@@ -70,6 +71,12 @@ export class RedirectTable<R extends Redirect = Redirect> implements RedirectSou
   rowsAt(match: 'exact' | 'under', key: string): readonly R[] {
     const filed = (match === 'under' ? this.#under : this.#exact).get(key)
     return filed === undefined ? NONE : listOf(filed)
+  }
+
+  /** Whether any row besides this exact one may be asked for its path. */
+  isShared(row: R): boolean {
+    const key = redirectKey(row)
+    return this.rowsAt('exact', key).length > 1 || this.#patterns.size > 0 || stemsOf(key).some((stem) => this.#under.has(stem))
   }
 
   /** Exact rows that no other stands beside. */
