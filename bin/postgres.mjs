@@ -20,7 +20,13 @@ import { clusterPlace } from './cluster-place.mjs'
 
 /** PostgreSQL's own defaults are for the smallest of machines, and for disks that turn. */
 const MEMORY_MB = Math.min(1_024, Math.max(128, Math.floor(totalmem() / 2 ** 20 / 16)))
-const SETTINGS = [`shared_buffers=${MEMORY_MB}MB`, 'max_wal_size=2GB', 'checkpoint_timeout=15min', 'wal_compression=on']
+const SETTINGS = [
+  `shared_buffers=${MEMORY_MB}MB`,
+  'max_wal_size=2GB',
+  'checkpoint_timeout=15min',
+  'wal_compression=on',
+  'autovacuum_naptime=15s',
+]
 const TEST_SETTINGS = ['fsync=off', 'full_page_writes=off']
 
 const isRoot = process.getuid?.() === 0

@@ -110,11 +110,6 @@ export async function insertRedirects(
   )
 }
 
-/** Files what was brought in for searching: until then it lies on a heap that each search goes through. */
-export async function settleRedirects(db: Database): Promise<void> {
-  await rows(db, `SELECT gin_clean_pending_list('redirects_words') AS pages`)
-}
-
 /** Writes rows, each on top of the version that was seen. @returns the ids of those that were still of it */
 export async function updateRedirects(
   db: Database,

@@ -199,9 +199,10 @@ export interface RedirectGroup {
 
 /** Each row is looked up by the index: a table that was just filled, and of which the planner knows nothing, would be gone through as a whole. */
 const EACH = 'OFFSET 0'
-/** Rows by what they are found by, in the words of `redirects_key`, so that no other index takes its place (migration 021). */
+/** Rows by what they are found by, in the words of `redirects_key`, so that no other index takes its place (migration 025). */
 const FILED = `CASE WHEN r.removed_at IS NULL THEN 'key ' || r.site_id::text END = 'key ' || $1::uuid::text`
-const ANSWERING = 'r.site_id = $1 AND r.removed_at IS NULL AND r.is_on'
+/** Written so that rows that are asked for by their ids are found by these. */
+const ANSWERING = 'r.site_id::text = $1::uuid::text AND num_nonnulls(r.removed_at) = 0 AND r.is_on'
 const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
   r.beats_pages AS "beatsPages", r.is_hidden AS "isHidden", r.place AS "order"`
 
@@ -235,7 +236,7 @@ export async function redirectGroups(
 ): Promise<RedirectGroup[]> {
   const found = await rows<DeliveredRedirect>(
     db,
-    `SELECT ${DELIVERED} FROM unnest($2::text[], $3::text[]) AS wanted (match, key)
+    `SELECT ${DELIVERED} FROM (SELECT DISTINCT match, key FROM unnest($2::text[], $3::text[]) AS given (match, key)) wanted
      CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${FILED} AND r.is_on ${EACH}) r
      ORDER BY r.place, r.id`,
     [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
@@ -402,7 +403,7 @@ export function keptRedirects(
 ): Promise<(RedirectFields & { id: string; version: number; place: number })[]> {
   return rows(
     db,
-    `SELECT ${SHOWN}, r.key FROM unnest($2::text[], $3::text[]) AS wanted (match, key)
+    `SELECT ${SHOWN}, r.key FROM (SELECT DISTINCT match, key FROM unnest($2::text[], $3::text[]) AS given (match, key)) wanted
      CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${FILED} ${EACH}) r
      ORDER BY r.place, r.id`,
     [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],

@@ -8,7 +8,7 @@ import { dropCrawl } from '../data/crawled.ts'
 import { type Database, inTransaction } from '../data/database.ts'
 import { fileHashes } from '../data/files.ts'
 import { broughtPages, frontPageOf } from '../data/imported-pages.ts'
-import { claimJob, closeJob } from '../data/jobs.ts'
+import { claimJob } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { getUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
@@ -16,7 +16,7 @@ import { type ArchiveEntry, openArchive } from './archive.ts'
 import { crawl } from './crawl.ts'
 import { type Ground, type Judged, judgeEntry, type Kept, type Model, REPLACES_FRONT } from './import-judging.ts'
 import { Storing, storeJudged } from './import-storing.ts'
-import { Cancelled, type Progress, progressWriter } from './progress.ts'
+import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
 
 /** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
 export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
@@ -26,18 +26,18 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
   try {
     const site = await views.of(claimed)
     const report = await importUpload(db, { jobId, views, site, personId: claimed.personId, input })
-    await closeJob(db, jobId, { state: 'done', report })
+    await endJob(db, jobId, { state: 'done', report })
     if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.siteId, claimed.personId, newPages(report))
     if (!input.dryRun && input.address !== undefined) await dropCrawl(db, input.upload)
   } catch (error) {
     if (error instanceof Cancelled) {
       const message =
         input.address === undefined ? 'Stopped before anything was changed.' : 'Stopped. What was fetched is kept; it can go on from there.'
-      return closeJob(db, jobId, { state: 'cancelled', message })
+      return endJob(db, jobId, { state: 'cancelled', message })
     }
     const told = error instanceof ImportFailure ? error.message : 'Something went wrong on our side. Nothing was changed.'
     if (!(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
-    await closeJob(db, jobId, { state: 'failed', message: told })
+    await endJob(db, jobId, { state: 'failed', message: told })
   }
 }
 

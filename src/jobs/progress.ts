@@ -1,5 +1,6 @@
 import type { Database } from '../data/database.ts'
-import { tellProgress } from '../data/jobs.ts'
+import { closeJob, tellProgress } from '../data/jobs.ts'
+import { refreshStatistics } from '../data/statistics.ts'
 
 const PROGRESS_MS = 250
 
@@ -17,4 +18,10 @@ export function progressWriter(db: Database, jobId: string): Progress {
     writtenAt = Date.now()
     if (await tellProgress(db, jobId, done, total)) throw new Cancelled()
   }
+}
+
+/** Closes a job that may have filled tables: whoever asks about what it did is answered as quickly as later. */
+export async function endJob(db: Database, jobId: string, end: Parameters<typeof closeJob>[2]): Promise<void> {
+  await refreshStatistics(db)
+  await closeJob(db, jobId, end)
 }

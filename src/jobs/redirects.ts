@@ -17,10 +17,10 @@ import {
 import { fail, ok, type Result } from '../core/result.ts'
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob, closeJob } from '../data/jobs.ts'
+import { claimJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type ListPlan, type OwnServices } from '../services/index.ts'
-import { Cancelled, type Progress, progressWriter } from './progress.ts'
+import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
 import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
@@ -77,9 +77,8 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
       plan: (rows) => lists.plan(by, rows, state),
       carryOut: async (plan) => (input.dryRun ? plan.items : lists.carryOut(by, plan, { state, what: WORDS[input.as] })),
     })
-    if (!input.dryRun && report.new + report.changed > STEP) await lists.settle()
     if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
-    await closeJob(db, jobId, { state: 'done', report })
+    await endJob(db, jobId, { state: 'done', report })
   } catch (error) {
     const there = report.new + report.changed
     if (!input.dryRun && there > 0) report.step = jobId
@@ -90,7 +89,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     const isCancelled = error instanceof Cancelled
     if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of redirects broke off')
     const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
-    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
+    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
   }
 }
 

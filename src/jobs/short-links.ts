@@ -3,10 +3,10 @@ import type { Logger } from 'pino'
 import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '../contract/short-links.ts'
 import { listRowOf, readListHeader } from '../core/exchange/index.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob, closeJob } from '../data/jobs.ts'
+import { claimJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
-import { Cancelled, progressWriter } from './progress.ts'
+import { Cancelled, endJob, progressWriter } from './progress.ts'
 import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
@@ -30,7 +30,7 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
       progress: progressWriter(db, jobId),
       take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen, step: jobId }),
     })
-    await closeJob(db, jobId, { state: 'done', report })
+    await endJob(db, jobId, { state: 'done', report })
   } catch (error) {
     const isCancelled = error instanceof Cancelled
     const there = report.new + report.changed
@@ -40,7 +40,7 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
         : `${there.toLocaleString('en')} short links were brought in until then, and stay.`
     if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of short links broke off')
     const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
-    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
+    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
   }
 }
 

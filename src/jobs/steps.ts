@@ -2,9 +2,9 @@ import type { Logger } from 'pino'
 import { RedirectUndoInput, type RedirectUndoReport } from '../contract/redirect-steps.ts'
 import { StepUndoInput } from '../contract/steps.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob, closeJob } from '../data/jobs.ts'
+import { claimJob } from '../data/jobs.ts'
 import type { OwnServices } from '../services/index.ts'
-import { Cancelled, progressWriter } from './progress.ts'
+import { Cancelled, endJob, progressWriter } from './progress.ts'
 
 type Claimed = NonNullable<Awaited<ReturnType<typeof claimJob>>>
 /** A stretch that was looked at, how much of it is as it was before, and where it goes on; null where it was taken back already. */
@@ -37,17 +37,17 @@ async function takeBack(
   try {
     for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
       const stretch: Stretch = await next(claimed, after)
-      if (stretch === null) return await closeJob(db, jobId, { state: 'failed', message: 'This was taken back already.', report })
+      if (stretch === null) return await endJob(db, jobId, { state: 'failed', message: 'This was taken back already.', report })
       report.givenBack += stretch.given
       report.changedSince += stretch.seen - stretch.given
       after = stretch.last
       await progress(report.givenBack, report.givenBack)
     }
-    await closeJob(db, jobId, { state: 'done', report })
+    await endJob(db, jobId, { state: 'done', report })
   } catch (error) {
     const isCancelled = error instanceof Cancelled
     if (!isCancelled) log.error({ err: error, job: jobId }, 'taking a step back broke off')
     const message = `${isCancelled ? 'Stopped.' : 'Something went wrong on our side.'} ${report.givenBack.toLocaleString('en')} were given back until then.`
-    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message, report })
+    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message, report })
   }
 }

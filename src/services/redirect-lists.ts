@@ -10,7 +10,7 @@ import { PATTERNS_MAX, type Redirect, TOLERANCE } from '../core/routing/index.ts
 import type { SiteGround } from '../core/rules/index.ts'
 import { asOfNow } from '../data/delivered.ts'
 import { freshId } from '../data/ids.ts'
-import { beginStep, insertRedirects, settleRedirects, updateRedirects } from '../data/redirect-steps.ts'
+import { beginStep, insertRedirects, updateRedirects } from '../data/redirect-steps.ts'
 import { keptRedirects, listRedirects, type RedirectFields } from '../data/redirects.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
@@ -245,9 +245,6 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         return listed === undefined ? item : refused(listed, 'Somebody changed it meanwhile.')
       })
     },
-
-    /** Makes what was brought in quick to search. */
-    settle: (): Promise<void> => settleRedirects(db),
 
     /** All rows as a file, a part at a time. */
     async download(

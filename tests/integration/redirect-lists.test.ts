@@ -285,6 +285,39 @@ test('of rows made together one that is there already, or leads in a circle with
   await empty()
 })
 
+test('rows are held against those that are still being written, and searching and planning know of them at the end', async () => {
+  await empty()
+  const { db, editor } = world
+  const split = <T>(all: readonly T[]): [T[], T[]] => [all.slice(0, 10), all.slice(10)]
+  const [firstAtPath, restAtPath] = split(
+    Array.from({ length: ROWS_AT_ONE_PATH_MAX + 1 }, (_, n) => `/room?k=${n},https://room.example/,exact`),
+  )
+  const [firstByText, restByText] = split(
+    Array.from({ length: PATTERNS_BY_ONE_TEXT_MAX + 1 }, (_, n) => `/fullroom/:p${n},https://room.example/,pattern`),
+  )
+  const first = [...firstAtPath, ...firstByText, '/circle/a,/circle/b,exact', '/twice,/here.html,exact']
+  const fill = Array.from({ length: 1_000 - first.length }, (_, n) => `/fill/${n}/and-some-more-of-it,https://far.example/${n},exact`)
+  const second = [...restAtPath, ...restByText, '/circle/b,/circle/a,exact', '/twice,/other.html,exact']
+  const more = Array.from({ length: 2_000 }, (_, n) => `/more/${n}/and-some-more-of-it,https://far.example/more/${n},exact`)
+  const filled = await take(['from,to,match', ...fill].join('\n'))
+  const report = await take(['from,to,match', ...fill, ...first, ...second, ...more].join('\n'))
+  const refused = report.items.filter(({ outcome }) => outcome === 'refused').map(({ from, reason }) => `${from}: ${reason}`)
+  assert.equal(refused.length, 4, refused.join('\n'))
+  assert.match(refused[0] ?? '', /^\/room\?k=500: .* There are \d+ rows for \/room/)
+  assert.match(refused[1] ?? '', /^\/fullroom.* There are \d+ patterns/)
+  assert.match(refused[2] ?? '', /^\/circle\/b: .*\/circle\/a/)
+  assert.match(refused[3] ?? '', /^\/twice: Line 1001 is for the same address/)
+  assert.deepEqual(counts(report), [first.length + second.length + more.length - 4, 0, fill.length, 4])
+  const found = must(await world.services.redirects.list(editor, RedirectQuery.parse({ search: 'more/1999', limit: 5 })))
+  assert.deepEqual(
+    found.items.map(({ from }) => from),
+    ['/more/1999/and-some-more-of-it'],
+  )
+  const [planned] = await rows<{ rows: number }>(db, `SELECT reltuples::int AS rows FROM pg_class WHERE oid = 'redirects'::regclass`)
+  assert.ok((planned?.rows ?? 0) >= report.new, `the planner believes in ${planned?.rows} rows`)
+  for (const { step } of [report, filled]) await undo(step ?? '')
+})
+
 test('a lost address gets the pages that may be meant, best first', async () => {
   const { items } = must(
     await world.services.redirectReview.suggest(world.editor, {

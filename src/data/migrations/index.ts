@@ -22,6 +22,7 @@ import { ledRows } from './021-led-rows.ts'
 import { neededTexts } from './022-needed-text.ts'
 import { insideAllowed } from './023-inside-allowed.ts'
 import { ownedUploads } from './024-uploads.ts'
+import { lookUps } from './025-look-ups.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -49,4 +50,5 @@ export const MIGRATIONS = [
   neededTexts,
   insideAllowed,
   ownedUploads,
+  lookUps,
 ] as const

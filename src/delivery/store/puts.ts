@@ -54,6 +54,7 @@ export function filePuts(siteId: string, file: DeliveredFile | null): Put[] {
 export function redirectPuts(siteId: string, { match, key, rows }: RedirectGroup): Put[] {
   const at = KEYS.redirects(siteId, match, key)
   const stored = rows.map(({ key: _, isHidden: __, ...row }): StoredRedirect => {
+    if (row.match === 'exact' || row.match === 'under') return row
     const ready = readyRedirect(row, TOLERANCE)
     const pattern = ready.ok ? ready.value.pattern : null
     return pattern === null ? row : { ...row, head: pattern.head, literals: pattern.literals }
