@@ -53,3 +53,35 @@ test('where a short link leads is asked for when a page names it, and its link i
   assert.equal(asked.length, 1)
   assert.match(asked[0] ?? '', /"slug":"cap"/)
 })
+
+test('an address inside one’s own network is allowed where it is asked for: what was typed stays, and Settings list it', async () => {
+  const { page, errors } = await studio.enter('mara')
+  await goTo(page, studio, '/settings')
+  const site = page.getByRole('form', { name: 'The site' })
+  const allowed = page.getByLabel('Addresses inside your own network')
+  const all = await allowed.inputValue()
+  const save = async (lines: string): Promise<void> => {
+    await allowed.fill(lines)
+    await site.getByRole('button', { name: 'Save' }).click()
+    await page.getByText('Saved.').first().waitFor()
+  }
+  await save('127.0.0.0/8')
+  const form = page.getByRole('form', { name: 'Stand in front of a site' })
+  await form.getByLabel(/Where does it answer now/).fill('http://10.9.8.7')
+  await form.getByLabel(/On which host do visitors ask/).fill('old.slow-ferry.example')
+  await form.getByRole('button', { name: 'Stand there' }).click()
+  await form.getByText('lies inside a private network').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await form.getByRole('button', { name: 'Allow 10.9.8.7' }).click()
+  await form.getByText('10.9.8.7 may be asked from now on. Try again.').waitFor()
+  assert.equal(await form.getByLabel(/Where does it answer now/).inputValue(), 'http://10.9.8.7')
+  await form.getByRole('button', { name: 'Stand there' }).click()
+  await page.getByRole('list', { name: 'Front doors' }).getByRole('link', { name: 'old.slow-ferry.example' }).waitFor()
+  await page.reload()
+  assert.equal(await allowed.inputValue(), '127.0.0.0/8\n10.9.8.7')
+  await save(all)
+  assert.deepEqual(
+    errors.filter((error) => !error.includes('422')),
+    [],
+  )
+})

@@ -88,6 +88,7 @@ function HostForm({
   return (
     <Form
       isSheet
+      label={title}
       isMain={false}
       sending={make}
       words={words}
