@@ -22,6 +22,6 @@ export function progressWriter(db: Database, jobId: string): Progress {
 
 /** Closes a job that may have filled tables: whoever asks about what it did is answered as quickly as later. */
 export async function endJob(db: Database, jobId: string, end: Parameters<typeof closeJob>[2]): Promise<void> {
-  await refreshStatistics(db)
+  await refreshStatistics(db).catch(() => {}) // what the job did stands all the same, and the database looks by itself in time
   await closeJob(db, jobId, end)
 }

@@ -106,7 +106,6 @@ export class RedirectWays {
 
   /** Which of these addresses of the site somebody gets an answer at: from a page, or from a row. @returns them as they are written in full */
   async answered(addresses: readonly URL[], transaction: Transaction): Promise<ReadonlySet<string>> {
-    await this.#readWide(transaction)
     await this.#read(addresses, transaction)
     const isAnswered = (url: URL): boolean => {
       const isPage = this.#isOwn(url) && this.#isLive(url.pathname)
@@ -117,7 +116,6 @@ export class RedirectWays {
 
   /** From which of these addresses, at which no page is, visitors are led to a page or out of the site. @returns them as they were given */
   async landing(addresses: readonly URL[], transaction: Transaction): Promise<URL[]> {
-    await this.#readWide(transaction)
     const landed: URL[] = []
     let going = addresses.map((address) => ({ address, url: address }))
     for (let step = 0; going.length > 0 && step < STEPS_MAX; step++) {
@@ -144,7 +142,6 @@ export class RedirectWays {
 
   /** Where each of these rows sends to. They have to have been put in before. */
   async follow(rows: readonly Redirect[], transaction: Transaction): Promise<Map<string, Way>> {
-    await this.#readWide(transaction)
     const done = new Map<string, Way>()
     let going = rows.flatMap((row) => {
       const start = this.#startOf(row)
@@ -214,8 +211,6 @@ export class RedirectWays {
     if (!leadsOn(row.status)) return null
     const ready = readyRedirect(row, TOLERANCE)
     if (!ready.ok || ready.value.destination === null) return null
-    // Led to one address elsewhere, as most are.
-    if (row.match === 'exact' && /^https?:/i.test(row.to) && !row.to.includes('$')) return parseUrl(row.to)
     // Of many addresses, one that stands for them: what groups catch is left out.
     if (row.match !== 'exact' && row.match !== 'under' && /\$\w/.test(row.to)) return null
     // On a short host nothing stands but short links: a path is one of the site's.

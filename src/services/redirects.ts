@@ -236,9 +236,11 @@ export function redirectsService(context: Context, views: SiteViews) {
     ways.put(asked)
     const way = (await ways.follow([asked], transaction)).get(id)
     if (way?.end === 'loop') return fail('redirect-goes-round', { stops: way.stops, why: `it goes ${way.stops.join(' → ')}` })
+    if (!row.beatsPages || row.match !== 'exact' || evenSo) return null
     await ways.know([asked], transaction)
-    const hides = row.beatsPages && row.match === 'exact' && !evenSo && ways.hasPage(row.from)
-    return hides ? fail('redirect-hides-page', { path: row.from, why: `${row.from} would no longer be seen by anybody` }) : null
+    return ways.hasPage(row.from)
+      ? fail('redirect-hides-page', { path: row.from, why: `${row.from} would no longer be seen by anybody` })
+      : null
   }
 
   function setRemoved(actor: Actor, id: string, isRemoved: boolean): Promise<Result<null, 'not-found'>> {
