@@ -22,6 +22,20 @@ export function stepInRow(event: KeyboardEvent, row: HTMLElement | null): boolea
   return true
 }
 
+/**
+ * Puts the focus on a row of a list of which only what is in sight is drawn: at once if the row is there, so that the next key finds
+ * it where the eye does; else when the list has drawn it.
+ * @param list - holds rows marked with `data-at`, each with one `data-open`
+ * @param scrollTo - brings a row into sight
+ */
+export function focusDrawn(list: HTMLElement | null, at: number, scrollTo: (at: number) => void): void {
+  const control = (): HTMLElement | null | undefined => list?.querySelector<HTMLElement>(`[data-at="${at}"] [data-open]`)
+  scrollTo(at)
+  const drawn = control()
+  if (drawn) drawn.focus()
+  else requestAnimationFrame(() => control()?.focus())
+}
+
 /** Keys that a field has its own use for. */
 const isWrittenIn = (target: EventTarget): boolean =>
   target instanceof HTMLElement && target.matches('select, textarea, input:not([type=checkbox]):not([type=radio]), [contenteditable]')

@@ -6,7 +6,7 @@ import { readableAddress } from '../../core/address/index.ts'
 import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
 import { useNarrow } from '../../ui/narrow.ts'
 import { Rope } from '../../ui/Rope.tsx'
-import { useOneStop } from '../../ui/roving.ts'
+import { focusDrawn, useOneStop } from '../../ui/roving.ts'
 import { type Chosen, NOTHING } from './chosen.ts'
 import type { Engine } from './engine.ts'
 import { CHOSEN_MAX } from './far.ts'
@@ -77,8 +77,7 @@ export function Rows({
       event.key === 'ArrowDown' ? 1 : event.key === 'ArrowUp' ? -1 : event.key === 'PageDown' ? 10 : event.key === 'PageUp' ? -10 : 0
     if (step !== 0 && at >= 0) {
       const next = Math.max(0, Math.min(found.length - 1, at + step))
-      rows.scrollToIndex(next)
-      requestAnimationFrame(() => place.current?.querySelector<HTMLElement>(`[data-at="${next}"] [data-open]`)?.focus())
+      focusDrawn(place.current, next, rows.scrollToIndex)
     } else if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'a' && canChange) onChoose({ all: true })
     else if (event.key === ' ' && at >= 0 && (event.target as HTMLElement).matches('[data-open]') && canChange) choose(at, event.shiftKey)
     else return

@@ -9,7 +9,7 @@ import { REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { useNarrow } from '../../ui/narrow.ts'
-import { stepInRow } from '../../ui/roving.ts'
+import { focusDrawn, stepInRow } from '../../ui/roving.ts'
 import { Way } from '../../ui/Way.tsx'
 import { tellRow } from './Outcome.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
@@ -61,10 +61,7 @@ export function Table({
     if (!next.delete(id)) next.add(id)
     onChoose(next)
   }
-  const focusAt = (at: number): void => {
-    drawn.scrollToIndex(at)
-    requestAnimationFrame(() => place.current?.querySelector<HTMLElement>(`[data-at="${at}"] [data-open]`)?.focus())
-  }
+  const focusAt = (at: number): void => focusDrawn(place.current, at, drawn.scrollToIndex)
   const { remove, switchOn } = useRowActions()
   const onKey = (event: KeyboardEvent): void => {
     const target = event.target as HTMLElement
