@@ -44,7 +44,7 @@ export async function isStepBegun(db: Database, { siteId, stepId }: By, transact
 export function listSteps(db: Database, siteId: string, limit: number): Promise<RedirectStep[]> {
   return rows(
     db,
-    `SELECT * FROM (SELECT s.id, s.what, (SELECT count(*)::int FROM redirect_revisions v WHERE v.step_id = s.id) AS rows,
+    `SELECT * FROM (SELECT s.id, s.what, (SELECT count(*)::int FROM redirect_versions v WHERE v.step_id = s.id) AS rows,
        (SELECT name FROM people WHERE people.id = s.person_id) AS by, s.at, s.undone_at IS NOT NULL AS "isUndone"
      FROM redirect_steps s WHERE s.site_id = $1 ORDER BY s.at DESC LIMIT $2) steps WHERE rows > 0`,
     [siteId, limit],
@@ -82,14 +82,30 @@ const asRecord = (row: RedirectFields): object => ({
 const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, needs'
 const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, needs text`
 
-/** A revision of each row of `r`, with what it is from now on; $2 is the person, $3 the step. */
-const REVISIONS = `INSERT INTO redirect_revisions (redirect_id, version, person_id, step_id, state)
-     SELECT r.id, r.version, $2, $3, jsonb_build_object('match', r.match, 'key', r.key, 'from', r.source, 'hosts', r.hosts, 'when', r.conditions, 'to', r.destination,
-       'status', r.status, 'query', r.query, 'beatsPages', r.beats_pages, 'note', r.note, 'isOn', r.is_on, 'isHidden', r.is_hidden, 'place', r.place, 'isRemoved', r.removed_at IS NOT NULL)`
+/**
+ * Keeps what rows are, which are about to become something else, and locks them.
+ * @param condition - that holds for those that may: $1 is the site, $2 what is given
+ * @returns the ids of those
+ */
+async function leaveVersions(
+  db: Database,
+  siteId: string,
+  { from = '', condition, given }: { readonly from?: string; readonly condition: string; readonly given: unknown },
+  transaction: Transaction,
+): Promise<string[]> {
+  const left = await rows<{ id: string }>(
+    db,
+    `INSERT INTO redirect_revisions (redirect_id, version, at, person_id, step_id, state)
+     SELECT r.id, r.version, r.updated_at, r.person_id, r.step_id, redirect_state(r) FROM redirects r ${from}
+     WHERE r.site_id = $1 AND ${condition} FOR UPDATE OF r RETURNING redirect_id AS id`,
+    [siteId, given],
+    transaction,
+  )
+  return left.map(({ id }) => id)
+}
 
-/** What the rows are from now on. */
-const keepRevisions = (db: Database, { personId, stepId }: By, ids: readonly string[], transaction: Transaction): Promise<unknown> =>
-  rows(db, `${REVISIONS} FROM redirects r WHERE r.id = ANY($1::uuid[])`, [ids, personId, stepId], transaction)
+/** What is written with every version: its number, when, by whom ($2) and in which step ($3); who made a step stands with that. */
+const ANEW = 'version = r.version + 1, updated_at = now(), person_id = CASE WHEN $3::uuid IS NULL THEN $2::uuid END, step_id = $3::uuid'
 
 /** Puts rows at the end of the table, in this order. */
 export async function insertRedirects(
@@ -101,10 +117,10 @@ export async function insertRedirects(
   if (made.length === 0) return
   await rows(
     db,
-    `WITH r AS (INSERT INTO redirects (id, site_id, place, ${COLUMNS})
-       SELECT w.id, $1, (SELECT coalesce(max(place), 0) FROM redirects WHERE site_id = $1 AND removed_at IS NULL) + w.turn, ${COLUMNS.replace(/\w+/g, 'w.$&')}
-       FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, turn int, ${RECORD}) RETURNING *)
-     ${REVISIONS} FROM r`,
+    `INSERT INTO redirects (id, site_id, place, person_id, step_id, ${COLUMNS})
+     SELECT w.id, $1, (SELECT coalesce(max(place), 0) FROM redirects WHERE site_id = $1 AND removed_at IS NULL) + w.turn,
+       CASE WHEN $3::uuid IS NULL THEN $2::uuid END, $3::uuid, ${COLUMNS.replace(/\w+/g, 'w.$&')}
+     FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, turn int, ${RECORD})`,
     [siteId, personId, stepId, jsonOf(made.map(({ id, row }, i) => ({ id, turn: i + 1, ...asRecord(row) })))],
     transaction,
   )
@@ -113,42 +129,58 @@ export async function insertRedirects(
 /** Writes rows, each on top of the version that was seen. @returns the ids of those that were still of it */
 export async function updateRedirects(
   db: Database,
-  by: By,
+  { siteId, personId, stepId }: By,
   changed: readonly { readonly id: string; readonly version: number; readonly row: RedirectFields }[],
   transaction: Transaction,
 ): Promise<Set<string>> {
   if (changed.length === 0) return new Set()
-  const sets = COLUMNS.split(', ').map((column) => `${column} = w.${column}`)
-  const done = await rows<{ id: string }>(
+  const ids = await leaveVersions(
     db,
-    `UPDATE redirects r SET version = r.version + 1, updated_at = now(), ${sets.join(', ')}
-     FROM jsonb_to_recordset($2::jsonb) AS w (id uuid, version int, ${RECORD})
-     WHERE r.id = w.id AND r.site_id = $1 AND r.version = w.version AND r.removed_at IS NULL RETURNING r.id`,
-    [by.siteId, jsonOf(changed.map(({ id, version, row }) => ({ id, version, ...asRecord(row) })))],
+    siteId,
+    {
+      from: 'JOIN jsonb_to_recordset($2::jsonb) AS w (id uuid, version int) ON r.id = w.id AND r.version = w.version',
+      condition: 'r.removed_at IS NULL',
+      given: jsonOf(changed.map(({ id, version }) => ({ id, version }))),
+    },
     transaction,
   )
-  const ids = done.map(({ id }) => id)
-  await keepRevisions(db, by, ids, transaction)
-  return new Set(ids)
+  const done = new Set(ids)
+  const records = changed.filter(({ id }) => done.has(id)).map(({ id, row }) => ({ id, ...asRecord(row) }))
+  const sets = COLUMNS.split(', ').map((column) => `${column} = w.${column}`)
+  await rows(
+    db,
+    `UPDATE redirects r SET ${ANEW}, ${sets.join(', ')} FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, ${RECORD}) WHERE r.id = w.id AND r.site_id = $1`,
+    [siteId, personId, stepId, jsonOf(records)],
+    transaction,
+  )
+  return done
+}
+
+/** Takes rows away, or brings them back. @returns the ids of those of which that could be done */
+async function switchRemoved(
+  db: Database,
+  { siteId, personId, stepId }: By,
+  { ids, isRemoved }: { readonly ids: readonly string[]; readonly isRemoved: boolean },
+  transaction: Transaction,
+): Promise<Set<string>> {
+  const condition = `r.id = ANY($2::uuid[]) AND r.removed_at IS ${isRemoved ? '' : 'NOT '}NULL`
+  const left = await leaveVersions(db, siteId, { condition, given: ids }, transaction)
+  await rows(
+    db,
+    `UPDATE redirects r SET ${ANEW}, removed_at = ${isRemoved ? 'now()' : 'NULL'} WHERE r.id = ANY($4::uuid[]) AND r.site_id = $1`,
+    [siteId, personId, stepId, left],
+    transaction,
+  )
+  return new Set(left)
 }
 
 /** Takes rows away. @returns the ids of those that were there */
-export async function removeRedirects(db: Database, by: By, ids: readonly string[], transaction: Transaction): Promise<Set<string>> {
-  const done = await rows<{ id: string }>(
-    db,
-    `UPDATE redirects SET removed_at = now(), version = version + 1, updated_at = now()
-     WHERE id = ANY($2::uuid[]) AND site_id = $1 AND removed_at IS NULL RETURNING id`,
-    [by.siteId, ids],
-    transaction,
-  )
-  await keepRevisions(
-    db,
-    by,
-    done.map(({ id }) => id),
-    transaction,
-  )
-  return new Set(done.map(({ id }) => id))
-}
+export const removeRedirects = (db: Database, by: By, ids: readonly string[], transaction: Transaction): Promise<Set<string>> =>
+  switchRemoved(db, by, { ids, isRemoved: true }, transaction)
+
+/** Brings rows back that were taken away. @returns the ids of those that were gone */
+export const putBackRedirects = (db: Database, by: By, ids: readonly string[], transaction: Transaction): Promise<Set<string>> =>
+  switchRemoved(db, by, { ids, isRemoved: false }, transaction)
 
 /**
  * Gives rows back what they were before a step, as far as nobody has changed them since.
@@ -158,37 +190,40 @@ export async function removeRedirects(db: Database, by: By, ids: readonly string
  */
 export async function undoStretch(
   db: Database,
-  by: By,
+  { siteId, personId, stepId }: By,
   { undone, after, limit }: { undone: string; after: string | null; limit: number },
   transaction: Transaction,
 ): Promise<{ ids: string[]; given: string[] }> {
   const found = await rows<{ id: string }>(
     db,
-    `SELECT DISTINCT v.redirect_id AS id FROM redirect_revisions v WHERE v.step_id = $1 AND ($2::uuid IS NULL OR v.redirect_id > $2) ORDER BY v.redirect_id LIMIT $3`,
-    [undone, after, limit],
+    `SELECT id FROM ((SELECT r.id FROM redirects r WHERE r.step_id = $1 AND r.id > $2 ORDER BY r.id LIMIT $3)
+       UNION (SELECT DISTINCT v.redirect_id FROM redirect_revisions v WHERE v.step_id = $1 AND v.redirect_id > $2 ORDER BY v.redirect_id LIMIT $3)) found ORDER BY id LIMIT $3`,
+    [undone, after ?? NO_ID, limit],
     transaction,
   )
   const ids = found.map(({ id }) => id)
-  const done = await rows<{ id: string }>(
+  // Whatever was changed since is of another step.
+  const condition = 'r.step_id = ($2::jsonb->>0)::uuid AND r.id IN (SELECT jsonb_array_elements_text($2::jsonb->1)::uuid)'
+  const given = await leaveVersions(db, siteId, { condition, given: jsonOf([undone, ids]) }, transaction)
+  await rows(
     db,
-    `UPDATE redirects r SET version = r.version + 1, updated_at = now(),
+    `UPDATE redirects r SET ${ANEW},
        match = s.state->>'match', source = s.state->>'from', key = s.state->>'key', hosts = ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')),
        conditions = s.state->'when', destination = s.state->>'to', status = (s.state->>'status')::smallint, query = s.state->>'query',
        beats_pages = (s.state->>'beatsPages')::boolean, note = s.state->>'note', is_on = (s.state->>'isOn')::boolean,
        is_hidden = coalesce((s.state->>'isHidden')::boolean, true),
        removed_at = CASE WHEN s.was AND NOT (s.state->>'isRemoved')::boolean THEN NULL ELSE now() END
-     FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.version AS first, b.version IS NOT NULL AS was, coalesce(b.state, v.state) AS state,
-         (SELECT max(l.version) FROM redirect_revisions l WHERE l.redirect_id = v.redirect_id AND l.step_id = $2) AS last
+     FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, b.version IS NOT NULL AS was, coalesce(b.state, v.state) AS state
        FROM redirect_revisions v LEFT JOIN redirect_revisions b ON b.redirect_id = v.redirect_id AND b.version = v.version - 1
-       WHERE v.step_id = $2 AND v.redirect_id = ANY($3::uuid[]) ORDER BY v.redirect_id, v.version) s
-     WHERE r.id = s.id AND r.site_id = $1 AND r.version = s.last RETURNING r.id`,
-    [by.siteId, undone, ids],
+       WHERE v.step_id = $4 AND v.redirect_id = ANY($5::uuid[]) ORDER BY v.redirect_id, v.version) s
+     WHERE r.id = s.id AND r.site_id = $1`,
+    [siteId, personId, stepId, undone, given],
     transaction,
   )
-  const given = done.map(({ id }) => id)
-  await keepRevisions(db, by, given, transaction)
   return { ids, given }
 }
+/** Before any id of a row. */
+const NO_ID = '00000000-0000-0000-0000-000000000000'
 
 /** What a row said, newest first. */
 export interface RedirectRevision {
@@ -208,8 +243,8 @@ export async function redirectRevisions(db: Database, siteId: string, id: string
   type State = Omit<RedirectFields, 'key'> & { readonly isRemoved: boolean; readonly when: RedirectConditions }
   const found = await rows<{ version: number; at: Date; by: string | null; what: string | null; state: State }>(
     db,
-    `SELECT v.version, v.at, (SELECT name FROM people WHERE people.id = v.person_id) AS by, (SELECT what FROM redirect_steps s WHERE s.id = v.step_id) AS what, v.state
-     FROM redirect_revisions v JOIN redirects r ON r.id = v.redirect_id WHERE v.redirect_id = $2 AND r.site_id = $1 ORDER BY v.version DESC LIMIT $3`,
+    `SELECT v.version, v.at, (SELECT name FROM people WHERE people.id = coalesce(v.person_id, s.person_id)) AS by, s.what, v.state
+     FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id LEFT JOIN redirect_steps s ON s.id = v.step_id WHERE v.redirect_id = $2 AND r.site_id = $1 ORDER BY v.version DESC LIMIT $3`,
     [siteId, id, limit],
   )
   return found.map(({ state, ...revision }) => ({
@@ -221,18 +256,4 @@ export async function redirectRevisions(db: Database, siteId: string, id: string
     isRemoved: state.isRemoved,
     fields: { ...state, isHidden: state.isHidden ?? true },
   }))
-}
-
-/** Brings rows back that were taken away. @returns the ids of those that were gone */
-export async function putBackRedirects(db: Database, by: By, ids: readonly string[], transaction: Transaction): Promise<Set<string>> {
-  const done = await rows<{ id: string }>(
-    db,
-    `UPDATE redirects SET removed_at = NULL, version = version + 1, updated_at = now()
-     WHERE id = ANY($2::uuid[]) AND site_id = $1 AND removed_at IS NOT NULL RETURNING id`,
-    [by.siteId, ids],
-    transaction,
-  )
-  const back = done.map(({ id }) => id)
-  await keepRevisions(db, by, back, transaction)
-  return new Set(back)
 }

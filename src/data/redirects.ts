@@ -315,7 +315,7 @@ export function redirectsAt(
     `SELECT s.id, s.state->>'match' AS match, s.state->>'key' AS key, s.state->>'from' AS "from", ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')) AS hosts,
        s.state->'when' AS "when", s.state->>'to' AS "to", (s.state->>'status')::int AS status, s.state->>'query' AS query,
        (s.state->>'beatsPages')::boolean AS "beatsPages", (s.state->>'place')::float8 AS "order"
-     FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.state FROM redirect_revisions v JOIN redirects r ON r.id = v.redirect_id
+     FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.state FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id
        WHERE r.site_id = $1 AND v.at <= $2 ORDER BY v.redirect_id, v.version DESC) s
      WHERE NOT (s.state->>'isRemoved')::boolean AND (s.state->>'isOn')::boolean AND (s.state->>'match' IN ('pattern', 'expression')
        OR (s.state->>'match', s.state->>'key') IN (SELECT * FROM unnest($3::text[], $4::text[])))`,

@@ -61,8 +61,8 @@ const SOURCES: Readonly<
     from: 'redirect_steps s',
     at: 's.at',
     undone: 's.undone_at IS NOT NULL',
-    where: `NOT EXISTS (SELECT FROM partner_moves m WHERE m.redirect_step_id = s.id) AND EXISTS (SELECT FROM redirect_revisions v WHERE v.step_id = s.id)`,
-    facts: `jsonb_build_object('what', s.what, 'rows', ${counted('redirect_revisions v WHERE v.step_id = s.id')})`,
+    where: `NOT EXISTS (SELECT FROM partner_moves m WHERE m.redirect_step_id = s.id) AND EXISTS (SELECT FROM redirect_versions v WHERE v.step_id = s.id)`,
+    facts: `jsonb_build_object('what', s.what, 'rows', ${counted('redirect_versions v WHERE v.step_id = s.id')})`,
   },
   partners: {
     from: 'partner_moves s',
@@ -70,7 +70,7 @@ const SOURCES: Readonly<
     undone: 's.undone_at IS NOT NULL',
     where: 'true',
     facts: `jsonb_build_object('partner', coalesce((SELECT name FROM partners p WHERE p.id = s.partner_id), ''), 'placements', coalesce((SELECT links FROM bulk_changes b WHERE b.id = s.bulk_change_id), 0),
-      'shortLinks', jsonb_array_length(s.short_links), 'redirects', ${counted('redirect_revisions v WHERE v.step_id = s.redirect_step_id')})`,
+      'shortLinks', jsonb_array_length(s.short_links), 'redirects', ${counted('redirect_versions v WHERE v.step_id = s.redirect_step_id')})`,
   },
   phrases: {
     // Those that were added together have one moment, and the least of their ids stands for them.

@@ -78,17 +78,18 @@ test('every row that comes up says why it does not answer', async () => {
   assert.deepEqual(await said({ language: 'de' }), { '/de': null, '/phone': 'device', '/all': 'later', '/sour': 'text', '/wide': 'later' })
 })
 
+/** Lets a version of a row have come about on another day. */
+async function dateVersion(id: string, version: number, day: string): Promise<void> {
+  await rows(world.db, 'UPDATE redirects SET updated_at = $3::timestamptz WHERE id = $1 AND version = $2', [id, version, day])
+  await rows(world.db, 'UPDATE redirect_revisions SET at = $3::timestamptz WHERE redirect_id = $1 AND version = $2', [id, version, day])
+}
+
 test('a past day is answered by the table as it stood then', async () => {
   let row = await make({ from: '/past', to: '/first' })
   row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, to: '/second' }))
   row = must(await world.services.redirects.change(world.editor, row.id, { version: row.version, from: '/past*', match: 'pattern' }))
   must(await world.services.redirects.remove(world.editor, row.id))
-  for (const [version, day] of [1, 2, 3, 4].entries())
-    await rows(world.db, `UPDATE redirect_revisions SET at = $3::timestamptz WHERE redirect_id = $1 AND version = $2`, [
-      row.id,
-      version + 1,
-      `2026-03-0${day}`,
-    ])
+  for (const [version, day] of [1, 2, 3, 4].entries()) await dateVersion(row.id, version + 1, `2026-03-0${day}`)
   const then = async (address: string, at: string) => (await bench(address, { at })).answer?.location?.replace(HOME, '') ?? null
   assert.equal(await then('/past', '2026-02-27T12:00:00Z'), null)
   assert.equal(await then('/past', '2026-03-01T12:00:00Z'), '/first')
@@ -99,9 +100,9 @@ test('a past day is answered by the table as it stood then', async () => {
 })
 
 test('a past day is asked with the pages that were live then', async () => {
-  await make({ from: '/shelf', to: '/here.html' })
+  const { id } = await make({ from: '/shelf', to: '/here.html' })
   await rows(world.db, `UPDATE publications SET created_at = '2026-04-02' WHERE site_id = $1`, [world.owner.siteId])
-  await rows(world.db, `UPDATE redirect_revisions SET at = '2026-03-30' WHERE state->>'from' = '/shelf'`)
+  await dateVersion(id, 1, '2026-03-30')
   const by = async (at: string | undefined) => (await bench('/shelf/', at === undefined ? {} : { at })).rope[0]?.by
   assert.deepEqual([await by('2026-04-01T12:00:00Z'), await by('2026-04-03T12:00:00Z'), await by(undefined)], ['redirect', 'page', 'page'])
 })

@@ -124,7 +124,7 @@ test('a contributor reads the table and changes nothing; of many who change one 
     if (!answer.ok) assert.deepEqual([answer.fault, (answer.detail.current as RedirectRow).from], ['moved-on', '/many'])
   const revisions = await rows<{ state: { to: string } }>(
     world.db,
-    'SELECT state FROM redirect_revisions WHERE redirect_id = $1 ORDER BY version',
+    'SELECT state FROM redirect_versions WHERE redirect_id = $1 ORDER BY version',
     [row.id],
   )
   assert.equal(revisions.length, 2)

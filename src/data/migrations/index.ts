@@ -23,6 +23,7 @@ import { neededTexts } from './022-needed-text.ts'
 import { insideAllowed } from './023-inside-allowed.ts'
 import { ownedUploads } from './024-uploads.ts'
 import { lookUps } from './025-look-ups.ts'
+import { presentVersions } from './026-present-versions.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -51,4 +52,5 @@ export const MIGRATIONS = [
   insideAllowed,
   ownedUploads,
   lookUps,
+  presentVersions,
 ] as const
