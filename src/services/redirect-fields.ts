@@ -2,6 +2,7 @@ import { NAMED_MAX, type RedirectWhen } from '../contract/redirects.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import {
+  isPlain,
   leadsOn,
   pathKey,
   plainPath,
@@ -71,13 +72,13 @@ export const shownWhen = ({ query, noOtherQuery, languages, devices, fromMs, unt
  * a condition.
  */
 export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<RedirectFields, RedirectFieldFault> {
-  const own = new Set(setup.hosts.map(({ host }) => host))
+  const isOwn = (host: string): boolean => setup.hosts.some((own) => own.host === host)
   const isPath = wanted.match === 'exact' || wanted.match === 'under'
-  const read = isPath ? readFrom(wanted.from.trim(), own) : ok({ path: wanted.from.trim(), host: null, query: [] })
+  const read = isPath ? readFrom(wanted.from.trim(), isOwn) : ok({ path: wanted.from.trim(), host: null, query: [] })
   if (!read.ok) return read
   const { path, host, query } = read.value
   const hosts = [...new Set([...wanted.hosts, ...(host === null || wanted.hosts.length > 0 ? [] : [host])])]
-  const stranger = hosts.find((each) => !own.has(each))
+  const stranger = hosts.find((each) => !isOwn(each))
   if (stranger !== undefined) return fail('unknown-host', { host: stranger })
   const { fromMs, untilMs } = wanted.when
   if (fromMs !== undefined && untilMs !== undefined && untilMs <= fromMs)
@@ -115,7 +116,8 @@ interface ReadFrom {
   readonly query: readonly { readonly name: string; readonly value: string }[]
 }
 
-function readFrom(from: string, own: ReadonlySet<string>): Result<ReadFrom, 'path-unreadable' | 'unknown-host'> {
+function readFrom(from: string, isOwn: (host: string) => boolean): Result<ReadFrom, 'path-unreadable' | 'unknown-host'> {
+  if (isPlain(from) && !from.startsWith('//')) return ok({ path: from, host: null, query: [] })
   const url = /^https?:\/\//i.test(from)
     ? parseUrl(from)
     : from.startsWith('/') && !from.startsWith('//')
@@ -123,7 +125,7 @@ function readFrom(from: string, own: ReadonlySet<string>): Result<ReadFrom, 'pat
       : null
   if (url === null) return fail('path-unreadable', { from })
   const host = url.hostname === 'site.invalid' ? null : url.hostname
-  if (host !== null && !own.has(host)) return fail('unknown-host', { host })
+  if (host !== null && !isOwn(host)) return fail('unknown-host', { host })
   return ok({ path: plainPath(url.pathname), host, query: [...url.searchParams].map(([name, value]) => ({ name, value })) })
 }
 

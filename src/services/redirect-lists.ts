@@ -295,15 +295,19 @@ function hiddenWords({ rows, names, visits, isWhole, catchesRobots }: NonNullabl
 /** An address as people write it in a list: without its slash, or without its scheme. */
 function mended(view: SiteGround, draft: RedirectDraft): RedirectDraft {
   if (draft.match === 'pattern' || draft.match === 'expression') return draft
-  const own = view.setup.hosts.map(({ host }) => host)
   const from = draft.from.trim()
-  const first = from.split(/[/:]/, 1)[0]?.toLowerCase() ?? ''
-  const rooted = /^(?:\/|https?:)/i.test(from) || from === '' ? from : own.includes(first) ? `http://${from}` : `/${from}`
+  const rooted = /^(?:\/|https?:)/i.test(from) || from === '' ? from : rootedAt(view, from)
   const to = draft.to.trim()
   if (to === '' || /^(?:\/|https?:\/\/)/i.test(to)) return { ...draft, from: rooted, to: withinSite(view, to) }
   const repaired = repair(to, view.around('/'))
   const address = repaired.ok ? repaired.value.address : to
   return { ...draft, from: rooted, to: /^(?:\/|https?:\/\/)/i.test(address) ? withinSite(view, address) : `/${to}` }
+}
+
+/** Without its scheme: an address of one of the site's hosts, or a path. */
+function rootedAt({ setup }: SiteGround, from: string): string {
+  const first = from.split(/[/:]/, 1)[0]?.toLowerCase() ?? ''
+  return setup.hosts.some(({ host }) => host === first) ? `http://${from}` : `/${from}`
 }
 
 /** An address of the site's main host as its path: it goes with the site when that moves. */

@@ -1,5 +1,6 @@
 import { parseUrl, pathSpellings } from '../core/address/index.ts'
 import {
+  isPlain,
   leadsOn,
   matchRedirect,
   pathKey,
@@ -89,7 +90,7 @@ export class RedirectWays {
   async know(rows: readonly Pick<Redirect, 'match' | 'from' | 'hosts'>[], transaction: Transaction): Promise<void> {
     const exact = rows.filter(({ match }) => match === 'exact')
     await this.#read(
-      exact.map((row) => this.#ownAddress(row)),
+      exact.map((row) => (isPlain(row.from) ? row.from : this.#ownAddress(row).pathname)),
       transaction,
     )
     // Paths as they are written, too: that is how they are asked about.
@@ -106,7 +107,10 @@ export class RedirectWays {
 
   /** Which of these addresses of the site somebody gets an answer at: from a page, or from a row. @returns them as they are written in full */
   async answered(addresses: readonly URL[], transaction: Transaction): Promise<ReadonlySet<string>> {
-    await this.#read(addresses, transaction)
+    await this.#read(
+      addresses.map(({ pathname }) => pathname),
+      transaction,
+    )
     const isAnswered = (url: URL): boolean => {
       const isPage = this.#isOwn(url) && this.#isLive(url.pathname)
       return isPage || matchRedirect(this.#askedAt(url), this.#table, () => isPage) !== null
@@ -120,7 +124,7 @@ export class RedirectWays {
     let going = addresses.map((address) => ({ address, url: address }))
     for (let step = 0; going.length > 0 && step < STEPS_MAX; step++) {
       await this.#read(
-        going.map(({ url }) => url),
+        going.map(({ url }) => url.pathname),
         transaction,
       )
       const next: typeof going = []
@@ -151,7 +155,7 @@ export class RedirectWays {
     for (let step = 0; going.length > 0; step++) {
       const inside = going.filter(({ url }) => this.#isOwn(url))
       await this.#read(
-        inside.map(({ url }) => url),
+        inside.map(({ url }) => url.pathname),
         transaction,
       )
       const next: typeof going = []
@@ -198,7 +202,7 @@ export class RedirectWays {
 
   /** Row that is asked before this one for its own address, and answers: it is never reached there. See {@link know}. */
   before(row: Redirect): Redirect | null {
-    if (row.match !== 'exact' || !this.#table.isShared(row)) return null
+    if (row.match !== 'exact' || !this.#table.mayComeLate(row)) return null
     const found = matchRedirect(this.#askedAt(this.#ownAddress(row), row), this.#table, () => false)
     return found === null || found.row.id === row.id ? null : found.row
   }
@@ -255,7 +259,8 @@ export class RedirectWays {
     if (this.#hasUnder) this.#take(under)
   }
 
-  async #read(urls: readonly URL[], transaction: Transaction): Promise<void> {
+  /** @param paths - as they stand in addresses */
+  async #read(paths: readonly string[], transaction: Transaction): Promise<void> {
     await this.#readWide(transaction)
     const wanted = new Map<string, { match: RedirectMatch; key: string }>()
     const want = (match: RedirectMatch, key: string): void => {
@@ -264,8 +269,8 @@ export class RedirectWays {
       this.#asked.add(name)
       wanted.set(name, { match, key })
     }
-    for (const url of urls) {
-      const key = pathKey(plainPath(url.pathname), TOLERANCE)
+    for (const path of paths) {
+      const key = pathKey(plainPath(path), TOLERANCE)
       want('exact', key)
       if (!this.#hasUnder) for (const stem of stemsOf(key)) want('under', stem)
     }
@@ -273,10 +278,7 @@ export class RedirectWays {
       this.#take(
         (await redirectGroups(this.#db, this.#view.setup.siteId, [...wanted.values()], transaction)).flatMap((group) => group.rows),
       )
-    await this.#readPages(
-      urls.map((url) => url.pathname),
-      transaction,
-    )
+    await this.#readPages(paths, transaction)
   }
 
   #take(rows: readonly DeliveredRedirect[]): void {

@@ -1,6 +1,6 @@
 import { parseUrl } from '../address/index.ts'
 import { fail, ok, type Result } from '../result.ts'
-import { encodedPath, encodeText } from './path.ts'
+import { encodedPath, encodeText, isPlain } from './path.ts'
 import type { QueryHabit } from './redirect.ts'
 
 /** A destination with holes for what groups caught, ready to be filled. */
@@ -52,9 +52,11 @@ export function compileDestination(
   const first = whole[0]
   const head = first === undefined || !('text' in first) ? '' : first.text
   if (!isInside && whole.length > 1 && !/^https?:\/\/[^/?#]+[/?#]/i.test(head)) return fail('destination-refused', { to })
-  if (parseUrl(pieces.value.map((piece) => ('text' in piece ? piece.text : 'x')).join(''), 'http://site.invalid') === null)
+  const isPlainPath = isInside && whole.length === 1 && isPlain(head)
+  if (!isPlainPath && parseUrl(pieces.value.map((piece) => ('text' in piece ? piece.text : 'x')).join(''), 'http://site.invalid') === null)
     return fail('destination-unreadable', { to })
   const fill: CompiledDestination['fill'] = (caught, query, origin) => {
+    if (isPlainPath && (query === '' || habit === 'drop') && head.length <= FILLED_MAX_CHARS - origin.length) return origin + head
     let address = ''
     let isInQuery = false
     for (const piece of whole) {
@@ -80,6 +82,7 @@ export function compileDestination(
 }
 
 function read(to: string, names: readonly string[]): Result<readonly Piece[], DestinationFault> {
+  if (!to.includes('$')) return ok([{ text: to }])
   const pieces: Piece[] = []
   let from = 0
   let text = ''

@@ -33,7 +33,7 @@ export {
   redirectsInTurn,
 } from './match.ts'
 export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf, SCANNED_MIN, tellingEnding } from './missed.ts'
-export { encodedPath, encodeText, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+export { encodedPath, encodeText, isPlain, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
 export {
   type CompiledPattern,
   compileExpression,

@@ -6,6 +6,9 @@ const ESCAPES = /(?:%[0-9A-Fa-f]{2})+/g
 /** Read as themselves they would end a path, divide it, or begin an escape; controls would be seen by nobody. */
 const KEPT = /[/\\%?#\p{Cc}\p{Cf}\p{Zl}\p{Zp}]/u
 
+/** Whether a path is written in its plain form, and in the only one: as an address it is the same (WHATWG URL). */
+export const isPlain = (path: string): boolean => PLAIN.test(path)
+
 /**
  * A path as people read it: escapes decoded where they are UTF-8 and mean no delimiter, the others in upper case; dot
  * segments gone (WHATWG URL). Two spellings of one path give the same. Applying it twice changes nothing. Never throws.

@@ -8,7 +8,8 @@ import {
   readyRedirect,
   redirectKey,
 } from './match.ts'
-import { stemsOf } from './path.ts'
+import { plainPath, stemsOf } from './path.ts'
+import { foldedText } from './pattern.ts'
 import { type NeededText, PatternIndex } from './pattern-index.ts'
 import type { Redirect, Tolerance } from './redirect.ts'
 import { LOOKED_THROUGH_MAX_CHARS } from './work.ts'
@@ -73,10 +74,15 @@ export class RedirectTable<R extends Redirect = Redirect> implements RedirectSou
     return filed === undefined ? NONE : listOf(filed)
   }
 
-  /** Whether any row besides this exact one may be asked for its path. */
-  isShared(row: R): boolean {
+  /** Whether any other row may be asked for the path of this exact one before it is: another of its path, or one with a condition. */
+  mayComeLate(row: R): boolean {
     const key = redirectKey(row)
-    return this.rowsAt('exact', key).length > 1 || this.#patterns.size > 0 || stemsOf(key).some((stem) => this.#under.has(stem))
+    if (this.rowsAt('exact', key).length > 1) return true
+    if (!this.hasConditions) return false
+    return (
+      stemsOf(key).some((stem) => this.rowsAt('under', stem).some(({ when }) => isConditional(when))) ||
+      this.patterns(foldedText(plainPath(row.from))).some(({ isForSome }) => isForSome)
+    )
   }
 
   /** Exact rows that no other stands beside. */

@@ -129,6 +129,48 @@ test('the query that was asked with is dropped, passed on or merged', () => {
   assert.equal(answer([row({ from: '/old', query: 'pass' })], '/old?x'), '/new?x')
 })
 
+test('a path of the site is sent as the standard writes it, whatever it is made of (2,000 seeded paths)', () => {
+  const PARTS = [
+    '/',
+    '/',
+    '.',
+    '..',
+    'a',
+    'B',
+    '%41',
+    '%2f',
+    '%',
+    ' ',
+    'é',
+    '\\',
+    '\t',
+    '"',
+    "'",
+    '^',
+    '`',
+    '{',
+    '|',
+    '~',
+    ';',
+    '@',
+    ':',
+    '#',
+    '+',
+    '\ud800',
+  ]
+  const pick = numbersFrom(7)
+  let asWritten = 0
+  for (let n = 0; n < 2_000; n++) {
+    const to = `/a${Array.from({ length: pick(6) }, () => PARTS[pick(PARTS.length)]).join('')}`
+    const made = compileDestination(to, { names: [], appends: false, query: 'pass' })
+    assert.ok(made.ok, to)
+    const expected = new URL(`https://site.example${to}`).href
+    assert.equal(made.value.fill([], '', 'https://site.example'), expected, JSON.stringify(to))
+    if (expected.endsWith(to)) asWritten++
+  }
+  assert.ok(asWritten > 200 && asWritten < 1_800, `${asWritten} as they were written`)
+})
+
 test('what no redirect may lead to is refused, and what is caught never chooses the site', () => {
   const fault = (to: string, names = ['']): string => {
     const made = compileDestination(to, { names, appends: false, query: 'drop' })
@@ -444,6 +486,7 @@ function byAskingAll(rows: readonly Redirect[], asked: Asked, tolerance: Toleran
 test('the matcher answers as asking every row would (600 seeded tables that grow and shrink)', () => {
   const SEGMENTS = ['a', 'b', 'A', 'ab', 'é', 'blog', 'Blog', 'x1']
   let answered = 0
+  let early = 0
   for (let seed = 1; seed <= 600; seed++) {
     const pick = numbersFrom(seed)
     const some = <T>(of: readonly T[]): T => of[pick(of.length)] as T
@@ -475,6 +518,12 @@ test('the matcher answers as asking every row would (600 seeded tables that grow
     const back = gone.filter(() => pick(2) === 0)
     for (const each of back) table.add(each)
     const there = rows.filter((each) => !gone.includes(each) || back.includes(each))
+    for (const each of there.filter(({ match }) => match === 'exact')) {
+      if (!table.mayComeLate(each)) early++
+      else continue
+      const own = { host: each.hosts[0] ?? 'site.example', language: each.when.languages?.[0] ?? some([null, 'de', 'en']) }
+      assert.equal(matchRedirect({ ...ASKED, ...own, path: plainPath(each.from) }, table, () => false)?.row.id, each.id, `seed ${seed}`)
+    }
     for (let n = 0; n < 25; n++) {
       const asked = { ...ASKED, path: plainPath(path()), host: some(['site.example', 'other.example']), language: some([null, 'de', 'en']) }
       const hasPage = pick(4) === 0
@@ -488,6 +537,7 @@ test('the matcher answers as asking every row would (600 seeded tables that grow
     }
   }
   assert.ok(answered > 3_000, `${answered} answered`)
+  assert.ok(early > 500, `${early} rows that nothing comes before`)
 })
 
 test('the order of rows is one order, whichever way they come', () => {
