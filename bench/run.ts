@@ -13,6 +13,7 @@ import { scanSite } from './scan-site.ts'
 import { impact, list } from './screens.ts'
 import { shortLink } from './short-link.ts'
 import { burst, restart, worstLookUp } from './strangers.ts'
+import { suggest } from './suggest.ts'
 import { weather } from './weather.ts'
 
 const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
@@ -26,6 +27,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'one-redirect': oneRedirect,
   'match-exact': matchExact,
   'match-pattern': matchPattern,
+  suggest,
   review,
   replay,
   'rewrite-tree': rewriteTree,

@@ -7,21 +7,38 @@ export interface KnownPageRow {
   readonly path: string
   readonly title: string
   readonly isLive: boolean
-  /** Paths that it has moved from. */
+  /** Paths that it has moved from, and from which rows lead to it. */
   readonly past: readonly string[]
 }
+
+/** Rows of which a page's past is made. */
+const LEADING_MAX = 4
+const LEADING = `ARRAY(SELECT r.source FROM redirects r WHERE CASE WHEN r.removed_at IS NULL THEN 'inside ' || r.site_id::text END = 'inside ' || $1::uuid::text
+  AND r.destination LIKE '/%' AND left(lower(r.destination), 120) COLLATE "C" = left(lower(p.path), 120) COLLATE "C" AND r.destination = p.path AND r.match = 'exact' AND r.is_on
+  LIMIT ${LEADING_MAX})`
 
 /** Pages and files of a site, gone ones too; all of them, or some by their ids. */
 export function knownPages(db: Database, siteId: string, ids: readonly string[] | null, transaction: Transaction): Promise<KnownPageRow[]> {
   return rows(
     db,
-    `SELECT p.id, p.path, p.title, p.live_hash IS NOT NULL AS "isLive", coalesce(m.past, '{}') AS past FROM pages p
+    `SELECT p.id, p.path, p.title, p.live_hash IS NOT NULL AS "isLive", coalesce(m.past, '{}') || ${LEADING} AS past FROM pages p
        LEFT JOIN (SELECT subject, array_agg(detail->>'from') AS past FROM audit WHERE site_id = $1 AND action = 'pages:move' GROUP BY subject) m ON m.subject = p.id::text
        WHERE p.site_id = $1 AND p.kind = 'page' AND ($2::uuid[] IS NULL OR p.id = ANY($2))
      UNION ALL SELECT id, path, '', live_hash IS NOT NULL, '{}' FROM files WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2))`,
     [siteId, ids],
     transaction,
   )
+}
+
+/** Pages that these rows lead to, or led to before. */
+export async function pagesLedTo(db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<string[]> {
+  const found = await rows<{ id: string }>(
+    db,
+    `SELECT DISTINCT p.id FROM redirect_versions v JOIN pages p ON p.site_id = $1 AND p.path = v.state->>'to' AND p.kind = 'page' WHERE v.redirect_id = ANY($2::uuid[])`,
+    [siteId, ids],
+    transaction,
+  )
+  return found.map(({ id }) => id)
 }
 
 /** Rows of a site in the order of their ids, a stretch at a time. */

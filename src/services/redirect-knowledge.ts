@@ -4,12 +4,14 @@ import type { SiteGround } from '../core/rules/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { allRedirects, type KnownPageRow, knownPages } from '../data/redirect-knowledge.ts'
+import { allRedirects, type KnownPageRow, knownPages, pagesLedTo } from '../data/redirect-knowledge.ts'
 import { redirectsById } from '../data/redirects.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
 /** Changes that are taken over at once. */
 const CHANGES_AT_ONCE = 5_000
+/** Rows of which it is asked which pages they lead to, of so many changes. */
+const ROWS_LOOKED_INTO = 500
 /** Rows read at once when a table is taken up. */
 const ROWS_AT_ONCE = 10_000
 
@@ -81,8 +83,11 @@ export class RedirectKnowledge {
         const keysOf = (...capabilities: string[]) => [
           ...new Set(changes.filter(({ capability }) => capabilities.includes(capability)).map(({ key }) => key)),
         ]
-        await this.#takeRows(known, siteId, keysOf('redirects'), transaction)
-        await this.#takePages(known, siteId, keysOf('pages', 'files'), transaction)
+        const rows = keysOf('redirects')
+        await this.#takeRows(known, siteId, rows, transaction)
+        // What leads to a page is part of what it is found by. Of a list that is brought in nobody asks that while it comes.
+        const led = rows.length > ROWS_LOOKED_INTO ? [] : await pagesLedTo(this.#db, siteId, rows, transaction)
+        await this.#takePages(known, siteId, [...new Set([...keysOf('pages', 'files'), ...led])], transaction)
         known.number = last.number
       }
       if (needsRows) known.review ??= await this.#rowsOf(view, known, transaction)

@@ -77,6 +77,7 @@ export {
   type ShortLinkStatus,
   type ShortLinkTarget,
 } from './short-links.ts'
-export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, slipsBetween } from './suggest.ts'
+export { slipsBetween } from './slips.ts'
+export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, SURE } from './suggest.ts'
 export { RedirectTable } from './table.ts'
 export { ASKED_PATH_MAX_CHARS, LOOK_UP_STEPS_MAX, LOOKED_THROUGH_MAX_CHARS, LookUpWork } from './work.ts'

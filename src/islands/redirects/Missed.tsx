@@ -3,6 +3,7 @@ import { type KeyboardEvent, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { MissedAddress } from '../../contract/missed.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
+import { SURE } from '../../core/routing/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAskOn } from '../../ui/query.tsx'
@@ -12,7 +13,6 @@ import { toldRows } from './Outcome.tsx'
 import { bare } from './words.ts'
 
 const REFRESH_MS = 10_000
-const SURE = 0.8
 
 /** Addresses that visitors asked for in vain: Enter takes the suggestion. */
 export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: RedirectNew) => void }) {

@@ -209,7 +209,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
           id={leastId}
           type="range"
           min={30}
-          max={100}
+          max={95}
           step={5}
           value={least}
           onChange={({ target }) => setLeast(Number(target.value))}

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
+import { MOVE_KINDS, MovingSite } from '../../../bench/moves.ts'
 import {
   isPageLike,
   logTimeMs,
@@ -8,6 +9,7 @@ import {
   RedirectTable,
   Replay,
   readLogLine,
+  SURE,
   slipsBetween,
   TOLERANCE,
   tellingEnding,
@@ -33,7 +35,8 @@ for (const [asked, to, reason] of [
   ['/rooms-by-the-q', '/rooms-by-the-quay.html', 'three letters left out'],
   ['/walks/the-causway.html', '/walks/causeway.html', '“causway” is nearly “causeway”, and it shares “walks”'],
   ['/mew.php', '/islands/great-mew.html', 'this page stood here before'],
-  ['/great-mew', '/islands/great-mew.html', 'one word left out'],
+  ['/great-mew', '/islands/great-mew.html', 'the same name in another place'],
+  ['/islands/the-great-mew-rocks.html', '/islands/great-mew.html', 'one word too many'],
   ['/mew/great/islands', '/islands/great-mew.html', 'the same words in another order'],
   ['/cafe', '/caf\u00e9.html', 'the same but for accents'],
   ['/nothing-of-the-kind', undefined, undefined],
@@ -48,6 +51,59 @@ test('the words of the page that once stood there find it where its address says
   assert.equal(finder.suggest({ path: '/p/4711' }).length, 0)
   const [best] = finder.suggest({ path: '/p/4711', words: ['granite', 'puffins'] })
   assert.deepEqual([best?.to, best?.reason], ['/islands/great-mew.html', 'the page that stood here said the same'])
+})
+
+test('a score is how likely it is, whatever kind of move, on a site that nothing was fitted to', () => {
+  const site = new MovingSite(9, 4_000)
+  const finder = new PageFinder(site.pages)
+  const told = { all: 0, first: 0, three: 0, nowhere: 0, high: 0, sure: 0, right: 0, said: 0, was: 0 }
+  for (const kind of MOVE_KINDS)
+    for (const { path, to } of site.moves(kind, 150)) {
+      const found = finder.suggest({ path }, 3)
+      const [best] = found
+      if (best !== undefined) {
+        told.said += best.score
+        if (best.to === to) told.was++
+        if (best.score >= SURE) {
+          told.sure++
+          if (best.to === to) told.right++
+        }
+      }
+      if (to === null) {
+        told.nowhere++
+        if ((best?.score ?? 0) >= 0.8) told.high++
+        continue
+      }
+      told.all++
+      if (best?.to === to) told.first++
+      if (found.some((each) => each.to === to)) told.three++
+    }
+  const percent = (part: number, whole: number): number => (100 * part) / whole
+  assert.ok(told.all > 1_300 && told.nowhere === 150, JSON.stringify(told))
+  assert.ok(percent(told.first, told.all) >= 97, `${percent(told.first, told.all)} in 100 come first`)
+  assert.ok(percent(told.three, told.all) >= 99, `${percent(told.three, told.all)} in 100 are among three`)
+  assert.ok(told.high <= 3, `${told.high} of 150 that moved nowhere are scored 80`)
+  assert.ok(
+    percent(told.right, told.sure) >= 98 && told.sure > 700,
+    `${percent(told.right, told.sure)} in 100 of ${told.sure} sure ones are right`,
+  )
+  assert.ok(Math.abs(told.said - told.was) / told.was < 0.04, `${told.said} right ones were promised, ${told.was} were`)
+})
+
+test('of two pages that are equally near neither is sure, and another number is another page', () => {
+  const two = new PageFinder([
+    { path: '/north/harbour-walk.html', title: 'Harbour walk' },
+    { path: '/south/harbour-walk.html', title: 'Harbour walk' },
+  ])
+  const near = two.suggest({ path: '/east/harbour-walk.html' })
+  assert.equal(near.length, 2)
+  assert.ok(near.every(({ score }) => score <= 0.5))
+  const numbered = new PageFinder(
+    ['s8', 's16', 's32', 'u32', 'u64'].map((type) => ({ path: `/reference/fn.vbic_${type}.html`, title: `vbic_${type}` })),
+  )
+  assert.equal(numbered.suggest({ path: '/std/reference/fn.vbic_s32.html' })[0]?.to, '/reference/fn.vbic_s32.html')
+  const [gone] = numbered.suggest({ path: '/reference/fn.vbic_s64.html' })
+  assert.ok((gone?.score ?? 0) < 0.8, JSON.stringify(gone))
 })
 
 test('slips are counted as a full table of them counts (every pair of short words)', () => {
