@@ -11,6 +11,8 @@ export const NOT_FOUND_PATH = '/404.html'
 /** Where on that page pages are offered; at the end of what it says where this is not there. */
 const PLACE = '<!-- suggestions -->'
 const SUGGESTED = 4
+/** What is less likely would only be in a reader's way. */
+const OFFERED_LEAST = 0.1
 /** Addresses whose suggestions are remembered, and how many are worked out in a second: a flood of them costs little. */
 const KNOWN_MAX = 2_000
 const WORKED_OUT_A_SECOND = 20
@@ -100,7 +102,10 @@ function suggestionsFor(view: StoreView, entry: HostEntry, path: string): readon
   if (++pace.worked > WORKED_OUT_A_SECOND) return []
   const near = view.pagesNear(entry, path).filter((page) => page.path !== NOT_FOUND_PATH)
   const titles = new Map(near.map((page) => [page.path, page.title]))
-  const offered = new PageFinder(near).suggest({ path }, SUGGESTED).map((each) => ({ ...each, title: titles.get(each.to) || each.to }))
+  const offered = new PageFinder(near)
+    .suggest({ path }, SUGGESTED)
+    .filter(({ score }) => score >= OFFERED_LEAST)
+    .map((each) => ({ ...each, title: titles.get(each.to) || each.to }))
   if (known.size >= KNOWN_MAX) known.clear()
   known.set(key, offered)
   return offered

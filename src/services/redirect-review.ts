@@ -20,6 +20,9 @@ const SHOWN = 100
 /** Suggestions for one address. */
 const SUGGESTED = 5
 
+/** From here on a page is offered in place of one that a row leads to in vain: more likely than not. */
+const LIKELY = 0.5
+
 /** What is wrong in a table of redirects, and what mends it. */
 export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowledge, steps: ReturnType<typeof redirectStepsService>) {
   return {
@@ -40,7 +43,9 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
         }),
         items: wanted
           .slice(cursor, cursor + SHOWN)
-          .flatMap((finding) => shown(review, finding, (path) => finder.suggest({ path }, 1)[0]?.to ?? null)),
+          .flatMap((finding) =>
+            shown(review, finding, (path) => finder.suggest({ path }, 1).find(({ score }) => score >= LIKELY)?.to ?? null),
+          ),
         total: wanted.length,
         next: cursor + SHOWN < wanted.length ? String(cursor + SHOWN) : null,
       })

@@ -335,6 +335,16 @@ test('a lost address gets the pages that may be meant, best first', async () => 
   )
 })
 
+test('rows that lead to a page are among what it is found by, as long as they do', async () => {
+  const best = async (from: string) =>
+    must(await world.services.redirectReview.suggest(world.editor, { from: [from] })).items[0]?.suggestions[0]?.to
+  assert.equal(await best('/puffinery-of-oldd'), undefined)
+  const row = must(await world.services.redirects.create(world.editor, { from: '/puffinery-of-old', to: '/islands/great-mew.html' }))
+  assert.equal(await best('/puffinery-of-oldd'), '/islands/great-mew.html')
+  must(await world.services.redirects.remove(world.editor, row.id))
+  assert.equal(await best('/puffinery-of-oldd'), undefined)
+})
+
 const line = (target: string, who = 1) => `10.0.0.${who} - - [26/Nov/2026:10:00:00 +0000] "GET ${target} HTTP/1.1" 404 12 "-" "Firefox"`
 
 test('an access log is run through the table as it is, and as it is to be; broken lines are counted', async () => {
