@@ -54,8 +54,9 @@ export interface DeliverOrder {
  * thread, and nothing is kept between two calls.
  */
 export const TASKS = {
-  /** The addresses in a sitemap; null where it is none. */
-  sitemap: (bytes: Uint8Array): { readonly pages: readonly string[] } | null => readSitemap(decodeSource(bytes, 'utf-8')),
+  /** The addresses in a sitemap, and of the sitemaps that it names; null where it is none. */
+  sitemap: (bytes: Uint8Array): { readonly pages: readonly string[]; readonly sitemaps: readonly string[] } | null =>
+    readSitemap(decodeSource(bytes, 'utf-8')),
 
   /** A Markdown text as HTML. The library's time can grow much faster than its input. */
   markdown: (body: string): string => htmlOfMarkdown(body),

@@ -1,7 +1,8 @@
 import { Readable } from 'node:stream'
 import { StringDecoder } from 'node:string_decoder'
 import { setImmediate as breathe } from 'node:timers/promises'
-import { createGunzip } from 'node:zlib'
+import { promisify } from 'node:util'
+import { constants, createGunzip, gunzip } from 'node:zlib'
 import type { Logger } from 'pino'
 import { apart } from '../apart/index.ts'
 import {
@@ -16,7 +17,16 @@ import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
 import { pathForName, readPage } from '../core/content/index.ts'
 import { readListLayout, recordOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
-import { type LostAddress, matchRedirect, noiseOf, PageFinder, plainPath, Replay, readLogLine } from '../core/routing/index.ts'
+import {
+  type LostAddress,
+  matchRedirect,
+  noiseOf,
+  otherFormatOf,
+  PageFinder,
+  plainPath,
+  Replay,
+  readLogLine,
+} from '../core/routing/index.ts'
 import { foldedWords } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
@@ -32,6 +42,8 @@ import { Cancelled, type Progress, progressWriter } from './progress.ts'
 const UNPACKED_MAX_BYTES = 8 * 1024 * 1024 * 1024
 /** A line that is longer is none of a log. */
 const LINE_MAX_CHARS = 64 * 1024
+/** Lines by which it is told what else a file may be. */
+const LOOKED_AT = 20
 /** Pages looked at, for progress. */
 const PACE = 200
 const SUGGESTED = 4
@@ -50,13 +62,15 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     const replay = new Replay({ ...site, origin: site.view.origin })
     const total = await bytesOf(db, upload)
     let lines = 0
-    for await (const { line, at } of linesOf(db, upload)) {
+    let looks: string | null = null
+    for await (const { line, at } of linesOf(db, upload, { keepsEmpty: true })) {
       if (line === null) {
         await progress(at, total)
         await breathe()
         continue
       }
       replay.line(line)
+      if (lines < LOOKED_AT) looks ??= otherFormatOf(line)
       lines++
       if (lines >= LOG_LINES_MAX) break
       if (lines % 20_000 !== 0) continue
@@ -65,7 +79,11 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     }
     const tally = replay.tally()
     if (tally.lines > 0 && tally.broken === tally.lines)
-      throw new TrialFailure('This is no access log: not one of its lines is in the Common or Combined Log Format.')
+      throw new TrialFailure(
+        looks === null
+          ? 'This is no access log: not one of its lines is in the Common or Combined Log Format.'
+          : `This looks like ${looks}. What is replayed is an access log, in the Common or Combined Log Format.`,
+      )
     const report: ReplayReport = {
       ...tally,
       tried: site.tried,
@@ -89,7 +107,7 @@ const TOLD_BYTES = 16 * 1024 * 1024
 async function* linesOf(
   db: Database,
   upload: string,
-  encoding: 'latin1' | 'utf8' = 'latin1',
+  { encoding = 'latin1', keepsEmpty = false }: { readonly encoding?: 'latin1' | 'utf8'; readonly keepsEmpty?: boolean } = {},
 ): AsyncGenerator<{ line: string | null; at: number }> {
   let at = 0
   let isPacked: boolean | null = null
@@ -126,7 +144,7 @@ async function* linesOf(
       rest = lines.pop() ?? ''
       // What has no end is counted as one line that is none.
       if (rest.length > LINE_MAX_CHARS) rest = rest.slice(0, LINE_MAX_CHARS)
-      for (const line of lines) if (line !== '') yield { line: line.endsWith('\r') ? line.slice(0, -1) : line, at }
+      for (const line of lines) if (keepsEmpty || line !== '') yield { line: line.endsWith('\r') ? line.slice(0, -1) : line, at }
     }
     if (rest !== '') yield { line: rest, at }
   } catch (error) {
@@ -144,8 +162,9 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
   await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
     const given = RehearsalInput.parse(input)
     const site = await trials.siteOf(siteId, { rows: null, host: null })
+    const allowed = await insideAllowed(db, siteId)
     const { kind, old, queries, unread } =
-      'address' in given ? await listedAt(given.address, await insideAllowed(db, siteId)) : await oldAddresses(db, given, progress)
+      'address' in given ? await listedAt(given.address, allowed) : await oldAddresses(db, { ...given, allowed }, progress)
     if (old.size === 0) throw new TrialFailure('No old address was found in it.')
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
@@ -236,7 +255,11 @@ async function listedAt(address: string, allowed: InsideAllowed): Promise<OldAdd
 }
 
 /** Old addresses of whatever was sent: a zip of the old site, a sitemap, a log, or a list. */
-async function oldAddresses(db: Database, { upload, name }: { upload: string; name: string }, progress: Progress): Promise<OldAddresses> {
+async function oldAddresses(
+  db: Database,
+  { upload, name, allowed }: { upload: string; name: string; allowed: InsideAllowed },
+  progress: Progress,
+): Promise<OldAddresses> {
   const { old, add, skip, found } = collector()
   const head: Buffer[] = []
   for await (const part of uploadParts(db, upload)) {
@@ -260,22 +283,29 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
     return found('site')
   }
   const isPacked = start[0] === 0x1f && start[1] === 0x8b
-  const text = isPacked ? '' : decodeSource(start, sniffEncoding(start).encoding)
+  const beginning = isPacked ? await beginningOf(start) : start
+  const text = decodeSource(beginning, sniffEncoding(beginning).encoding)
   const sitemap = /^\s*<\?xml|^\s*<urlset|^\s*<sitemapindex/.test(text.slice(0, 1_000)) ? await sitemapIn(db, upload) : null
   if (sitemap !== null) {
     for (const address of sitemap.pages) add(address, { visits: 0 })
+    for (const each of sitemap.sitemaps.slice(0, SITEMAPS_MAX)) {
+      const listed = await sitemapOf(each, allowed)
+      if (!listed.ok) throw new TrialFailure(`This sitemap names others, and ${each} could not be read: ${String(listed.detail.why)}`)
+      for (const address of listed.value) add(address, { visits: 0 })
+    }
     return found('sitemap')
   }
-  const isLog = isPacked || readLogLine(text.split('\n').find((line) => line.trim() !== '') ?? '') !== null
+  const isLog = readLogLine(text.split('\n').find((line) => line.trim() !== '') ?? '') !== null
   const layout = readListLayout(text.slice(0, 100_000))
   let isFirst = true
-  for await (const { line } of linesOf(db, upload, isLog ? 'latin1' : 'utf8')) {
+  for await (const { line } of linesOf(db, upload, { encoding: isLog ? 'latin1' : 'utf8' })) {
     if (old.size > OLD_ADDRESSES_MAX * 2) break
     if (line === null) {
       await progress(0, OLD_ADDRESSES_MAX)
       await breathe()
       continue
     }
+    if (line.trim() === '') continue
     if (isLog) {
       const read = readLogLine(line)
       const path = read?.target.split('?', 1)[0] ?? ''
@@ -294,10 +324,27 @@ async function oldAddresses(db: Database, { upload, name }: { upload: string; na
 /** A sitemap can have so much, and takes a thread of its own no longer than this (sitemaps.org: 50 MB). */
 const SITEMAP_MAX_BYTES = 50 * 1024 * 1024
 const SITEMAP_MS = 60_000
+/** Sitemaps that one may name. */
+const SITEMAPS_MAX = 50
+/** So much of a packed file is unpacked to see what it is. */
+const SNIFFED_BYTES = 4 * 1024
 
-async function sitemapIn(db: Database, upload: string): Promise<{ readonly pages: readonly string[] } | null> {
+/** The beginning of what is packed; empty where it cannot be unpacked. */
+const beginningOf = (packed: Buffer): Promise<Buffer> =>
+  promisify(gunzip)(packed.subarray(0, SNIFFED_BYTES), { finishFlush: constants.Z_SYNC_FLUSH }).catch(() => Buffer.alloc(0))
+
+async function sitemapIn(
+  db: Database,
+  upload: string,
+): Promise<{ readonly pages: readonly string[]; readonly sitemaps: readonly string[] } | null> {
   if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new TrialFailure('A sitemap can have 50 MB. Send its parts one by one.')
-  const bytes = await getUpload(db, upload)
+  const sent = await getUpload(db, upload)
+  const bytes =
+    sent?.[0] !== 0x1f
+      ? sent
+      : await promisify(gunzip)(sent, { maxOutputLength: SITEMAP_MAX_BYTES }).catch(() => {
+          throw new TrialFailure('This sitemap is damaged, or has more than 50 MB unpacked. Send its parts one by one.')
+        })
   const read = bytes === null ? null : await apart('sitemap', bytes, { deadlineMs: SITEMAP_MS })
   if (read?.ok === false) throw new TrialFailure('This sitemap takes too long to read. Send its parts one by one.')
   return read?.value ?? null

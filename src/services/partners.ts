@@ -11,6 +11,7 @@ import {
 } from '../contract/partners.ts'
 import { sentenceOf } from '../contract/problems.ts'
 import { parseUrl, siteOfHost } from '../core/address/index.ts'
+import { cellOfText, textOfCell } from '../core/exchange/index.ts'
 import { readTemplate, type TemplateFault } from '../core/partners/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { inTransaction, type Transaction } from '../data/database.ts'
@@ -226,7 +227,7 @@ export function partnersService({ db, settings }: Context) {
           paid: each.isPaid === null ? '' : each.isPaid ? 'yes' : 'no',
         }),
       )
-      return ok(stringify(rows, { header: true, columns: [...CSV_COLUMNS], escape_formulas: true }))
+      return ok(stringify(rows, { header: true, columns: [...CSV_COLUMNS], cast: { string: cellOfText } }))
     },
 
     /** Partners from a table, known by their names; a bad row is told by its line and stops no other. */
@@ -248,7 +249,7 @@ export function partnersService({ db, settings }: Context) {
       }
       const done: PartnersIn = { made: 0, changed: 0, refused: [] }
       for (const [i, record] of records.entries()) {
-        const cell = (name: CsvColumn): string => (record[name] ?? '').trim().replace(/^'(?=[=+\-@])/, '')
+        const cell = (name: CsvColumn): string => textOfCell((record[name] ?? '').trim())
         const before = await findPartnerNamed(db, actor.siteId, cell('name'))
         const network = cell('network') === '' ? null : await findPartnerNamed(db, actor.siteId, cell('network'))
         const read = PartnerNew.safeParse({

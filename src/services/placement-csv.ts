@@ -1,4 +1,5 @@
 import { stringify } from 'csv-stringify/sync'
+import { cellOfText } from '../core/exchange/index.ts'
 import { isBefore, type PlacementList, type PlacementQuery } from '../core/placements/index.ts'
 import type { Actor } from './context.ts'
 import { shownPlacement } from './shown-placement.ts'
@@ -52,7 +53,7 @@ export function csvPart(list: PlacementList, actor: Actor, query: PlacementQuery
   })
   const last = list.judgedAt(part[part.length - 1] ?? -1)?.placement
   return {
-    text: stringify(rows, { header: after === null, columns: [...COLUMNS], escape_formulas: true }),
+    text: stringify(rows, { header: after === null, columns: [...COLUMNS], cast: { string: cellOfText } }),
     next: last === undefined || from + PART >= found.length ? null : { path: last.page.path, ordinal: last.ordinal },
   }
 }

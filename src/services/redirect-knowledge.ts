@@ -178,6 +178,8 @@ export class RedirectKnowledge {
   }
 }
 
-/** Plain paths under which a page answers. @param ignoresCase - then in small letters */
-export const spellingsOf = (path: string, ignoresCase: boolean): Set<string> =>
-  new Set([path, ...pathSpellings(path)].map((each) => (ignoresCase ? plainPath(each).toLowerCase() : plainPath(each))))
+/** Plain paths under which a page answers: of a folder's page also that of its index file. @param ignoresCase - then in small letters */
+export function spellingsOf(path: string, ignoresCase: boolean): Set<string> {
+  const index = path.endsWith('/') ? [`${path}index.html`, `${path}index.htm`] : []
+  return new Set([path, ...pathSpellings(path), ...index].map((each) => (ignoresCase ? plainPath(each).toLowerCase() : plainPath(each))))
+}

@@ -14,6 +14,7 @@ import {
   type SuggestAnswer,
 } from '../contract/short-links.ts'
 import type { AddressFault } from '../core/address/index.ts'
+import { cellOfText } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { type ShortLinkCourse as Course, type CourseFault, PLAIN_COURSE } from '../core/routing/index.ts'
 import { decide, factsOf, originOf, relTokens, type SiteGround, strandOf } from '../core/rules/index.ts'
@@ -320,7 +321,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
           row.clicks,
           row.otherClicks,
         ]),
-        { header: after === null, columns: CSV_COLUMNS, escape_formulas: true },
+        { header: after === null, columns: CSV_COLUMNS, cast: { string: cellOfText } },
       )
       return ok({ text, next })
     },

@@ -387,6 +387,22 @@ test('an access log is run through the table as it is, and as it is to be; broke
   await empty()
 })
 
+test('a log is replayed as delivery answers: index files, escapes and empty lines; and another format is named', async () => {
+  const { db, services, editor } = world
+  const replayed = async (log_: string) => {
+    const job = must(await services.redirectTrials.startReplay(editor, { bytes: Buffer.from(log_), rows: '', host: '' }))
+    await runReplay(db, services.redirectTrials, job, log)
+    return must(await services.jobs.get(editor, job))
+  }
+  await take('/caf\u00e9-old,/timetables.html')
+  const lines = [line('/index.html'), line('/index.htm?x=1'), '', line('/caf\\xc3\\xa9-old'), line('/'), '', '']
+  const report = ReplayReport.parse((await replayed(lines.join('\n'))).report)
+  assert.deepEqual([report.lines, report.broken], [6, 2])
+  assert.deepEqual([report.answered, report.missed], [4, 0])
+  assert.match((await replayed('2026/11/26 10:00:00 [error] 1234#0: *1 open() failed\n')).message ?? '', /looks like an error log of nginx/)
+  await empty()
+})
+
 test('a log of nothing but empty lines is stopped as any other, and what was sent goes', async () => {
   const { db, services, editor } = world
   const bytes = gzipSync(Buffer.alloc(300 * 1024 * 1024, '\n'), { level: 1 })
@@ -422,6 +438,14 @@ for (const [kind, name, bytes] of [
     ),
   ],
   [
+    'sitemap',
+    'sitemap.xml.gz',
+    gzipSync(
+      '<?xml version="1.0"?><urlset xmlns="http://www.sitemaps.org/schemas/sitemap/0.9"><url><loc>http://old.example/rooms-by-quay.php</loc></url><url><loc>http://old.example/puffin-lighthouse.asp</loc></url><url><loc>http://old.example/timetables.html</loc></url></urlset>',
+    ),
+  ],
+  ['list', 'old.txt.gz', gzipSync('http://old.example/rooms-by-quay.php\n\n/puffin-lighthouse.asp\n/timetables.html\n')],
+  [
     'log',
     'access.log',
     Buffer.from(
@@ -441,7 +465,7 @@ for (const [kind, name, bytes] of [
     }),
   ],
 ] as const)
-  test(`a move is rehearsed with old addresses from a ${kind}`, async () => {
+  test(`a move is rehearsed with old addresses from a ${kind}, ${name}`, async () => {
     const { db, services, editor } = world
     const job = must(await services.redirectTrials.startRehearsal(editor, { bytes: new Uint8Array(bytes), name }))
     await runRehearsal(db, services.redirectTrials, job, log)

@@ -24,11 +24,18 @@ export function offersFor(address: string): readonly Offer[] {
   return [...offers, sentenceOffer(address)].filter((offer) => offer !== null)
 }
 
-/** A mark at the end that may be the sentence's, and may as well be the address's. */
+/** A mark or a bracket at the end that may be the sentence's, and may as well be the address's. */
 function sentenceOffer(address: string): Offer | null {
-  const found = /[.,!?…]+$/.exec(address)?.[0]
+  const found = /[.,!?…]+$/.exec(address)?.[0] ?? looseBracket(address)
   if (found === undefined || /\/\.{1,2}$/.test(address)) return null
   return { what: `Take off the “${found}” at its end`, from: address, to: address.slice(0, -found.length) }
+}
+
+/** A bracket at the end that nothing opens. */
+function looseBracket(address: string): string | undefined {
+  const close = address.at(-1) ?? ''
+  const open = { ')': '(', ']': '[', '}': '{' }[close]
+  return open === undefined || address.split(close).length <= address.split(open).length ? undefined : close
 }
 
 function trackingOffer(address: string): Offer | null {

@@ -70,9 +70,9 @@ export function repair(text: string, around: Surroundings): Result<RepairedAddre
   if (CONTROL.test(text)) return fail('address-control-character')
   const repairs: Repair[] = []
   let now = text
-  const mend = (what: string, step: Step): void => {
+  const mend = (what: string | ((from: string, to: string) => string), step: Step): void => {
     const next = step(now)
-    if (next !== now) repairs.push({ what, from: now, to: next })
+    if (next !== now) repairs.push({ what: typeof what === 'string' ? what : what(now, next), from: now, to: next })
     now = next
   }
 
@@ -91,7 +91,10 @@ export function repair(text: string, around: Surroundings): Result<RepairedAddre
     mend('Left one “http” of two', dropDoubledScheme)
     mend('Mended the start of the address', mendScheme)
     mend('Took the space out of the host name', closeUpHost)
-    mend('Put “https://” in front', (t) => addScheme(t, around))
+    mend(
+      (from, to) => `Put “${to.slice(0, to.length - from.length)}” in front`,
+      (t) => addScheme(t, around),
+    )
     mend('Wrote spaces as %20', (t) => t.replace(/[\s\u00a0]+/g, '%20'))
   }
   const late = schemeFault(now) ?? shapeFault(now)
@@ -135,14 +138,21 @@ function withoutEndBehindPair(text: string): string {
   return inside.length > 2 && inside !== text && inside.endsWith(close) ? inside : text
 }
 
+/**
+ * A bracket at the end that nothing opens is the sentence's, unless the address is a whole one: in that it may stand, and nobody can
+ * tell (it is offered), but where the sentence ends behind it. Angle brackets stand in no address.
+ */
 function dropLooseClosers(text: string): string {
+  const isWhole = /^https?:\/\/[^\s/?#]/i.test(text) && parseUrl(text) !== null
+  const end = isWhole && !/[?#]./.test(text) ? text.replace(SENTENCE_END, '') : text
   for (const [open, close] of [
     ['(', ')'],
     ['[', ']'],
     ['{', '}'],
     ['<', '>'],
   ] as const) {
-    if (text.endsWith(close) && count(text, close) > count(text, open)) return text.slice(0, -1)
+    if (isWhole && end === text && close !== '>') continue
+    if (end.endsWith(close) && count(end, close) > count(end, open)) return end.slice(0, -1)
   }
   return text
 }
@@ -253,7 +263,7 @@ function isHostName(host: string): boolean {
 /** A word or a sentence is no address, although the URL parser would take it for a relative one. */
 function isPlausible(text: string, url: URL): boolean {
   if (/^(?:mailto|tel|sms):/i.test(text))
-    return /^(?:mailto|tel|sms):\S+$/i.test(text) && (url.protocol !== 'mailto:' || text.includes('@') || text.includes('?'))
+    return /^(?:mailto|tel|sms):\S+$/i.test(text) && (url.protocol !== 'mailto:' || /@|%40|\?/.test(text))
   if (/^(?:https?|ftp):/i.test(text)) {
     return url.hostname !== '' && (url.hostname === 'localhost' || url.hostname.includes('.') || url.hostname.startsWith('['))
   }

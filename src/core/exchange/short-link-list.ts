@@ -1,4 +1,4 @@
-import { cellsOf } from './columns/index.ts'
+import { cellsOf, textOfCell } from './columns/index.ts'
 
 /** A row of a list of short links, as it stands there. */
 export interface ShortLinkListRow {
@@ -85,6 +85,6 @@ export const headerOfColumns = ({ delimiter, columns }: Pick<GuessedList, 'delim
 /** One record of the file by the names of its columns; what it does not have is "". */
 export function listRowOf(columns: readonly (keyof ShortLinkListRow | null)[], record: readonly string[]): ShortLinkListRow {
   const row = { destination: '', slug: '', host: '', title: '', status: '', note: '', tags: '' }
-  for (const [i, column] of columns.entries()) if (column !== null) row[column] = (record[i] ?? '').trim()
+  for (const [i, column] of columns.entries()) if (column !== null) row[column] = textOfCell((record[i] ?? '').trim())
   return row
 }

@@ -15,6 +15,7 @@ export {
 export { type CompiledDestination, compileDestination, type DestinationFault, FILLED_MAX_CHARS, HOLES_MAX } from './destination.ts'
 export { hiddenBy, samplePath } from './hidden.ts'
 export type { ReviewRow } from './lean-row.ts'
+export { logTimeMs, otherFormatOf, readLogLine, unescapedTarget } from './log-line.ts'
 export {
   type Asked,
   type Considered,
@@ -65,7 +66,7 @@ export {
   TOLERANCE,
   type Tolerance,
 } from './redirect.ts'
-export { logTimeMs, Replay, type ReplaySite, type ReplayTally, readLogLine } from './replay.ts'
+export { Replay, type ReplaySite, type ReplayTally } from './replay.ts'
 export { FINDING_KINDS, type Finding, type FindingKind, type Mend, RedirectReview, type ReviewSite } from './review.ts'
 export {
   type AskedOfShortLink,

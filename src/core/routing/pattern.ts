@@ -108,8 +108,7 @@ function stepsAChar(source: string, once: number): number {
 function firstRepeat(source: string): number {
   for (let at = 1; at < source.length; ) {
     const c = source[at]
-    const end =
-      c === '(' ? closingOf(source, at) : c === '[' ? classEnd(source, at) : at + (ESCAPE.exec(source.slice(at))?.[0].length ?? 1) - 1
+    const end = c === '(' ? closingOf(source, at) : c === '[' ? classEnd(source, at) : escapeEnd(source, at)
     if (end === -1) return 1
     const inside = c === '(' ? withoutPlain(source.slice(at, end + 1)).replace(/\(\?(?::|P?<\w*>)/g, '') : ''
     if (/[*+?{]/.test(inside) || /^[*+?{]/.test(source.slice(end + 1))) return at
@@ -118,6 +117,10 @@ function firstRepeat(source: string): number {
   return -1
 }
 const ESCAPE = /^\\(?:[pPx]\{[^}]*\}|.)/s
+/** Where an escape ends. */
+const escapeEnd = (source: string, at: number): number => at + (ESCAPE.exec(source.slice(at, at + ESCAPE_MAX_CHARS))?.[0].length ?? 1) - 1
+/** Longest name of what an escape stands for, with room. */
+const ESCAPE_MAX_CHARS = 60
 
 /** What every path begins with that an expression matches, folded; "" where that is not plain to see. */
 export function headOf(source: string): string {
@@ -148,7 +151,8 @@ export const foldedText = (text: string): string => text.toLowerCase().replaceAl
 function withoutPlain(source: string): string {
   let out = ''
   for (let i = 0; i < source.length; i++) {
-    const end = source[i] === '[' ? classEnd(source, i) : source[i] === '\\' && !/[1-9k]/.test(source[i + 1] ?? '') ? i + 1 : i
+    const end =
+      source[i] === '[' ? classEnd(source, i) : source[i] === '\\' && !/[1-9k]/.test(source[i + 1] ?? '') ? escapeEnd(source, i) : i
     if (end === -1) return out // not closed, which is told as such
     out += end === i ? source[i] : '_'.repeat(end - i + 1)
     i = end

@@ -1,90 +1,8 @@
 import { type Device, deviceOf } from '../clicks/index.ts'
+import { logTimeMs, Places, unescapedTarget } from './log-line.ts'
 import { matchRedirect, type RedirectSource } from './match.ts'
 import { noiseOf, tellingEnding } from './missed.ts'
 import { plainPath } from './path.ts'
-
-/** A line of an access log in Common or Combined Log Format. */
-export interface LogLine {
-  readonly remote: string
-  readonly method: string
-  /** As asked for: a path with its query, or a whole address. */
-  readonly target: string
-  readonly agent: string
-  /** Time as the log has it: "26/Nov/2026:10:00:00 +0000". */
-  readonly time: string
-}
-
-/** Longest line that is looked at. */
-const LINE_MAX_CHARS = 20_000
-
-/** Where the parts of a line stand. One is used for all lines of a log: there may be ten millions. */
-class Places {
-  blank = 0
-  timeFrom = 0
-  timeTo = 0
-  methodFrom = 0
-  methodTo = 0
-  targetTo = 0
-  agentFrom = 0
-  agentTo = 0
-
-  /** @returns whether the line is one of a log */
-  find(line: string): boolean {
-    if (line.length > LINE_MAX_CHARS) return false
-    const blank = line.indexOf(' ')
-    const open = line.indexOf('[', blank)
-    const close = line.indexOf('] "', open)
-    if (blank <= 0 || open === -1 || close === -1) return false
-    const start = close + 3
-    const method = line.indexOf(' ', start)
-    if (method === -1 || method - start > 20) return false
-    let end = line.indexOf('"', start)
-    while (end !== -1 && line.charCodeAt(end - 1) === 0x5c) end = line.indexOf('"', end + 1)
-    if (end === -1 || method > end) return false
-    const last = line.lastIndexOf(' ', end)
-    const status = line.charCodeAt(end + 2)
-    this.targetTo = last > method && line.startsWith('HTTP/', last + 1) ? last : end
-    if (this.targetTo === method + 1 || status < 0x31 || status > 0x35) return false
-    const quote = line.lastIndexOf('"')
-    const before = quote > end ? line.lastIndexOf('"', quote - 1) : -1
-    this.blank = blank
-    this.timeFrom = open + 1
-    this.timeTo = close
-    this.methodFrom = start
-    this.methodTo = method
-    this.agentFrom = before > end ? before + 1 : 0
-    this.agentTo = before > end ? quote : 0
-    return true
-  }
-}
-
-/**
- * Reads a line of an access log (Common Log Format of the NCSA, or Combined, which adds referrer and user agent).
- * @returns null for one that is none. Never throws.
- */
-export function readLogLine(line: string): LogLine | null {
-  const at = new Places()
-  if (!at.find(line)) return null
-  return {
-    remote: line.slice(0, at.blank),
-    method: line.slice(at.methodFrom, at.methodTo),
-    target: line.slice(at.methodTo + 1, at.targetTo),
-    agent: line.slice(at.agentFrom, at.agentTo),
-    time: line.slice(at.timeFrom, at.timeTo),
-  }
-}
-
-const MONTHS = 'JanFebMarAprMayJunJulAugSepOctNovDec'
-
-/** UTC in milliseconds; null where it cannot be read. */
-export function logTimeMs(time: string): number | null {
-  const found = /^(\d\d)\/([A-Z][a-z]{2})\/(\d{4}):(\d\d):(\d\d):(\d\d) ([+-])(\d\d)(\d\d)$/.exec(time)
-  const month = found === null ? -1 : MONTHS.indexOf(found[2] ?? '') / 3
-  if (found === null || month < 0) return null
-  const [, day, , year, hour, minute, second, sign, hours, minutes] = found
-  const offset = (Number(hours) * 60 + Number(minutes)) * (sign === '-' ? -1 : 1)
-  return Date.UTC(Number(year), month, Number(day), Number(hour), Number(minute) - offset, Number(second))
-}
 
 /** How a site answers, as of a table. */
 export interface ReplaySite {
@@ -113,7 +31,7 @@ export interface ChangedExample extends ReplayExample {
 /** What a log came to. */
 export interface ReplayTally {
   readonly lines: number
-  /** Lines that are none of a log. */
+  /** Lines that are none of a log, empty ones among them. */
   readonly broken: number
   /** By the table that is tried: the draft where there is one. */
   readonly answered: number
@@ -160,7 +78,6 @@ export class Replay {
   }
 
   line(text: string): void {
-    if (text === '') return
     this.#lines++
     const judged = this.#at.find(text) ? this.#judge(text) : null
     if (judged === null) {
@@ -220,7 +137,8 @@ export class Replay {
 
   #ask(target: string, device: Device, nowMs: number): Judged | null {
     const { live, draft, host, origin, hasPage, hasEnding } = this.#site
-    const own = target.startsWith('/') ? target : /^https?:\/\/[^/?#]+(\/.*)?$/i.exec(target)?.[1]
+    const asked = unescapedTarget(target)
+    const own = asked.startsWith('/') ? asked : /^https?:\/\/[^/?#]+(\/.*)?$/i.exec(asked)?.[1]
     if (own === undefined) return null
     const at = own.indexOf('?')
     const sent = at === -1 ? own : own.slice(0, at)

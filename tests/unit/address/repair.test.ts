@@ -212,11 +212,26 @@ for (const text of [
     assert.equal(!read.ok && typeof read.detail.why, 'string')
   })
 
+test('what is put in front is said as it is', () => {
+  for (const [text, what] of [
+    ['//ferries.com/times', 'Put “https:” in front'],
+    ['ferries.com/times', 'Put “https://” in front'],
+    ['gannet-line.localhost:4301/smock', 'Put “http://” in front'],
+  ] as const) {
+    const read = repair(text, around)
+    assert.deepEqual(read.ok ? read.value.repairs.map((each) => each.what) : null, [what])
+  }
+  assert.deepEqual(repair('mailto:crew%40ferries.com', around).ok, true)
+})
+
 test('what may be the sentence’s is offered where nobody can tell', () => {
   for (const [text, without] of [
     ['https://tern.example/tides?', 'https://tern.example/tides'],
     ['https://tern.example/?q=why!', 'https://tern.example/?q=why'],
     ['https://tern.example/wait...', 'https://tern.example/wait'],
+    ['https://tern.example/tides)', 'https://tern.example/tides'],
+    ['https://tern.example/a(b)c]', 'https://tern.example/a(b)c'],
+    ['https://tern.example/?q=(a))', 'https://tern.example/?q=(a)'],
   ]) {
     const read = repair(text ?? '', around)
     assert.equal(read.ok && read.value.address, text)

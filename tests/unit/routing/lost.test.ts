@@ -5,6 +5,7 @@ import {
   isPageLike,
   logTimeMs,
   noiseOf,
+  otherFormatOf,
   PageFinder,
   RedirectTable,
   Replay,
@@ -165,7 +166,7 @@ for (const [name, line, expected] of [
     ['::1', 'HEAD', '/a b', ' C'],
   ],
   ['of HTTP/0.9', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a" 200 1', ['1.2.3.4', 'GET', '/a', '']],
-  ['an escaped quote', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a\\"b HTTP/1.1" 200 1', ['1.2.3.4', 'GET', '/a\\"b', '']],
+  ['an escaped quote', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET /a\\"b HTTP/1.1" 200 1', ['1.2.3.4', 'GET', '/a"b', '']],
   ['nothing', '', null],
   ['no log', 'hello world', null],
   ['no request', '1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "-" 408 0', null],
@@ -176,6 +177,27 @@ for (const [name, line, expected] of [
     const read = readLogLine(line)
     assert.deepEqual(read === null ? null : [read.remote, read.method, read.target, read.agent], expected)
   })
+
+test('what servers escape in a log is read as it was asked for, and what is no log is called what it looks like', () => {
+  for (const [written, asked] of [
+    ['/caf\\xc3\\xa9', '/caf%C3%A9'],
+    ['/a\\x22b\\\\c', '/a"b\\c'],
+    ['/a\\tb', '/a%09b'],
+    ['/a\\q', '/a\\q'],
+  ] as const)
+    assert.equal(readLogLine(`1.2.3.4 - - [26/Nov/2026:10:00:00 +0000] "GET ${written} HTTP/1.1" 404 12`)?.target, asked)
+  for (const [line, looks] of [
+    ['[Wed Oct 11 14:32:52.123456 2026] [core:error] [pid 35708] AH00128: File does not exist', 'an error log of Apache httpd'],
+    ['2026/11/26 10:00:00 [error] 1234#0: *1 open() failed', 'an error log of nginx'],
+    ['#Fields: date time cs-method', 'a log in the W3C Extended format'],
+    ['{"request":"/a"}', 'a log in JSON'],
+    ['<?xml version="1.0"?>', 'a sitemap or another document in XML'],
+    ['Nov 26 10:00:00 host sshd[12]: Accepted', 'a log of the system'],
+    ['https://a.example/x', 'a list of addresses'],
+    ['hello world', null],
+  ] as const)
+    assert.equal(otherFormatOf(line), looks)
+})
 
 test('a time of a log is read in its own zone', () => {
   assert.equal(logTimeMs('26/Nov/2026:10:00:00 +0130'), Date.UTC(2026, 10, 26, 8, 30))

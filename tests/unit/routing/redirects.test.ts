@@ -299,11 +299,13 @@ test('a filled destination has a length, and so many holes', () => {
 })
 
 test('an expression that has to go back over its steps is refused, with the place', () => {
+  for (const source of ['^/\\p{L}+$', '/\\x{41}+', '[{}]+', '\\}+', 'a{2}']) assert.ok(compileExpression(source, false).ok, source)
   for (const [source, part] of [
     ['^/(?=a)', '(?='],
     ['(?<!x)y', '(?<!'],
     ['(a)\\1', '\\1'],
     ['a++b', '++'],
+    ['a{2}+', '}+'],
     ['(?>a|b)', '(?>'],
   ] as const) {
     const made = compileExpression(source, false)

@@ -6,3 +6,4 @@ export const cellsOf = (line: string, delimiter: string): string[] =>
       .replace(/^"(.*)"$/, '$1')
       .trim(),
   )
+export { cellOfText, textOfCell } from './cell.ts'

@@ -1,5 +1,5 @@
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
-import { cellsOf } from '../columns/index.ts'
+import { cellOfText, cellsOf, textOfCell } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
@@ -109,7 +109,8 @@ export function recordOf({ columns, delimiter }: ListLayout, cells: readonly str
   const record = { from: '', to: '', status: '', match: '', query: '', host: '', note: '', on: '', 'over pages': '', when: '' }
   // Blanks in a row part nothing.
   const told = delimiter === ' ' ? cells.filter((cell) => cell !== '') : cells
-  for (const [i, column] of columns.entries()) if (column !== null && record[column] === '') record[column] = (told[i] ?? '').trim()
+  for (const [i, column] of columns.entries())
+    if (column !== null && record[column] === '') record[column] = textOfCell((told[i] ?? '').trim())
   // What is gone leads nowhere: its status may stand where others have their new address.
   const alone = record.status === '' && /^\d{3}$/.test(record.to) ? { to: '', status: record.to } : {}
   const status = STATUS_WORDS.exec(record.status)?.[1]
@@ -146,7 +147,7 @@ export const LIST_HEADER = `${LIST_COLUMNS.join(',')}\r\n`
 /** A row as a line of CSV (RFC 4180), with its line end. */
 export const csvLine = (draft: RedirectDraft): string => {
   const record = listRecordOf(draft)
-  return `${LIST_COLUMNS.map((column) => cell(record[column])).join(',')}\r\n`
+  return `${LIST_COLUMNS.map((column) => cell(cellOfText(record[column]))).join(',')}\r\n`
 }
 
 /** Why a word of a list is none of those that can stand in its column; null where all are. */
