@@ -4,6 +4,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import {
   isPlain,
   leadsOn,
+  NO_BACKSLASH,
   pathKey,
   plainPath,
   type Redirect,
@@ -117,6 +118,8 @@ interface ReadFrom {
 }
 
 function readFrom(from: string, isOwn: (host: string) => boolean): Result<ReadFrom, 'path-unreadable' | 'unknown-host'> {
+  // An address with one would become another, for which somebody else may have a row.
+  if (from.includes('\\')) return fail('path-unreadable', { from, why: NO_BACKSLASH })
   if (isPlain(from) && !from.startsWith('//')) return ok({ path: from, host: null, query: [] })
   const url = /^https?:\/\//i.test(from)
     ? parseUrl(from)

@@ -84,6 +84,10 @@ test('a row is kept as it was meant: its path, the host it names, and its query 
 
 for (const [name, wanted, fault] of [
   ['a path without its slash', { from: 'old', to: '/new' }, 'path-unreadable'],
+  ['a backslash, which browsers turn round', { from: '/a\\b', to: '/new' }, 'path-unreadable'],
+  ['a backslash under which nothing is', { from: '/a\\b', match: 'under', to: '/new' }, 'path-unreadable'],
+  ['a pattern with one', { from: '/a\\\\b/*', match: 'pattern', to: '/new' }, 'path-unreadable'],
+  ['an expression with one', { from: '^/a\\\\b', match: 'expression', to: '/new' }, 'path-unreadable'],
   ['an address of somebody else’s', { from: 'https://other.example/old', to: '/new' }, 'unknown-host'],
   ['nowhere to lead', { from: '/old' }, 'destination-refused'],
   ['code', { from: '/old', to: 'javascript:alert(1)' }, 'destination-refused'],

@@ -23,6 +23,7 @@ export {
   considerRedirects,
   isConditional,
   matchRedirect,
+  NO_BACKSLASH,
   NOT_ANSWERING,
   type NotAnswering,
   type ReadyRedirect,
@@ -34,6 +35,7 @@ export {
   redirectsInTurn,
 } from './match.ts'
 export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf, SCANNED_MIN, tellingEnding } from './missed.ts'
+export type { KnownPage } from './page-files.ts'
 export { encodedPath, encodeText, isPlain, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
 export {
   type CompiledPattern,
@@ -79,6 +81,6 @@ export {
   type ShortLinkTarget,
 } from './short-links.ts'
 export { slipsBetween } from './slips.ts'
-export { type KnownPage, type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, SURE } from './suggest.ts'
+export { type LostAddress, PageFinder, type PageSuggestion, SCORE_WORDS, SURE } from './suggest.ts'
 export { RedirectTable } from './table.ts'
 export { ASKED_PATH_MAX_CHARS, LOOK_UP_STEPS_MAX, LOOKED_THROUGH_MAX_CHARS, LookUpWork } from './work.ts'

@@ -56,6 +56,9 @@ export interface RedirectSource {
 
 export type RedirectFault = PatternFault | DestinationFault | 'path-unreadable' | 'path-too-deep' | 'path-too-long'
 
+/** Browsers write it as a slash, and an escape stays one (`plainPath`). */
+export const NO_BACKSLASH = 'no address has a backslash: browsers turn it into “/”, and where it is meant it is written “%5C”'
+
 /** Makes a row ready. */
 export function readyRedirect(row: Redirect, { ignoresCase, ignoresSlash }: Tolerance): Result<ReadyRedirect, RedirectFault> {
   let pattern: CompiledPattern | null = null
@@ -65,6 +68,7 @@ export function readyRedirect(row: Redirect, { ignoresCase, ignoresSlash }: Tole
       row.match === 'pattern' ? compilePathPattern(row.from, ignoresCase, ignoresSlash) : compileExpression(row.from, ignoresCase)
     if (!compiled.ok) return compiled
     pattern = compiled.value
+    if (pattern.literals.some((text) => text.includes('\\'))) return fail('path-unreadable', { from: row.from, why: NO_BACKSLASH })
     fixedChars = pattern.literals.reduce((sum, each) => sum + each.length, 0)
   } else if (!row.from.startsWith('/')) return fail('path-unreadable', { from: row.from })
   else if (row.from.length > ASKED_PATH_MAX_CHARS) return fail('path-too-long', { most: ASKED_PATH_MAX_CHARS })

@@ -1,6 +1,15 @@
 import { folded, hyphenated } from '../slugs/index.ts'
 import { gramsOf, placesOf, type Spelt, spelt, wordsOf } from './spelt.ts'
-import type { KnownPage } from './suggest.ts'
+
+/** A page as a way out for somebody who asked for another address. */
+export interface KnownPage {
+  readonly path: string
+  readonly title: string
+  /** Words that its text is about; what it has most of first. */
+  readonly words?: readonly string[]
+  /** Paths that it stood at before. */
+  readonly past?: readonly string[]
+}
 
 /** A run of three letters or a word: the pages that have it, also some that have gone. */
 export interface Piece {

@@ -1,19 +1,9 @@
 import { folded } from '../slugs/index.ts'
 import { FITTED } from './fitted.ts'
 import { isBelow, LIKENESSES, type Likeness, unlike } from './likeness.ts'
-import { type FiledAddress, type FiledPage, PageFiles, type Piece, type Wanted } from './page-files.ts'
+import { type FiledAddress, type FiledPage, type KnownPage, PageFiles, type Piece, type Wanted } from './page-files.ts'
 import { gramsOf, placesOf, type Spelt, spelt, wordsOf } from './spelt.ts'
 import { misspellings, reasonOf, slipsOf } from './suggest-reasons.ts'
-
-/** A page as a way out for somebody who asked for another address. */
-export interface KnownPage {
-  readonly path: string
-  readonly title: string
-  /** Words that its text is about; what it has most of first. */
-  readonly words?: readonly string[]
-  /** Paths that it stood at before. */
-  readonly past?: readonly string[]
-}
 
 /** What is known of an address that nobody answers. */
 export interface LostAddress {
