@@ -9,7 +9,7 @@ import { frontDoor } from './front-door/index.ts'
 import { locate } from './locate.ts'
 import { answerMissing } from './missing.ts'
 import { say, sayNotYet } from './say.ts'
-import { answerSitemap, SITEMAP_PATH } from './sitemap.ts'
+import { answerRobots, answerSitemap, ROBOTS_PATH, SITEMAP_PATH } from './sitemap.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
 /** A moment of the store is held for whoever takes an answer slowly for so long; the rest of it is then as of later. */
@@ -137,6 +137,7 @@ async function content(
   const place = locate(view, entry, path)
   if (place === null && view.isFilling) return sayNotYet(response, request.method)
   if (place === null && path === SITEMAP_PATH) return answerSitemap(view, entry, request, response)
+  if (place === null && path === ROBOTS_PATH) return answerRobots(entry, request, response)
   if (place === null) return answerMissing(delivery, view, entry, { host, path }, request, response)
   if ('moved' in place) {
     response.writeHead(301, { Location: place.moved + query, 'Content-Length': '0' }).end()

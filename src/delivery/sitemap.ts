@@ -7,6 +7,8 @@ import type { HostEntry, StoreView } from './store/index.ts'
 
 /** Where robots look for it (sitemaps.org protocol 0.9). A page or file of the site's own of this name comes before it. */
 export const SITEMAP_PATH = '/sitemap.xml'
+/** Where robots look first (RFC 9309 §2.3). A file of the site's own, or a row for it, comes before ours. */
+export const ROBOTS_PATH = '/robots.txt'
 /** Addresses of one sitemap; the protocol allows no more. */
 const NAMED_MAX = 50_000
 /** Read at once: between two stretches others are answered. */
@@ -14,6 +16,17 @@ const STRETCH = 500
 
 /** By what the store held, and by host: made once, however many ask. */
 const madeOf = new WeakMap<object, Map<string, Promise<Buffer>>>()
+
+/** Lets robots go everywhere, and tells them where the sitemap is. */
+export function answerRobots({ address }: HostEntry, request: EdgeRequest, response: ServerResponse): void {
+  const text = `User-agent: *\nDisallow:\n\nSitemap: ${address}${SITEMAP_PATH}\n`
+  response.writeHead(200, {
+    'Content-Type': 'text/plain; charset=utf-8',
+    'Cache-Control': 'public, max-age=3600',
+    'Content-Length': Buffer.byteLength(text),
+  })
+  response.end(request.method === 'HEAD' ? undefined : text)
+}
 
 /** Names the pages of a site to robots. */
 export async function answerSitemap(view: StoreView, entry: HostEntry, request: EdgeRequest, response: ServerResponse): Promise<void> {

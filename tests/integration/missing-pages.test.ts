@@ -100,7 +100,7 @@ test('a host can lead missing pages elsewhere: those that people ask for, and ne
   await missingTo('site.localhost', '/timetables.html')
   const answer = await get('/nowhere')
   assert.deepEqual([answer.status, answer.location], [302, 'http://site.localhost:4999/timetables.html'])
-  for (const path of ['/lost.png', '/favicon.ico', '/robots.txt', '/.well-known/x', '/app.js', '/.hidden'])
+  for (const path of ['/lost.png', '/favicon.ico', '/humans.txt', '/.well-known/x', '/app.js', '/.hidden'])
     assert.equal((await get(path)).status, 404, path)
   assert.equal((await get('/nowhere', { headers: { Accept: 'application/json' } })).status, 404)
   await missingTo('site.localhost', '/not-there')

@@ -368,6 +368,18 @@ test('the sitemap names the pages of the site and the rows that are not hidden, 
   assert.equal((await get('/sitemap.xml', { host: 'short.localhost' })).status, 404)
 })
 
+test('robots are told where the sitemap is, unless the site says something else', async () => {
+  const robots = await get('/robots.txt')
+  assert.equal(robots.status, 200)
+  assert.equal(robots.body, `User-agent: *\nDisallow:\n\nSitemap: ${HOME}/sitemap.xml\n`)
+  assert.equal((await get('/robots.txt', { host: 'short.localhost' })).status, 404)
+  const row = await make({ from: '/robots.txt', to: '/here.html' })
+  await fresh()
+  assert.equal((await get('/robots.txt')).location, `${HOME}/here.html`)
+  must(await world.services.redirects.remove(world.editor, row.id))
+  await fresh()
+})
+
 test('rows are found by their paths by look-ups, also while a table fills', async () => {
   const { db, owner } = world
   await fillRedirects(db, owner.siteId, 20_000)
