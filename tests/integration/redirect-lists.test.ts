@@ -157,7 +157,7 @@ test('what goes out as CSV and as JSON comes in again as the same rows', async (
 
 test('a configuration comes in by its redirect lines; what cannot be said is listed by line', async () => {
   const report = await take(
-    'Redirect 301 /old /timetables.html\nRewriteRule ^/x$ /y [P]\nServerName other.example\nRedirectMatch 301 (a)\\1 /z\n',
+    'Redirect 301 /old /timetables.html\nRewriteRule ^/x$ /y [P]\nServerName other.example\nRedirectMatch 301 (a)\\1 /z\nRewriteEngine On\n',
     { as: 'httpd' },
   )
   assert.deepEqual(counts(report), [1, 0, 0, 2])

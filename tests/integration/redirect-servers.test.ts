@@ -88,6 +88,7 @@ async function compare(server: WebServer, table: RedirectTable, targets: Iterabl
 const sample = (text: string): string =>
   text
     .replace(/^\^|\$$|\(\?i\)/g, '')
+    .replace(/\((\w+)\|[^()]*\)/g, '$1')
     .replace(/\(\?:|\(|\)/g, '')
     .replace(/\\d\+|\[0-9\]\+/g, '42')
     .replace(/\.[*+]|\[\^\/\]\+/g, 'some')
@@ -117,7 +118,9 @@ RewriteCond %{HTTP_HOST} ^a\\.example$ [NC]
 RewriteRule ^/only/(.*)$ https://elsewhere.example/$1 [R=301,L]
 RewriteRule ^/gone/ - [G]
 RewriteRule ^/inside$ /outside [L]
+RewriteRule ^/(am|bm)(/.*)$ https://moved.example$2 [R=301,L]
 RewriteRule ^/Case$ /lower [R,NC,L]
+RedirectMatch 301 ^/dmove(.*)$ https://moved.example$1
 `
 
 test('what is read from Apache httpd answers as it does there, and what cannot be said is told by its line', async (t) => {

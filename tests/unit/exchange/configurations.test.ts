@@ -9,21 +9,54 @@ for (const [name, text, rows, refused] of [
   ['a line that goes on', 'Redirect 301 /old \\\n  /new', [['/old', '/new$rest', []]], []],
   [
     'hosts by choices of names',
-    'RewriteCond %{HTTP_HOST} ^(www\\.)?a\\.example$ [NC]\nRewriteRule ^/x$ /y [R,L]',
+    'RewriteCond %{HTTP_HOST} ^(www\\.)?a\\.example$ [NC]\nRewriteRule ^/x$ /y [R,L]\nRewriteEngine On',
     [['/x', '/y', ['a.example', 'www.a.example']]],
     [],
   ],
   [
     'one of two hosts',
-    'RewriteCond %{HTTP_HOST} ^a\\.example$ [OR]\nRewriteCond %{HTTP_HOST} ^b\\.example$\nRewriteRule ^/x$ /y [R,L]',
+    'RewriteCond %{HTTP_HOST} ^a\\.example$ [OR]\nRewriteCond %{HTTP_HOST} ^b\\.example$\nRewriteRule ^/x$ /y [R,L]\nRewriteEngine On',
     [['/x', '/y', ['a.example', 'b.example']]],
     [],
   ],
-  ['a path with no slash before it, as .htaccess has them', 'RewriteRule ^old\\.html$ /new [R=301,L]', [['/old.html', '/new', []]], []],
-  ['what could be from either', 'RewriteRule ^(.*)$ /new/$1 [R=301,L]', [], [1]],
+  [
+    'a path with no slash before it, as .htaccess has them',
+    'RewriteRule ^old\\.html$ /new [R=301,L]\nRewriteEngine On',
+    [['/old.html', '/new', []]],
+    [],
+  ],
+  ['what could be from either', 'RewriteRule ^(.*)$ /new/$1 [R=301,L]\nRewriteEngine On', [], [1]],
   ['a section that cannot be named', '<Location /x>\nRedirect /a /b\n</Location>', [], [2]],
   ['a server of somebody else’s', '<VirtualHost *>\nServerName c.example\nRedirect /a /b\n</VirtualHost>', [], [3]],
   ['a line behind one that answers first', 'Redirect /a /x\nRedirect /a/b /y', [['/a', '/x$rest', []]], [2]],
+  ['a whole site that moves', 'RedirectMatch 301 ^/d(.*)$ https://n.example$1', [['^/d(?:/(.*))?$', 'https://n.example/$1', []]], []],
+  [
+    'a whole site by its rule',
+    'RewriteEngine On\nRewriteRule ^/(a|b)(/.*)$ https://n.example$2 [R,L]',
+    [['^/(a|b)/(.*)$', 'https://n.example/$2', []]],
+    [],
+  ],
+  ['what whoever asks would choose the host by', 'RedirectMatch ^/(.*)$ https://n.example$1', [], [1]],
+  ['a slash that is missing behind the host', 'Redirect 301 / https://n.example', [], [1]],
+  [
+    'a section that depends on how the server is started',
+    '<IfDefine X>\nRedirect /a /b\n</IfDefine>\nRedirect /c /d',
+    [['/c', '/d$rest', []]],
+    [2],
+  ],
+  ['one that depends on its version', '<IfVersion >= 2.4>\nRedirect /a /b\n</IfVersion>', [], [2]],
+  ['one for where a module is missing', '<IfModule !mod_rewrite.c>\nRedirect /a /b\n</IfModule>', [], [2]],
+  ['rules that nothing switches on', 'RewriteRule ^/x$ /y [R,L]\nRedirect /a /b', [['/a', '/b$rest', []]], [1]],
+  ['rules that are switched off', 'RewriteEngine On\nRewriteRule ^/x$ /y [R,L]\nRewriteEngine Off', [], [2]],
+  [
+    'rules that are switched on for another server',
+    '<VirtualHost *>\nServerName a.example\nRewriteEngine On\n</VirtualHost>\n<VirtualHost *>\nServerName b.example\nRewriteRule ^/x$ /y [R,L]\n</VirtualHost>',
+    [],
+    [7],
+  ],
+  ['a query of any capitals', 'RewriteEngine On\nRewriteCond %{QUERY_STRING} ^id=five$ [NC]\nRewriteRule ^/x$ /y [R,L]', [], [2, 3]],
+  ['a path of a server that could be a folder’s', 'RewriteEngine On\nRewriteRule ^(/.*)$ https://n.example$1 [R,L]', [], [2]],
+  ['what is written otherwise when it is put in', 'RewriteEngine On\nRewriteRule ^/a/(.*)$ /b?x=$1 [R,L,B]', [], [2]],
 ] as const)
   test(`Apache httpd: ${name}`, () => {
     const read = readHttpd(text, SITE)
@@ -46,10 +79,13 @@ test('what is written to take for ever does not: lines that go on, quotes withou
   assert.deepEqual(readHttpd('\\\n'.repeat(many), SITE).rows, [])
   assert.deepEqual(readHttpd(`Redirect ${'"x '.repeat(many)}`, SITE).refused.length, 1)
   assert.deepEqual(
-    readHttpd(`RewriteCond %{HTTP_HOST} ^${'(a)?'.repeat(60)}b$\nRewriteRule ^/x$ /y [R,L]`, { ...SITE, hosts: ['a'.repeat(60)] }).rows,
+    readHttpd(`RewriteCond %{HTTP_HOST} ^${'(a)?'.repeat(60)}b$\nRewriteRule ^/x$ /y [R,L]\nRewriteEngine On`, {
+      ...SITE,
+      hosts: ['a'.repeat(60)],
+    }).rows,
     [],
   )
-  const same = readHttpd('RewriteRule ^/x$ /y [R,L]\n'.repeat(20_000), SITE)
+  const same = readHttpd(`${'RewriteRule ^/x$ /y [R,L]\n'.repeat(20_000)}RewriteEngine On`, SITE)
   assert.equal(same.rows.length + same.refused.length, 20_000)
   assert.ok(same.rows.length <= ROWS_AT_ONE_PATH_MAX)
   assert.deepEqual(readNginx('{'.repeat(many), SITE).rows, [])

@@ -27,6 +27,42 @@ const unsaid = (reason: string) => fail('unsaid', { reason })
 const STATUS_WORDS: Readonly<Record<string, RedirectStatus>> = { permanent: 301, temp: 302, seeother: 303, gone: 410 }
 /** Sections in which lines mean what they mean outside of them. */
 const OPEN_SECTIONS = new Set(['ifmodule', 'virtualhost', 'ifversion', 'ifdefine'])
+/** Sections of which only the server knows whether what is in them is there at all. */
+const CONDITIONAL_SECTIONS = new Set(['ifmodule', 'ifversion', 'ifdefine'])
+
+interface Section {
+  readonly name: string
+  readonly line: number
+  /** What it is written with: the module, version or word that it asks for. */
+  readonly asks: string
+  readonly hosts: string[]
+}
+
+/** Why nobody can tell that what is in a section is there; null where it is. */
+function doubtOf({ name, asks }: Section): string | null {
+  if (name === 'ifdefine') return `It stands inside <IfDefine ${asks}>: how that server is started decides whether it is there.`
+  if (name === 'ifversion') return `It stands inside <IfVersion ${asks}>: the server’s version decides whether it is there.`
+  if (name === 'ifmodule' && asks.startsWith('!')) return `It is there only where the server has no ${asks.slice(1)}.`
+  return null
+}
+
+/** The part of a configuration that a directive is of: the line its section begins on; 0 for the whole. */
+const scopeOf = (sections: readonly Section[]): number => sections.findLast(({ name }) => !CONDITIONAL_SECTIONS.has(name))?.line ?? 0
+
+/** Parts in which rewriting is switched on, wherever in them that is said (mod_rewrite, RewriteEngine: the last word counts, and none is handed down). */
+function rewritingIn(directives: readonly Directive[]): ReadonlySet<number> {
+  const on = new Set<number>()
+  const sections: Section[] = []
+  for (const { name, args, line } of directives) {
+    if (name.startsWith('</')) sections.pop()
+    else if (name.startsWith('<')) sections.push({ name: name.slice(1).toLowerCase(), line, asks: args.join(' '), hosts: [] })
+    else if (/^RewriteEngine$/i.test(name)) {
+      if (/^on$/i.test(args[0] ?? '')) on.add(scopeOf(sections))
+      else on.delete(scopeOf(sections))
+    }
+  }
+  return on
+}
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE =
   /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action)$/i
@@ -43,7 +79,8 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
   const ranked: RankedRedirect[] = []
   const directives = directivesOf(text)
   const context = contextOf(directives)
-  const sections: { name: string; hosts: string[] }[] = []
+  const rewriting = rewritingIn(directives)
+  const sections: Section[] = []
   let conditions: Directive[] = []
   let turn = 0
   const refuse = ({ line, text: of }: Directive, reason: string): void =>
@@ -56,7 +93,7 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
       continue
     }
     if (name.startsWith('<')) {
-      sections.push({ name: name.slice(1).toLowerCase(), hosts: [] })
+      sections.push({ name: name.slice(1).toLowerCase(), line: each.line, asks: each.args.join(' '), hosts: [] })
       continue
     }
     const host = sections.findLast((section) => section.name === 'virtualhost')
@@ -81,19 +118,25 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
       conditions.push(each)
       continue
     }
+    const doubt = sections.flatMap((section) => doubtOf(section) ?? [])[0]
     const hosts = host?.hosts ?? []
     const stranger = hosts.find((own) => !site.hosts.includes(own))
     let read: Said<RedirectDraft>
-    if (host !== undefined && hosts.length === 0) read = unsaid('The server that it stands in has no name before it.')
+    if (doubt !== undefined) read = unsaid(doubt)
+    else if (host !== undefined && hosts.length === 0) read = unsaid('The server that it stands in has no name before it.')
     else if (stranger !== undefined) read = unsaid(`It is for “${stranger}”, which is no host of this site.`)
-    else if (/^RewriteRule$/i.test(name)) {
-      read = rewriteRule(each, conditions, { hosts, context, isLast: each === lastRule, site })
-      if (!read.ok) for (const condition of conditions) refuse(condition, 'The line that it belongs to is not taken.')
-      conditions = []
-    } else
+    else if (/^RewriteRule$/i.test(name))
+      read = rewriting.has(scopeOf(sections))
+        ? rewriteRule(each, conditions, { hosts, context, isLast: each === lastRule, site })
+        : unsaid('Nothing switches rewriting on where it stands. If it is on, put “RewriteEngine On” before it.')
+    else
       read = /^Redirect/i.test(name)
         ? alias(each, hosts, site)
         : unsaid('Maps and bases are not read; the lines that need them are refused.')
+    if (/^RewriteRule$/i.test(name)) {
+      if (!read.ok) for (const condition of conditions) refuse(condition, 'The line that it belongs to is not taken.')
+      conditions = []
+    }
     if (!read.ok) refuse(each, String(read.detail.reason))
     // mod_rewrite has its say before mod_alias, each in the order of its lines.
     else
@@ -151,7 +194,7 @@ function contextOf(directives: readonly Directive[]): 'server' | 'folder' | null
   const isServer = directives.some(({ name }) => /^<VirtualHost/i.test(name)) || patterns.some((each) => /^\(?\^\/(?!\?)/.test(each))
   const isFolder =
     directives.some(({ name }) => /^(?:RewriteBase|<Directory)$/i.test(name)) ||
-    patterns.some((each) => /^\^[\w\\[(]/.test(each) && !/^\^\(?[.[]/.test(each))
+    patterns.some((each) => /^\^[\w\\[(]/.test(each) && !/^\^\(?[.[/]/.test(each))
   return isServer === isFolder ? null : isServer ? 'server' : 'folder'
 }
 
@@ -182,7 +225,8 @@ function alias({ name, args }: Directive, hosts: readonly string[], { tolerance 
     const exact = pathOfExpression(from, tolerance)
     if (exact !== null && !to.includes('$')) return ok(draftOf({ from: exact, to, status, query, hosts }))
     if (/\$0/.test(to)) return unsaid('It puts in the whole of what was matched ($0).')
-    return ok(draftOf({ match: 'expression', from, to: withPath(withoutAmpersand(to)), status, query, hosts }))
+    const apart = apartFromHost(from, withoutAmpersand(to))
+    return apart.ok ? ok(draftOf({ match: 'expression', ...apart.value, status, query, hosts })) : apart
   }
   if (!from.startsWith('/')) return unsaid('Its path does not begin with “/”.')
   const dest = to.replaceAll('$', '$$$$')
@@ -192,16 +236,17 @@ function alias({ name, args }: Directive, hosts: readonly string[], { tolerance 
       : ok(draftOf({ match: 'under', from, to: '', status, hosts }))
   if (to.includes('?') || to.includes('#')) return unsaid('What comes behind the path would be put behind a query.')
   const bare = /^https?:\/\/[^/]+$/i.test(dest) ? `${dest}/` : dest
-  if (from === '/')
-    return ok(draftOf({ match: 'under', from, to: dest.endsWith('/') ? dest : withPath(`${dest}$1`), status, query, hosts }))
+  if (from.endsWith('/') && bare !== dest)
+    return unsaid(`There “${from}a” leads to ${to}a: a slash is missing behind the host. Write ${to}/ if that is meant.`)
+  if (from === '/') return ok(draftOf({ match: 'under', from, to: dest.endsWith('/') ? dest : `${dest}$1`, status, query, hosts }))
   if (from.endsWith('/')) {
     if (!tolerance.ignoresSlash)
-      return ok(draftOf({ match: 'expression', from: `^${escaped(from)}(.*)$`, to: withPath(`${dest}$1`), status, query, hosts }))
+      return ok(draftOf({ match: 'expression', from: `^${escaped(from)}(.*)$`, to: `${dest}$1`, status, query, hosts }))
     return ok(
       draftOf({
         match: 'under',
         from: from.replace(/\/+$/, ''),
-        to: dest.endsWith('/') ? dest : withPath(`${dest}$1`),
+        to: dest.endsWith('/') ? dest : `${dest}$1`,
         status,
         query,
         hosts,
@@ -215,8 +260,25 @@ function alias({ name, args }: Directive, hosts: readonly string[], { tolerance 
 const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')
 /** "&" stands for the whole match in no destination of mod_alias since 2.0; "$$" is not known there. */
 const withoutAmpersand = (to: string): string => to.replace(/\\(.)/g, '$1')
-/** A host needs a slash before what was caught. */
-const withPath = (to: string): string => to.replace(/^(https?:\/\/[^/?#$]+)(\$)/i, '$1/$2')
+/** An address that goes on with what was caught right behind its host. */
+const BEHIND_HOST = /^(https?:\/\/[^/?#$]+)\$(\d)/i
+
+/**
+ * Parts what is caught from the host that it stands behind: nobody who asks may choose a host. What begins with a slash, or is the end of
+ * a path behind one of its parts, is caught without it.
+ */
+function apartFromHost(from: string, to: string): Said<{ from: string; to: string }> {
+  const [, host = '', group] = BEHIND_HOST.exec(to) ?? []
+  if (group === undefined) return ok({ from, to })
+  const last = /(\((\/)?\.[*+]\))\$?$/.exec(from)
+  const before = last === null ? '' : from.slice(0, last.index)
+  const groups = before.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\((?!\?)/g)?.length ?? 0
+  const hasSlash = last?.[2] !== undefined
+  if (last === null || groups + 1 !== Number(group) || (!hasSlash && /[/\\]$/.test(before)))
+    return unsaid(`What it catches would go on with the name of the host, ${host}: whoever asks would choose where it leads.`)
+  const caught = (last[1] ?? '').replace('/', '')
+  return ok({ from: `${before}${hasSlash ? `/${caught}` : `(?:/${caught})?`}$`, to: to.replace(BEHIND_HOST, '$1/$$$2') })
+}
 
 interface RuleSurroundings {
   readonly hosts: readonly string[]
@@ -226,7 +288,7 @@ interface RuleSurroundings {
 }
 
 /** Flags that make no difference to where somebody is sent. */
-const HARMLESS = /^(?:L|last|END|NE|noescape|B|DPI)$/i
+const HARMLESS = /^(?:L|last|END|NE|noescape|DPI)$/i
 
 function rewriteRule(
   { args }: Directive,
@@ -241,7 +303,7 @@ function rewriteRule(
     .map((flag) => flag.trim())
     .filter((flag) => flag !== '')
   let status: RedirectStatus | null = /^https?:\/\//i.test(to) ? 302 : null
-  let [isEnd, keeps, drops, ignoresCase] = [false, false, false, pattern !== written]
+  let [isEnd, keeps, drops, escapes, ignoresCase] = [false, false, false, false, pattern !== written]
   for (const flag of flags) {
     const [key = '', value] = flag.split('=')
     if (/^(?:R|redirect)$/i.test(key)) {
@@ -253,6 +315,7 @@ function rewriteRule(
     else if (/^(?:QSA|qsappend)$/i.test(key)) keeps = true
     else if (/^(?:QSD|qsdiscard)$/i.test(key)) drops = true
     else if (/^(?:NC|nocase)$/i.test(key)) ignoresCase = true
+    else if (/^B$/i.test(key)) escapes = true
     else if (!HARMLESS.test(key)) return unsaid(`Its flag “${flag}” has no counterpart here.`)
     if (/^(?:L|last|END|G|gone)$/i.test(key)) isEnd = true
   }
@@ -270,6 +333,7 @@ function rewriteRule(
   if (rooted === null) return unsaid('Its destination is neither a path nor an address.')
   const dest = rooted.replace(/\?$/, '').replace(/\\(.)/g, (_, sign: string) => (sign === '$' ? '$$' : sign))
   if (/\$0/.test(dest)) return unsaid('It puts in the whole of what was matched ($0).')
+  if (escapes && /\$\d/.test(dest)) return unsaid('Its flag “B” writes what it puts in otherwise than a row does.')
   const hasOwn = dest.includes('?')
   const query = drops || (rooted.endsWith('?') && !keeps) || (hasOwn && !keeps) ? 'drop' : 'pass'
   const { hosts: named, when } = under.value
@@ -278,24 +342,33 @@ function rewriteRule(
   if (exact !== null && !/\$\d/.test(dest)) return ok(draftOf({ from: exact, to: dest, status, query, hosts: named, when }))
   const stem = flagged === source.value ? stemOfExpression(source.value) : null
   if (stem !== null && (/\$/.test(dest) || !dest.endsWith('/'))) {
-    const to = withPath(dest).replace(/\$([12])/g, (_, group: string) => (group === '1' ? '$rest' : '$1'))
+    if (BEHIND_HOST.exec(dest)?.[2] === '2') return unsaid('What it catches would go on with the name of the host.')
+    const to = dest
+      .replace(/^(https?:\/\/[^/?#$]+)\$1/i, '$1/$$2')
+      .replace(/\$([12])/g, (_, group: string) => (group === '1' ? '$rest' : '$1'))
     return ok(draftOf({ match: 'under', from: stem, to, status, query, hosts: named, when }))
   }
-  return ok(draftOf({ match: 'expression', from: flagged, to: withPath(dest), status, query, hosts: named, when }))
+  const apart = apartFromHost(flagged, dest)
+  return apart.ok ? ok(draftOf({ match: 'expression', ...apart.value, status, query, hosts: named, when })) : apart
 }
+
+const NOTHING_TELLS =
+  'Nothing tells whether this is from .htaccess or from the server’s configuration, and it means something else in each.'
 
 /** A rule's expression as it is looked for in a path with its first slash. */
 function sourceOf(pattern: string, context: RuleSurroundings['context']): Said<string> {
   if (pattern.startsWith('^/?')) return ok(`^/${pattern.slice(3)}`) // written for both
   if (context === 'server') return ok(pattern)
-  if (/^\^\/(?!\?)/.test(pattern))
-    return context === 'folder' ? unsaid('It never answers: in .htaccess paths have no slash before them.') : ok(pattern)
+  if (/^\^\(?\/(?!\?)/.test(pattern)) {
+    if (context === 'folder') return unsaid('It never answers: in .htaccess paths have no slash before them.')
+    return pattern.startsWith('^/') ? ok(pattern) : unsaid(NOTHING_TELLS)
+  }
   const anchors = pattern.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\^/g)?.length ?? 0
   const isAnchored = pattern.startsWith('^')
   if (anchors > (isAnchored ? 1 : 0)) return unsaid('It names the beginning of a path in its middle.')
   if (context === 'folder') return ok(isAnchored ? `^/${pattern.slice(1)}` : `^/.*?(?:${pattern})`)
   if (!isAnchored && !/[.([]/.test(pattern.replace(/\\./g, ''))) return ok(pattern) // the same with a slash and without
-  return unsaid('Nothing tells whether this is from .htaccess or from the server’s configuration, and it means something else in each.')
+  return unsaid(NOTHING_TELLS)
 }
 
 /** What RewriteConds ask for, as hosts and conditions of a row. */
@@ -324,6 +397,8 @@ function conditionsOf(
     else if (/^%\{QUERY_STRING\}$/i.test(test)) {
       const asked = queryOf(pattern)
       if (asked === null) return unsaid(`A row cannot ask for a query like “${pattern}”.`)
+      if (/\bNC\b|nocase/i.test(flags) && asked.query.some(({ name, value }) => /\p{L}/u.test(`${name}${value ?? ''}`)))
+        return unsaid('A row tells capitals in a query apart, and this condition does not.')
       if (when.noOtherQuery === true || (asked.noOtherQuery && when.query !== undefined))
         return unsaid('Its conditions on the query do not go together.')
       when = { query: [...(when.query ?? []), ...asked.query], ...(asked.noOtherQuery ? { noOtherQuery: true } : {}) }
