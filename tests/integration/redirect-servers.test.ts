@@ -150,6 +150,7 @@ server { listen 127.0.0.1:@PORT; server_name a.example; merge_slashes off;
   if ($asked) { return 302 $asked; }
   rewrite ^/walks/([a-z-]+)/([0-9]+)$ /walk/$1-part-$2 permanent;
   rewrite ^/plain$ /simple? redirect;
+  rewrite ^/nmove(.*)$ https://moved.example$1 permanent;
   rewrite ^/inside$ /outside last;
   location = /exact { return 308 https://elsewhere.example/x; }
   location /maps/ { return 301 /charts; }

@@ -66,6 +66,21 @@ for (const [name, text, rows, refused] of [
     )
   })
 
+for (const [name, text, rows, refused] of [
+  ['a whole site that moves', 'rewrite ^/d(.*)$ https://n.example$1 permanent;', [['^/d(?:/(.*))?$', 'https://n.example/$1']], []],
+  [
+    'one by its location',
+    'location ~ ^/(a|b)(/.*)$ { return 301 https://n.example\u0024{2}; }',
+    [['^/(a|b)/(.*)$', 'https://n.example/$2']],
+    [],
+  ],
+  ['what whoever asks would choose the host by', 'rewrite ^/(.*)$ https://n.example$1 permanent;', [], [1]],
+] as const)
+  test(`nginx: ${name}`, () => {
+    const read = readNginx(`server { server_name a.example;\n${text}\n}`, SITE)
+    assert.deepEqual([read.rows.map(({ draft: { from, to } }) => [from, to]), read.refused.map(({ line }) => line - 1)], [rows, refused])
+  })
+
 test('a line that has the server answer otherwise is said to be left out', () => {
   const httpd = readHttpd('ErrorDocument 404 /lost.html\nRedirect 301 /a /b\nProxyPass /x http://c.example/\nServerName a.example', SITE)
   assert.deepEqual([httpd.rows.length, httpd.refused.map(({ line }) => line)], [1, [1, 3]])

@@ -2,6 +2,8 @@ import { fail, ok, type Result } from '../../result.ts'
 import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
 import { keptInOrder, type RankedRedirect } from './order.ts'
 import {
+  apartFromHost,
+  BEHIND_HOST,
   draftOf,
   LINE_SHOWN_CHARS,
   pathOfExpression,
@@ -260,26 +262,6 @@ function alias({ name, args }: Directive, hosts: readonly string[], { tolerance 
 const escaped = (text: string): string => text.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')
 /** "&" stands for the whole match in no destination of mod_alias since 2.0; "$$" is not known there. */
 const withoutAmpersand = (to: string): string => to.replace(/\\(.)/g, '$1')
-/** An address that goes on with what was caught right behind its host. */
-const BEHIND_HOST = /^(https?:\/\/[^/?#$]+)\$(\d)/i
-
-/**
- * Parts what is caught from the host that it stands behind: nobody who asks may choose a host. What begins with a slash, or is the end of
- * a path behind one of its parts, is caught without it.
- */
-function apartFromHost(from: string, to: string): Said<{ from: string; to: string }> {
-  const [, host = '', group] = BEHIND_HOST.exec(to) ?? []
-  if (group === undefined) return ok({ from, to })
-  const last = /(\((\/)?\.[*+]\))\$?$/.exec(from)
-  const before = last === null ? '' : from.slice(0, last.index)
-  const groups = before.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\((?!\?)/g)?.length ?? 0
-  const hasSlash = last?.[2] !== undefined
-  if (last === null || groups + 1 !== Number(group) || (!hasSlash && /[/\\]$/.test(before)))
-    return unsaid(`What it catches would go on with the name of the host, ${host}: whoever asks would choose where it leads.`)
-  const caught = (last[1] ?? '').replace('/', '')
-  return ok({ from: `${before}${hasSlash ? `/${caught}` : `(?:/${caught})?`}$`, to: to.replace(BEHIND_HOST, '$1/$$$2') })
-}
-
 interface RuleSurroundings {
   readonly hosts: readonly string[]
   readonly context: 'server' | 'folder' | null

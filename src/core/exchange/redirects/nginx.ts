@@ -2,6 +2,7 @@ import { fail, ok, type Result } from '../../result.ts'
 import { REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
 import { keptInOrder, type RankedRedirect } from './order.ts'
 import {
+  apartFromHost,
   draftOf,
   LINE_SHOWN_CHARS,
   pathOfExpression,
@@ -309,7 +310,8 @@ function destinationOf(
   if (dest !== '' && !/^(?:\/|https?:\/\/)/i.test(dest)) return unsaid('Its destination is neither a path nor an address.')
   // A destination that ends with "/" would get what is behind the path; here nothing goes along.
   if (match === 'under' && dest.endsWith('/')) return ok({ match: 'expression', from: '^/', to: dest, query })
-  return ok({ match, from, to: dest.replace(/^(https?:\/\/[^/?#$]+)(\$)/i, '$1/$2'), query })
+  const apart = apartFromHost(from, dest)
+  return apart.ok ? ok({ match, ...apart.value, query }) : apart
 }
 
 /** Reads directives, blocks and comments. */

@@ -1,3 +1,4 @@
+import { fail, ok, type Result } from '../../result.ts'
 import type { QueryHabit, Redirect, RedirectConditions, RedirectMatch, RedirectStatus, Tolerance } from '../../routing/index.ts'
 
 /** A row of redirects on its way in or out: all that a person set, without its place and number. */
@@ -80,4 +81,27 @@ export function stemOfExpression(source: string): string | null {
   if (source === '^(/(.*))$') return '/'
   const path = /^(\^.*)\(\/\(\.\*\)\)\?\$$/.exec(source)?.[1]
   return path === undefined ? null : pathOfExpression(`${path}$`, { ignoresCase: false, ignoresSlash: false })
+}
+
+/** An address that goes on with what was caught right behind its host. */
+export const BEHIND_HOST = /^(https?:\/\/[^/?#$]+)\$(?:(\d)|\{(\d)\})/i
+
+/**
+ * Parts what is caught from the host that it stands behind: nobody who asks may choose a host. What begins with a slash, or is the end of
+ * a path behind one of its parts, is caught without it.
+ */
+export function apartFromHost(from: string, to: string): Result<{ readonly from: string; readonly to: string }, 'unsaid'> {
+  const [, host = '', bare, braced] = BEHIND_HOST.exec(to) ?? []
+  const group = bare ?? braced
+  if (group === undefined) return ok({ from, to })
+  const last = /(\((\/)?\.[*+]\))\$?$/.exec(from)
+  const before = last === null ? '' : from.slice(0, last.index)
+  const groups = before.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\((?!\?)/g)?.length ?? 0
+  const hasSlash = last?.[2] !== undefined
+  if (last === null || groups + 1 !== Number(group) || (!hasSlash && /[/\\]$/.test(before)))
+    return fail('unsaid', {
+      reason: `What it catches would go on with the name of the host, ${host}: whoever asks would choose where it leads.`,
+    })
+  const caught = (last[1] ?? '').replace('/', '')
+  return ok({ from: `${before}${hasSlash ? `/${caught}` : `(?:/${caught})?`}$`, to: to.replace(BEHIND_HOST, `$1/$$${group}`) })
 }
