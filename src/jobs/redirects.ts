@@ -59,7 +59,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
   try {
     const bytes = await getUpload(db, input.upload)
     if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
-    const state = await lists.stateOf(claimed.siteId)
+    const state = await lists.stateOf(claimed.siteId, input.dryRun)
     const site = {
       tolerance: state.view.setup.tolerance ?? TOLERANCE,
       hosts: state.view.setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host),

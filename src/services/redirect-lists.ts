@@ -16,7 +16,7 @@ import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { fieldsOf, nameOfRow } from './redirect-fields.ts'
 import { hiddenRows } from './redirect-hides.ts'
-import { RedirectRoom } from './redirect-room.ts'
+import { PromisedRows, RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
 import { keepUploads } from './uploads.ts'
 
@@ -39,6 +39,8 @@ export interface ListState {
   widesLeft: number
   /** What was made last, and the end of writing it: until then nobody finds it in the database. */
   writing: { readonly made: readonly MadeRedirect[]; readonly done: Promise<unknown> }
+  /** Of a trial run, which writes nothing: what it has promised so far. */
+  readonly promised: PromisedRows | null
 }
 
 /** Of an address in a report. */
@@ -92,8 +94,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       return jobs.startRedirects(actor, { upload, as, dryRun })
     },
 
-    /** What a list is read against. */
-    async stateOf(siteId: string): Promise<ListState> {
+    /** What a list is read against. @param isTrial - nothing of it is going to be written */
+    async stateOf(siteId: string, isTrial: boolean): Promise<ListState> {
       const view = await views.of({ siteId })
       return {
         seen: new Map(),
@@ -101,6 +103,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         asked: [],
         widesLeft: WIDES_MAX,
         writing: { made: [], done: Promise.resolve() },
+        promised: isTrial ? new PromisedRows() : null,
         view,
       }
     },
@@ -135,7 +138,12 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         )
         const known = new Set(there.map(({ id }) => id))
         const coming = state.writing.made.filter(({ id }) => !known.has(id)).map(({ row }) => row)
-        const room = await RedirectRoom.of(db, siteId, { fresh: fields, kept: [...there, ...coming] }, transaction)
+        const room = await RedirectRoom.of(
+          db,
+          siteId,
+          { fresh: fields, kept: [...there, ...coming], promised: state.promised },
+          transaction,
+        )
         // Of several for one address the one that answers: it is the first that is on.
         const kept = new Map<string, (typeof there)[number]>()
         for (const row of there) {
@@ -175,6 +183,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           )
         }
         const made = fresh.filter(({ id }) => !isRound(id))
+        for (const { row } of made) state.promised?.add(row)
         await state.ways.know(
           made.map(({ row }) => row),
           transaction,

@@ -300,7 +300,10 @@ test('rows are held against those that are still being written, and searching an
   const second = [...restAtPath, ...restByText, '/circle/b,/circle/a,exact', '/twice,/other.html,exact']
   const more = Array.from({ length: 2_000 }, (_, n) => `/more/${n}/and-some-more-of-it,https://far.example/more/${n},exact`)
   const filled = await take(['from,to,match', ...fill].join('\n'))
-  const report = await take(['from,to,match', ...fill, ...first, ...second, ...more].join('\n'))
+  const list = ['from,to,match', ...fill, ...first, ...second, ...more].join('\n')
+  const tried = await take(list, { dryRun: true })
+  const report = await take(list)
+  assert.deepEqual(counts(tried), counts(report), 'a trial run promises what comes of it')
   const refused = report.items.filter(({ outcome }) => outcome === 'refused').map(({ from, reason }) => `${from}: ${reason}`)
   assert.equal(refused.length, 4, refused.join('\n'))
   assert.match(refused[0] ?? '', /^\/room\?k=500: .* There are \d+ rows for \/room/)
