@@ -13,7 +13,7 @@ export interface KnownPage {
 
 /** A run of three letters or a word: the pages that have it, also some that have gone. */
 export interface Piece {
-  readonly places: number[]
+  places: number[]
   /** Pages that are there and have it. */
   often: number
   /** Set by whoever looks, to tell again what was asked for. */
@@ -39,8 +39,8 @@ export interface FiledPage {
   readonly titleGrams: readonly Piece[]
   readonly titleWords: readonly Piece[]
   readonly text: readonly Piece[]
-  /** All that it is found by. */
-  readonly pieces: ReadonlySet<Piece>
+  /** All that it is found by, each once. */
+  readonly pieces: readonly Piece[]
 }
 
 /** What pages are looked for by, each with how much it counts. */
@@ -86,7 +86,7 @@ export class PageFiles {
     const text = filedIn(this.#words, (page.words ?? []).slice(0, TEXT_WORDS).map(folded))
     const pieces = new Set([...addresses.flatMap(({ words, grams }) => [...words, ...grams]), ...titleGrams, ...titleWords, ...text])
     for (const { spelt } of addresses) for (const piece of filedIn(this.#words, placesOf(spelt))) pieces.add(piece)
-    this.#pages.push({ page, addresses, titleGrams, titleWords, text, pieces })
+    this.#pages.push({ page, addresses, titleGrams, titleWords, text, pieces: [...pieces] })
     this.#at.set(page.path, at)
     if (this.#portions.length <= at) {
       const more = new Float64Array(2 * at + 1_000)
@@ -97,7 +97,9 @@ export class PageFiles {
     this.#portions[at] = 1 / Math.sqrt(SMALL_NAME + (addresses[0]?.grams.length ?? 0))
     for (const { spelt } of addresses.slice(1)) this.#byPast.set(spelt.plain, at)
     for (const piece of pieces) {
-      piece.places.push(at)
+      // Most pieces are of one page: a list that something is pushed to keeps room for sixteen more.
+      if (piece.places.length === 0) piece.places = [at]
+      else piece.places.push(at)
       piece.often++
     }
   }
