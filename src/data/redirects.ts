@@ -148,7 +148,7 @@ export async function countPatterns(
   const found = await rows<{ needs: string; count: number }>(
     db,
     `SELECT CASE WHEN needs = ANY($2::text[]) THEN needs END AS needs, count(*)::int AS count FROM redirects r
-     WHERE ${FILED} AND r.match IN ('pattern', 'expression') GROUP BY 1`,
+     WHERE ${WIDE} AND r.match IN ('pattern', 'expression') GROUP BY 1`,
     [siteId, needs],
     transaction,
   )
@@ -201,6 +201,11 @@ export interface RedirectGroup {
 const EACH = 'OFFSET 0'
 /** Rows by what they are found by, in the words of `redirects_key`, so that no other index takes its place (migration 025). */
 const FILED = `CASE WHEN r.removed_at IS NULL THEN 'key ' || r.site_id::text END = 'key ' || $1::uuid::text`
+/**
+ * Rows for more than one path, in the words of `redirects_wide`, which has no others: two kinds of them looked up by `redirects_key` may
+ * be read as all rows of the site, where the planner believes that these are few.
+ */
+const WIDE = `CASE WHEN r.removed_at IS NULL THEN 'wide ' || r.site_id::text END = 'wide ' || $1::uuid::text AND strpos(r.match, 'exact') = 0`
 /** Written so that rows that are asked for by their ids are found by these. */
 const ANSWERING = 'r.site_id::text = $1::uuid::text AND num_nonnulls(r.removed_at) = 0 AND r.is_on'
 const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
@@ -274,7 +279,7 @@ export async function askedRedirects(
 ): Promise<DeliveredRedirect[]> {
   return rows(
     db,
-    `SELECT ${DELIVERED} FROM redirects r WHERE ${FILED} ${isDraft ? '' : 'AND r.is_on'} AND r.match IN ('pattern', 'expression')`,
+    `SELECT ${DELIVERED} FROM redirects r WHERE ${WIDE} ${isDraft ? '' : 'AND r.is_on'} AND r.match IN ('pattern', 'expression')`,
     [siteId],
     transaction,
   )
@@ -284,7 +289,7 @@ export async function askedRedirects(
 export function underRedirects(db: Database, siteId: string, limit: number, transaction: Transaction): Promise<DeliveredRedirect[]> {
   return rows(
     db,
-    `SELECT ${DELIVERED} FROM redirects r WHERE ${FILED} AND r.is_on AND r.match = 'under' LIMIT $2`,
+    `SELECT ${DELIVERED} FROM redirects r WHERE ${WIDE} AND r.is_on AND r.match = 'under' LIMIT $2`,
     [siteId, limit],
     transaction,
   )

@@ -1,4 +1,4 @@
-import { normalise, pathSpellings, withoutIndex } from '../core/address/index.ts'
+import { normalise, pathSpellings, placesOfPage } from '../core/address/index.ts'
 import { TOLERANCE } from '../core/routing/index.ts'
 import type { HostEntry, StoredFile, StoredPage, StoreView } from './store/index.ts'
 
@@ -8,7 +8,7 @@ export type Place = { page: StoredPage } | { file: StoredFile } | { moved: strin
 /** Nothing in such a path could be written otherwise; to parse an address costs more than all look-ups. */
 const PLAIN = /^(?:\/(?!\.\.?(?:\/|$))[\w.~-]+)*\/?$/
 
-/** Finds what a path names, tolerant of percent-encoding, index files, the closing slash and, where the site is, capitals. */
+/** A path that begins with two slashes is one all the same: it is never read as a host. Finds what a path names, tolerant of percent-encoding, index files, the closing slash and, where the site is, capitals. */
 export function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
   const { origin } = entry.ground
   const as = (each: string): Place | null => {
@@ -19,13 +19,12 @@ export function locate(view: StoreView, entry: HostEntry, path: string): Place |
   }
   const asSent = as(path)
   if (asSent !== null) return asSent
-  const plain = PLAIN.test(path) ? path : pathnameOf(normalise(path, origin) ?? path)
+  const plain = PLAIN.test(path) ? path : pathnameOf(normalise(origin + path) ?? path)
   const found = plain === path ? null : as(plain)
   if (found !== null) return found
-  const bare = withoutIndex(plain)
+  const [, bare = plain, other = ''] = placesOfPage(plain)
   const index = bare === plain ? null : view.page(entry, bare)
   if (index !== null) return { page: index }
-  const other = plain.endsWith('/') ? plain.slice(0, -1) : `${plain}/`
   if (other !== '' && view.page(entry, other) !== null) return { moved: other }
   if (!ignoresCase(entry)) return null
   for (const each of pathSpellings(plain)) {

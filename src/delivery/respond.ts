@@ -1,5 +1,6 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
+import { ROBOTS_PATH, SITEMAP_PATH } from '../core/address/index.ts'
 import { spokenIn } from '../core/spoken/index.ts'
 import type { EdgeRequest, QuickAnswer, QuickRequest } from '../edge/index.ts'
 import { type CountedAnswer, countedAnswer, partsOf } from './answers.ts'
@@ -9,7 +10,7 @@ import { frontDoor } from './front-door/index.ts'
 import { locate } from './locate.ts'
 import { answerMissing } from './missing.ts'
 import { say, sayNotYet } from './say.ts'
-import { answerRobots, answerSitemap, ROBOTS_PATH, SITEMAP_PATH } from './sitemap.ts'
+import { answerRobots, answerSitemap } from './sitemap.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
 /** A moment of the store is held for whoever takes an answer slowly for so long; the rest of it is then as of later. */

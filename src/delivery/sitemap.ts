@@ -1,14 +1,11 @@
 import type { ServerResponse } from 'node:http'
 import { setImmediate as breathe } from 'node:timers/promises'
+import { SITEMAP_PATH } from '../core/address/index.ts'
 import { encodedPath } from '../core/routing/index.ts'
 import type { EdgeRequest } from '../edge/index.ts'
 import { NOT_FOUND_PATH } from './missing.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
 
-/** Where robots look for it (sitemaps.org protocol 0.9). A page or file of the site's own of this name comes before it. */
-export const SITEMAP_PATH = '/sitemap.xml'
-/** Where robots look first (RFC 9309 §2.3). A file of the site's own, or a row for it, comes before ours. */
-export const ROBOTS_PATH = '/robots.txt'
 /** Addresses of one sitemap; the protocol allows no more. */
 const NAMED_MAX = 50_000
 /** Read at once: between two stretches others are answered. */

@@ -206,7 +206,7 @@ const STEPS_MAX = 20
 /** Whether somebody who asks for a path lands: on a page, out of the site, or where it is said that it is gone. "astray": a row leads to nothing. */
 function wayOf({ live, host, view, hasPage }: TriedSite, path: string, nowMs: number): 'lands' | 'astray' | 'none' {
   const own = new Set(view.setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host))
-  let url = parseUrl(path, `${view.origin}/`)
+  let url = parseUrl(view.origin + path)
   for (let step = 0; url !== null && step < STEPS_MAX; step++) {
     const plain = plainPath(url.pathname)
     const asked = { host, origin: view.origin, isByNameOnly: false, path: plain, query: url.search.slice(1), language: null, nowMs }

@@ -1,6 +1,6 @@
 import { UPLOAD_MAX_BYTES } from '../contract/imports.ts'
 import { TriedRows } from '../contract/redirect-trials.ts'
-import { siteAddress } from '../core/address/index.ts'
+import { placesOfPage, siteAddress } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import {
   type KnownPage,
@@ -18,7 +18,6 @@ import type { Actor, Context, SiteViews } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT } from './redirect-fields.ts'
-import { spellingsOf } from './redirect-knowledge.ts'
 import { keepUploads } from './uploads.ts'
 
 const ROWS_AT_ONCE = 10_000
@@ -88,6 +87,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       const tolerance = view.setup.tolerance ?? TOLERANCE
       const [live, draft] = [new RedirectTable(tolerance), new RedirectTable(tolerance)]
       const { ignoresCase } = tolerance
+      const fold = (path: string): string => (ignoresCase ? path.toLowerCase() : path)
       const paths = new Set<string>()
       const endings = new Set<string>()
       const pages: KnownPage[] = []
@@ -97,7 +97,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
           endings.add(tellingEnding(page.path))
           if (!page.isLive) continue
           pages.push(page)
-          for (const path of spellingsOf(page.path, ignoresCase)) paths.add(path)
+          paths.add(fold(plainPath(page.path)))
         }
         for (let after: string | null = null; ; ) {
           const found = await allRedirects(db, siteId, { after, limit: ROWS_AT_ONCE }, transaction)
@@ -133,7 +133,8 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
         draft: tried === 0 ? null : draft,
         tried,
         pages,
-        hasPage: (path) => paths.has(ignoresCase ? plainPath(path).toLowerCase() : plainPath(path)),
+        // As delivery looks for what is asked for (`locate`).
+        hasPage: (path) => placesOfPage(plainPath(path)).some((each) => paths.has(fold(each))),
         hasEnding: (ending) => endings.has(ending),
       }
     },

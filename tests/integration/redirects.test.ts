@@ -7,8 +7,16 @@ import { after, before, test } from 'node:test'
 import pino from 'pino'
 import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
 import { readSitemap } from '../../src/core/exchange/index.ts'
+import { Replay } from '../../src/core/routing/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { askedRedirects, countPatterns, keptRedirects, redirectGroups, redirectGroupsAfter } from '../../src/data/redirects.ts'
+import {
+  askedRedirects,
+  countPatterns,
+  keptRedirects,
+  redirectGroups,
+  redirectGroupsAfter,
+  underRedirects,
+} from '../../src/data/redirects.ts'
 import { clickFolder } from '../../src/delivery/click-log.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
@@ -380,8 +388,70 @@ test('robots are told where the sitemap is, unless the site says something else'
   await fresh()
 })
 
-test('rows are found by their paths by look-ups, also while a table fills', async () => {
+test('a log is replayed as the live site answers, every path of it (seeded paths)', async () => {
+  const made = [
+    await make({ from: '/old-shelf', to: '/shelf/' }),
+    await make({ from: '/attic', to: '/here.html', match: 'under' }),
+    await make({ from: '/stroll/:n', to: '/here.html?n=$n', match: 'pattern' }),
+    await make({ from: '^/part-(\\d+)$', to: '/shelf/', match: 'expression' }),
+    await make({ from: '/caf\u00e9', to: '/', hosts: ['site.localhost'] }),
+    await make({ from: '/elsewhere', to: '/', hosts: ['www.localhost'] }),
+    await make({ from: '/gone-for-good', to: '', status: 410 }),
+  ]
+  await fresh()
+  const PATHS =
+    '/ /index.html /here.html /here /shelf/ /shelf /shelf/index.html /old-shelf /attic /attic/a/b /atticx /stroll/7 /part-9 /part-x /caf%C3%A9 /elsewhere /gone-for-good /nothing /sitemap.xml /robots.txt'.split(
+      ' ',
+    )
+  const pick = numbersFrom(11)
+  const turns: ((path: string) => string)[] = [
+    (path) => path.toUpperCase(),
+    (path) => `${path}/`,
+    (path) => path.replace(/\/$/, ''),
+    (path) => `${path}/index.html`,
+    (path) => `${path}//`,
+    (path) => `/${path}`,
+    (path) => path.replace(/[a-z]/, (letter) => `%${letter.charCodeAt(0).toString(16)}`),
+    (path) => `/x/..${path}`,
+    (path) => `${path}?a=1`,
+    (path) => path.replace('-', '%2d'),
+    (path) => `${path}%2f`,
+    (path) => `${path}%zz`,
+    (path) => `/.${path}`,
+  ]
+  const targets = new Set(PATHS)
+  while (targets.size < 400) {
+    const path = PATHS[pick(PATHS.length)] ?? '/'
+    const turned = [turns[pick(turns.length)], pick(3) === 0 ? turns[pick(turns.length)] : undefined].reduce(
+      (now, turn) => turn?.(now) ?? now,
+      path,
+    )
+    targets.add(turned.startsWith('/') ? turned : `/${turned}`)
+  }
+  const { siteOf } = world.services.redirectTrials
+  const site = await siteOf(world.owner.siteId, { rows: null, host: null })
+  const replay = new Replay({ ...site, origin: site.view.origin })
+  const different: string[] = []
+  let answered = 0
+  for (const target of targets) {
+    const { status } = await get(target)
+    const before = replay.tally().missed
+    replay.line(`10.0.0.1 - - [26/Nov/2026:10:00:00 +0000] "GET ${target} HTTP/1.1" 404 12 "-" "Firefox"`)
+    const isMissed = replay.tally().missed > before
+    if (status !== 404) answered++
+    if (isMissed !== (status === 404)) different.push(`${target}: ${status}`)
+  }
+  assert.deepEqual(different, [])
+  assert.ok(answered > 120 && answered < 380, `${answered} of ${targets.size} answered`)
+  for (const { id } of made) must(await world.services.redirects.remove(world.editor, id))
+  await fresh()
+})
+
+test('rows are found by their paths by look-ups, also while a table fills, whatever was known of it before', async () => {
   const { db, owner } = world
+  // Of what the database believes now, most rows are such as have to be asked.
+  for (const n of [1, 2, 3, 4]) await make({ from: `/walk-${n}/:p`, to: '/here.html', match: 'pattern' })
+  await rows(db, 'ANALYZE redirects')
   await fillRedirects(db, owner.siteId, 20_000)
   const wanted = Array.from({ length: 100 }, (_, i) => [
     { match: 'exact' as const, key: `/many/${i + 1}` },
@@ -394,6 +464,7 @@ test('rows are found by their paths by look-ups, also while a table fills', asyn
     found.push(...(await redirectGroupsAfter(db, owner.siteId, { after: null, limit: 10 }, transaction)).map(({ id }) => id))
     await askedRedirects(db, owner.siteId, transaction)
     await countPatterns(db, owner.siteId, ['four'], transaction)
+    await underRedirects(db, owner.siteId, 100, transaction)
   })
   assert.equal(found.length, 210)
   assert.ok(looked > 0 && looked < 500, `${looked} rows were looked at`)

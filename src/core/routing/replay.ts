@@ -1,3 +1,4 @@
+import { ROBOTS_PATH, SITEMAP_PATH } from '../address/index.ts'
 import { type Device, deviceOf } from '../clicks/index.ts'
 import { logTimeMs, Places, unescapedTarget } from './log-line.ts'
 import { matchRedirect, type RedirectSource } from './match.ts'
@@ -145,9 +146,11 @@ export class Replay {
     const path = plainPath(sent)
     const query = at === -1 ? '' : own.slice(at + 1)
     const isPage = hasPage(path)
+    // Answered where nothing else is, and only as it is sent.
+    const isOurs = sent === SITEMAP_PATH || sent === ROBOTS_PATH
     const answerOf = (source: RedirectSource): string => {
       const found = matchRedirect({ host, origin, isByNameOnly: false, path, query, language: null, device, nowMs }, source, () => isPage)
-      return found === null ? (isPage ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
+      return found === null ? (isPage || isOurs ? '200' : '') : `${found.status} ${found.location ?? ''}`.trim()
     }
     const now = answerOf(live)
     const ending = tellingEnding(sent)
