@@ -11,11 +11,13 @@ export interface KnownPageRow {
   readonly past: readonly string[]
 }
 
-/** Rows of which a page's past is made. */
+/** Rows of which a page's past is made, and that are looked at for it: to a front page a million may lead. */
 const LEADING_MAX = 4
-const LEADING = `ARRAY(SELECT r.source FROM redirects r WHERE CASE WHEN r.removed_at IS NULL THEN 'inside ' || r.site_id::text END = 'inside ' || $1::uuid::text
-  AND r.destination LIKE '/%' AND left(lower(r.destination), 120) COLLATE "C" = left(lower(p.path), 120) COLLATE "C" AND r.destination = p.path AND r.match = 'exact' AND r.is_on
-  LIMIT ${LEADING_MAX})`
+const LOOKED_AT_MAX = 50
+const LEADING = `ARRAY(SELECT near.source FROM (SELECT r.source, r.destination, r.match, r.is_on FROM redirects r
+    WHERE CASE WHEN r.removed_at IS NULL THEN 'inside ' || r.site_id::text END = 'inside ' || $1::uuid::text
+      AND r.destination LIKE '/%' AND left(lower(r.destination), 120) COLLATE "C" = left(lower(p.path), 120) COLLATE "C" LIMIT ${LOOKED_AT_MAX}) near
+  WHERE near.destination = p.path AND near.match = 'exact' AND near.is_on LIMIT ${LEADING_MAX})`
 
 /** Pages and files of a site, gone ones too; all of them, or some by their ids. */
 export function knownPages(db: Database, siteId: string, ids: readonly string[] | null, transaction: Transaction): Promise<KnownPageRow[]> {

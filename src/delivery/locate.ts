@@ -8,7 +8,10 @@ export type Place = { page: StoredPage } | { file: StoredFile } | { moved: strin
 /** Nothing in such a path could be written otherwise; to parse an address costs more than all look-ups. */
 const PLAIN = /^(?:\/(?!\.\.?(?:\/|$))[\w.~-]+)*\/?$/
 
-/** A path that begins with two slashes is one all the same: it is never read as a host. Finds what a path names, tolerant of percent-encoding, index files, the closing slash and, where the site is, capitals. */
+/**
+ * Finds what a path names, tolerant of percent-encoding, index files, the closing slash and, where the site is, capitals. One that begins
+ * with two slashes is a path all the same, and never read as a host.
+ */
 export function locate(view: StoreView, entry: HostEntry, path: string): Place | null {
   const { origin } = entry.ground
   const as = (each: string): Place | null => {

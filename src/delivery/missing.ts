@@ -1,4 +1,5 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
+import { setImmediate as breathe } from 'node:timers/promises'
 import { parseUrl } from '../core/address/index.ts'
 import { isPageLike, PageFinder, type PageSuggestion, plainPath } from '../core/routing/index.ts'
 import { isSpoken, spokenIn } from '../core/spoken/index.ts'
@@ -16,8 +17,10 @@ const OFFERED_LEAST = 0.1
 /** Addresses whose suggestions are remembered, and how many are worked out in a second: a flood of them costs little. */
 const KNOWN_MAX = 2_000
 const WORKED_OUT_A_SECOND = 20
+/** Pages taken in by one turn: less than a millisecond. */
+const TAKEN_AT_ONCE = 10
 
-const known = new Map<string, readonly OfferedPage[]>()
+const known = new Map<string, Promise<readonly OfferedPage[]>>()
 const pace = { second: 0, worked: 0 }
 
 interface OfferedPage extends PageSuggestion {
@@ -71,7 +74,7 @@ export async function answerMissing(
       response.writeHead(302, { Location: location, 'Cache-Control': 'no-store', 'Content-Length': '0' }).end()
     })
   const page = isPage ? view.page(entry, NOT_FOUND_PATH) : null
-  const offered = isPage ? suggestionsFor(view, entry, path) : []
+  const offered = isPage ? await suggestionsFor(view, entry, path) : []
   const body = page === null ? null : withSuggestions((await delivery.pages.deliver(view, entry, page)).bytes, offered, entry)
   noteMissing(delivery, entry, missing, request, () => {
     if (body === null || page === null)
@@ -93,22 +96,32 @@ function locationOf(entry: HostEntry, path: string, to: string): string | null {
 }
 
 /** Pages that somebody may have meant, by the words of the address. What is looked at does not grow with the site. */
-function suggestionsFor(view: StoreView, entry: HostEntry, path: string): readonly OfferedPage[] {
+function suggestionsFor(view: StoreView, entry: HostEntry, path: string): Promise<readonly OfferedPage[]> {
   const key = `${entry.ground.setup.siteId} ${view.generation} ${path}`
   const before = known.get(key)
   if (before !== undefined) return before
   const second = Math.floor(Date.now() / 1000)
   if (pace.second !== second) Object.assign(pace, { second, worked: 0 })
-  if (++pace.worked > WORKED_OUT_A_SECOND) return []
+  if (++pace.worked > WORKED_OUT_A_SECOND) return Promise.resolve([])
   const near = view.pagesNear(entry, path).filter((page) => page.path !== NOT_FOUND_PATH)
-  const titles = new Map(near.map((page) => [page.path, page.title]))
-  const offered = new PageFinder(near)
-    .suggest({ path }, SUGGESTED)
-    .filter(({ score }) => score >= OFFERED_LEAST)
-    .map((each) => ({ ...each, title: titles.get(each.to) || each.to }))
+  const offered = nearest(near, path)
   if (known.size >= KNOWN_MAX) known.clear()
   known.set(key, offered)
   return offered
+}
+
+/** Takes pages in a few at a time: between, other visitors are answered. */
+async function nearest(near: readonly { readonly path: string; readonly title: string }[], path: string): Promise<readonly OfferedPage[]> {
+  const finder = new PageFinder([])
+  for (const [i, page] of near.entries()) {
+    finder.put(page)
+    if (i % TAKEN_AT_ONCE === TAKEN_AT_ONCE - 1) await breathe()
+  }
+  const titles = new Map(near.map((page) => [page.path, page.title]))
+  return finder
+    .suggest({ path }, SUGGESTED)
+    .filter(({ score }) => score >= OFFERED_LEAST)
+    .map((each) => ({ ...each, title: titles.get(each.to) || each.to }))
 }
 
 /** In signs of ASCII alone, so that it stands in a page of whatever encoding. */

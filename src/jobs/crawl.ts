@@ -163,6 +163,9 @@ async function robotsOf(
   }
 }
 
+/** Whether an address is a list's own: it is read, and nothing else is looked for beside it. */
+const isList = ({ pathname }: URL): boolean => /\.(?:xml|rss|atom|gz)$/i.test(pathname)
+
 /** Pages of the same host that the sitemaps name; or the entries of a feed. */
 async function findPages(
   start: URL,
@@ -171,7 +174,7 @@ async function findPages(
 ): Promise<
   Result<{ readonly pages: readonly string[]; readonly isStart: boolean } | { readonly feed: readonly ArchiveEntry[] }, 'nothing-there'>
 > {
-  const queue = /\.(?:xml|rss|atom|gz)$/i.test(start.pathname) ? [start.href] : [start.href, ...known, new URL('/sitemap.xml', start).href]
+  const queue = isList(start) ? [start.href] : [start.href, ...known, new URL('/sitemap.xml', start).href]
   const seen = new Set<string>()
   const pages = new Set<string>()
   let why = ''
@@ -215,7 +218,7 @@ async function findPages(
 export async function sitemapOf(address: string, insideAllowed: InsideAllowed): Promise<Result<readonly string[], 'nothing-there'>> {
   const start = new URL(address)
   const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
-  const found = await findPages(start, ask, (await robotsOf(start, ask)).sitemaps)
+  const found = await findPages(start, ask, isList(start) ? [] : (await robotsOf(start, ask)).sitemaps)
   if (!found.ok) return found
   if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: 'There is no sitemap at this address.' })
   return ok(found.value.pages)

@@ -289,6 +289,8 @@ async function oldAddresses(
   if (sitemap !== null) {
     for (const address of sitemap.pages) add(address, { visits: 0 })
     for (const each of sitemap.sitemaps.slice(0, SITEMAPS_MAX)) {
+      if (old.size > OLD_ADDRESSES_MAX) break
+      await progress(0, OLD_ADDRESSES_MAX)
       const listed = await sitemapOf(each, allowed)
       if (!listed.ok) throw new TrialFailure(`This sitemap names others, and ${each} could not be read: ${String(listed.detail.why)}`)
       for (const address of listed.value) add(address, { visits: 0 })

@@ -9,6 +9,7 @@ import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
 import { readSitemap } from '../../src/core/exchange/index.ts'
 import { Replay } from '../../src/core/routing/index.ts'
 import { rows } from '../../src/data/database.ts'
+import { knownPages } from '../../src/data/redirect-knowledge.ts'
 import {
   askedRedirects,
   countPatterns,
@@ -453,6 +454,8 @@ test('rows are found by their paths by look-ups, also while a table fills, whate
   for (const n of [1, 2, 3, 4]) await make({ from: `/walk-${n}/:p`, to: '/here.html', match: 'pattern' })
   await rows(db, 'ANALYZE redirects')
   await fillRedirects(db, owner.siteId, 20_000)
+  // A third lead to one page, and none of them is in use.
+  await rows(db, `UPDATE redirects SET destination = '/here.html', is_on = false WHERE destination = '/hand.html' AND place > 100`)
   const wanted = Array.from({ length: 100 }, (_, i) => [
     { match: 'exact' as const, key: `/many/${i + 1}` },
     { match: 'under' as const, key: `/many/${i + 1}` },
@@ -465,6 +468,7 @@ test('rows are found by their paths by look-ups, also while a table fills, whate
     await askedRedirects(db, owner.siteId, transaction)
     await countPatterns(db, owner.siteId, ['four'], transaction)
     await underRedirects(db, owner.siteId, 100, transaction)
+    await knownPages(db, owner.siteId, null, transaction)
   })
   assert.equal(found.length, 210)
   assert.ok(looked > 0 && looked < 500, `${looked} rows were looked at`)

@@ -15,7 +15,7 @@ export {
 export { type CompiledDestination, compileDestination, type DestinationFault, FILLED_MAX_CHARS, HOLES_MAX } from './destination.ts'
 export { hiddenBy, samplePath } from './hidden.ts'
 export type { ReviewRow } from './lean-row.ts'
-export { logTimeMs, otherFormatOf, readLogLine, unescapedTarget } from './log-line.ts'
+export { logTimeMs, otherFormatOf, readLogLine } from './log-line.ts'
 export {
   type Asked,
   type Considered,

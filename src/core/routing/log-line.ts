@@ -82,8 +82,8 @@ export function logTimeMs(time: string): number | null {
 }
 
 /**
- * What was asked for, of a log that writes what is not plain in escapes: "\\xc3\\xbc", "\\\"" and "\\\\" (Apache httpd, nginx). Bytes become percent
- * encoded, as they are in addresses.
+ * What was asked for, of a log that escapes what is not plain: a byte as in "\xc3", a quote or backslash by a backslash before it, a
+ * control by its letter (Apache httpd, nginx). Bytes become percent-encoded, as they are in addresses.
  */
 export function unescapedTarget(target: string): string {
   if (!target.includes('\\')) return target

@@ -1,5 +1,4 @@
-import { folded, hyphenated } from '../slugs/index.ts'
-import { gramsOf, placesOf, type Spelt, spelt, wordsOf } from './spelt.ts'
+import { gramsOf, placesOf, plainText, plainTitle, type Spelt, spelt, wordsOf } from './spelt.ts'
 
 /** A page as a way out for somebody who asked for another address. */
 export interface KnownPage {
@@ -46,10 +45,8 @@ export interface FiledPage {
 /** What pages are looked for by, each with how much it counts. */
 export type Wanted = readonly { readonly piece: Piece; readonly times: number }[]
 
-/** Words of a text that are looked at, addresses of a page, and letters of a title. */
-const TEXT_WORDS = 40
+/** Addresses that a page had. */
 const ADDRESSES_MAX = 6
-const TITLE_MAX_CHARS = 200
 /** Places below which nothing is tidied. */
 const GONE_LEAST = 100
 /** Pages that are looked at closely for one address. */
@@ -80,10 +77,10 @@ export class PageFiles {
     this.drop(page.path)
     const at = this.#pages.length
     const addresses = [page.path, ...(page.past ?? []).slice(0, ADDRESSES_MAX)].map((path) => this.#addressOf(path))
-    const title = page.title.slice(0, TITLE_MAX_CHARS)
-    const titleGrams = filedIn(this.#grams, gramsOf(hyphenated(title, 'any')))
-    const titleWords = filedIn(this.#words, wordsOf(folded(title)))
-    const text = filedIn(this.#words, (page.words ?? []).slice(0, TEXT_WORDS).map(folded))
+    const title = plainTitle(page.title)
+    const titleGrams = filedIn(this.#grams, gramsOf(title))
+    const titleWords = filedIn(this.#words, wordsOf(title))
+    const text = filedIn(this.#words, plainText(page.words))
     const pieces = new Set([...addresses.flatMap(({ words, grams }) => [...words, ...grams]), ...titleGrams, ...titleWords, ...text])
     for (const { spelt } of addresses) for (const piece of filedIn(this.#words, placesOf(spelt))) pieces.add(piece)
     this.#pages.push({ page, addresses, titleGrams, titleWords, text, pieces: [...pieces] })
@@ -149,7 +146,7 @@ export class PageFiles {
     return Math.max(RARITY_LEAST, logOf(this.#at.size) - logOf(piece?.often ?? 0))
   }
 
-  /** The page that stood at a path before. @param plain - see `plainOf` */
+  /** The page that stood at a path before. @param plain - see {@link Spelt} */
   stoodAt(plain: string): FiledPage | undefined {
     const at = this.#byPast.get(plain)
     return at === undefined ? undefined : this.#pages[at]

@@ -1,4 +1,4 @@
-import { folded } from '../slugs/index.ts'
+import { folded, hyphenated } from '../slugs/index.ts'
 import { plainPath } from './path.ts'
 
 /** A path taken apart: by what pages are told from each other. */
@@ -21,8 +21,13 @@ export interface Spelt {
   readonly shorts: string
 }
 
+/** A path, a title and a text are looked at no further: what is longer tells nothing more, and costs whoever waits. */
+const PATH_MAX_CHARS = 300
+const TITLE_MAX_CHARS = 200
+const TEXT_WORDS = 40
+
 export function spelt(path: string): Spelt {
-  const plain = plainOf(path)
+  const plain = plainOf(path.slice(0, PATH_MAX_CHARS))
   const cut = plain.lastIndexOf('/')
   const [above, name] = [plain.slice(0, Math.max(0, cut)), plain.slice(cut + 1)]
   const pieces = piecesOf(name)
@@ -56,13 +61,19 @@ export const placesOf = ({ key, parent, name, words }: Spelt): string[] => [
 ]
 
 /** A path without what tells nothing: case, accents, the kind of file, "index". */
-export const plainOf = (path: string): string =>
+const plainOf = (path: string): string =>
   folded(plainPath(path))
     .replace(/\.(?:[sx]?html?|php\d?|aspx?|jspx?|cfm|cgi|md)$/, '')
     .replace(/\/(?:index|default|home)?$/, '')
     .replace(/[-_+ .]+/g, '-')
 
 export const wordsOf = (text: string): string[] => text.split(/[^\p{L}\p{N}]+/u).filter((word) => word.length > 1 && !STOPS.has(word))
+
+/** A title as it is looked at: its words with hyphens between them, as names are made of titles. */
+export const plainTitle = (title: string): string => hyphenated(title.slice(0, TITLE_MAX_CHARS), 'any')
+
+/** Words that a text is about, as they are compared. @param words - what it has most of first */
+export const plainText = (words: readonly string[] = []): string[] => words.slice(0, TEXT_WORDS).map(folded)
 
 /** Words that are in addresses for no reason of their own. */
 const STOPS = new Set(

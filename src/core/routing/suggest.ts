@@ -1,8 +1,7 @@
-import { folded } from '../slugs/index.ts'
 import { FITTED } from './fitted.ts'
 import { isBelow, LIKENESSES, type Likeness, unlike } from './likeness.ts'
 import { type FiledAddress, type FiledPage, type KnownPage, PageFiles, type Piece, type Wanted } from './page-files.ts'
-import { gramsOf, placesOf, type Spelt, spelt, wordsOf } from './spelt.ts'
+import { gramsOf, placesOf, plainText, plainTitle, type Spelt, spelt, wordsOf } from './spelt.ts'
 import { misspellings, reasonOf, slipsOf } from './suggest-reasons.ts'
 
 /** What is known of an address that nobody answers. */
@@ -25,7 +24,7 @@ export const SURE = 0.98
 
 /** How a suggestion is scored, as it is told to people. */
 export const SCORE_WORDS = [
-  'The number is how likely it is that this page was meant: of a hundred suggestions at 80, eighty are right. It was measured on made-up moves of many kinds.',
+  'The number is how likely it is that this page was meant: of a hundred suggestions at 80, eighty or more are right. It was measured on made-up moves of many kinds.',
   'Most tells the last part of the address: its letters, how rare they are on your site, and its numbers, beside the names and titles of your pages.',
   'Folders decide between pages whose names are alike. So do old addresses of a page, and the title and text of the page that once stood there.',
   'Where two pages are equally near, neither is sure.',
@@ -34,9 +33,6 @@ export const SCORE_WORDS = [
 /** What is no better than this is none; and nothing that is guessed is certain. */
 const SCORE_LEAST = 0.05
 const SCORE_MOST = 0.99
-const TEXT_WORDS = 40
-const PATH_MAX_CHARS = 300
-const TITLE_MAX_CHARS = 200
 /** So many pieces that no other page has are all that there is to be had in common. */
 const ALL_RARE = 10
 /** The logarithm of how many pages a large site has. */
@@ -137,8 +133,8 @@ export class PageFinder {
   #asked(lost: LostAddress): AskedAddress {
     for (const piece of this.#marked) piece.mark = 0
     this.#marked = []
-    const address = spelt(lost.path.slice(0, PATH_MAX_CHARS))
-    const textWords = (lost.words ?? []).slice(0, TEXT_WORDS).map(folded)
+    const address = spelt(lost.path)
+    const textWords = plainText(lost.words)
     const whole = this.#files.grams(address.plain.split('/').flatMap((part) => [...gramsOf(part)]))
     for (const piece of whole) this.#mark(piece, IN.address)
     return {
@@ -148,7 +144,7 @@ export class PageFinder {
       above: this.#marking(this.#files.grams(gramsOf(address.parent)), IN.above),
       words: this.#marking(this.#files.words(address.words), IN.words),
       folders: this.#marking(this.#files.words(address.folders), IN.folders),
-      title: this.#marking(this.#files.words(wordsOf(folded((lost.title ?? '').slice(0, TITLE_MAX_CHARS)))), IN.title),
+      title: this.#marking(this.#files.words(wordsOf(plainTitle(lost.title ?? ''))), IN.title),
       text: this.#marking(this.#files.words(textWords), IN.text),
       textWords,
     }
@@ -275,8 +271,8 @@ export class PageFinder {
   #reason(asked: AskedAddress, filed: FiledPage, address: FiledAddress, likeness: Float64Array): string {
     const get = (name: Likeness): number => likeness[PLACE[name]] ?? 0
     const own = filed.addresses[0] ?? address
-    const theirs = new Set([...own.spelt.words, ...wordsOf(folded(filed.page.title))])
-    const text = new Set((filed.page.words ?? []).map(folded))
+    const theirs = new Set([...own.spelt.words, ...wordsOf(plainTitle(filed.page.title))])
+    const text = new Set(plainText(filed.page.words))
     const rarest = (words: readonly string[]): string[] => {
       const rarity = new Map(words.map((word) => [word, this.#files.rarity(this.#files.words([word])[0])]))
       return [...new Set(words)].sort((a, b) => (rarity.get(b) ?? 0) - (rarity.get(a) ?? 0))

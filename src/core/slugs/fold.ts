@@ -1,5 +1,8 @@
 /** Text in small letters without accents, as people look for it: "Café" is "cafe". Unicode NFKD, then without marks. */
-export const folded = (text: string): string => text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase()
+export const folded = (text: string): string =>
+  ASCII.test(text) ? text.toLowerCase() : text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase()
+/** What has neither marks nor other forms: nearly all paths and most titles. */
+const ASCII = /^[\0-\x7f]*$/
 
 /** The words of a text, {@link folded}, without what stands between them. */
 export const foldedWords = (text: string): string[] =>

@@ -57,6 +57,7 @@ test('the words of the page that once stood there find it where its address says
 test('a score is how likely it is, whatever kind of move, on a site that nothing was fitted to', () => {
   const site = new MovingSite(9, 4_000)
   const finder = new PageFinder(site.pages)
+  const tens = new Map<number, { all: number; right: number }>()
   const told = { all: 0, first: 0, three: 0, nowhere: 0, high: 0, sure: 0, right: 0, said: 0, was: 0 }
   for (const kind of MOVE_KINDS)
     for (const { path, to } of site.moves(kind, 150)) {
@@ -65,6 +66,8 @@ test('a score is how likely it is, whatever kind of move, on a site that nothing
       if (best !== undefined) {
         told.said += best.score
         if (best.to === to) told.was++
+        const ten = tens.get(Math.floor(best.score * 10)) ?? { all: 0, right: 0 }
+        tens.set(Math.floor(best.score * 10), { all: ten.all + 1, right: ten.right + Number(best.to === to) })
         if (best.score >= SURE) {
           told.sure++
           if (best.to === to) told.right++
@@ -88,6 +91,9 @@ test('a score is how likely it is, whatever kind of move, on a site that nothing
     percent(told.right, told.sure) >= 98 && told.sure > 700,
     `${percent(told.right, told.sure)} in 100 of ${told.sure} sure ones are right`,
   )
+  for (const [ten, { all, right }] of tens)
+    if (ten >= 7)
+      assert.ok(percent(right, all) >= 10 * ten, `${right} of ${all} scored ${ten}0 are right, and people are told that so many are`)
   assert.ok(Math.abs(told.said - told.was) / told.was < 0.04, `${told.said} right ones were promised, ${told.was} were`)
 })
 
