@@ -6,6 +6,9 @@ import { MOVE_KINDS, MovingSite } from './moves.ts'
 
 /** Sites that are learnt from: their seeds, and how large they are. Others are what the outcome is held against. */
 const SITES = [
+  [107, 40],
+  [108, 80],
+  [109, 150],
   [101, 300],
   [102, 2_000],
   [103, 6_000],

@@ -5,7 +5,7 @@ import { plainPath } from './path.ts'
 export interface Spelt {
   /** Without what tells nothing: capitals, accents, the kind of file, "index". */
   readonly plain: string
-  /** Its last part. */
+  /** Its last part, without words that are in addresses for no reason of their own, if it has others. */
   readonly name: string
   /** The name's words with nothing between them, numbers as numbers: "Chapter_07" and "chapter-7" are one. */
   readonly key: string
@@ -29,7 +29,7 @@ const TEXT_WORDS = 40
 export function spelt(path: string): Spelt {
   const plain = plainOf(path.slice(0, PATH_MAX_CHARS))
   const cut = plain.lastIndexOf('/')
-  const [above, name] = [plain.slice(0, Math.max(0, cut)), plain.slice(cut + 1)]
+  const [above, name] = [plain.slice(0, Math.max(0, cut)), withoutStops(plain.slice(cut + 1))]
   const pieces = piecesOf(name)
   return {
     plain,
@@ -42,6 +42,11 @@ export function spelt(path: string): Spelt {
     numbers: pieces.filter((piece) => /^\d/.test(piece)).join(' '),
     shorts: pieces.filter((piece) => piece.length < 3 && !/^\d/.test(piece) && !STOPS.has(piece)).join(' '),
   }
+}
+
+const withoutStops = (name: string): string => {
+  const told = name.split('-').filter((word) => !STOPS.has(word))
+  return told.length === 0 ? name : told.join('-')
 }
 
 /** Runs of letters and of digits; zeros in front of a number are no part of it. */

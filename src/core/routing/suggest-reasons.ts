@@ -35,7 +35,10 @@ export function reasonOf({ asked, page, written, hasStoodHere, said, shared, mis
     return said.share >= SAID_THE_SAME
       ? 'the page that stood here said the same'
       : `the page that stood here was about ${quoted(said.words.slice(0, 3))}, too`
-  if (asked.key === page.key) return asked.parent === page.parent ? 'the same name and folder' : 'the same name in another place'
+  if (asked.key === page.key) return asked.above === page.above ? 'the same words' : 'the same name in another place'
+  const [nearly] = misspelt
+  if (nearly !== undefined && shared.length > 0)
+    return `“${nearly.word}” is nearly “${nearly.meant}”, and it shares ${quoted(shared.slice(0, 3))}`
   const inName = slipsOf(asked.name, page.name)
   if (inName !== null && asked.name.length >= NAME_LEAST)
     return `${inName === 1 ? 'one letter' : `${inName} letters`} of its name ${inName === 1 ? 'is' : 'are'} different`
@@ -45,8 +48,7 @@ export function reasonOf({ asked, page, written, hasStoodHere, said, shared, mis
     return isInOrder(shared, asked.words, page.words) || shared.length === 1 ? 'the same words' : 'the same words in another order'
   if (left === 0 && more === 1) return 'one word left out'
   if (left === 1 && more === 0) return 'one word too many'
-  if (misspelt[0] !== undefined)
-    return `“${misspelt[0].word}” is nearly “${misspelt[0].meant}”${shared.length > 0 ? `, and it shares ${quoted(shared.slice(0, 3))}` : ''}`
+  if (nearly !== undefined) return `“${nearly.word}” is nearly “${nearly.meant}”`
   if (title > name && title >= TITLE_SAYS) return 'its title says what was asked for'
   return shared.length > 0 ? `shares ${quoted(shared.slice(0, 3))}` : 'its name is written nearly so'
 }

@@ -37,6 +37,7 @@ for (const [asked, to, reason] of [
   ['/walks/the-causway.html', '/walks/causeway.html', '“causway” is nearly “causeway”, and it shares “walks”'],
   ['/mew.php', '/islands/great-mew.html', 'this page stood here before'],
   ['/great-mew', '/islands/great-mew.html', 'the same name in another place'],
+  ['/rooms-by-quay', '/rooms-by-the-quay.html', 'the same words'],
   ['/islands/the-great-mew-rocks.html', '/islands/great-mew.html', 'one word too many'],
   ['/mew/great/islands', '/islands/great-mew.html', 'the same words in another order'],
   ['/cafe', '/caf\u00e9.html', 'the same but for accents'],
