@@ -255,26 +255,28 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       })
     },
 
-    /** All rows as a file, a part at a time. */
+    /** All rows as a table or as JSON, a part at a time. */
     async download(
       actor: Actor,
-      as: 'csv' | 'json' | 'httpd' | 'nginx',
+      as: 'csv' | 'json',
       cursor: { readonly value: number | string; readonly id: string } | null,
     ): Promise<Result<{ text: string; next: { value: number | string; id: string } | null }, 'forbidden'>> {
       if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
+      const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after: cursor ?? undefined })
+      const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
+      const next = last === undefined ? null : { value: last.value, id: last.id }
+      if (as === 'csv') return ok({ text: (cursor === null ? LIST_HEADER : '') + items.map(csvLine).join(''), next })
+      const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages }) =>
+        JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages }),
+      )
+      const text = (cursor === null ? '[' : ',') + rows.join(',\n') + (next === null ? ']\n' : '')
+      return ok({ text: items.length === 0 ? (cursor === null ? '[]\n' : ']\n') : text, next })
+    },
+
+    /** All rows as the configuration of a web server: it is put in the order of that server, for which all of them are needed. */
+    async configuration(actor: Actor, as: 'httpd' | 'nginx'): Promise<Result<string, 'forbidden'>> {
+      if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
       const { setup } = await views.of(actor)
-      if (as === 'csv' || as === 'json') {
-        const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after: cursor ?? undefined })
-        const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
-        const next = last === undefined ? null : { value: last.value, id: last.id }
-        if (as === 'csv') return ok({ text: (cursor === null ? LIST_HEADER : '') + items.map(csvLine).join(''), next })
-        const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages }) =>
-          JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages }),
-        )
-        const text = (cursor === null ? '[' : ',') + rows.join(',\n') + (next === null ? ']\n' : '')
-        return ok({ text: items.length === 0 ? (cursor === null ? '[]\n' : ']\n') : text, next })
-      }
-      // A configuration is put in the order of the other server: all rows are needed for that.
       const drafts: RedirectDraft[] = []
       for (let after: { value: number | string; id: string } | undefined; ; ) {
         const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after })
@@ -283,9 +285,11 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         if (last === undefined || items.length < EXPORTED_AT_ONCE) break
         after = { value: last.value, id: last.id }
       }
-      const tolerance = setup.tolerance ?? TOLERANCE
-      const hosts = setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host)
-      return ok({ text: (as === 'httpd' ? writeHttpd(drafts, tolerance) : writeNginx(drafts, { tolerance, hosts })).text, next: null })
+      const site = {
+        tolerance: setup.tolerance ?? TOLERANCE,
+        hosts: setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host),
+      }
+      return ok((as === 'httpd' ? writeHttpd(drafts, site) : writeNginx(drafts, site)).text)
     },
   }
 }

@@ -18,6 +18,7 @@ const CARRIED = {
   placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, led: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
   redirects: { bench: LOOK, outcome: LOOK },
+  redirectLists: { configuration: LOOK },
   missed: { list: LOOK },
   redirectReview: { look: LOOK, mend: CHANGE, suggest: LOOK },
   bulkChanges: { make: CHANGE, undo: CHANGE },

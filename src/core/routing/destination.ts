@@ -115,7 +115,7 @@ export function withQuery(url: URL, query: string, habit: 'pass' | 'merge'): voi
   const nameOf = (pair: string): string => decodedName(pair.split('=', 1)[0] ?? '')
   const set = new Set(own === '' ? [] : own.split('&').map(nameOf))
   const asked =
-    habit === 'pass'
+    habit === 'pass' || own === ''
       ? query
       : query
           .split('&')

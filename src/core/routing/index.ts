@@ -36,7 +36,7 @@ export {
 } from './match.ts'
 export { isPageLike, NOISE_KINDS, NOISE_WORDS, type NoiseKind, noiseOf, SCANNED_MIN, tellingEnding } from './missed.ts'
 export type { KnownPage } from './page-files.ts'
-export { encodedPath, encodeText, isPlain, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX } from './path.ts'
+export { encodedPath, encodeText, isPlain, pathKey, plainPath, stemsOf, UNDER_SEGMENTS_MAX, withoutEndSlashes } from './path.ts'
 export {
   type CompiledPattern,
   compileExpression,

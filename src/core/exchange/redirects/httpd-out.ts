@@ -1,90 +1,149 @@
-import { compareRedirects, encodeText, leadsOn, readyRedirect, type Tolerance } from '../../routing/index.ts'
+import { isConditional, readyRedirect } from '../../routing/index.ts'
+import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
+import { draftOfRemark, remarkOf } from './remark.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
-import { asAddress, conditionFault, escapedText, expressionOf, habitOf, piecesOf } from './written.ts'
+import { HAS_KEPT_ESCAPE, type SentPath, spelledWell } from './sent/index.ts'
+import { escapedText, languageTest, type WrittenPiece, type WrittenRow, writtenRow } from './written.ts'
+
+/** With hosts that rows name and that are none of its pages'. */
+interface OutSite extends WritingSite {
+  readonly others: readonly string[]
+}
+
+/** Of the host that was asked, what stands before a path. */
+const ORIGIN = '%{REQUEST_SCHEME}://%{HTTP_HOST}'
 
 /**
  * Writes rows as configuration of Apache httpd 2.4 (mod_rewrite), for a server or a virtual host, in the order in which rows are
  * asked here. What cannot be written there is told, and stands in the file as a comment.
  * @param drafts - in the order of the table
  */
-export function writeHttpd(drafts: readonly RedirectDraft[], tolerance: Tolerance): { text: string; unsaid: readonly Unsaid[] } {
-  const unsaid: Unsaid[] = []
-  const lines: string[] = []
-  for (const draft of inOrder(drafts, tolerance)) {
-    const rule = ruleOf(draft, tolerance)
-    if (typeof rule === 'string') unsaid.push({ draft, reason: rule })
-    else lines.push(...rule)
-  }
-  const head = [
+export function writeHttpd(drafts: readonly RedirectDraft[], given: WritingSite): { text: string; unsaid: readonly Unsaid[] } {
+  const { rows, unsaid } = writtenRows(drafts, given.tolerance)
+  const site = { ...given, others: [...new Set(rows.flatMap(({ draft }) => draft.hosts))].filter((host) => !given.hosts.includes(host)) }
+  const conditional = rows.filter(({ draft }) => isConditional(draft.when))
+  const others = rows.filter((row) => !isRead(row) && !isConditional(row.draft.when))
+  const text = [
     '# Redirects for Apache httpd 2.4, for the configuration of a server or a virtual host (mod_rewrite).',
-    '# Published pages are not known here: a rule answers wherever it matches.',
+    ...DIFFERENCES.map((line) => `# ${line}`),
+    '# Whoever sends something with it (POST) gets the same status, not 307 or 308. httpd keeps a “?” that nothing follows, and drops an “&”',
+    '# at the very end of a query that goes behind another.',
     'RewriteEngine On',
+    '# Without this httpd itself answers addresses with “%2F” as missing.',
+    'AllowEncodedSlashes NoDecode',
+    ...wholeOf(site, [
+      ...section(
+        'Rows with a condition',
+        sentGuard(),
+        conditional.map((row) => linesOf(row, site)),
+      ),
+      ...section(
+        'Rows of one path, as people read it',
+        READ_GUARD,
+        rows.filter(isRead).map((row) => linesOf(row, site)),
+      ),
+      ...section(
+        'All others, as addresses are sent',
+        sentGuard(),
+        others.map((row) => linesOf(row, site)),
+      ),
+    ]),
+    ...commentsOf(unsaid),
   ]
-  return { text: `${[...head, ...lines, ...commentsOf(unsaid)].join('\n')}\n`, unsaid }
+  return { text: `${text.join('\n')}\n`, unsaid }
 }
 
-/** Rows in the order in which they are asked; those that are off, or cannot be read, are left out. */
-export function inOrder(drafts: readonly RedirectDraft[], tolerance: Tolerance): RedirectDraft[] {
-  return drafts
-    .flatMap((draft, order) => {
-      const ready = draft.isOn ? readyRedirect({ ...draft, id: String(order).padStart(9, '0'), order }, tolerance) : null
-      return ready?.ok === true ? [{ draft, ready: ready.value }] : []
-    })
-    .sort((a, b) => compareRedirects(a.ready, b.ready))
-    .map(({ draft }) => draft)
-}
+/** Whether a row is found in the path as httpd reads it. */
+const isRead = ({ match }: WrittenRow): boolean => typeof match === 'string'
 
-export const commentsOf = (unsaid: readonly Unsaid[]): string[] =>
-  unsaid.map(({ draft, reason }) => `# Left out: ${oneLine(draft.from)} to ${oneLine(draft.to)}. ${reason}`)
+/** Requests that rows by their whole path are not asked about, and those that the others are not. */
+const READ_GUARD = `^\\S+ [^? ]*(?:${HAS_KEPT_ESCAPE}|//+[^/? ])`
+const sentGuard = (): string => `!^\\S+ ${spelledWell()}[? ]`
 
-const oneLine = (text: string): string => text.replace(/\p{Cc}/gu, ' ')
-
-/** @returns the lines of one row, or why it cannot be written */
-function ruleOf(draft: RedirectDraft, tolerance: Tolerance): string[] | string {
-  const { status, when, hosts, to } = draft
-  const fault = conditionFault(draft)
-  if (fault !== null) return fault
-  const match = expressionOf(draft, tolerance)
-  if (match === null || /\p{Cc}/u.test(match.source + to)) return 'Its expression cannot be written.'
-  const conditions: string[] = []
-  if (hosts.length > 0) conditions.push(`RewriteCond %{HTTP_HOST} ^(?:${hosts.map(escapedText).join('|')})(?::\\d+)?$ [NC]`)
-  for (const { name, value } of when.query ?? []) {
-    const pair = value === null ? `${encoded(name)}(?:=[^&]*)?` : `${encoded(name)}${value === '' ? '=?' : `=${encoded(value)}`}`
-    conditions.push(`RewriteCond %{QUERY_STRING} (?:^|&)${pair}(?:&|$)`)
+/** A row that `writeHttpd` wrote, at its remark: what follows it is what would be written for it. */
+export function ownRowAt(lines: readonly string[], at: number, site: WritingSite): { draft: RedirectDraft; lines: number } | null {
+  const draft = draftOfRemark(lines[at]?.trimEnd() ?? '')
+  const row = draft === null || !readyRedirect({ ...draft, id: '', order: 0 }, site.tolerance).ok ? null : writtenRow(draft, site.tolerance)
+  if (draft === null || row === null || typeof row === 'string') return null
+  for (const others of [[], ['']]) {
+    const written = linesOf(row, { ...site, others })
+    if (written.slice(1).every((line, i) => line === lines[at + 1 + i]?.trimEnd())) return { draft, lines: written.length }
   }
-  if (when.noOtherQuery === true) {
-    const names = (when.query ?? []).map(({ name }) => encoded(name))
-    conditions.push(
-      names.length === 0 ? 'RewriteCond %{QUERY_STRING} ^$' : `RewriteCond %{QUERY_STRING} ^(?:(?:${names.join('|')})(?:=[^&]*)?(?:&|$))*$`,
-    )
-  }
-  if ((when.languages ?? []).length > 0)
-    conditions.push(`RewriteCond %{HTTP:Accept-Language} ^\\s*(?:${when.languages?.join('|')})(?:[-;,\\s]|$) [NC]`)
-  const source = `${tolerance.ignoresCase ? '(?i)' : ''}${match.source}`
-  if (!leadsOn(status)) return [...conditions, `RewriteRule "${source}" "-" [R=${status},L]`]
-  const habit = habitOf(draft.query, to)
-  if (habit === null) return 'It merges the query with one of its own.'
-  if (to.includes('#') && habit !== 'drop') return 'The query would be put behind its “#”.'
-  const pieces = piecesOf(draft, match)
-  if (pieces === null) return 'Its destination takes a group that cannot be written.'
-  const hasGroups = pieces.some((piece) => typeof piece === 'number')
-  const flags = [`R=${status}`, 'L', ...(habit === 'drop' ? ['QSD'] : habit === 'behind' ? ['QSA'] : [])]
-  if (!hasGroups) return [...conditions, `RewriteRule "${source}" "${literal(asAddress(pieces.join('')))}" [${[...flags, 'NE'].join(',')}]`]
-  if (habit === 'behind' || /[?#]/.test(to)) return 'It puts what was caught beside a query, which the server would encode twice.'
-  // What is caught is encoded by the server, and everything else with it: so that stands there as people read it.
-  const dest = pieces.map((piece) => (typeof piece === 'number' ? `$${piece}` : literal(readable(piece)))).join('')
-  if (/%[0-9A-Fa-f]{2}/.test(dest)) return 'Its destination holds an escape that the server would encode twice.'
-  return [...conditions, `RewriteRule "${source}" "${dest}" [${flags.join(',')}]`]
+  return null
 }
 
-const encoded = (text: string): string => escapedText(encodeText(text))
-/** Signs that mod_rewrite takes for its own in a destination. */
-const literal = (text: string): string => text.replace(/[\\$%"]/g, (sign) => (sign === '%' ? '\\%' : `\\${sign}`))
+/** Whether a condition only keeps requests from rows that they are none for. */
+export const isOwnGuard = (test: string, pattern: string): boolean =>
+  test === '%{HTTP_HOST}' ? pattern.startsWith('!^(?:') : test === '%{THE_REQUEST}' && [READ_GUARD, sentGuard()].includes(pattern)
 
-function readable(text: string): string {
-  try {
-    return decodeURI(text)
-  } catch {
-    return text
-  }
+/** All rules, passed over on hosts that neither the pages stand on nor any row names. */
+const wholeOf = ({ hosts, others }: OutSite, lines: readonly string[]): string[] =>
+  lines.length === 0
+    ? []
+    : [condition('%{HTTP_HOST}', `!${hostsTest([...hosts, ...others])}`, ' [NC]'), `RewriteRule ^ - [S=${rulesOf(lines)}]`, ...lines]
+
+const rulesOf = (lines: readonly string[]): number => lines.filter((line) => line.startsWith('RewriteRule')).length
+
+/** Rules that are passed over where the request is none for them. */
+function section(title: string, unless: string, rules: readonly (readonly string[])[]): string[] {
+  if (rules.length === 0) return []
+  const lines = rules.flat()
+  return [`# ---- ${title}`, condition('%{THE_REQUEST}', unless), `RewriteRule ^ - [S=${rulesOf(lines)}]`, ...lines]
 }
+
+/** A word of mod_rewrite, which takes its backslashes as they stand. */
+const quoted = (text: string): string => `"${text.replaceAll('"', '\\"')}"`
+const condition = (test: string, pattern: string, flags = ''): string => `RewriteCond ${quoted(test)} ${quoted(pattern)}${flags}`
+
+const linesOf = (row: WrittenRow, site: OutSite): string[] =>
+  typeof row.match === 'string' ? exactRule(row, row.match, site) : sentRule(row, row.match, site)
+
+/** The lines of a row that is looked for by its whole path. */
+function exactRule(row: WrittenRow, path: string, site: OutSite): string[] {
+  const { ignoresCase, ignoresSlash } = site.tolerance
+  const source = `^${readSource(path, ignoresCase)}${ignoresSlash ? '/*' : ''}$`
+  return [remarkOf(row.draft), ...withConditions([], row, source, ignoresCase ? ['NC'] : [], site)]
+}
+
+/** The lines of a row that is looked for in the address as it is sent. */
+function sentRule(row: WrittenRow, sent: SentPath, site: OutSite): string[] {
+  const language = languageTest(row.draft)
+  const conditions = language === null ? [] : [condition('%{HTTP:Accept-Language}', `^${language}`, ' [NC]')]
+  const whole = condition('%{THE_REQUEST}', `^\\S+ ${sentSource(sent, row.draft)}`)
+  const first = row.to?.path
+  // What is caught right behind the first slash may begin with others, which a browser would read as a host.
+  const isOpen = row.to?.isInside === true && first?.[0] === '/' && typeof first[1] === 'number'
+  if (!isOpen || row.to === null) return [remarkOf(row.draft), ...withConditions([...conditions, whole], row, '^', [], site)]
+  const { path, query } = row.to
+  const asksToo = query.some((piece) => typeof piece === 'number')
+  const rest = asksToo ? condition(`${textOf(path)} ${textOf(query).slice(1)}`, '^/+([^ ]*) (.*)$') : condition(textOf(path), '^/+(.*)$')
+  const closed = { ...row, to: { ...row.to, path: ['/', 1], query: asksToo ? ['?', 2] : query } }
+  return [remarkOf(row.draft), ...withConditions([...conditions, whole, rest], closed, '^', [], site)]
+}
+
+function withConditions(
+  conditions: readonly string[],
+  { draft, to, status }: WrittenRow,
+  source: string,
+  flags: readonly string[],
+  { hosts, others }: OutSite,
+): string[] {
+  const named = draft.hosts.length > 0 ? draft.hosts : others.length > 0 ? hosts : []
+  const head = named.length === 0 ? conditions : [condition('%{HTTP_HOST}', hostsTest(named), ' [NC]'), ...conditions]
+  const rule = (dest: string, ...more: readonly string[]): string =>
+    `RewriteRule ${quoted(source)} ${quoted(dest)} [${[`R=${status}`, 'L', ...flags, ...more].join(',')}]`
+  if (to === null) return [...head, rule('-')]
+  const dest = `${to.isInside ? ORIGIN : ''}${textOf(to.path)}${textOf(to.query)}`
+  if (to.asked === 'drop') return [...head, rule(dest + textOf(to.hash), 'NE', 'QSD')]
+  if (to.hash.length === 0) return [...head, rule(dest, 'NE', ...(to.asked === 'behind' ? ['QSA'] : []))]
+  // The server would put the query behind the “#”.
+  const asked = condition('%{QUERY_STRING}', '^.')
+  const behind = `${dest}${to.asked === 'pass' ? '?' : '&'}%{QUERY_STRING}${textOf(to.hash)}`
+  return [asked, ...head, rule(behind, 'NE'), ...head, rule(dest + textOf(to.hash), 'NE', 'QSD')]
+}
+
+const hostsTest = (hosts: readonly string[]): string => `^(?:${hosts.map(escapedText).join('|')})\\.?(?::\\d+)?$`
+
+/** Signs that mod_rewrite takes for its own in what it makes an address of. */
+const textOf = (pieces: readonly WrittenPiece[]): string =>
+  pieces.map((piece) => (typeof piece === 'number' ? `%${piece}` : piece.replace(/[\\$%]/g, '\\$&'))).join('')

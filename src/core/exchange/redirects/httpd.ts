@@ -1,5 +1,6 @@
 import { fail, ok, type Result } from '../../result.ts'
 import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
+import { isOwnGuard, ownRowAt } from './httpd-out.ts'
 import { keptInOrder, type RankedRedirect } from './order.ts'
 import {
   apartFromHost,
@@ -20,6 +21,8 @@ interface Directive {
   readonly name: string
   readonly args: readonly string[]
   readonly text: string
+  /** Of lines that were written for a row of ours: that row. */
+  readonly own?: RedirectDraft
 }
 
 type Said<T> = Result<T, 'unsaid'>
@@ -79,12 +82,11 @@ const OURS = /^(?:Redirect(?:Permanent|Temp|Match)?|Rewrite(?:Rule|Cond|Map)|Rew
 export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
   const refused: RefusedLine[] = []
   const ranked: RankedRedirect[] = []
-  const directives = directivesOf(text)
+  const directives = directivesOf(text, site)
   const context = contextOf(directives)
   const rewriting = rewritingIn(directives)
   const sections: Section[] = []
   let conditions: Directive[] = []
-  let turn = 0
   const refuse = ({ line, text: of }: Directive, reason: string): void =>
     void refused.push({ line, text: of.slice(0, LINE_SHOWN_CHARS), reason })
   const lastRule = directives.findLast(({ name }) => /^RewriteRule$/i.test(name))
@@ -124,12 +126,19 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
     const hosts = host?.hosts ?? []
     const stranger = hosts.find((own) => !site.hosts.includes(own))
     let read: Said<RedirectDraft>
+    // What keeps requests from rows of ours that they are none for says nothing by itself.
+    if (isGuard(each, conditions)) {
+      conditions = []
+      continue
+    }
     if (doubt !== undefined) read = unsaid(doubt)
     else if (host !== undefined && hosts.length === 0) read = unsaid('The server that it stands in has no name before it.')
     else if (stranger !== undefined) read = unsaid(`It is for “${stranger}”, which is no host of this site.`)
     else if (/^RewriteRule$/i.test(name))
       read = rewriting.has(scopeOf(sections))
-        ? rewriteRule(each, conditions, { hosts, context, isLast: each === lastRule, site })
+        ? each.own !== undefined
+          ? ownRow(each.own, hosts, site)
+          : rewriteRule(each, conditions, { hosts, context, isLast: each === lastRule, site })
         : unsaid('Nothing switches rewriting on where it stands. If it is on, put “RewriteEngine On” before it.')
     else
       read = /^Redirect/i.test(name)
@@ -145,7 +154,7 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
       ranked.push({
         line: each.line,
         draft: read.value,
-        turn: (/^Redirect/i.test(name) ? 1e9 : 0) + turn++,
+        turn: (/^Redirect/i.test(name) ? 1e9 : 0) + each.line,
         text: each.text.slice(0, LINE_SHOWN_CHARS),
       })
   }
@@ -154,15 +163,35 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
   return { rows: kept.rows, refused: [...refused, ...kept.refused].sort((a, b) => a.line - b.line) }
 }
 
+const isGuard = ({ text }: Directive, conditions: readonly Directive[]): boolean =>
+  /^RewriteRule \^ - \[S=\d+\]$/.test(text) &&
+  conditions.length === 1 &&
+  conditions.every(({ args }) => isOwnGuard(args[0] ?? '', args[1] ?? ''))
+
+/** A row of ours, on the hosts of the server it stands in. */
+function ownRow(draft: RedirectDraft, hosts: readonly string[], site: ReadingSite): Said<RedirectDraft> {
+  const stranger = draft.hosts.find((host) => !site.hosts.includes(host))
+  if (stranger !== undefined) return unsaid(`It is for “${stranger}”, which is no host of this site.`)
+  if (hosts.length === 0) return ok(draft)
+  const both = draft.hosts.length === 0 ? hosts : draft.hosts.filter((host) => hosts.includes(host))
+  return both.length === 0 ? unsaid('The server that it stands in has another name.') : ok({ ...draft, hosts: both })
+}
+
 /** Longest line that is taken apart, with those that it goes on in. */
 const DIRECTIVE_MAX_CHARS = 20_000
 
 /** Lines as httpd reads them: ended by "\" they go on, quotes keep blanks together. */
-function directivesOf(text: string): Directive[] {
+function directivesOf(text: string, site: ReadingSite): Directive[] {
   const out: Directive[] = []
   const lines = text.split(/\r?\n/)
   for (let i = 0; i < lines.length; i++) {
     const line = i + 1
+    const own = lines[i]?.startsWith('# {') === true ? ownRowAt(lines, i, site) : null
+    if (own !== null) {
+      out.push({ line, name: 'RewriteRule', args: [], text: lines[i] ?? '', own: own.draft })
+      i += own.lines - 1
+      continue
+    }
     const parts: string[] = []
     for (; ; i++) {
       const part = (lines[i] ?? '').trimEnd()

@@ -1,19 +1,17 @@
-import { encodeText, isConditional, leadsOn, plainPath, REDIRECT_STATUSES, type Tolerance } from '../../routing/index.ts'
-import { commentsOf, inOrder } from './httpd-out.ts'
+import { isConditional, pathKey } from '../../routing/index.ts'
+import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
-import { asAddress, conditionFault, escapedText, expressionOf, habitOf, piecesOf } from './written.ts'
+import { HAS_KEPT_ESCAPE, spelledWell } from './sent/index.ts'
+import { escapedText, languageTest, type WrittenDestination, type WrittenPiece } from './written.ts'
 
-/** A row as an entry of a map: what is looked up, and where it leads. */
+/** Longest word that nginx reads: its buffer of 4,096 bytes, less the quotes. */
+const WORD_MAX_BYTES = 4_000
+/** What a key of a map takes beside itself. */
+const KEY_OVERHEAD_BYTES = 64
+
+/** An entry of a map: what is looked up, and "301 address". */
 interface Entry {
   readonly key: string
-  readonly status: number
-  readonly to: string
-  /** Of a row that puts in what it caught: the expression and the destination of its rewrite, which the map sends to. */
-  readonly rewrite?: { readonly source: string; readonly to: string }
-}
-
-/** What the map says of it: its status, or the name of its rewrite. */
-interface Answering extends Entry {
   readonly answer: string
 }
 
@@ -21,147 +19,137 @@ interface Answering extends Entry {
  * Writes rows as configuration of nginx: maps for the http block, and, as comments at the end, the lines that the server
  * block needs. What cannot be written there is told, and stands in the file as a comment.
  * @param drafts - in the order of the table
- * @param hosts - that the site's pages stand on
  */
-export function writeNginx(
-  drafts: readonly RedirectDraft[],
-  { tolerance, hosts }: { tolerance: Tolerance; hosts: readonly string[] },
-): { text: string; unsaid: readonly Unsaid[] } {
-  const unsaid: Unsaid[] = []
-  const rewrites: string[] = []
-  const conditional: Answering[] = []
-  const byHost = new Map<string, Answering[]>(hosts.map((host) => [host, []]))
-  const taken = new Map<string, Set<string>>(hosts.map((host) => [host, new Set()]))
-  for (const draft of inOrder(drafts, tolerance)) {
-    const read = entryOf(draft, tolerance)
-    if (typeof read === 'string') {
-      unsaid.push({ draft, reason: read })
+export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite): { text: string; unsaid: readonly Unsaid[] } {
+  const { tolerance, hosts } = site
+  const { rows, unsaid } = writtenRows(drafts, tolerance)
+  const [conditional, atHost, exact, others]: [Entry[], Entry[], Entry[], Entry[]] = [[], [], [], []]
+  const taken = new Set<string>()
+  const statuses = new Set<number>()
+  for (const row of rows) {
+    const { draft, match, to, status } = row
+    const answer = `${status} ${to === null ? '' : addressOf(to)}`
+    const entries: [Entry[], string][] = []
+    if (typeof match !== 'string')
+      entries.push([
+        isConditional(draft.when) ? conditional : others,
+        `~^${hostsOf(draft)} ${sentSource(match, draft)}${languageOf(draft)}`,
+      ])
+    // Of a path that stands there twice the first answers, and a map has a key once.
+    else if (draft.hosts.length === 0) entries.push([exact, keyOf(match, '', site)])
+    else for (const host of draft.hosts) entries.push([atHost, keyOf(match, `${host} `, site)])
+    const long = [answer, ...entries.map(([, key]) => key)].find((word) => bytesOf(quoted(word)) > WORD_MAX_BYTES)
+    if (long !== undefined) {
+      unsaid.push({ draft, reason: 'It is longer than nginx reads.' })
       continue
     }
-    const entry = { ...read, answer: read.rewrite === undefined ? String(read.status) : `r${rewrites.length + 1}` }
-    if (read.rewrite !== undefined) {
-      const { source, to } = read.rewrite
-      const flag = read.status === 301 ? 'permanent' : 'redirect'
-      rewrites.push(`#server if ($maprope_status = ${entry.answer}) { rewrite "${source}" "${to}" ${flag}; }`)
+    statuses.add(status)
+    for (const [among, key] of entries) {
+      const name = typeof match !== 'string' ? null : `${among === exact ? '' : key.split(' ', 1)[0]} ${pathKey(match, tolerance)}`
+      if (name !== null && taken.has(name)) continue
+      if (name !== null) taken.add(name)
+      among.push({ key, answer })
     }
-    if (isConditional(draft.when)) conditional.push(entry)
-    else
-      for (const host of draft.hosts.length === 0 ? hosts : draft.hosts) {
-        // Keys of a map are there once, and the first of them is the one that is asked.
-        for (const key of keysOf(draft, entry, tolerance)) {
-          if (taken.get(host)?.has(key.toLowerCase()) !== false) continue
-          taken.get(host)?.add(key.toLowerCase())
-          byHost.get(host)?.push({ ...entry, key })
-        }
-      }
   }
-  const lines: string[] = []
-  const map = (of: string, name: string, entries: readonly (readonly [key: string, value: string])[]): void => {
-    lines.push(`map ${of} $${name} {`, '  default "";', ...entries.map(([key, value]) => `  "${key}" "${value}";`), '}')
-  }
-  const number = new Map([...byHost.keys()].map((host, i) => [host, i + 1]))
-  for (const [host, entries] of byHost) {
-    map(
-      '$uri',
-      `maprope_status_${number.get(host)}`,
-      entries.map(({ key, answer }) => [key, answer]),
-    )
-    map(
-      '$uri',
-      `maprope_to_${number.get(host)}`,
-      entries.map(({ key, to }) => [key, to]),
-    )
-  }
-  const perHost = (what: string) => [...byHost.keys()].map((host): [string, string] => [host, `$maprope_${what}_${number.get(host)}`])
-  map('$host', 'maprope_status_plain', perHost('status'))
-  map('$host', 'maprope_to_plain', perHost('to'))
-  // The path stands last: what a request can put before it holds no blank.
-  const WHOLE = '"$host ?&$args& $http_accept_language | $uri"'
-  map(
-    WHOLE,
-    'maprope_status_if',
-    conditional.map(({ key, answer }) => [key, answer]),
-  )
-  map(
-    WHOLE,
-    'maprope_to_if',
-    conditional.map(({ key, to }) => [key, to]),
-  )
-  lines.push('map $maprope_status_if $maprope_status { "" $maprope_status_plain; default $maprope_status_if; }')
-  lines.push('map $maprope_status_if $maprope_to { "" $maprope_to_plain; default $maprope_to_if; }')
-  lines.push('map $args $maprope_and { "" ""; default "&$args"; }')
-  const used = REDIRECT_STATUSES.filter((status) =>
-    [...byHost.values(), conditional].some((entries) => entries.some((each) => each.answer === String(status))),
-  )
+  const longest = [...atHost, ...exact].reduce((most, { key }) => Math.max(most, key.startsWith('~') ? 0 : bytesOf(key)), 0)
   const text = [
     '# Redirects for nginx. Include this file in the http block; the lines at its end go into the server block.',
-    '# Published pages are not known here: a row answers wherever it matches.',
-    'map_hash_max_size 262144;',
-    'map_hash_bucket_size 1024;',
-    ...lines,
+    ...DIFFERENCES.map((line) => `# ${line}`),
+    `map_hash_max_size ${powerAbove(2 * Math.max(exact.length, atHost.length, 1_024))};`,
+    `map_hash_bucket_size ${powerAbove(longest + KEY_OVERHEAD_BYTES)};`,
+    '# What no configuration can write into an address.',
+    'geo $maprope_dollar { default "$"; }',
+    '# The path as people read it, for rows of one path: none where an escape of a delimiter has become the delimiter.',
+    ...mapOf('$request_uri', 'maprope_read', '$uri', [[`~^[^?]*${HAS_KEPT_ESCAPE}`, '']]),
+    ...mapOf(
+      '$maprope_read',
+      'maprope_path',
+      '$maprope_read',
+      tolerance.ignoresSlash
+        ? [
+            ['~^/+$', '/'],
+            ['~^(/.*[^/])/+$', '$1'],
+          ]
+        : [],
+    ),
+    '# The address as it was sent, for all others: none where it is spelled as no browser does.',
+    ...mapOf('$request_uri', 'maprope_sent', '', [[`~^${spelledWell()}(?:\\?|$)`, '$request_uri']]),
+    '# 1 on hosts that the pages stand on, 0 on others.',
+    ...mapOf(
+      '$host',
+      'maprope_own',
+      '0',
+      hosts.map((host) => [host, '1']),
+    ),
+    ...mapOf('$maprope_own', 'maprope_own_path', '', [['1', '$maprope_path']]),
+    ...mapOf('"$maprope_own$host $maprope_sent $http_accept_language"', 'maprope_if', '', conditional.map(entry)),
+    ...mapOf('"$host $maprope_path"', 'maprope_at_host', '', atHost.map(entry)),
+    ...mapOf('$maprope_own_path', 'maprope_exact', '', exact.map(entry)),
+    ...mapOf('"$maprope_own$host $maprope_sent "', 'maprope_other', '', others.map(entry)),
+    ...mapOf('$maprope_exact', 'maprope_3', '$maprope_exact', [['', '$maprope_other']]),
+    ...mapOf('$maprope_at_host', 'maprope_2', '$maprope_at_host', [['', '$maprope_3']]),
+    ...mapOf('$maprope_if', 'maprope_1', '$maprope_if', [['', '$maprope_2']]),
+    ...mapOf('$args', 'maprope_and', '&$args', [['', '']]),
+    ...mapOf('$http_host', 'maprope_host', '$http_host', [['', '$host']]),
+    '# Whoever sent something with it is asked to send it again.',
+    ...mapOf('"$request_method $maprope_1"', 'maprope_status', '', [
+      ['~^(?:GET|HEAD) (\\d+) ', '$1'],
+      ['~^\\S+ 301 ', '308'],
+      ['~^\\S+ 302 ', '307'],
+      ['~^\\S+ (\\d+) ', '$1'],
+    ]),
+    ...mapOf('$maprope_1', 'maprope_to', '', [
+      ['~^\\d+ /+(.*)$', '$scheme://$maprope_host/$1'],
+      ['~^\\d+ (.*)$', '$1'],
+    ]),
     '# ---- Into the server block:',
     '#server merge_slashes off;',
-    ...rewrites,
-    ...used.map((status) => `#server if ($maprope_status = ${status}) { return ${status}${leadsOn(status) ? ' $maprope_to' : ''}; }`),
+    ...statusesOf(statuses).map(
+      (status) => `#server if ($maprope_status = ${status}) { return ${status}${status < 400 ? ' $maprope_to' : ''}; }`,
+    ),
     ...commentsOf(unsaid),
   ]
   return { text: `${text.join('\n')}\n`, unsaid }
 }
 
-/** Of an exact row the paths themselves, which a map finds at once; of others their expression. */
-function keysOf({ match, from }: RedirectDraft, { key }: Entry, { ignoresCase, ignoresSlash }: Tolerance): string[] {
-  if (match !== 'exact' || !ignoresCase) return [key]
-  const path = plainPath(from)
-  // Case of other letters than those of ASCII is nothing that nginx knows of.
-  const bare = ignoresSlash ? path.replace(/(.)\/+$/, '$1') : path
-  return (bare === '/' || !ignoresSlash ? [bare] : [bare, `${bare}/`]).map((each) => quoted(each.replace(/^[~\\]/, '\\$&')))
+/** With those that the others become for whoever sent something. */
+const statusesOf = (used: ReadonlySet<number>): number[] =>
+  [...new Set([...used, ...(used.has(301) ? [308] : []), ...(used.has(302) ? [307] : [])])].sort((a, b) => a - b)
+
+const entry = ({ key, answer }: Entry): [string, string] => [key, answer]
+
+/** @param entries - keys as they are; values as they are read, with variables */
+function mapOf(of: string, name: string, otherwise: string, entries: readonly (readonly [key: string, value: string])[]): string[] {
+  const lines = entries.map(([key, value]) => `  ${quoted(key)} ${quoted(value)};`)
+  return [`map ${of} $${name} {`, `  default ${quoted(otherwise)};`, ...lines, '}']
 }
 
-/** @returns the entry of one row, or why it cannot be written */
-function entryOf(draft: RedirectDraft, tolerance: Tolerance): Entry | string {
-  const { when, status, to } = draft
-  const fault = conditionFault(draft)
-  if (fault !== null) return fault
-  const match = expressionOf(draft, tolerance)
-  if (match === null || /\p{Cc}/u.test(match.source + to)) return 'Its expression cannot be written.'
-  const isAsked = isConditional(when)
-  if (isAsked && !match.source.startsWith('^')) return 'It has a condition, and an expression that begins anywhere.'
-  const key = `~${tolerance.ignoresCase ? '*' : ''}${isAsked ? conditionOf(draft) + match.source.slice(1) : match.source}`
-  if (!leadsOn(status)) return { key: quoted(key), status, to: '' }
-  const habit = habitOf(draft.query, to)
-  if (habit === null) return 'It merges the query with one of its own.'
-  const pieces = piecesOf(draft, match)
-  if (pieces === null) return 'Its destination takes a group that cannot be written.'
-  if (to.includes('#') && habit !== 'drop') return 'The query would be put behind its “#”.'
-  const isCaught = pieces.some((piece) => typeof piece === 'number')
-  if (isCaught && /[?#]/.test(to)) return 'It puts what was caught beside a query, which nginx does not encode.'
-  if (isCaught && status !== 301 && status !== 302) return `nginx encodes what was caught only where it answers 301 or 302, not ${status}.`
-  if (pieces.some((piece) => typeof piece === 'string' && piece.includes('$'))) return 'nginx cannot write “$”.'
-  const dest = pieces.map((piece) => (typeof piece === 'number' ? `$${piece}` : asAddress(piece))).join('')
-  const whole = quoted(dest.startsWith('/') ? `$scheme://$http_host${dest}` : dest)
-  // What a map or "return" puts in stands there decoded, line ends and all; what a rewrite catches, it encodes. It adds the query by itself.
-  if (isCaught) {
-    const source = quoted(`${tolerance.ignoresCase ? '(?i)' : ''}${match.source}`)
-    return { key: quoted(key), status, to: '', rewrite: { source, to: `${whole}${habit === 'drop' ? '?' : ''}` } }
-  }
-  const tail = habit === 'drop' ? '' : habit === 'pass' ? '$is_args$args' : '$maprope_and'
-  return { key: quoted(key), status, to: whole + tail }
+/** A word of a configuration. */
+const quoted = (text: string): string => `"${text.replace(/\\(?=[\\"'tnr])|\\$/g, '\\\\').replaceAll('"', '\\"')}"`
+const bytesOf = (text: string): number => new TextEncoder().encode(text).length
+const powerAbove = (least: number): number => 2 ** Math.ceil(Math.log2(least))
+
+/** The key of one path: itself, which is found at once; as an expression where its letters have a case that maps do not know. */
+function keyOf(path: string, before: string, { tolerance: { ignoresCase } }: WritingSite): string {
+  if (ignoresCase && /^[\0-\x7f]*$/.test(path)) return before + path
+  if (!ignoresCase && !/[A-Za-z]/.test(path)) return before + path
+  return `~${ignoresCase ? '*' : ''}^${escapedText(before)}${readSource(path, ignoresCase)}$`
 }
 
-/** What stands before the path in the text that rows with conditions are looked up by. */
-function conditionOf({ hosts, when }: RedirectDraft): string {
-  const host = hosts.length === 0 ? '\\S+' : `(?:${hosts.map(escapedText).join('|')})`
-  const query = (when.query ?? []).map(({ name, value }) => {
-    const pair = value === null ? `${encoded(name)}(?:=[^&\\s]*)?` : `${encoded(name)}${value === '' ? '=?' : `=${encoded(value)}`}`
-    return `(?=\\?\\S*&${pair}&)`
-  })
-  const names = (when.query ?? []).map(({ name }) => encoded(name))
-  const others =
-    when.noOtherQuery !== true ? '' : names.length === 0 ? '(?=\\?&& )' : `(?=\\?&(?:(?:${names.join('|')})(?:=[^&\\s]*)?&)*(?: |$))`
-  const language = (when.languages ?? []).length === 0 ? '[^|]*' : `\\s*(?:${when.languages?.join('|')})(?:[-;,\\s][^|]*)?`
-  return `^${host} ${query.join('')}${others}\\?\\S* ${language} ?\\| `
+/** Of a row that is not found by its whole path, the hosts: its own, or those of the pages. */
+const hostsOf = ({ hosts }: RedirectDraft): string => (hosts.length === 0 ? '1[^ ]*' : `[01](?:${hosts.map(escapedText).join('|')})`)
+
+const languageOf = (draft: RedirectDraft): string => {
+  const test = languageTest(draft)
+  return test === null ? '' : `(?i:${test})`
 }
 
-const encoded = (text: string): string => escapedText(encodeText(text))
-/** Inside of quotes. */
-const quoted = (text: string): string => text.replace(/(?<!\\)"/g, '\\"')
+/** A dollar sign, which would begin a variable. */
+const DOLLAR = `$${'{maprope_dollar}'}`
+const piecesOf = (pieces: readonly WrittenPiece[]): string =>
+  pieces.map((piece) => (typeof piece === 'number' ? `$${piece}` : piece.replaceAll('$', DOLLAR))).join('')
+
+function addressOf({ path, query, hash, asked }: WrittenDestination): string {
+  const tail = asked === 'drop' ? '' : asked === 'pass' ? '$is_args$args' : '$maprope_and'
+  return `${piecesOf(path)}${piecesOf(query)}${tail}${piecesOf(hash)}`
+}

@@ -11,9 +11,14 @@ const TYPES = {
 } as const
 
 export const GET = answer(redirectLists.download, async ({ actor, services, query: { as } }) => {
+  const [type, name] = TYPES[as]
+  const headers = { 'Content-Type': type, 'Content-Disposition': `attachment; filename="${name}"` }
+  if (as === 'httpd' || as === 'nginx') {
+    const made = await services.redirectLists.configuration(actor, as)
+    return made.ok ? ok(new Response(made.value, { headers })) : made
+  }
   const first = await services.redirectLists.download(actor, as, null)
   if (!first.ok) return first
-  const [type, name] = TYPES[as]
   return ok(
     new Response(
       inParts(first.value, async (next) => {
@@ -21,7 +26,7 @@ export const GET = answer(redirectLists.download, async ({ actor, services, quer
         if (!part.ok) throw new Error(`The list broke off: ${part.fault}`)
         return part.value
       }),
-      { headers: { 'Content-Type': type, 'Content-Disposition': `attachment; filename="${name}"` } },
+      { headers },
     ),
   )
 })

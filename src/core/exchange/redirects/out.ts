@@ -1,0 +1,68 @@
+import { compareRedirects, readyRedirect, type Tolerance } from '../../routing/index.ts'
+import type { RedirectDraft, Unsaid } from './row.ts'
+import { type CodeSet, codeOf, type SentPath, sameLower } from './sent/index.ts'
+import { escapedText, queryTests, type WrittenRow, writtenRow } from './written.ts'
+
+/** What a writer has to know of the site. */
+export interface WritingSite {
+  readonly tolerance: Tolerance
+  /** Hosts that the site's pages stand on, lower case: rows that name none answer there. */
+  readonly hosts: readonly string[]
+}
+
+/** Rows in the order in which they are asked, in the form in which other servers can say them, and those that they cannot. */
+export function writtenRows(drafts: readonly RedirectDraft[], tolerance: Tolerance): { rows: WrittenRow[]; unsaid: Unsaid[] } {
+  const rows: WrittenRow[] = []
+  const unsaid: Unsaid[] = []
+  for (const draft of inOrder(drafts, tolerance)) {
+    const row = writtenRow(draft, tolerance)
+    if (typeof row === 'string') unsaid.push({ draft, reason: row })
+    else rows.push(row)
+  }
+  return { rows, unsaid }
+}
+
+/** Rows in the order in which they are asked; those that are off, or cannot be read, are left out. */
+function inOrder(drafts: readonly RedirectDraft[], tolerance: Tolerance): RedirectDraft[] {
+  return drafts
+    .flatMap((draft, order) => {
+      const ready = draft.isOn ? readyRedirect({ ...draft, id: String(order).padStart(9, '0'), order }, tolerance) : null
+      return ready?.ok === true ? [{ draft, ready: ready.value }] : []
+    })
+    .sort((a, b) => compareRedirects(a.ready, b.ready))
+    .map(({ draft }) => draft)
+}
+
+/** What differs there although the rows say the same, as comments at the head of what is written. */
+export const DIFFERENCES = [
+  'Published pages are not known here: a row answers wherever it matches.',
+  'What is caught goes out as it came in: an escape that need not be one (“%7E”), or in small letters (“%c3”), stays as it is.',
+  'Rows that are not for one whole path do not answer addresses that no browser sends: with dots between slashes, with escapes that are',
+  'not UTF-8 or of signs that nobody sees, or with signs that have to be escaped and are not. To rows of one path the Kelvin sign is no “k”.',
+] as const
+
+export const commentsOf = (unsaid: readonly Unsaid[]): string[] =>
+  unsaid.map(({ draft, reason }) => `# Left out: ${oneLine(draft.from)} to ${oneLine(draft.to)}. ${reason}`)
+
+export const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]/gu, ' ')
+
+/** A path as an expression for what a server has read of it (bytes of UTF-8), where letters of ASCII are compared without case already. */
+export const readSource = (path: string, ignoresCase: boolean): string =>
+  ASCII.test(path) || !ignoresCase
+    ? escapedText(path)
+    : [...path.toLowerCase()].map((char) => (char < '\x80' ? escapedText(char) : anyOf(codesOf(sameLower(codeOf(char)))))).join('')
+
+const ASCII = /^[\0-\x7f]*$/
+const codesOf = (set: CodeSet): number[] => set.flatMap(([from, to]) => Array.from({ length: to - from + 1 }, (_, i) => from + i))
+const anyOf = (codes: readonly number[]): string => {
+  const letters = codes.map((code) => escapedText(String.fromCodePoint(code)))
+  return letters.length === 1 ? letters.join('') : `(?:${letters.join('|')})`
+}
+
+/** A row in the path as it is sent, with its query and the blank behind both. */
+export function sentSource(sent: SentPath, draft: RedirectDraft): string {
+  const tests = queryTests(draft)
+  const query =
+    tests.length === 0 ? '(?:\\?[^ ]*)?' : tests.includes('') ? '\\??' : `\\?${tests.map((test) => `(?=${test} )`).join('')}[^ ]*`
+  return `${sent.source}${query} `
+}
