@@ -8,13 +8,33 @@ const Yes = z
   .optional()
   .transform((said) => said === '1' || said === 'true')
 
+/** Most modules or files that are asked about, and characters of a name. */
+const ASKED_MAX = 50
+const ASKED_NAME_MAX_CHARS = 200
+const Names = z
+  .string()
+  .max(ASKED_MAX * ASKED_NAME_MAX_CHARS)
+  .optional()
+  .transform((said) => (said ?? '').split(',').filter((name) => name !== ''))
+
 export const RedirectsBulkQuery = z.object({
   as: z.enum(LIST_FORMATS).default('csv').meta({ description: 'httpd and nginx: the redirect lines of a configuration' }),
   dryRun: Yes.meta({ description: 'Only tells what would become of each line' }),
+  has: Names.meta({ description: 'Modules that the server has, of those that the report asks about; parted by commas' }),
+  hasNot: Names.meta({ description: 'Modules that it does not have' }),
 })
+
+/** What a configuration asks for that does not stand in it. */
+export const AskedOfServer = z.object({
+  what: z.enum(['module', 'file']),
+  name: z.string(),
+  line: z.int().meta({ description: 'That needs it first' }),
+})
+export type AskedOfServer = z.infer<typeof AskedOfServer>
 
 /** Rows of a list that the report names one by one; the rest are counted. */
 export const REDIRECTS_NAMED_MAX = 1_000
+export const REDIRECTS_ASKED_MAX = ASKED_MAX
 
 export const RedirectsBulkItem = z.object({
   line: z.int().meta({ description: 'In the text, from 1' }),
@@ -37,6 +57,10 @@ export const RedirectsBulkReport = z
     refused: z.int(),
     noted: z.int().meta({ description: 'Rows that are taken, with something to be known of them' }),
     step: Id.nullable().meta({ description: 'By which all of it can be taken back' }),
+    asks: z.array(AskedOfServer).default([]).meta({
+      description:
+        'Modules to be told about (`has`, `hasNot`) and files to be brought in behind the text, each begun by a line “#file NAME”',
+    }),
     items: z
       .array(RedirectsBulkItem)
       .meta({ description: 'Refused and changed rows, and those with something to be known of them, the first of each' }),
@@ -46,7 +70,13 @@ export const RedirectsBulkReport = z
 export type RedirectsBulkReport = z.infer<typeof RedirectsBulkReport>
 
 /** What a job of this kind is told. */
-export const RedirectsBulkInput = z.object({ upload: Id, as: z.enum(LIST_FORMATS), dryRun: z.boolean() })
+export const RedirectsBulkInput = z.object({
+  upload: Id,
+  as: z.enum(LIST_FORMATS),
+  dryRun: z.boolean(),
+  has: z.array(z.string()).default([]),
+  hasNot: z.array(z.string()).default([]),
+})
 export type RedirectsBulkInput = z.infer<typeof RedirectsBulkInput>
 
 export const redirectLists = {

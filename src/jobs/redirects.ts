@@ -1,16 +1,23 @@
 import { setImmediate as breathe } from 'node:timers/promises'
 import type { Logger } from 'pino'
 import { z } from 'zod'
-import { REDIRECTS_NAMED_MAX, RedirectsBulkInput, type RedirectsBulkItem, type RedirectsBulkReport } from '../contract/redirect-lists.ts'
+import { apart } from '../apart/index.ts'
+import {
+  REDIRECTS_ASKED_MAX,
+  REDIRECTS_NAMED_MAX,
+  RedirectsBulkInput,
+  type RedirectsBulkItem,
+  type RedirectsBulkReport,
+} from '../contract/redirect-lists.ts'
 import { RedirectNew } from '../contract/redirects.ts'
 import {
   draftOf,
   isYes,
   type ListRecord,
+  type ReadingSite,
+  type ReadRedirects,
   type RedirectDraft,
-  readHttpd,
   readListLayout,
-  readNginx,
   recordFault,
   recordOf,
 } from '../core/exchange/index.ts'
@@ -53,6 +60,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     refused: 0,
     noted: 0,
     step: null,
+    asks: [],
     items: [],
     moreItems: 0,
   }
@@ -63,6 +71,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     const site = {
       tolerance: state.view.setup.tolerance ?? TOLERANCE,
       hosts: state.view.setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host),
+      modules: new Map([...input.has.map((name) => [name, true] as const), ...input.hasNot.map((name) => [name, false] as const)]),
     }
     const progress = progressWriter(db, jobId)
     const by = { siteId: claimed.siteId, personId: claimed.personId, stepId: jobId }
@@ -71,7 +80,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
         ? linesOfTable(bytes)
         : input.as === 'json'
           ? linesOfJson(bytes)
-          : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site))
+          : linesOfConfiguration(await configurationOf(input.as, textOf(bytes), site), report)
     await goThrough(lines, report, progress, {
       judge: (line) => lists.judge(line, state),
       plan: (rows) => lists.plan(by, rows, state),
@@ -272,7 +281,19 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
   }
 }
 
-function* linesOfConfiguration({ rows, refused }: ReturnType<typeof readHttpd>): Generator<Line> {
+/** Reads a configuration, apart: what it takes grows with how its lines meet. */
+async function configurationOf(as: 'httpd' | 'nginx', text: string, site: ReadingSite): Promise<ReadRedirects> {
+  const read = await apart('redirectConfiguration', { as, text, site }, { deadlineMs: READING_MS })
+  if (!read.ok)
+    throw new ListFailure(
+      'The configuration is too long, or its lines are too much alike, to be held against one another. Send a part of it.',
+    )
+  return read.value
+}
+const READING_MS = 120_000
+
+function* linesOfConfiguration({ rows, refused, asks }: ReadRedirects, report: Mutable<RedirectsBulkReport>): Generator<Line> {
+  report.asks = asks.slice(0, REDIRECTS_ASKED_MAX)
   const SAID = new Set<keyof RedirectDraft>(['to', 'status', 'query'])
   for (const { line, text, reason } of refused) yield { line, from: text, to: '', reason }
   for (const { line, draft } of rows) yield { line, draft, said: SAID }

@@ -83,7 +83,12 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     async start(
       actor: Actor,
       bytes: Uint8Array,
-      { as, dryRun }: Pick<RedirectsBulkInput, 'as' | 'dryRun'>,
+      {
+        as,
+        dryRun,
+        has = [],
+        hasNot = [],
+      }: Pick<RedirectsBulkInput, 'as' | 'dryRun'> & Partial<Pick<RedirectsBulkInput, 'has' | 'hasNot'>>,
     ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       if (bytes.length === 0) return fail('upload-missing')
@@ -91,7 +96,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       const kept = await keepUploads(db, actor, [bytes])
       if (!kept.ok) return kept
       const [upload = ''] = kept.value
-      return jobs.startRedirects(actor, { upload, as, dryRun })
+      return jobs.startRedirects(actor, { upload, as, dryRun, has, hasNot })
     },
 
     /** What a list is read against. @param isTrial - nothing of it is going to be written */

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { needDebian } from '../../bin/prepare.mjs'
 import { draftOf, type RedirectDraft, readHttpd, writeHttpd, writeNginx } from '../../src/core/exchange/index.ts'
-import { type Part, partOf } from '../../src/core/exchange/redirects/sent/index.ts'
+import { type Part, partOf } from '../../src/core/exchange/redirects/expressions/index.ts'
 import {
   compilePathPattern,
   encodedPath,
@@ -262,7 +262,7 @@ async function started(name: string, text: string): Promise<WebServer> {
 for (const tolerance of [TOLERANCE, STRICT])
   test(`what is written for other servers answers there to the byte as it does here (${tolerance.ignoresCase ? 'tolerant' : 'strict'})`, async (t) => {
     const differing: string[] = []
-    for (let seed = 1; seed <= Number(process.env.SEEDS ?? 4); seed++) {
+    for (let seed = 1; seed <= 4; seed++) {
       const drafts = randomDrafts(seed)
       const targets = [...new Set(targetsOf(drafts, seed))]
       for (const [name, { text, unsaid }] of Object.entries({

@@ -10,6 +10,7 @@ export {
   LIST_HEADER,
   type ListLayout,
   type ListRecord,
+  type ReadingSite,
   type ReadRedirect,
   type ReadRedirects,
   type RedirectDraft,

@@ -32,9 +32,13 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   const [pasted, setPasted] = useKeptText('redirects pasted')
   const [list, setList] = useState<Blob | null>(null)
   const [jobId, setJobId] = useState<string | null>(null)
+  const [modules, setModules] = useState<Modules>({})
   const send = useMutation({
-    mutationFn: ({ of, dryRun }: { of: Blob; dryRun: boolean }) =>
-      call('redirect-lists.bulk', { query: { as, dryRun: dryRun ? '1' : '0' }, body: of }),
+    mutationFn: ({ of, dryRun, told = modules }: { of: Blob; dryRun: boolean; told?: Modules }) =>
+      call('redirect-lists.bulk', {
+        query: { as, dryRun: dryRun ? '1' : '0', has: namesOf(told, true), hasNot: namesOf(told, false) },
+        body: of,
+      }),
     onSuccess: ({ job }) => setJobId(job),
   })
   const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
@@ -43,6 +47,13 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   const look = (of: Blob): void => {
     setList(of)
     send.mutate({ of, dryRun: true })
+  }
+  const answer = (told: Modules, files: readonly BroughtFile[]): void => {
+    if (list === null) return
+    const whole = new Blob([list, ...files.flatMap(({ name, file }) => [`\n#file ${name}\n`, file])])
+    setModules(told)
+    setList(whole)
+    send.mutate({ of: whole, dryRun: true, told })
   }
   const close = (): void => {
     if (report?.isDryRun === false) setPasted('')
@@ -72,7 +83,12 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
         <Report
           report={report}
           onApply={() => list !== null && send.mutate({ of: list, dryRun: false })}
-          onAgain={() => setJobId(null)}
+          onAnswer={answer}
+          told={modules}
+          onAgain={() => {
+            setModules({})
+            setJobId(null)
+          }}
           onClose={close}
         />
       )}
@@ -156,13 +172,81 @@ function Choose({
   )
 }
 
+/** Modules by name, and whether the server has them. */
+type Modules = Readonly<Record<string, boolean>>
+interface BroughtFile {
+  readonly name: string
+  readonly file: Blob
+}
+
+const namesOf = (told: Modules, has: boolean): string =>
+  Object.entries(told)
+    .filter(([, its]) => its === has)
+    .map(([name]) => name)
+    .join(',')
+
+/** What a configuration asks for that does not stand in it: modules to be told about, files to be brought in. */
+function Questions({
+  asks,
+  told,
+  onAnswer,
+}: {
+  asks: RedirectsBulkReport['asks']
+  told: Modules
+  onAnswer: (told: Modules, files: readonly BroughtFile[]) => void
+}) {
+  const [said, setSaid] = useState<Modules>(told)
+  const [files, setFiles] = useState<readonly BroughtFile[]>([])
+  const modules = asks.filter(({ what }) => what === 'module')
+  const missing = asks.filter(({ what }) => what === 'file')
+  const isNew = files.length > 0 || modules.some(({ name }) => name in said)
+  return (
+    <section className="grid gap-3 rounded-md border bg-paper px-4 py-3" aria-label="What the configuration asks for">
+      <p>
+        <b>Some lines depend on what does not stand in them.</b> Tell it, and they are looked at with it.
+      </p>
+      {modules.map(({ name, line }) => (
+        <fieldset key={name} className="flex flex-wrap items-center gap-x-4 gap-y-1">
+          <legend className="sr-only">{name}</legend>
+          <span>
+            Has your server <span className="address">{name}</span>? <span className="note">Line {line}</span>
+          </span>
+          {[true, false].map((has) => (
+            <label key={String(has)} className="flex items-center gap-1.5">
+              <input type="radio" name={`has ${name}`} checked={said[name] === has} onChange={() => setSaid({ ...said, [name]: has })} />
+              {has ? 'It has' : 'It has not'}
+            </label>
+          ))}
+        </fieldset>
+      ))}
+      {missing.map(({ name, line }) => (
+        <FileField
+          key={name}
+          label={`Bring in ${name} (line ${line})`}
+          accept=".conf,.map,.txt,.htaccess,text/*"
+          onFile={(file) => setFiles([...files.filter((each) => each.name !== name), { name, file }])}
+        />
+      ))}
+      <p className="flex justify-end">
+        <button type="button" className="button" disabled={!isNew} onClick={() => onAnswer(said, files)}>
+          Look at it again
+        </button>
+      </p>
+    </section>
+  )
+}
+
 function Report({
   report,
+  told,
+  onAnswer,
   onApply,
   onAgain,
   onClose,
 }: {
   report: RedirectsBulkReport
+  told: Modules
+  onAnswer: (told: Modules, files: readonly BroughtFile[]) => void
   onApply: () => void
   onAgain: () => void
   onClose: () => void
@@ -182,6 +266,7 @@ function Report({
         {report.refused > 0 && <span className="text-red">{counted(report.refused, 'line')} cannot be taken.</span>}{' '}
         {report.noted > 0 && <span>{counted(report.noted, 'row')} with something to know.</span>}
       </p>
+      {isDryRun && report.asks.length > 0 && <Questions asks={report.asks} told={told} onAnswer={onAnswer} />}
       {shown.length > 0 && (
         <section className="max-h-[46vh] overflow-auto rounded-md border" tabIndex={0} aria-label="What becomes of each line">
           <table className="w-full text-left text-[14px]">

@@ -81,6 +81,85 @@ for (const [name, text, rows, refused] of [
     assert.deepEqual([read.rows.map(({ draft: { from, to } }) => [from, to]), read.refused.map(({ line }) => line - 1)], [rows, refused])
   })
 
+test('a module that a section asks for is asked about, and answered for or against', () => {
+  const text = '<IfModule mod_alias.c>\nRedirect /a /b\n</IfModule>\n<IfModule !mod_alias.c>\nRedirect /c /d\n</IfModule>'
+  const lines = (modules: ReadonlyMap<string, boolean>) => {
+    const { rows, refused, asks } = readHttpd(text, { ...SITE, modules })
+    return [rows.map(({ line }) => line), refused.map(({ line }) => line), asks]
+  }
+  assert.deepEqual(lines(new Map()), [[], [2, 5], [{ what: 'module', name: 'mod_alias.c', line: 1 }]])
+  assert.deepEqual(lines(new Map([['mod_alias.c', true]])), [[2], [5], []])
+  assert.deepEqual(lines(new Map([['mod_alias.c', false]])), [[5], [2], []])
+})
+
+test('a file that is included is asked for, and stands in its place when it is brought in behind the text', () => {
+  const nginx = 'map $uri $to {\n  include moved.map;\n}\nserver {\n  server_name a.example;\n  if ($to) { return 301 $to; }\n}\n'
+  assert.deepEqual(readNginx(nginx, SITE).asks, [{ what: 'file', name: 'moved.map', line: 2 }])
+  const whole = readNginx(`${nginx}#file moved.map\n/old /new;\n`, SITE)
+  assert.deepEqual([whole.rows.map(({ line, draft }) => [line, draft.from, draft.to]), whole.asks], [[[9, '/old', '/new']], []])
+  const httpd = '<VirtualHost *>\nServerName b.example\nInclude conf/o*.conf\n</VirtualHost>\n'
+  assert.deepEqual(readHttpd(httpd, SITE).asks, [{ what: 'file', name: 'conf/o*.conf', line: 3 }])
+  const both = readHttpd(`${httpd}#file one.conf\nRedirect /a /b\nInclude two.conf\n#file two.conf\nRedirect /c /d\n`, SITE)
+  assert.deepEqual(
+    [both.rows.map(({ line, draft }) => [line, draft.from, draft.hosts]), both.asks],
+    [
+      [
+        [6, '/a', ['b.example']],
+        [9, '/c', ['b.example']],
+      ],
+      [],
+    ],
+  )
+  assert.deepEqual(readHttpd('Include a.conf\n#file a.conf\nInclude a.conf\n', SITE).rows, [], 'one that includes itself comes to an end')
+  assert.equal(readNginx('include a.conf;\n#file a.conf\ninclude a.conf;\n', SITE).rows.length, 0)
+})
+
+test('what takes addresses there without being a redirect is told with the lines that answer in its place here', () => {
+  const nginx = readNginx(
+    'server {\n server_name a.example;\n location / { return 301 https://n.example$request_uri; }\n location /api/ { proxy_pass http://c.example; }\n}',
+    SITE,
+  )
+  assert.deepEqual(
+    nginx.rows.map(({ line }) => line),
+    [3],
+  )
+  assert.match(
+    nginx.refused.map(({ line, reason }) => `${line} ${reason}`).join(),
+    /^4 It is no redirect, and is left out\. Here line 3 answers for addresses of it\./,
+  )
+  const httpd = readHttpd('RewriteEngine On\nRewriteRule ^/api/ /inside.php [L]\nRewriteRule ^/(.*)$ https://n.example/$1 [R=301,L]', SITE)
+  assert.deepEqual(
+    httpd.refused.map(({ line, reason }) => [line, /Here line 3 answers/.test(reason)]),
+    [[2, true]],
+  )
+})
+
+for (const [name, text, rows] of [
+  ['a name with a star', 'server { server_name *.a.example; return 301 /x; }', [['www.a.example']]],
+  [
+    'an exact name before one with a star',
+    'server { server_name *.a.example; return 301 /x; }\nserver { server_name www.a.example; return 301 /y; }',
+    [['www.a.example']],
+  ],
+  ['an expression', 'server { server_name ~^(a|b)\\.example$; return 301 /x; }', [['a.example', 'b.example']]],
+  [
+    'what no other server has',
+    'server { server_name a.example; return 301 /x; }\nserver { listen 80 default_server; server_name _; return 301 /y; }',
+    [['a.example'], ['www.a.example', 'b.example']],
+  ],
+  [
+    'all hosts but one',
+    'server { server_name a.example www.a.example; if ($host != a.example) { return 301 https://a.example$request_uri; } }',
+    [['www.a.example']],
+  ],
+] as const)
+  test(`nginx: hosts by ${name}`, () => {
+    assert.deepEqual(
+      readNginx(text, SITE).rows.map(({ draft }) => draft.hosts),
+      rows,
+    )
+  })
+
 test('a line that has the server answer otherwise is said to be left out', () => {
   const httpd = readHttpd('ErrorDocument 404 /lost.html\nRedirect 301 /a /b\nProxyPass /x http://c.example/\nServerName a.example', SITE)
   assert.deepEqual([httpd.rows.length, httpd.refused.map(({ line }) => line)], [1, [1, 3]])

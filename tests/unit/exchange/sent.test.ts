@@ -1,7 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { draftOf, writeHttpd, writeNginx } from '../../../src/core/exchange/index.ts'
-import { partOf, sentPath } from '../../../src/core/exchange/redirects/sent/index.ts'
+import { partOf, sentPath } from '../../../src/core/exchange/redirects/expressions/index.ts'
 import { compileExpression, encodedPath, plainPath, TOLERANCE } from '../../../src/core/routing/index.ts'
 import { numbersFrom } from '../writing/numbers.ts'
 

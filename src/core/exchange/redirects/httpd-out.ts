@@ -1,8 +1,8 @@
 import { isConditional, readyRedirect } from '../../routing/index.ts'
+import { HAS_KEPT_ESCAPE, type SentPath, spelledWell } from './expressions/index.ts'
 import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
 import { draftOfRemark, remarkOf } from './remark.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
-import { HAS_KEPT_ESCAPE, type SentPath, spelledWell } from './sent/index.ts'
 import { escapedText, languageTest, type WrittenPiece, type WrittenRow, writtenRow } from './written.ts'
 
 /** With hosts that rows name and that are none of its pages'. */

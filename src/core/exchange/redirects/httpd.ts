@@ -1,8 +1,11 @@
 import { fail, ok, type Result } from '../../result.ts'
 import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
-import { isOwnGuard, ownRowAt } from './httpd-out.ts'
-import { keptInOrder, type RankedRedirect } from './order.ts'
+import { isOwnGuard } from './httpd-out.ts'
+import { OPEN_SECTIONS, type Rewriting, rewritingIn, type Section, scopeOf, sectionsOf, virtualHosts } from './httpd-sections.ts'
+import { type Directive, directivesOf } from './httpd-text.ts'
+import { type Answering, keptInOrder } from './order.ts'
 import {
+  type Asked,
   apartFromHost,
   BEHIND_HOST,
   draftOf,
@@ -15,153 +18,282 @@ import {
   stemOfExpression,
 } from './row.ts'
 
-/** A directive with its arguments, and the line it begins on. */
-interface Directive {
-  readonly line: number
-  readonly name: string
-  readonly args: readonly string[]
-  readonly text: string
-  /** Of lines that were written for a row of ours: that row. */
-  readonly own?: RedirectDraft
-}
-
 type Said<T> = Result<T, 'unsaid'>
 const unsaid = (reason: string) => fail('unsaid', { reason })
 
 /** How mod_alias names statuses. */
 const STATUS_WORDS: Readonly<Record<string, RedirectStatus>> = { permanent: 301, temp: 302, seeother: 303, gone: 410 }
-/** Sections in which lines mean what they mean outside of them. */
-const OPEN_SECTIONS = new Set(['ifmodule', 'virtualhost', 'ifversion', 'ifdefine'])
-/** Sections of which only the server knows whether what is in them is there at all. */
-const CONDITIONAL_SECTIONS = new Set(['ifmodule', 'ifversion', 'ifdefine'])
 
-interface Section {
-  readonly name: string
-  readonly line: number
-  /** What it is written with: the module, version or word that it asks for. */
-  readonly asks: string
-  readonly hosts: string[]
-}
-
-/** Why nobody can tell that what is in a section is there; null where it is. */
-function doubtOf({ name, asks }: Section): string | null {
-  if (name === 'ifdefine') return `It stands inside <IfDefine ${asks}>: how that server is started decides whether it is there.`
-  if (name === 'ifversion') return `It stands inside <IfVersion ${asks}>: the server’s version decides whether it is there.`
-  if (name === 'ifmodule' && asks.startsWith('!')) return `It is there only where the server has no ${asks.slice(1)}.`
-  return null
-}
-
-/** The part of a configuration that a directive is of: the line its section begins on; 0 for the whole. */
-const scopeOf = (sections: readonly Section[]): number => sections.findLast(({ name }) => !CONDITIONAL_SECTIONS.has(name))?.line ?? 0
-
-/** Parts in which rewriting is switched on, wherever in them that is said (mod_rewrite, RewriteEngine: the last word counts, and none is handed down). */
-function rewritingIn(directives: readonly Directive[]): ReadonlySet<number> {
-  const on = new Set<number>()
-  const sections: Section[] = []
-  for (const { name, args, line } of directives) {
-    if (name.startsWith('</')) sections.pop()
-    else if (name.startsWith('<')) sections.push({ name: name.slice(1).toLowerCase(), line, asks: args.join(' '), hosts: [] })
-    else if (/^RewriteEngine$/i.test(name)) {
-      if (/^on$/i.test(args[0] ?? '')) on.add(scopeOf(sections))
-      else on.delete(scopeOf(sections))
-    }
-  }
-  return on
-}
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE =
   /^(?:ErrorDocument|Proxy(?:Pass(?:Match|Reverse)?|HTMLURLMap)|(?:Script)?Alias(?:Match)?|FallbackResource|DirectoryIndex|Action)$/i
+/** Of those the ones that take addresses away from what stands behind them. */
+const TAKING = /^(?:Proxy(?:Pass(?:Match)?)|(?:Script)?Alias(?:Match)?)$/i
 /** Directives that are about where somebody is sent; others of a configuration are none of ours. */
 const OURS = /^(?:Redirect(?:Permanent|Temp|Match)?|Rewrite(?:Rule|Cond|Map)|Rewrite(?:Base))$/i
 
+/** mod_rewrite has its say before mod_alias, each in the order of its lines; a virtual host's own lines come before those of the whole. */
+const TURN = { rewrite: 0, alias: 1e9, ofWhole: 1e8 } as const
+
 /**
  * Reads the redirect lines of Apache httpd 2.4: Redirect, RedirectPermanent, RedirectTemp, RedirectMatch (mod_alias), and
- * RewriteRule with R or G and its RewriteConds (mod_rewrite). What cannot be said here is refused by its line, never guessed.
+ * RewriteRule with R or G and its RewriteConds (mod_rewrite). What cannot be said here is refused by its line, never guessed; what takes
+ * addresses there without being a redirect is told with the lines that answer in its place here.
  * @param text - a configuration, an .htaccess file, or lines out of one
  */
 export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
-  const refused: RefusedLine[] = []
-  const ranked: RankedRedirect[] = []
-  const directives = directivesOf(text, site)
-  const context = contextOf(directives)
-  const rewriting = rewritingIn(directives)
-  const sections: Section[] = []
-  let conditions: Directive[] = []
-  const refuse = ({ line, text: of }: Directive, reason: string): void =>
-    void refused.push({ line, text: of.slice(0, LINE_SHOWN_CHARS), reason })
-  const lastRule = directives.findLast(({ name }) => /^RewriteRule$/i.test(name))
-  for (const each of directives) {
-    const { name } = each
-    if (name.startsWith('</')) {
-      sections.pop()
-      continue
-    }
-    if (name.startsWith('<')) {
-      sections.push({ name: name.slice(1).toLowerCase(), line: each.line, asks: each.args.join(' '), hosts: [] })
-      continue
-    }
-    const host = sections.findLast((section) => section.name === 'virtualhost')
-    if (/^Server(?:Name|Alias)$/i.test(name))
-      host?.hosts.push(
-        ...each.args.map((arg) =>
-          arg
-            .toLowerCase()
-            .replace(/^\w+:\/\//, '')
-            .replace(/:\d+$/, ''),
-        ),
-      )
-    if (OTHERWISE.test(name)) refuse(each, 'It is no redirect, and is left out.')
-    if (!OURS.test(name)) continue
-    const closed = sections.find((section) => !OPEN_SECTIONS.has(section.name) && !(section.name === 'directory' && context === 'folder'))
-    if (closed !== undefined) {
-      refuse(each, `It stands inside <${closed.name}>, which holds it to a part of the server that a row here cannot name.`)
-      if (!/^RewriteCond$/i.test(name)) conditions = []
-      continue
-    }
-    if (/^RewriteCond$/i.test(name)) {
-      conditions.push(each)
-      continue
-    }
-    const doubt = sections.flatMap((section) => doubtOf(section) ?? [])[0]
-    const hosts = host?.hosts ?? []
-    const stranger = hosts.find((own) => !site.hosts.includes(own))
-    let read: Said<RedirectDraft>
-    // What keeps requests from rows of ours that they are none for says nothing by itself.
-    if (isGuard(each, conditions)) {
-      conditions = []
-      continue
-    }
-    if (doubt !== undefined) read = unsaid(doubt)
-    else if (host !== undefined && hosts.length === 0) read = unsaid('The server that it stands in has no name before it.')
-    else if (stranger !== undefined) read = unsaid(`It is for “${stranger}”, which is no host of this site.`)
-    else if (/^RewriteRule$/i.test(name))
-      read = rewriting.has(scopeOf(sections))
-        ? each.own !== undefined
-          ? ownRow(each.own, hosts, site)
-          : rewriteRule(each, conditions, { hosts, context, isLast: each === lastRule, site })
-        : unsaid('Nothing switches rewriting on where it stands. If it is on, put “RewriteEngine On” before it.')
-    else
-      read = /^Redirect/i.test(name)
-        ? alias(each, hosts, site)
-        : unsaid('Maps and bases are not read; the lines that need them are refused.')
-    if (/^RewriteRule$/i.test(name)) {
-      if (!read.ok) for (const condition of conditions) refuse(condition, 'The line that it belongs to is not taken.')
-      conditions = []
-    }
-    if (!read.ok) refuse(each, String(read.detail.reason))
-    // mod_rewrite has its say before mod_alias, each in the order of its lines.
-    else
-      ranked.push({
-        line: each.line,
-        draft: read.value,
-        turn: (/^Redirect/i.test(name) ? 1e9 : 0) + each.line,
-        text: each.text.slice(0, LINE_SHOWN_CHARS),
-      })
-  }
-  for (const condition of conditions) refuse(condition, 'No rule follows this condition.')
-  const kept = keptInOrder(ranked, site)
-  return { rows: kept.rows, refused: [...refused, ...kept.refused].sort((a, b) => a.line - b.line) }
+  return new Reader(directivesOf(text, site), site).read()
 }
+
+interface Place {
+  readonly hosts: readonly string[]
+  /** Why nobody can tell that what stands there holds. */
+  readonly doubt: string | null
+  /** It is of the whole configuration, which has virtual hosts. */
+  readonly isOfWhole: boolean
+  /** The section that holds it to a part of the server. */
+  readonly closed: Section | null
+}
+
+class Reader {
+  readonly #site: ReadingSite
+  readonly #directives: readonly Directive[]
+  readonly #sections: ReadonlyMap<number, readonly Section[]>
+  readonly #context: 'server' | 'folder' | null
+  readonly #rewriting: ReadonlyMap<number, Rewriting>
+  readonly #virtual: ReadonlyMap<number, readonly string[]>
+  readonly #lines: Answering[] = []
+  readonly #refused: RefusedLine[] = []
+  readonly #asks = new Map<string, Asked>()
+
+  constructor(directives: readonly Directive[], site: ReadingSite) {
+    this.#site = site
+    this.#directives = directives
+    this.#sections = sectionsOf(directives)
+    this.#context = contextOf(directives)
+    this.#rewriting = rewritingIn(directives, this.#sections, (section) =>
+      this.#absenceOf(section) === null ? this.#doubtOf(section) : 'absent',
+    )
+    this.#virtual = virtualHosts(directives, this.#sections, site.hosts)
+  }
+
+  read(): ReadRedirects {
+    let conditions: Directive[] = []
+    const lastRule = this.#directives.findLast(({ name }) => /^RewriteRule$/i.test(name))
+    /** A rule that has those behind it asked or not, and how many of them. */
+    let leader: { readonly line: number; left: number } | null = null
+    for (const each of this.#directives) {
+      if (each.name.startsWith('<')) continue
+      if (OTHERWISE.test(each.name)) this.#otherwise(each)
+      if (/^Include(?:Optional)?$/i.test(each.name)) this.#ask({ what: 'file', name: each.args[0] ?? '', line: each.line })
+      if (!OURS.test(each.name)) continue
+      if (/^RewriteCond$/i.test(each.name)) {
+        conditions.push(each)
+        continue
+      }
+      const isRule = /^RewriteRule$/i.test(each.name)
+      // What keeps requests from rows of ours that they are none for says nothing by itself.
+      if (!isRule) this.#line(each, [], false, null)
+      else if (!isGuard(each, conditions)) {
+        const led = leader === null ? null : `Whether it is asked is up to line ${leader.line}, which passes it over.`
+        this.#line(each, conditions, each === lastRule, led)
+        if (leader !== null && --leader.left === 0) leader = null
+        const left = ledBy(each)
+        if (left > 0) leader = { line: each.line, left }
+      }
+      if (isRule) conditions = []
+    }
+    for (const condition of conditions) this.#refuse(condition, 'No rule follows this condition.')
+    const kept = keptInOrder(this.#lines, this.#site)
+    const refused = [...this.#refused, ...kept.refused].sort((a, b) => a.line - b.line)
+    return { rows: kept.rows, refused, asks: [...this.#asks.values()] }
+  }
+
+  #line(each: Directive, conditions: readonly Directive[], isLast: boolean, led: string | null): void {
+    const place = this.#placeOf(each)
+    const isRule = /^RewriteRule$/i.test(each.name)
+    if (typeof place === 'string') {
+      // It is not there, or not for the site.
+      for (const condition of conditions) this.#refuse(condition, 'The line that it belongs to is not taken.')
+      return this.#refuse(each, place)
+    }
+    const { hosts } = place
+    const doubt = place.doubt ?? led
+    let read: Said<RedirectDraft>
+    if (doubt !== null) read = unsaid(doubt)
+    else if (isRule)
+      read =
+        each.own !== undefined
+          ? ownRow(each.own, hosts, this.#site)
+          : rewriteRule(each, conditions, { hosts, context: this.#context, isLast, site: this.#site })
+    else
+      read = /^Redirect/i.test(each.name)
+        ? alias(each, hosts, this.#site)
+        : unsaid('Maps and bases are not read; the lines that need them are refused.')
+    const turn = (isRule ? TURN.rewrite : TURN.alias) + (place.isOfWhole ? TURN.ofWhole : 0) + each.line
+    const said = { line: each.line, text: each.text.slice(0, LINE_SHOWN_CHARS), turn }
+    if (read.ok) return void this.#lines.push({ ...said, draft: read.value, unsaid: null })
+    for (const condition of conditions) this.#refuse(condition, 'The line that it belongs to is not taken.')
+    const reason = String(read.detail.reason)
+    if (/^Rewrite(?:Map|Base)$/i.test(each.name)) return this.#refuse(each, reason)
+    if (place.closed !== null) {
+      // What a section says comes before what is said for all.
+      const { name, asks } = place.closed
+      const match =
+        name === 'location' && asks.startsWith('/') ? ({ match: 'under', from: asks.split(' ')[0] ?? '/' } as const) : EVERYTHING
+      return void this.#lines.push({
+        ...said,
+        draft: draftOf({ ...match, to: '', status: 410, hosts }),
+        turn: -1,
+        isPerhaps: true,
+        unsaid: reason,
+      })
+    }
+    const taken = isRule ? takenByRule(each, conditions, hosts, this.#context, this.#site) : takenByAlias(each, hosts, this.#site)
+    this.#lines.push({ ...said, ...taken, isPerhaps: taken.isPerhaps || doubt !== null, unsaid: reason })
+  }
+
+  /** Where a directive holds, and why nobody can tell that it does; a reason where it holds nowhere on this site. */
+  #placeOf({ line, name }: Directive): Place | string {
+    const sections = this.#sections.get(line) ?? []
+    const isRewrite = /^Rewrite/i.test(name)
+    const absent = sections.flatMap((section) => this.#absenceOf(section) ?? [])[0]
+    if (absent !== undefined) return absent
+    const closed = sections.find(
+      (section) => !OPEN_SECTIONS.has(section.name) && !(section.name === 'directory' && this.#context === 'folder'),
+    )
+    const host = sections.findLast((section) => section.name === 'virtualhost')
+    const isOfWhole = host === undefined && this.#virtual.size > 0
+    // What is said for all of them holds on hosts that have one.
+    const hosts = isOfWhole
+      ? [...new Set([...this.#virtual.values()].flat())]
+      : host === undefined
+        ? []
+        : (this.#virtual.get(host.line) ?? [])
+    if (isOfWhole && hosts.length === 0) return 'None of the virtual hosts is one of this site’s.'
+    if (host !== undefined && hosts.length === 0)
+      return host.hosts.length === 0
+        ? 'The server that it stands in has no name before it.'
+        : `It is for “${host.hosts.join(' ')}”, which is no host of this site.`
+    if (isOfWhole && isRewrite && closed === undefined) return 'It stands outside of the virtual hosts, which do not take such lines over.'
+    const rewriting = this.#rewriting.get(scopeOf(sections)) ?? (host === undefined ? undefined : this.#rewriting.get(0))
+    if (isRewrite && !/^RewriteCond$/i.test(name) && closed === undefined && rewriting?.isOn !== true)
+      return 'Nothing switches rewriting on where it stands. If it is on, put “RewriteEngine On” before it.'
+    const doubt =
+      closed === undefined
+        ? sections.flatMap((section) => this.#doubtOf(section) ?? [])[0]
+        : `It stands inside <${closed.name}>, which holds it to a part of the server that a row here cannot name.`
+    const perhapsOn = isRewrite && closed === undefined ? rewriting?.doubt : null
+    return { hosts, doubt: doubt ?? perhapsOn ?? null, isOfWhole, closed: closed ?? null }
+  }
+
+  /** Why what is in a section is not there. */
+  #absenceOf({ name, asks }: Section): string | null {
+    if (name !== 'ifmodule') return null
+    const [, not = '', module = ''] = /^(!?)(.*)$/.exec(asks) ?? []
+    const has = this.#site.modules?.get(module)
+    if (has === undefined || has === (not === '')) return null
+    return has ? `It is there only where the server has no ${module}, and yours has it.` : `Your server has no ${module}.`
+  }
+
+  /** Why nobody can tell that what is in a section is there; null where it is. */
+  #doubtOf({ name, asks, line }: Section): string | null {
+    if (name === 'ifdefine') return `It stands inside <IfDefine ${asks}>: how that server is started decides whether it is there.`
+    if (name === 'ifversion') return `It stands inside <IfVersion ${asks}>: the server’s version decides whether it is there.`
+    if (name !== 'ifmodule') return null
+    const module = asks.replace(/^!/, '')
+    if (this.#site.modules?.has(module) === true) return null
+    this.#ask({ what: 'module', name: module, line })
+    return `It stands inside <IfModule ${asks}>: say whether the server has ${module}.`
+  }
+
+  #ask(asked: Asked): void {
+    if (asked.what === 'file') this.#refused.push({ line: asked.line, text: `Include ${asked.name}`, reason: INCLUDED })
+    const key = `${asked.what} ${asked.name}`
+    if (!this.#asks.has(key)) this.#asks.set(key, asked)
+  }
+
+  #otherwise(each: Directive): void {
+    const place = this.#placeOf(each)
+    if (typeof place === 'string' || !TAKING.test(each.name)) return this.#refuse(each, 'It is no redirect, and is left out.')
+    const [from = ''] = each.args
+    const isKnown = /Match$/i.test(each.name) ? compileExpression(from, false).ok : from.startsWith('/')
+    const match = !isKnown
+      ? EVERYTHING
+      : /Match$/i.test(each.name)
+        ? ({ match: 'expression', from } as const)
+        : ({ match: 'under', from } as const)
+    this.#lines.push({
+      line: each.line,
+      text: each.text.slice(0, LINE_SHOWN_CHARS),
+      draft: draftOf({ ...match, to: '', status: 410, hosts: place.hosts }),
+      // Other modules have a say before or after these two.
+      turn: -1,
+      isPerhaps: true,
+      unsaid: 'It is no redirect, and is left out.',
+    })
+  }
+
+  #refuse({ line, text }: Directive, reason: string): void {
+    this.#refused.push({ line, text: text.slice(0, LINE_SHOWN_CHARS), reason })
+  }
+}
+
+/** Of the rules behind one, how many are asked only where it says so (mod_rewrite, flags "chain" and "skip"). */
+function ledBy({ args }: Directive): number {
+  const flags = args[2] ?? ''
+  if (/[[,]\s*(?:C|chain)\s*[\],]/i.test(flags)) return 1
+  return Number(/[[,]\s*(?:S|skip)=(\d+)/i.exec(flags)?.[1] ?? 0)
+}
+
+const INCLUDED = 'What another file holds is not seen from here. Bring that file in as well.'
+const EVERYTHING = { match: 'under', from: '/' } as const
+
+/** What a rule takes that is no row: the addresses it matches, or perhaps those; all where its expression cannot be read. */
+function takenByRule(
+  { args }: Directive,
+  conditions: readonly Directive[],
+  hosts: readonly string[],
+  context: RuleSurroundings['context'],
+  site: ReadingSite,
+): { draft: RedirectDraft; isPerhaps: boolean } {
+  const [pattern = '', to = '', flags = ''] = args
+  const source = pattern.startsWith('!') ? null : sourceOf(pattern, context)
+  const folded =
+    source?.ok === true && (/\bNC\b|nocase/i.test(flags) || /^\(\?i\)/.test(pattern))
+      ? `(?i)${source.value}`
+      : source?.ok === true
+        ? source.value
+        : null
+  const isKnown = folded !== null && compileExpression(folded, false).ok
+  const match = isKnown ? ({ match: 'expression', from: folded } as const) : EVERYTHING
+  const under = conditionsOf(conditions, hosts, site)
+  const [named, when] = under.ok ? [under.value.hosts, under.value.when] : [hosts, {}]
+  const changesNothing = to === '-' && !/\b(?:F|G|R=[45]\d\d|forbidden|gone)\b/i.test(flags)
+  const skips = /\b(?:S|skip)=|\b(?:C|chain|N|next|L|last|END)\b/i.test(flags)
+  const isPerhaps = !under.ok || !isKnown || changesNothing
+  // A rule that only passes over others, or ends them, may take whatever those would.
+  return {
+    draft: draftOf({ ...(changesNothing && skips && !isKnown ? EVERYTHING : match), to: '', status: 410, hosts: named, when }),
+    isPerhaps,
+  }
+}
+
+function takenByAlias(
+  { name, args }: Directive,
+  hosts: readonly string[],
+  { tolerance }: ReadingSite,
+): { draft: RedirectDraft; isPerhaps: boolean } {
+  const from = args.find((arg) => arg.startsWith('/') || /[\^$(]/.test(arg)) ?? ''
+  const isMatch = /Match$/i.test(name)
+  const isKnown = isMatch ? compileExpression(from, tolerance.ignoresCase).ok : from.startsWith('/')
+  const match = !isKnown ? EVERYTHING : isMatch ? ({ match: 'expression', from } as const) : under(from)
+  return { draft: draftOf({ ...match, to: '', status: 410, hosts }), isPerhaps: !isKnown }
+}
+
+/** A path of "Redirect": with a slash at its end, what is below it alone. */
+const under = (from: string) =>
+  from.endsWith('/') && from !== '/' ? ({ match: 'expression', from: `^${escaped(from)}` } as const) : ({ match: 'under', from } as const)
 
 const isGuard = ({ text }: Directive, conditions: readonly Directive[]): boolean =>
   /^RewriteRule \^ - \[S=\d+\]$/.test(text) &&
@@ -175,48 +307,6 @@ function ownRow(draft: RedirectDraft, hosts: readonly string[], site: ReadingSit
   if (hosts.length === 0) return ok(draft)
   const both = draft.hosts.length === 0 ? hosts : draft.hosts.filter((host) => hosts.includes(host))
   return both.length === 0 ? unsaid('The server that it stands in has another name.') : ok({ ...draft, hosts: both })
-}
-
-/** Longest line that is taken apart, with those that it goes on in. */
-const DIRECTIVE_MAX_CHARS = 20_000
-
-/** Lines as httpd reads them: ended by "\" they go on, quotes keep blanks together. */
-function directivesOf(text: string, site: ReadingSite): Directive[] {
-  const out: Directive[] = []
-  const lines = text.split(/\r?\n/)
-  for (let i = 0; i < lines.length; i++) {
-    const line = i + 1
-    const own = lines[i]?.startsWith('# {') === true ? ownRowAt(lines, i, site) : null
-    if (own !== null) {
-      out.push({ line, name: 'RewriteRule', args: [], text: lines[i] ?? '', own: own.draft })
-      i += own.lines - 1
-      continue
-    }
-    const parts: string[] = []
-    for (; ; i++) {
-      const part = (lines[i] ?? '').trimEnd()
-      const goesOn = part.endsWith('\\') && i + 1 < lines.length
-      parts.push(goesOn ? part.slice(0, -1) : part)
-      if (!goesOn) break
-    }
-    const trimmed = parts.join(' ').trim()
-    if (trimmed === '' || trimmed.startsWith('#')) continue
-    // No redirect is so long; a quote without an end would be looked for over and over again.
-    if (trimmed.length > DIRECTIVE_MAX_CHARS) {
-      out.push({ line, name: 'RewriteMap', args: [], text: trimmed })
-      continue
-    }
-    const words = wordsOf(trimmed.startsWith('<') ? trimmed.replace(/>\s*$/, '') : trimmed)
-    out.push({ line, name: words[0] ?? '', args: words.slice(1), text: trimmed })
-  }
-  return out
-}
-
-function wordsOf(line: string): string[] {
-  const words: string[] = []
-  for (const [, double, single, bare] of line.matchAll(/"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|(\S+)/g))
-    words.push(double?.replace(/\\"/g, '"') ?? single?.replace(/\\'/g, "'") ?? bare ?? '')
-  return words
 }
 
 /** Whether rules see a path with its first slash (a server's configuration) or without (.htaccess); null where nothing tells. */
@@ -346,6 +436,7 @@ function rewriteRule(
   if (/\$0/.test(dest)) return unsaid('It puts in the whole of what was matched ($0).')
   if (escapes && /\$\d/.test(dest)) return unsaid('Its flag “B” writes what it puts in otherwise than a row does.')
   const hasOwn = dest.includes('?')
+  if (hasOwn && rooted.endsWith('?')) return unsaid('Its destination has more than one “?”.')
   const query = drops || (rooted.endsWith('?') && !keeps) || (hasOwn && !keeps) ? 'drop' : 'pass'
   const { hosts: named, when } = under.value
   const flagged = ignoresCase && !site.tolerance.ignoresCase ? `(?i)${source.value}` : source.value

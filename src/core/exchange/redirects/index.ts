@@ -15,4 +15,13 @@ export {
 } from './list.ts'
 export { readNginx } from './nginx.ts'
 export { writeNginx } from './nginx-out.ts'
-export { draftOf, type ReadRedirect, type ReadRedirects, type RedirectDraft, type RefusedLine, type Unsaid } from './row.ts'
+export {
+  type Asked,
+  draftOf,
+  type ReadingSite,
+  type ReadRedirect,
+  type ReadRedirects,
+  type RedirectDraft,
+  type RefusedLine,
+  type Unsaid,
+} from './row.ts'

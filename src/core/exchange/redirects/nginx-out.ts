@@ -1,7 +1,7 @@
 import { isConditional, pathKey } from '../../routing/index.ts'
+import { HAS_KEPT_ESCAPE, spelledWell } from './expressions/index.ts'
 import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
-import { HAS_KEPT_ESCAPE, spelledWell } from './sent/index.ts'
 import { escapedText, languageTest, type WrittenDestination, type WrittenPiece } from './written.ts'
 
 /** Longest word that nginx reads: its buffer of 4,096 bytes, less the quotes. */

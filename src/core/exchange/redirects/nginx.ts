@@ -1,7 +1,10 @@
 import { fail, ok, type Result } from '../../result.ts'
-import { REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
-import { keptInOrder, type RankedRedirect } from './order.ts'
+import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
+import { type Location, locationFor, namesOf, type ServerBlock, serversOf } from './nginx-servers.ts'
+import { type Directive, directivesOf } from './nginx-text.ts'
+import { type Answering, type Choice, keptInOrder } from './order.ts'
 import {
+  type Asked,
   apartFromHost,
   draftOf,
   LINE_SHOWN_CHARS,
@@ -9,55 +12,55 @@ import {
   type ReadingSite,
   type ReadRedirects,
   type RedirectDraft,
-  type RefusedLine,
 } from './row.ts'
-
-/** A directive: its words, and what stands in its braces. */
-interface Directive {
-  readonly line: number
-  readonly words: readonly string[]
-  readonly inside: Directive[] | null
-}
 
 type Said<T> = Result<T, 'unsaid'>
 const unsaid = (reason: string) => fail('unsaid', { reason })
 
-/** Deepest that blocks stand in one another, inclusive. */
-const DEPTH_MAX = 20
-
 /** What holds where a directive stands. */
 interface Place {
   readonly hosts: readonly string[]
-  readonly when: RedirectConditions
-  /** Of a location; null outside of one. */
-  readonly location: { readonly how: '=' | '^~' | '~' | '~*' | ''; readonly path: string } | null
+  /** The server that it is of: its line; 0 outside of one. */
+  readonly server: number
+  /** Null outside of one. */
+  readonly location: Location | null
+  /** Of an "if" about the path: what it has to match. */
+  readonly path: Match | null
+  /** Something is asked for that a row cannot ask for: what stands there answers perhaps. */
+  readonly doubt: string | null
 }
 
-/** Rules of a server come before locations; of these "=", the longest "^~", expressions in their order, the longest of the others. */
-const TURN = { server: 0, '=': 1e9, '^~': 2e9, '~': 3e9, '~*': 3e9, '': 4e9 } as const
+/** An answer of a server's own lines, or of a location's, in their order. */
+interface Placed extends Answering {
+  readonly server: number
+  readonly location: Location | null
+}
 
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE = /^(?:error_page|(?:proxy|fastcgi|uwsgi|scgi|grpc)_pass|try_files|alias|index|autoindex)$/
+/** Of these the first that is reached ends what is asked of a request where it stands. */
+const REWRITING = new Set(['return', 'rewrite', 'if', 'break', 'set'])
 
 /**
  * Reads the redirect lines of nginx: `return` and `rewrite … permanent|redirect`, in servers and locations, and `map` of
- * `$uri` or `$request_uri` with the line that uses it. What cannot be said here is refused by its line, never guessed.
- * @param text - a configuration, or lines out of one
+ * `$uri` or `$request_uri` with the line that uses it. What cannot be said here is refused by its line, never guessed; what takes
+ * addresses there without being a redirect is told with the lines that answer in its place here.
+ * @param text - a configuration, or lines out of one, with the files that it includes behind it (see `filesOf`)
  */
 export function readNginx(text: string, site: ReadingSite): ReadRedirects {
-  const tree = treeOf(text)
-  if (!tree.ok) return { rows: [], refused: [{ line: Number(tree.detail.line), text: '', reason: String(tree.detail.reason) }] }
+  const tree = directivesOf(text)
+  if (!tree.ok) return { rows: [], refused: [{ line: Number(tree.detail.line), text: '', reason: String(tree.detail.reason) }], asks: [] }
   const reader = new Reader(site)
-  reader.maps(tree.value)
-  reader.read(tree.value, { hosts: [], when: {}, location: null })
+  reader.read(tree.value)
   return reader.result()
 }
 
 class Reader {
   readonly #site: ReadingSite
   readonly #maps = new Map<string, { of: '$uri' | '$request_uri'; entries: readonly Directive[]; line: number; isUsed: boolean }>()
-  readonly #ranked: RankedRedirect[] = []
-  readonly #refused: RefusedLine[] = []
+  readonly #lines: Placed[] = []
+  readonly #asks: Asked[] = []
+  readonly #locations = new Map<number, Location[]>()
   #turn = 0
 
   constructor(site: ReadingSite) {
@@ -69,50 +72,82 @@ class Reader {
       if (!isUsed)
         for (const each of entries.length === 0 ? [{ line, words: ['map'], inside: null }] : entries)
           this.#refuse(each, 'No line says what is done with this map.')
-    const kept = keptInOrder(this.#ranked, this.#site)
-    return { rows: kept.rows, refused: [...this.#refused, ...kept.refused].sort((a, b) => a.line - b.line) }
+    return { ...keptInOrder(this.#lines, this.#site, this.#choose), asks: this.#asks }
+  }
+
+  read(tree: readonly Directive[]): void {
+    const top = tree.flatMap((each) => (each.words[0] === 'http' ? (each.inside ?? []) : [each]))
+    this.#takeUpMaps(top)
+    const outside: Place = { hosts: [], server: 0, location: null, path: null, doubt: null }
+    this.#level(
+      top.filter(({ words }) => words[0] !== 'server' && words[0] !== 'map'),
+      outside,
+    )
+    const blocks = top.filter(({ words }) => words[0] === 'server')
+    for (const server of serversOf(blocks, this.#site.hosts)) this.#server(server, blocks.length === 1, outside)
   }
 
   /** Takes up the maps, which may stand behind what uses them. */
-  maps(tree: readonly Directive[]): void {
+  #takeUpMaps(tree: readonly Directive[]): void {
     for (const each of tree) {
       const [name, of, variable] = each.words
-      if (name === 'http' && each.inside !== null) this.maps(each.inside)
       if (name !== 'map' || each.inside === null || variable === undefined) continue
       if (of === '$uri' || of === '$request_uri') this.#maps.set(variable, { of, entries: each.inside, line: each.line, isUsed: false })
       else for (const entry of each.inside) this.#refuse(entry, `A row cannot be looked up by ${of}.`)
     }
   }
 
-  read(tree: readonly Directive[], place: Place): void {
-    for (const each of tree) {
+  #server({ block, hosts }: ServerBlock, isOnly: boolean, outside: Place): void {
+    const names = namesOf(block)
+    const place = { ...outside, server: block.line, hosts: isOnly && names.length === 0 ? [] : hosts }
+    if (hosts.length > 0) return this.#level(block.inside ?? [], place)
+    const reason =
+      names.length === 0 ? 'No host of this site is left for its server.' : `It is for “${names.join(' ')}”, which is no host of this site.`
+    this.#refuseAll(block, reason)
+  }
+
+  /** The lines of a server or a location: those that rewrite in their order, then the locations, then what else it answers with. */
+  #level(lines: readonly Directive[], place: Place): void {
+    let over: Directive | null = null
+    for (const each of lines) {
       const [name = ''] = each.words
-      if (name === 'http') this.read(each.inside ?? [], place)
-      else if (name === 'server') this.#server(each, place)
-      else if (name === 'location') this.#location(each, place)
+      if (!REWRITING.has(name)) continue
+      if (over !== null) this.#refuseAll({ ...each, inside: [each] }, `It is never reached: line ${over.line} comes before it.`)
       else if (name === 'if') this.#if(each, place)
-      else if (name === 'return') this.#return(each, place)
-      else if (name === 'rewrite') this.#rewrite(each, place)
-      else if (name === 'include' && each.words[1] !== undefined && /redirect|rewrite|map/i.test(each.words[1]))
-        this.#refuse(each, 'What another file holds is not seen from here. Bring that file in as well.')
-      else if (OTHERWISE.test(name)) this.#refuse(each, 'It is no redirect, and is left out.')
+      else this.#rewriting(each, place)
+      if (over === null && (name === 'return' || name === 'break')) over = each
+    }
+    for (const each of lines) {
+      const [name = ''] = each.words
+      if (name === 'location')
+        if (over?.words[0] === 'return' && place.location === null)
+          this.#refuseAll(each, `It is never reached: line ${over.line} comes before it.`)
+        else this.#location(each, place)
+      else if (name === 'include') this.#ask(each)
+      else if (OTHERWISE.test(name))
+        if (place.location === null) this.#refuse(each, 'It is no redirect, and is left out.')
+        else this.#taker(each, place, 'It is no redirect, and is left out.')
     }
   }
 
-  #server(each: Directive, place: Place): void {
-    const names = (each.inside ?? []).filter(({ words }) => words[0] === 'server_name').flatMap(({ words }) => words.slice(1))
-    const stranger = names.find((name) => !this.#site.hosts.includes(name.toLowerCase()))
-    if (names.length > 0 && stranger !== undefined) return this.#refuseAll(each, `It is for “${stranger}”, which is no host of this site.`)
-    this.read(each.inside ?? [], { ...place, hosts: names.map((name) => name.toLowerCase()) })
+  #rewriting(each: Directive, place: Place): void {
+    const [name = ''] = each.words
+    if (name === 'return') this.#return(each, place)
+    else if (name === 'rewrite') this.#rewrite(each, place)
   }
 
   #location(each: Directive, place: Place): void {
     const [, first = '', second] = each.words
     const how = first === '=' || first === '^~' || first === '~' || first === '~*' ? first : ''
     const path = how === '' ? first : (second ?? '')
-    if (place.location !== null) return this.#refuseAll(each, 'It stands inside another location.')
+    if (place.location !== null) return this.#refuseAll(each, 'It stands inside another location.', place)
     if (path.startsWith('@')) return this.#refuseAll(each, 'It is a location that only the server itself goes to.')
-    this.read(each.inside ?? [], { ...place, location: { how, path } })
+    const location = { how, path, line: each.line } as const
+    this.#locations.set(place.server, [...(this.#locations.get(place.server) ?? []), location])
+    const inside = { ...place, location }
+    this.#level(each.inside ?? [], inside)
+    // What no line of it answers is answered otherwise, and by no other location.
+    this.#taker(each, inside, '')
   }
 
   #if(each: Directive, place: Place): void {
@@ -120,36 +155,58 @@ class Reader {
       .slice(1)
       .join(' ')
       .replace(/^\(\s*|\s*\)$/g, '')
+    const inner = this.#under(said, place)
+    const under = inner.ok ? inner.value : { ...place, doubt: String(inner.detail.reason) }
+    // What is passed over then is not known line by line.
+    for (const line of each.inside ?? [])
+      if (line.words[0] === 'break')
+        this.#taker(line, { ...under, doubt: '' }, under.doubt ?? 'It only ends what is asked before the locations.')
+      else if (REWRITING.has(line.words[0] ?? '')) this.#rewriting(line, under)
+  }
+
+  /** What holds under a condition. */
+  #under(said: string, place: Place): Said<Place> {
     const [, variable = '', operator = '', value = ''] = /^(\$\w+)(?:\s*(!?=|!?~\*?)\s*"?([^"]*)"?)?$/.exec(said) ?? []
-    const inside = each.inside ?? []
     // "if ($new)" asks whether the map has an answer, as a row does by itself.
-    if (this.#maps.has(variable) && (operator === '' || (operator === '!=' && value === ''))) return this.read(inside, place)
-    if (variable === '$host' && operator === '=') {
-      const host = value.toLowerCase()
-      if (!this.#site.hosts.includes(host)) return this.#refuseAll(each, `It is for “${host}”, which is no host of this site.`)
-      if (place.hosts.length > 0 && !place.hosts.includes(host)) return this.#refuseAll(each, 'Its server has no such name.')
-      return this.read(inside, { ...place, hosts: [host] })
+    if (this.#maps.has(variable) && (operator === '' || (operator === '!=' && value === ''))) return ok(place)
+    if (variable === '$host' && operator !== '') {
+      const among = place.hosts.length > 0 ? place.hosts : this.#site.hosts
+      const isMeant = operator.endsWith('=') ? (host: string) => host === value.toLowerCase() : this.#matching(value)
+      const hosts = isMeant === null ? [] : among.filter((host) => isMeant(host) !== operator.startsWith('!'))
+      return hosts.length === 0 ? unsaid(`“${said}” means no host of this site.`) : ok({ ...place, hosts })
     }
-    const parameter = /^\$arg_(\w+)$/.exec(variable)?.[1]
-    if (parameter !== undefined && operator === '=' && /^[\w~.-]+$/.test(value))
-      return this.read(inside, { ...place, when: { ...place.when, query: [...(place.when.query ?? []), { name: parameter, value }] } })
-    this.#refuseAll(each, `A row cannot ask for “${said}”.`)
+    if (/^\$(?:document_)?uri$/.test(variable) && /^(?:=|~\*?)$/.test(operator) && place.location === null) {
+      const match = operator === '=' ? 'exact' : 'expression'
+      return ok({ ...place, path: { match, from: operator === '~*' ? `(?i)${value}` : value, catches: match === 'expression' } })
+    }
+    if (variable.startsWith('$arg_') && operator === '=')
+      return unsaid(`There “?${variable.slice(5).toUpperCase()}=” is the same as “?${variable.slice(5)}=”; a row tells capitals apart.`)
+    return unsaid(`A row cannot ask for “${said}”.`)
+  }
+
+  #matching(source: string): ((host: string) => boolean) | null {
+    const compiled = compileExpression(source, true)
+    return compiled.ok ? (host) => compiled.value.match(host) !== null : null
   }
 
   #return(each: Directive, place: Place): void {
     const [, first = '', second] = each.words
     const number = /^\d{3}$/.test(first) ? Number(first) : 302
     const to = /^\d{3}$/.test(first) ? second : first
+    if (place.doubt !== null) return this.#taker(each, place, place.doubt)
     const status = REDIRECT_STATUSES.find((known) => known === number)
     if (status === undefined)
-      return number < 300 || number >= 400
-        ? this.#refuse(each, `It answers ${number}, which is no redirect.`)
-        : this.#refuse(each, `A row here cannot answer ${number}.`)
-    if (status >= 400) return this.#take(each, place, matchOf(place.location), '', status, 'drop')
-    if (to === undefined) return this.#refuse(each, 'It says no destination.')
+      return this.#taker(
+        each,
+        place,
+        number < 300 || number >= 400 ? `It answers ${number}, which is no redirect.` : `A row here cannot answer ${number}.`,
+      )
+    const found = place.path === null ? matchOf(place.location) : ok(place.path)
+    if (status >= 400) return this.#take(each, place, found, '', status, 'drop')
+    if (to === undefined) return this.#taker(each, place, 'It says no destination.')
     const variable = this.#mapIn(to)
-    if (variable !== undefined) return this.#takeMap(each, place, variable, to, status)
-    this.#take(each, place, matchOf(place.location), to, status, 'drop')
+    if (variable !== undefined) return this.#takeMap(each, place, { variable, to, status, query: 'drop' })
+    this.#take(each, place, found, to, status, 'drop')
   }
 
   /** The map that a destination takes its answer from. */
@@ -159,41 +216,48 @@ class Reader {
 
   #rewrite(each: Directive, place: Place): void {
     const [, pattern = '', to = '', flag] = each.words
-    if (flag !== undefined && flag !== 'permanent' && flag !== 'redirect' && !/^https?:\/\//.test(to))
-      return this.#refuse(each, 'It rewrites inside the server and sends nobody elsewhere.')
-    if (flag === undefined && !/^(?:https?:\/\/|\$scheme)/.test(to))
-      return this.#refuse(each, 'It rewrites inside the server and sends nobody elsewhere.')
+    const match: Match = { match: 'expression', from: pattern, catches: true }
+    if (place.doubt !== null) return this.#taker(each, place, place.doubt, match)
+    if (flag !== 'permanent' && flag !== 'redirect' && !/^(?:https?:\/\/|\$scheme)/.test(to))
+      return this.#taker(each, place, 'It rewrites inside the server and sends nobody elsewhere.', match)
     const status = flag === 'permanent' ? 301 : 302
-    const variable = this.#mapIn(to)
-    if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#takeMap(each, place, variable, to, status)
-    if (place.location !== null && !(place.location.how === '' && place.location.path === '/'))
-      return this.#refuse(each, 'It stands in a location: two things would have to match at once.')
     const drops = to.endsWith('?')
-    const found: Said<Match> = ok({ match: 'expression', from: pattern, catches: true })
-    this.#take(each, place, found, drops ? to.slice(0, -1) : to, status, drops ? 'drop' : 'pass')
+    const query = drops ? 'drop' : 'pass'
+    const variable = this.#mapIn(to)
+    if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#takeMap(each, place, { variable, to, status, query })
+    if (place.path !== null || !isWithin(pattern, place.location))
+      return this.#taker(each, place, 'Two things would have to match at once: its own expression, and what it stands in.', match)
+    this.#take(each, place, ok(match), drops ? to.slice(0, -1) : to, status, query)
   }
 
   /** Takes up a row for each entry of a map, as the line that uses it says. */
-  #takeMap(each: Directive, place: Place, variable: string, to: string, status: RedirectStatus): void {
+  #takeMap(
+    each: Directive,
+    place: Place,
+    { variable, to, status, query }: { variable: string; to: string; status: RedirectStatus; query: 'drop' | 'pass' },
+  ): void {
     const map = this.#maps.get(variable)
     if (map === undefined) return
     map.isUsed = true
-    if (place.location !== null && !(place.location.path === '/' && place.location.how === ''))
-      return this.#refuse(each, 'It stands in a location: two things would have to match at once.')
-    const order = (entry: Directive): number => (/^~/.test(entry.words[0] ?? '') ? 1e8 : 0)
-    for (const entry of map.entries) {
+    if (place.path !== null || !isWithin('', place.location))
+      return this.#taker(each, place, 'Two things would have to match at once: an entry of the map, and what it stands in.')
+    // Keys that are no expressions are looked up first.
+    const isExpression = ({ words }: Directive): boolean => words[0]?.startsWith('~') === true
+    for (const entry of [...map.entries.filter((one) => !isExpression(one)), ...map.entries.filter(isExpression)]) {
       const [key = '', value = ''] = entry.words
       if (key === 'default' || key === 'hostnames' || key === 'volatile') {
         if (key === 'default' && value !== '')
-          this.#refuse(entry, 'It sends every other address somewhere, which a row here does not do to published pages.')
-        continue
-      }
-      if (key === 'include') this.#refuse(entry, 'What another file holds is not seen from here. Bring that file in as well.')
-      else if (value !== '') {
-        const whole = to.replace(variable, value.replaceAll('$', '$$$$'))
-        const found = this.#keyOf(key, map.of)
-        this.#take(entry, place, found, whole, status, 'drop', order(entry))
-      }
+          this.#taker(entry, place, 'It sends every other address somewhere, which a row here does not do to published pages.')
+      } else if (key === 'include') this.#ask(entry)
+      else if (value !== '')
+        this.#take(
+          entry,
+          place,
+          this.#keyOf(key, map.of),
+          to.replace(variable, () => value),
+          status,
+          query,
+        )
     }
   }
 
@@ -216,46 +280,80 @@ class Reader {
     const pairs = at === -1 ? [] : text.slice(at + 1).split('&')
     if (pairs.length > 1) return unsaid('Its parameters have to come in this order, which a row cannot ask for.')
     const query = pairs.map((pair) => ({ name: pair.split('=')[0] ?? '', value: pair.split('=').slice(1).join('=') }))
+    if (query.some(({ name, value }) => /\p{L}/u.test(name + value)))
+      return unsaid('A row tells capitals in a query apart, and a map does not.')
     return ok({ ...match, when: { ...(query.length > 0 ? { query } : {}), noOtherQuery: true } })
   }
 
-  #take(each: Directive, place: Place, found: Said<Match>, to: string, status: RedirectStatus, query: 'drop' | 'pass', later = 0): void {
-    if (!found.ok) return this.#refuse(each, String(found.detail.reason))
-    const { match, from, catches } = found.value
-    const when = {
-      ...place.when,
-      ...found.value.when,
-      ...(place.when.query === undefined || found.value.when?.query === undefined
-        ? {}
-        : { query: [...place.when.query, ...found.value.when.query] }),
-    }
-    const dest = destinationOf(to, { match, from, catches }, query)
-    if (!dest.ok) return this.#refuse(each, String(dest.detail.reason))
-    const draft: RedirectDraft = draftOf({ ...dest.value, status, hosts: place.hosts, when })
+  #take(each: Directive, place: Place, found: Said<Match>, to: string, status: RedirectStatus, query: 'drop' | 'pass'): void {
+    if (!found.ok) return this.#taker(each, place, String(found.detail.reason))
+    const dest = destinationOf(to, found.value, query)
+    if (!dest.ok) return this.#taker(each, place, String(dest.detail.reason), found.value)
+    const draft = draftOf({ ...dest.value, status, hosts: place.hosts, when: found.value.when ?? {} })
     const exact = draft.match === 'expression' ? pathOfExpression(draft.from, this.#site.tolerance) : null
     const plain =
       exact !== null && !/\$(?:\d|\w|\{)/.test(draft.to.replaceAll('$$', '')) ? { ...draft, match: 'exact' as const, from: exact } : draft
-    this.#ranked.push({ line: each.line, text: textOf(each), draft: plain, turn: this.#turnOf(place) + later })
+    this.#push(each, place, plain, null)
   }
 
-  #turnOf({ location }: Place): number {
-    const turn = this.#turn++
-    if (location === null) return TURN.server + turn
-    const longest = location.how === '^~' || location.how === '' ? (8_000 - location.path.length) * 1e5 : 0
-    return TURN[location.how] + longest + turn
+  /** A line that is no row, and answers the addresses that it stands for all the same, or may. @param match - null for all that its place is for */
+  #taker(each: Directive, place: Place, reason: string, match: Match | null = null): void {
+    const found = match ?? place.path ?? (place.location === null ? null : orNull(matchOf(place.location)))
+    const isKnown = found !== null && (found.match !== 'expression' || compileExpression(found.from, this.#site.tolerance.ignoresCase).ok)
+    const { match: how, from } = isKnown && found !== null ? found : ({ match: 'under', from: '/' } as const)
+    const draft = draftOf({ match: how, from, to: '', status: 410, hosts: place.hosts })
+    const isPart = match !== null && place.location !== null
+    this.#push(each, place, draft, reason, place.doubt !== null || isPart || !isKnown)
+  }
+
+  #push(each: Directive, { server, location }: Place, draft: RedirectDraft, reason: string | null, isPerhaps = false): void {
+    const said = { line: each.line, text: textOf(each), draft, turn: this.#turn++, unsaid: reason, isPerhaps }
+    this.#lines.push({ ...said, server, location })
+  }
+
+  /** Which line answers: one of the server's own, or of the location that the path goes to. */
+  readonly #choose: Choice<Placed> = (placed, { path }) => {
+    const before: Placed[] = []
+    for (const server of new Set(placed.map((each) => each.server))) {
+      const location = locationFor(this.#locations.get(server) ?? [], path)
+      const ofServer = placed.filter((each) => each.server === server)
+      const inTurn = [null, ...(location === null ? [] : [location])].flatMap((at) =>
+        ofServer.filter((each) => each.location === at).sort((a, b) => a.turn - b.turn),
+      )
+      const at = inTurn.findIndex(({ isPerhaps }) => isPerhaps !== true)
+      before.push(...(at === -1 ? inTurn : inTurn.slice(0, at)))
+      const answers = inTurn[at]
+      if (answers !== undefined) return { answers, before }
+    }
+    return { answers: null, before }
   }
 
   #refuse(each: Directive, reason: string): void {
-    this.#refused.push({ line: each.line, text: textOf(each), reason })
+    const nothing = draftOf({ from: '', to: '', status: 410 }) // it answers nothing
+    this.#lines.push({ line: each.line, text: textOf(each), draft: nothing, turn: this.#turn++, unsaid: reason, server: 0, location: null })
   }
 
-  /** Refuses whatever is a redirect inside a block that cannot be said. */
-  #refuseAll({ inside }: Directive, reason: string): void {
+  /** Refuses whatever is a redirect inside a block that cannot be said. @param place - of which it may take addresses all the same */
+  #refuseAll({ inside }: Directive, reason: string, place: Place | null = null): void {
     for (const each of inside ?? [])
-      if (each.inside !== null) this.#refuseAll(each, reason)
-      else if (each.words[0] === 'return' || each.words[0] === 'rewrite') this.#refuse(each, reason)
+      if (each.inside !== null) this.#refuseAll(each, reason, place)
+      else if (each.words[0] === 'return' || each.words[0] === 'rewrite') {
+        if (place === null) this.#refuse(each, reason)
+        else this.#taker(each, { ...place, doubt: reason }, reason)
+      }
+  }
+
+  /** A file that is included and is not here. */
+  #ask(each: Directive): void {
+    const name = each.words[1] ?? ''
+    if (HARMLESS.test(name)) return
+    this.#asks.push({ what: 'file', name, line: each.line })
+    this.#refuse(each, 'What another file holds is not seen from here. Bring that file in as well.')
   }
 }
+
+/** Files that servers come with, in which nobody is sent anywhere. */
+const HARMLESS = /(?:^|\/)(?:mime\.types|(?:fastcgi|uwsgi|scgi|proxy)(?:_params|\.conf)|koi-\w+|win-\w+|modules-enabled\/\*\.conf)$/
 
 interface Match {
   readonly match: 'exact' | 'under' | 'expression'
@@ -265,11 +363,21 @@ interface Match {
   readonly when?: RedirectConditions
 }
 
-const textOf = ({ words }: Directive): string => words.join(' ').slice(0, LINE_SHOWN_CHARS)
+const orNull = (found: Said<Match>): Match | null => (found.ok ? found.value : null)
+
+/** Whether whatever an expression matches goes to a location, if no other takes it. */
+function isWithin(pattern: string, location: Location | null): boolean {
+  if (location === null) return true
+  if (location.how !== '' && location.how !== '^~') return false
+  return location.path === '/' || (!/[\\^$.*+?()[\]{}|]/.test(location.path) && pattern.startsWith(`^${location.path}`))
+}
+
+const textOf = ({ words, inside }: Directive): string =>
+  (inside === null ? words.join(' ') : `${words.join(' ')} {…}`).slice(0, LINE_SHOWN_CHARS)
 const withCase = (source: string, isFolded: boolean, { tolerance }: ReadingSite): string =>
   isFolded && !tolerance.ignoresCase ? `(?i)${source}` : source
 
-function matchOf(location: Place['location']): Said<Match> {
+function matchOf(location: Location | null): Said<Match> {
   if (location === null || (location.path === '/' && location.how === '')) return ok({ match: 'under', from: '/', catches: false })
   const { how, path } = location
   if (how === '=') return ok({ match: 'exact', from: path, catches: false })
@@ -312,45 +420,4 @@ function destinationOf(
   if (match === 'under' && dest.endsWith('/')) return ok({ match: 'expression', from: '^/', to: dest, query })
   const apart = apartFromHost(from, dest)
   return apart.ok ? ok({ match, ...apart.value, query }) : apart
-}
-
-/** Reads directives, blocks and comments. */
-function treeOf(text: string): Result<Directive[], 'unreadable'> {
-  const root: Directive[] = []
-  const stack: Directive[][] = [root]
-  let words: string[] = []
-  let [line, startedOn] = [1, 1]
-  // A brace that is meant as it stands is in quotes, or belongs to a variable; "#" begins a comment only where a word could.
-  const TOKEN =
-    /[ \t\r]+|\n|#[^\n]*|"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|([{};])|((?:\\.|\$\{|[^\s;{}"'\\])(?:\\.|\$\{\w+\}|[^\s;{}\\])*)|(.)/gs
-  for (const [token, double, single, sign, bare, stray] of text.matchAll(TOKEN)) {
-    const start = line
-    for (let i = token.indexOf('\n'); i !== -1; i = token.indexOf('\n', i + 1)) line++
-    if (stray !== undefined) return fail('unreadable', { line: start, reason: `“${stray}” has no end, or no beginning.` })
-    const word = double?.replace(/\\(["\\])/g, '$1') ?? single?.replace(/\\(['\\])/g, '$1') ?? bare
-    if (word !== undefined) {
-      if (words.length === 0) startedOn = start
-      words.push(word)
-    } else if (sign === ';') {
-      if (words.length > 0) stack[stack.length - 1]?.push({ line: startedOn, words, inside: null })
-      words = []
-    } else if (sign === '{') {
-      const inside: Directive[] = []
-      stack[stack.length - 1]?.push({ line: startedOn, words, inside })
-      words = []
-      stack.push(inside)
-      if (stack.length > DEPTH_MAX)
-        return fail('unreadable', { line: start, reason: `Blocks stand in one another more than ${DEPTH_MAX} deep.` })
-    } else if (sign === '}') {
-      if (stack.length === 1 || words.length > 0)
-        return fail('unreadable', {
-          line: start,
-          reason: words.length > 0 ? 'A line before this brace does not end with “;”.' : 'This brace closes nothing.',
-        })
-      stack.pop()
-    }
-  }
-  if (words.length > 0) return fail('unreadable', { line: startedOn, reason: 'This line does not end with “;”.' })
-  if (stack.length > 1) return fail('unreadable', { line, reason: 'A block is not closed.' })
-  return ok(root)
 }

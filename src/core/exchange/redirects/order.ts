@@ -1,68 +1,218 @@
-import { considerRedirects, plainPath, type Redirect, RedirectTable, ROWS_AT_ONE_PATH_MAX, redirectKey } from '../../routing/index.ts'
-import type { ReadingSite, ReadRedirect, ReadRedirects, RefusedLine } from './row.ts'
-
-/** A row that was read, with its turn in the program it comes from: what is asked first there. */
-export interface RankedRedirect extends ReadRedirect {
-  readonly turn: number
-  readonly text: string
-}
+import {
+  considerRedirects,
+  isConditional,
+  plainPath,
+  type Redirect,
+  RedirectTable,
+  ROWS_AT_ONE_PATH_MAX,
+  redirectKey,
+} from '../../routing/index.ts'
+import { EVERY_CODE, meetingPath, type Part } from './expressions/index.ts'
+import type { ReadingSite, ReadRedirect, ReadRedirects, RedirectDraft, RefusedLine } from './row.ts'
+import { partOfRow } from './written.ts'
 
 /**
- * Leaves out rows that would answer in another order here than where they come from: for an address of each row it is looked
- * which row answers there, the first in turn, and which does here.
+ * What answers addresses in the program that a text is for: a line that is a row, or one that is none and takes addresses all the
+ * same, so that the lines behind it are not asked.
  */
-export function keptInOrder(rows: readonly RankedRedirect[], site: ReadingSite): ReadRedirects {
-  const refused: RefusedLine[] = []
-  const refuse = ({ line, text }: RankedRedirect, reason: string): void => void refused.push({ line, text, reason })
+export interface Answering extends ReadRedirect {
+  /** Its turn there: what is asked first has the lowest. */
+  readonly turn: number
+  readonly text: string
+  /** Why it is no row; null for one. What is asked about it stands in its draft as for a row. */
+  readonly unsaid: string | null
+  /** Whether it answers is up to something that nobody knows from here. */
+  readonly isPerhaps?: boolean
+}
+
+/** An address that is asked about. */
+export interface AskedAddress {
+  readonly host: string
+  readonly path: string
+  readonly query: string
+}
+
+/** Of what matches an address, which answers there; null where nothing does. And what might have, before it. */
+export type Choice<L extends Answering> = (
+  matching: readonly L[],
+  address: AskedAddress,
+) => { readonly answers: L | null; readonly before: readonly L[] }
+
+/** The lowest turn answers. */
+export const firstInTurn = <L extends Answering>(matching: readonly L[]): ReturnType<Choice<L>> => {
+  const inTurn = [...matching].sort((a, b) => a.turn - b.turn)
+  const at = inTurn.findIndex(({ isPerhaps }) => isPerhaps !== true)
+  return { answers: inTurn[at] ?? null, before: at === -1 ? inTurn : inTurn.slice(0, at) }
+}
+
+/** Pairs of wide lines of which it is found out whether they meet, and addresses that are asked about, at most. */
+const PAIRS_MAX = 40_000
+/** Steps of looking for where two of them meet, for all of them: some seconds. */
+const MEETING_STEPS_MAX = 5_000_000
+const ADDRESSES_MAX = 60_000
+/** Lines that are named for one that takes addresses from them. */
+const NAMED_MAX = 5
+/** Rounds in which rows are left out that would answer in place of others. */
+const ROUNDS_MAX = 4
+
+/**
+ * Leaves out rows that would answer otherwise here than where they come from: it is looked, for an address of each line and for one
+ * that each two of them both match, which answers there, and which would here. Where one answers there that is no row, the lines that
+ * answer in its place here are named with it.
+ */
+export function keptInOrder<L extends Answering>(
+  lines: readonly L[],
+  site: ReadingSite,
+  choose: Choice<L> = firstInTurn,
+): Omit<ReadRedirects, 'asks'> {
   const table = new RedirectTable(site.tolerance)
-  const known = new Map<string, RankedRedirect>()
+  const known = new Map<string, L>()
+  const refused = new Map<Answering, string>()
   const atPath = new Map<string, number>()
-  for (const [i, each] of rows.entries()) {
+  for (const [i, each] of lines.entries()) {
     const row: Redirect = { ...each.draft, id: String(i), order: i }
     const key = `${row.match} ${row.match === 'exact' || row.match === 'under' ? redirectKey(row) : row.from}`
     const beside = (atPath.get(key) ?? 0) + 1
     atPath.set(key, beside)
     const added = beside > ROWS_AT_ONE_PATH_MAX ? null : table.add(row)
-    if (added === null) refuse(each, `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, with conditions of their own.`)
-    else if (added.ok) known.set(row.id, each)
-    else refuse(each, wordsOfFault(added.fault, added.detail))
+    if (each.unsaid !== null) refused.set(each, each.unsaid)
+    else if (added === null) refused.set(each, `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, with conditions of their own.`)
+    else if (!added.ok) refused.set(each, wordsOfFault(added.fault, added.detail))
+    if (added?.ok === true) known.set(row.id, each)
   }
-  const kept: ReadRedirect[] = []
-  for (const each of known.values()) {
-    const path = sampleOf(each)
-    const host = each.draft.hosts[0] ?? site.hosts[0] ?? ''
-    const query = (each.draft.when.query ?? []).map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`)
-    const found =
-      path === null
-        ? []
-        : considerRedirects(
-            {
-              host,
-              origin: `http://${host}`,
-              isByNameOnly: false,
-              path,
-              query: query.join('&'),
-              language: each.draft.when.languages?.[0] ?? null,
-              device: 'computer',
-              nowMs: 0,
-            },
-            table,
-            () => false,
-          )
-    const meant = found.filter(({ answer, why }) => answer !== null || why === 'later').flatMap(({ row }) => known.get(row.id) ?? [])
-    const [here] = meant
-    const there = meant.reduce<RankedRedirect | undefined>(
-      (first, next) => (first === undefined || next.turn < first.turn ? next : first),
-      undefined,
-    )
-    if (here === undefined || there === undefined || here === there) kept.push({ line: each.line, draft: each.draft })
-    else if (there === each)
-      refuse(each, `Here line ${here.line} would come before it, since it fits more closely; there this line answers first.`)
-    else if (here === each) refuse(each, `It never answers there: line ${there.line} comes before it. Here it would.`)
-    else if (here.draft.to === there.draft.to && here.draft.status === there.draft.status) kept.push({ line: each.line, draft: each.draft })
-    else refuse(each, `It never answers there: line ${there.line} comes before it.`)
+  const addresses = addressesOf([...known.values()], site)
+  const inPlace = new Map<Answering, Set<number>>()
+  for (let round = 0, isNew = true; isNew && round < ROUNDS_MAX; round++) {
+    isNew = false
+    for (const { address, of } of addresses) {
+      const matching = matchingAt(address, table).flatMap((id) => known.get(id) ?? [])
+      const { answers, before } = choose(matching, address)
+      const here = matching.find((each) => !refused.has(each))
+      if (here === undefined) continue
+      for (const each of before) noted(inPlace, each, here)
+      if (here === answers) continue
+      if (answers !== null && refused.has(answers) && answers.unsaid !== null) noted(inPlace, answers, here)
+      else if (answers !== null && isSame(answers.draft, here.draft)) continue
+      else if (answers !== null && refused.has(answers)) noted(inPlace, answers, here)
+      else {
+        refused.set(here, whyNot(answers, of.includes(here) && of.length === 1 ? null : address.path))
+        isNew = true
+      }
+    }
   }
-  return { rows: kept, refused: refused.sort((a, b) => a.line - b.line) }
+  const rows = lines.filter((each) => !refused.has(each)).map(({ line, draft }) => ({ line, draft }))
+  const told = [...refused].flatMap(([each, reason]): RefusedLine[] => {
+    const instead = inPlace.get(each)
+    const words = instead === undefined ? '' : insteadWords([...instead].filter((line) => rows.some((row) => row.line === line)))
+    return reason === '' && words === '' ? [] : [{ line: each.line, text: each.text, reason: `${reason}${words}`.trim() }]
+  })
+  return { rows, refused: told.sort((a, b) => a.line - b.line) }
+}
+
+const isSame = (a: RedirectDraft, b: RedirectDraft): boolean => a.to === b.to && a.status === b.status && a.query === b.query
+
+function noted(inPlace: Map<Answering, Set<number>>, each: Answering, here: Answering): void {
+  const among = inPlace.get(each) ?? new Set()
+  among.add(here.line)
+  inPlace.set(each, among)
+}
+
+function insteadWords(lines: readonly number[]): string {
+  if (lines.length === 0) return ''
+  const sorted = [...lines].sort((a, b) => a - b)
+  const shown = sorted.slice(0, NAMED_MAX).join(', ')
+  const more = sorted.length > NAMED_MAX ? ` and ${sorted.length - NAMED_MAX} others` : ''
+  return ` Here ${sorted.length === 1 ? 'line' : 'lines'} ${shown}${more} ${sorted.length === 1 ? 'answers' : 'answer'} for addresses of it.`
+}
+
+function whyNot(answers: Answering | null, path: string | null): string {
+  if (answers === null) return `Nothing answers there${path === null ? '' : ` for “${path}”`}; here it would.`
+  if (path === null) return `It never answers there: line ${answers.line} comes before it. Here it would.`
+  return `There line ${answers.line} comes before it, as for “${path}”. Here it would come first.`
+}
+
+/** Rows that match an address, by their ids, in the order in which they are asked here. */
+function matchingAt({ host, path, query }: AskedAddress, table: RedirectTable): string[] {
+  const asked = { host, origin: `http://${host}`, isByNameOnly: false, path, query, language: null, device: 'computer', nowMs: 0 } as const
+  return considerRedirects(asked, table, () => false)
+    .filter(({ answer, why }) => answer !== null || why === 'later')
+    .map(({ row }) => row.id)
+}
+
+/** A parameter that no row asks for. */
+const OTHER_QUERY = 'zz-other=1'
+
+/** An address, and the lines it is one of. */
+interface Witness {
+  readonly address: AskedAddress
+  readonly of: readonly Answering[]
+}
+
+const ANY_PATH: Part = {
+  kind: 'all',
+  parts: [
+    { kind: 'begin' },
+    { kind: 'set', set: [[0x2f, 0x2f]] },
+    { kind: 'repeat', part: { kind: 'set', set: EVERY_CODE }, least: 0, most: Number.POSITIVE_INFINITY, isLazy: false },
+    { kind: 'end' },
+  ],
+}
+
+/** An address of each line, and one of each two that are not for one path and meet. */
+function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] {
+  const out = new Map<string, { readonly address: AskedAddress; of: readonly Answering[] }>()
+  const wide: { readonly line: Answering; readonly part: Part }[] = []
+  const someAsk = lines.some(({ draft }) => isConditional(draft.when))
+  const push = (path: string, ...of: Answering[]): void => {
+    const asked = of
+      .flatMap(({ draft }) => draft.when.query ?? [])
+      .map(({ name, value }) => `${encodeURIComponent(name)}=${encodeURIComponent(value ?? '')}`)
+      .join('&')
+    // Where some rows ask for a query, or for none, what answers with another one is another question.
+    for (const query of someAsk ? [asked, asked === '' ? OTHER_QUERY : `${asked}&${OTHER_QUERY}`, ''] : [asked]) ask(path, query, of)
+  }
+  const ask = (path: string, query: string, of: readonly Answering[]): void => {
+    for (const host of site.hosts) {
+      if (out.size >= ADDRESSES_MAX || !of.every(({ draft: { hosts } }) => hosts.length === 0 || hosts.includes(host))) continue
+      const address = { host, path: plainPath(path), query }
+      const key = `${host} ${address.path} ${address.query}`
+      const known = out.get(key)
+      if (known === undefined) out.set(key, { address, of })
+      else if (of.length === 1) known.of = [...known.of, ...of]
+    }
+  }
+  for (const line of lines) {
+    const { match, from } = line.draft
+    if (match === 'exact') push(from, line)
+    else {
+      const part = partOfRow(line.draft, site.tolerance)
+      if (part === null) continue
+      wide.push({ line, part })
+      for (const prefers of ['letters', 'digits'] as const) {
+        const path = meetingPath(part, ANY_PATH, prefers)
+        if (path !== null && path !== 'unknown') push(path, line)
+      }
+    }
+  }
+  const work = { left: MEETING_STEPS_MAX }
+  let pairs = 0
+  for (const [i, one] of wide.entries())
+    for (const other of wide.slice(i + 1)) {
+      if (++pairs > PAIRS_MAX) return [...out.values()]
+      if (
+        one.line.draft.hosts.length > 0 &&
+        other.line.draft.hosts.length > 0 &&
+        !one.line.draft.hosts.some((host) => other.line.draft.hosts.includes(host))
+      )
+        continue
+      // A third line may take the first that is found: two of other letters are seldom answered by the same one.
+      for (const prefers of ['letters', 'digits'] as const) {
+        const path = meetingPath(one.part, other.part, prefers, work)
+        if (path === null || path === 'unknown') continue
+        push(path, one.line, other.line)
+      }
+    }
+  return [...out.values()]
 }
 
 export const wordsOfFault = (fault: string, detail: Readonly<Record<string, unknown>>): string =>
@@ -77,31 +227,3 @@ export const wordsOfFault = (fault: string, detail: Readonly<Record<string, unkn
           : fault === 'pattern-too-large'
             ? 'The expression is too long.'
             : 'It cannot be read.'
-
-/** An address that a row means; null where none is plain to see. */
-function sampleOf({ draft: { match, from } }: ReadRedirect): string | null {
-  if (match === 'exact' || match === 'under') return plainPath(from)
-  return sampleText(from)
-}
-
-/** A text that an expression matches, for plain ones: letters, classes, groups, repeats. */
-export function sampleText(source: string): string | null {
-  const body = source.replace(/^\(\?i\)/, '')
-  const plain = body
-    .replace(/^\^/, '')
-    .replace(/\$$/, '')
-    .replace(/\(\?(?:P?<\w+>|:)/g, '(')
-  if (/[|]|\(\?/.test(plain)) return null
-  const text = plain
-    .replace(/\[\^\/\][+*]?\??/g, 'x')
-    .replace(/\[0-9\][+*]?\??|\\d[+*]?\??|\[0-9\]\{\d+(?:,\d*)?\}|\\d\{\d+(?:,\d*)?\}/g, '1')
-    .replace(/\[[a-z]-[a-z][^\]]*\][+*]?\??/g, 'a')
-    .replace(/\.[+*]\??/g, 'x')
-    .replace(/\((?:x|1|a|[\w/-])*\)[?*]/g, '')
-    .replace(/[()]/g, '')
-    .replace(/\/\?/g, '')
-    .replace(/\\([^\w\s])/g, '\0$1')
-  if (/(?<!\0)[\\[\]{}*+?^$]/.test(text)) return null
-  const unescaped = text.replaceAll('\0', '').replace(/^(?!\/)/, '/')
-  return plainPath(unescaped)
-}

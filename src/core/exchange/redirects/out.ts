@@ -1,6 +1,6 @@
 import { compareRedirects, readyRedirect, type Tolerance } from '../../routing/index.ts'
+import { type CodeSet, codeOf, type SentPath, sameLower } from './expressions/index.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
-import { type CodeSet, codeOf, type SentPath, sameLower } from './sent/index.ts'
 import { escapedText, queryTests, type WrittenRow, writtenRow } from './written.ts'
 
 /** What a writer has to know of the site. */

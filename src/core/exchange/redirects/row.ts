@@ -24,6 +24,15 @@ export interface RefusedLine {
 export interface ReadRedirects {
   readonly rows: readonly ReadRedirect[]
   readonly refused: readonly RefusedLine[]
+  /** What has to be known of the server to read more of it. */
+  readonly asks: readonly Asked[]
+}
+
+/** A module of which nobody has said whether the server has it, or a file that it includes and that is not here; and the first line that needs it. */
+export interface Asked {
+  readonly what: 'module' | 'file'
+  readonly name: string
+  readonly line: number
 }
 
 /** Of a row that cannot be written out, why. */
@@ -37,6 +46,8 @@ export interface ReadingSite {
   readonly tolerance: Tolerance
   /** Hosts that the site's pages stand on, main host first, lower case. */
   readonly hosts: readonly string[]
+  /** Of modules that the text asks for, whether the server has them, as far as that is known. */
+  readonly modules?: ReadonlyMap<string, boolean>
 }
 
 /** Of a line in a report. */

@@ -9,7 +9,6 @@ import {
   type Tolerance,
   withoutEndSlashes,
 } from '../../routing/index.ts'
-import type { RedirectDraft } from './row.ts'
 import {
   type CodeSet,
   codeOf,
@@ -22,7 +21,8 @@ import {
   sameLower,
   sentPath,
   setOf,
-} from './sent/index.ts'
+} from './expressions/index.ts'
+import type { RedirectDraft } from './row.ts'
 
 /** Text, and what a group of the written expression catches, by its number from 1 on. */
 export type WrittenPiece = string | number
@@ -93,6 +93,12 @@ export function writtenRow(draft: RedirectDraft, tolerance: Tolerance): WrittenR
     pieces.map((piece) => (typeof piece === 'number' ? (sent.numbers.get(piece) ?? 0) : piece))
   const written = to === null ? null : { ...to, path: numbered(to.path), query: numbered(to.query), hash: numbered(to.hash) }
   return { draft, match: sent, status, to: written }
+}
+
+/** What a row matches, of its path alone; null where that cannot be told by sets of letters. */
+export function partOfRow(draft: RedirectDraft, tolerance: Tolerance): Part | null {
+  const read = matchOf(draft, tolerance)
+  return typeof read === 'string' ? null : read.part
 }
 
 /** What a row matches, and the names of its groups by their number, from 0 on. */
