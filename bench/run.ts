@@ -7,6 +7,7 @@ import { matchExact, matchPattern } from './match.ts'
 import type { Row } from './measure.ts'
 import { oneChange, oneRedirect } from './one-change.ts'
 import { phrases } from './phrases.ts'
+import { largeSite } from './real-site.ts'
 import { redirect, replay, review } from './redirect.ts'
 import { rewriteStream, rewriteTree } from './rewrite.ts'
 import { scanSite } from './scan-site.ts'
@@ -38,6 +39,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   editor,
   list,
   'list-large': listLarge,
+  'large-site': largeSite,
   weather,
   'bring-in': bringingIn,
   'bring-in-redirects': bringingInRedirects,
