@@ -88,7 +88,7 @@ async function timed(
   await reader?.read()
   const first = performance.now() - startedAt
 
-  for (let part = await reader?.read(); part?.done === false; part = await reader?.read()) continue
+  for (let part = await reader?.read(); part?.done === false; part = await reader?.read());
   return { first, whole: performance.now() - startedAt, said: answer.ok ? '' : ` (${answer.status})` }
 }
 
@@ -99,7 +99,7 @@ const ASKED: Readonly<Record<string, { goal: number; ask: (copy: Copy) => Promis
   'links of a kind': { goal: GOALS.links, ask: (copy) => whole(copy, 'GET', '/placements?limit=50&kind=outside') },
   'search in links': { goal: GOALS.links, ask: (copy) => whole(copy, 'GET', '/placements?limit=50&text=lantern%20gull') },
   disclosure: { goal: GOALS.first, ask: (copy) => whole(copy, 'GET', '/disclosure/review') },
-  phrases: { goal: GOALS.first, ask: (copy) => whole(copy, 'GET', '/phrases/review') },
+  phrases: { goal: GOALS.first, ask: phrasesTold },
   redirects: { goal: GOALS.first, ask: (copy) => whole(copy, 'GET', '/redirects/review') },
   comparison: { goal: GOALS.first, ask: (copy) => whole(copy, 'GET', '/partners/comparison') },
   csv: {
@@ -110,6 +110,26 @@ const ASKED: Readonly<Record<string, { goal: number; ask: (copy: Copy) => Promis
     },
   },
   job: { goal: GOALS.first, ask: async (copy) => ({ ms: await jobBegins(copy), said: '' }) },
+}
+
+/** Until it is told how far the review is; then it is stopped. */
+async function phrasesTold(copy: Copy): Promise<{ ms: number; said: string }> {
+  const job = crypto.randomUUID()
+  const headers = { authorization: `Bearer ${copy.token}` }
+  const startedAt = performance.now()
+  let said: string | null = null
+  void timed(copy, 'GET', `/phrases/review?job=${job}`).then((done) => {
+    said = done.said
+  })
+  for (;;) {
+    const found = await fetch(`http://localhost:${copy.port}/api/v1/jobs/${job}`, { headers })
+    if (found.ok || said !== null) {
+      const ms = performance.now() - startedAt
+      await fetch(`http://localhost:${copy.port}/api/v1/jobs/${job}`, { method: 'DELETE', headers })
+      return { ms, said: said ?? '' }
+    }
+    await new Promise((resolve) => setTimeout(resolve, 50))
+  }
 }
 
 async function whole(copy: Copy, method: string, path: string): Promise<{ ms: number; said: string }> {
@@ -134,6 +154,11 @@ async function jobBegins({ port, token }: Copy): Promise<number> {
   }
 }
 
+/** Waits until the links are read. */
+async function read(copy: Copy): Promise<void> {
+  while ((await timed(copy, 'GET', '/placements?limit=1')).said !== '') await new Promise((resolve) => setTimeout(resolve, 1_000))
+}
+
 /**
  * A site as real ones are, brought in while visitors ask, and asked about as soon as it is there: the worst of what a person does first,
  * against what it may take.
@@ -145,12 +170,16 @@ export function largeSite(): Promise<Row> {
     const speed = pages / (ms / 1_000)
     const told: string[] = []
     let worst = 0
-    for (const round of ['just brought in', 'again'])
+    for (const round of ['just brought in', 'once they are read']) {
+      if (round === 'once they are read') await read(copy)
       for (const [name, { goal, ask }] of Object.entries(ASKED)) {
         const { ms: took, said } = await ask(copy)
-        worst = Math.max(worst, took / goal)
+        // That the links are being read first, and how far that is, is told within a second.
+        const most = said === ' (503)' ? GOALS.first : goal
+        worst = Math.max(worst, took / most)
         told.push(`${round}: ${name} ${took.toFixed(0)} ms${said} (at most ${goal})`)
       }
+    }
     const holds = speed >= PAGES_A_SECOND && p99 <= P99_MAX_MS && memoryMb <= MEMORY_MAX_MB
     return {
       name: 'large-site',

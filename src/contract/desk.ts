@@ -26,6 +26,10 @@ export const Desk = z.object({
     .meta({ description: 'Machines whose disk takes no clicks: they are held in memory, and written when there is room again' }),
   pages: z.int(),
   links: z.int(),
+  reading: z
+    .int()
+    .nullable()
+    .meta({ description: 'Links read so far where they are being read first: what is said of links is not known yet; else null' }),
   hasPartners: z.boolean(),
   hasRules: z.boolean(),
 })

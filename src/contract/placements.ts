@@ -137,6 +137,22 @@ export const LED_MAX = 1_000
 /** Longer ones are not asked about: no row is found by them. */
 export const LED_PATH_MAX_CHARS = 2_000
 
+/** Columns of the links as a file, in their order. */
+export const LINKS_CSV_COLUMNS = [
+  'page',
+  'title',
+  'text',
+  'href',
+  'kind',
+  'site',
+  'rel',
+  'target',
+  'because',
+  'lands',
+  'tags',
+  'findings',
+] as const
+
 export const placements = {
   list: operation({
     method: 'get',

@@ -168,6 +168,10 @@ export const PROBLEMS = {
   'work-too-slow': [422, 'This takes too long to work out, so it was given up. Give less at once.'],
   'work-too-large': [422, 'This takes more memory to work out than there is for it. Give less at once, or nest it less deeply.'],
   'work-broke': [422, 'This could not be worked out.'],
+  'links-being-read': [
+    503,
+    'The links of this site are being read first, which takes a while after much has come in. Ask again in a moment.',
+  ],
   'studio-away': [503, 'The studio is starting again. What you did is kept in this browser, and readers notice nothing.'],
   'database-away': [503, 'The database does not answer. What you did is kept in this browser and is saved when it is back.'],
   internal: [500, 'Something went wrong on our side.'],

@@ -69,14 +69,18 @@ export async function askToCancel(db: Database, id: string): Promise<JobRow | nu
 /** A running job writes its progress several times a second; silence this long means that whoever was at it is gone. */
 export const SILENCE_SECONDS = 30
 
-/** Takes a job up. @returns null when it was cancelled before it began, somebody else has it, or another one of its site is at work */
+/**
+ * Takes a job up. What a call is at meanwhile (a review, a bulk change) holds it up no more than a person would.
+ * @returns null when it was cancelled before it began, somebody else has it, or another one of its site is at work
+ */
 export function claimJob(db: Database, id: string): Promise<Pick<JobRow, 'siteId' | 'input' | 'personId'> | null> {
   return inTransaction(db, async (transaction) => {
     await rows(db, 'SELECT s.id FROM sites s JOIN jobs j ON j.site_id = s.id WHERE j.id = $1 FOR UPDATE OF s', [id], transaction)
     const [claimed] = await rows<Pick<JobRow, 'siteId' | 'input' | 'personId'>>(
       db,
       `UPDATE jobs j SET state = 'running', begun = begun + 1, updated_at = now() WHERE id = $1 AND state = 'waiting' AND NOT EXISTS (
-         SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.id <> j.id AND o.state = 'running' AND o.updated_at > now() - make_interval(secs => $2))
+         SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.id <> j.id AND o.state = 'running' AND o.begun < ${BEGUN_BY_A_CALL}
+           AND o.updated_at > now() - make_interval(secs => $2))
        RETURNING site_id AS "siteId", input, person_id AS "personId"`,
       [id, SILENCE_SECONDS],
       transaction,
@@ -103,7 +107,7 @@ export async function jobsToTakeUp(db: Database): Promise<string[]> {
   const found = await rows<{ id: string }>(
     db,
     `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND created_at < now() - interval '2 seconds'
-       AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running') ORDER BY site_id, created_at`,
+       AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running' AND o.begun < ${BEGUN_BY_A_CALL}) ORDER BY site_id, created_at`,
   )
   return found.map(({ id }) => id)
 }

@@ -1,10 +1,10 @@
 /** A thread in which service calls are carried out whose length is up to how much a site holds. It keeps what it judged for the next. */
 import { workerData } from 'node:worker_threads'
-import type { Result } from '../core/result.ts'
+import { fail, type Result } from '../core/result.ts'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import { type JobQueue, openJobQueue } from '../jobs/index.ts'
-import { type Actor, arrived, createServices, type ServiceOrder } from '../services/index.ts'
+import { type Actor, arrived, BeingRead, createServices, type ServiceOrder, withPatience } from '../services/index.ts'
 import type { Settings } from '../settings/index.ts'
 
 const settings = workerData as Settings
@@ -25,9 +25,18 @@ services.placements.takeUp().catch((error: unknown) => log.warn({ err: error }, 
 
 type Calls = Readonly<Record<string, (actor: Actor, ...given: readonly unknown[]) => Promise<Result<unknown>>>>
 
-export default async function carryOut({ service, call, actor, given }: ServiceOrder): Promise<Result<unknown>> {
+/** Soon enough, and not too often. */
+const AGAIN_SECONDS = 2
+
+export default async function carryOut({ service, call, actor, given, waitsMs }: ServiceOrder): Promise<Result<unknown>> {
   const calls = services[service as keyof typeof services] as unknown as Calls
   const carried = calls[call]
   if (carried === undefined) throw new Error(`There is no ${service}.${call}`)
-  return carried(arrived(actor), ...given)
+  if (waitsMs === undefined) return carried(arrived(actor), ...given)
+  try {
+    return await withPatience(waitsMs, () => carried(arrived(actor), ...given))
+  } catch (error) {
+    if (!(error instanceof BeingRead)) throw error
+    return fail('links-being-read', { done: error.done, retryAfterSeconds: AGAIN_SECONDS })
+  }
 }

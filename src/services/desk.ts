@@ -10,6 +10,7 @@ import { listTroubles } from '../data/troubles.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { missedService } from './missed.ts'
+import { BeingRead } from './patience.ts'
 import type { placementsService } from './placements.ts'
 import type { publicationsService } from './publications.ts'
 import type { redirectReviewService } from './redirect-review.ts'
@@ -23,7 +24,13 @@ const RISING_TIMES = 1.5
 const RISING_LOOKED_AT = 20
 const REDIRECTS_MAX = 50_000
 
-type Findings = Pick<Desk, 'unmarked' | 'findings' | 'links' | 'pages'>
+/** What takes longer the first time is there at a later look: its own screen waits for it, the Desk does not. */
+const SOON_MS = 150
+const soon = <T>(work: Promise<T>): Promise<T | null> =>
+  Promise.race([work, new Promise<null>((resolve) => setTimeout(() => resolve(null), SOON_MS).unref())])
+
+type Findings = Pick<Desk, 'unmarked' | 'findings' | 'links' | 'reading'>
+const UNKNOWN: Omit<Findings, 'reading'> = { unmarked: { total: 0, pages: 0, examples: [] }, findings: [], links: 0 }
 
 export function deskService(
   { db }: Context,
@@ -61,7 +68,17 @@ export function deskService(
       unmarked: { total: findings.unmarked ?? 0, pages, examples },
       findings: Object.entries(all.findings).map(([finding, links]) => ({ finding: finding as Finding, links })),
       links: list.total,
-      pages: await countPages(db, actor.siteId),
+      reading: null,
+    }
+  }
+
+  /** What there is to say of links, or how far they are read. */
+  async function lookOrTell(actor: Actor, view: SiteGround): Promise<Findings> {
+    try {
+      return await look(actor, view)
+    } catch (error) {
+      if (error instanceof BeingRead) return { ...UNKNOWN, reading: error.done }
+      throw error
     }
   }
 
@@ -73,8 +90,9 @@ export function deskService(
       const view = await views.of(actor)
       return ok({
         unpublished: unpublished.value,
-        ...(await look(actor, view)),
-        redirects: await redirects(actor),
+        ...(await lookOrTell(actor, view)),
+        pages: await countPages(db, actor.siteId),
+        redirects: await soon(redirects(actor)),
         waiting: await countWaiting(db, actor.siteId),
         setAside: await setAsideOfLate(db),
         troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),

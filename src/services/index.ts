@@ -5,6 +5,7 @@ export { createServices, type OwnServices } from './all.ts'
 /** Services as screens and endpoints know them. */
 export type Services = WithThreads<OwnServices>
 export type { Actor, Context } from './context.ts'
+export { BeingRead, withPatience } from './patience.ts'
 export { conditionsOf, defined } from './redirect-fields.ts'
 export type { JudgedRedirect, ListedRedirectRow, ListPlan } from './redirect-lists.ts'
 export type { TriedSite } from './redirect-trials.ts'

@@ -1,4 +1,5 @@
 import { stringify } from 'csv-stringify/sync'
+import { LINKS_CSV_COLUMNS } from '../contract/placements.ts'
 import { cellOfText } from '../core/exchange/index.ts'
 import { isBefore, type PlacementList, type PlacementQuery } from '../core/placements/index.ts'
 import type { Actor } from './context.ts'
@@ -16,13 +17,11 @@ export interface CsvPart {
   readonly next: PlaceInList | null
 }
 
-const COLUMNS = ['page', 'title', 'text', 'href', 'kind', 'site', 'rel', 'target', 'because', 'lands', 'tags', 'findings'] as const
-
 /** Rows written at once: a file of any length is made with little memory. */
 const PART = 2_000
 
 /**
- * Some rows of what a query finds as CSV (RFC 4180), the first ones with a header. Cells that a spreadsheet would take for a
+ * Some rows of what a query finds as CSV (RFC 4180), without its header. Cells that a spreadsheet would take for a
  * formula are told apart.
  * @param after - the last row of the part before
  */
@@ -53,7 +52,7 @@ export function csvPart(list: PlacementList, actor: Actor, query: PlacementQuery
   })
   const last = list.judgedAt(part[part.length - 1] ?? -1)?.placement
   return {
-    text: stringify(rows, { header: after === null, columns: [...COLUMNS], cast: { string: cellOfText } }),
+    text: stringify(rows, { columns: [...LINKS_CSV_COLUMNS], cast: { string: cellOfText } }),
     next: last === undefined || from + PART >= found.length ? null : { path: last.page.path, ordinal: last.ordinal },
   }
 }

@@ -15,6 +15,7 @@ import { namesOf } from '../data/short-link-slugs.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { KeptLists } from './kept-lists.ts'
 import { KnownShortLinks } from './known-short-links.ts'
+import { patiently } from './patience.ts'
 import { ledAmong } from './redirect-ways.ts'
 
 /** A list, with how far in the log it is. */
@@ -77,6 +78,8 @@ export class PlacementLists {
   /** As of which ground that was asked. */
   readonly #ledFor = new WeakMap<PlacementList, SiteGround>()
   readonly #queues = new Map<string, Promise<KeptList>>()
+  /** Lists that are being read anew, or brought up to date by many pages: links so far. */
+  readonly #reading = new Map<string, number>()
 
   /** @param onLost - is told when a list could not be written down, which costs time at the next start and nothing else */
   constructor(db: Database, dataFolder: string, port: number, onLost: (error: unknown) => void) {
@@ -101,6 +104,7 @@ export class PlacementLists {
     for await (const { rows } of storedPlacements(this.#db, siteId, false)) {
       await learnShortLinks(short, view, rows)
       list.add(rows)
+      this.#reading.set(siteId, list.total)
     }
     return { number, view, short, list, sinceKept: list.total }
   }
@@ -135,6 +139,7 @@ export class PlacementLists {
       const last = changes?.[changes.length - 1]
       if (changes === null) return null
       if (last === undefined) return kept
+      this.#reading.set(siteId, kept.list.total)
       const read = await this.#take(siteId, kept, changes)
       kept = { ...kept, number: last.number, sinceKept: kept.sinceKept + read }
     }
@@ -225,12 +230,14 @@ export class PlacementLists {
     if (this.#lists.size >= LISTS_MAX && !this.#lists.has(siteId)) this.#lists.clear()
     // One after the other: two that bring one list up to date would trip over each other.
     const next = (this.#queues.get(siteId) ?? Promise.resolve()).then(bringUp, bringUp)
-    this.#queues.set(siteId, next)
-    const kept = await next.catch((error: unknown) => {
-      this.#lists.delete(siteId) // it may be half brought up to date
-      throw error
-    })
-    return kept
+    const whole = next
+      .catch((error: unknown) => {
+        this.#lists.delete(siteId) // it may be half brought up to date
+        throw error
+      })
+      .finally(() => this.#reading.delete(siteId))
+    this.#queues.set(siteId, whole)
+    return patiently(whole, () => this.#reading.get(siteId) ?? null)
   }
 
   /** Takes over which addresses without a page redirects lead on from; only those that links lead to are asked about, and only once. */

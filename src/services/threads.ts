@@ -10,12 +10,16 @@ import type { Actor } from './context.ts'
  * What a look at a whole site may take, and what a change of it may. A list of 700,000 links that is made for the first time takes over a
  * minute on a slow machine; given up before its end it would begin anew each time. A look that nobody waits for any more ends anyway.
  */
-const LOOK = { deadlineMs: 5 * 60_000, isLook: true } as const
+const LOOK = { deadlineMs: 5 * 60_000, isLook: true, waitsMs: 700 } as const
+/** A file is waited for as long as it takes. */
+const FILE = { deadlineMs: 10 * 60_000, isLook: true } as const
+/** The Desk says what else there is at once. */
+const GLANCE = { ...LOOK, waitsMs: 100 } as const
 const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
 const CARRIED = {
-  placements: { list: LOOK, view: LOOK, details: LOOK, csv: LOOK, led: LOOK, markFine: CHANGE },
+  placements: { list: LOOK, view: LOOK, details: LOOK, csv: FILE, led: LOOK, markFine: CHANGE },
   rules: { impact: LOOK },
   redirects: { bench: LOOK, outcome: LOOK },
   redirectLists: { configuration: LOOK },
@@ -29,7 +33,7 @@ const CARRIED = {
   disclosure: { review: LOOK, mend: CHANGE },
   earnings: { guess: LOOK, take: CHANGE },
   steps: { undo: CHANGE },
-  desk: { look: LOOK },
+  desk: { look: GLANCE },
 } as const
 type Carried = typeof CARRIED
 
@@ -50,11 +54,13 @@ export interface ServiceOrder {
   readonly call: string
   readonly actor: SentActor
   readonly given: readonly unknown[]
+  /** So long somebody waits for links to be read that have to be read first; without end where it is not said. */
+  readonly waitsMs?: number
 }
 
 type Call<A extends unknown[], T, F extends string> = (actor: Actor, ...given: A) => Promise<Result<T, F>>
 /** A call as it is when it can also run into the limits of its thread. */
-type WithLimits<C> = C extends Call<infer A, infer T, infer F> ? Call<A, T, F | ApartFault> : never
+type WithLimits<C> = C extends Call<infer A, infer T, infer F> ? Call<A, T, F | ApartFault | 'links-being-read'> : never
 export type WithThreads<S extends OwnServices> = Omit<S, keyof Carried> & {
   readonly [K in keyof Carried]: Omit<S[K], keyof Carried[K]> & {
     readonly [C in keyof Carried[K]]: WithLimits<C extends keyof S[K] ? S[K][C] : never>
@@ -79,7 +85,11 @@ export class ServiceThreads {
         ...Object.fromEntries(
           Object.entries(calls).map(([call, limits]) => [
             call,
-            (actor: Actor, ...given: unknown[]) => this.#run({ service, call, actor: sendable(actor), given }, limits),
+            (actor: Actor, ...given: unknown[]) =>
+              this.#run(
+                { service, call, actor: sendable(actor), given, ...('waitsMs' in limits ? { waitsMs: limits.waitsMs } : {}) },
+                limits,
+              ),
           ]),
         ),
       },

@@ -1,20 +1,11 @@
 import type { z } from 'zod'
 import type { OperationName, OperationNamed } from '../contract/api.ts'
 import { CALLS } from '../contract/calls.ts'
-import type { Fault, Problem } from '../contract/problems.ts'
+import type { Problem } from '../contract/problems.ts'
+import { onceRead } from './being-read.ts'
+import { Refusal } from './refusal.ts'
 
-/** A refusal of the API, or that it could not be reached. `message` is for people. */
-export class Refusal extends Error {
-  readonly fault: Fault | 'offline'
-  readonly facts: Readonly<Record<string, unknown>>
-
-  constructor(fault: Fault | 'offline', message: string, facts: Readonly<Record<string, unknown>> = {}) {
-    super(message)
-    this.name = 'Refusal'
-    this.fault = fault
-    this.facts = facts
-  }
-}
+export { Refusal }
 
 /** The server cannot be reached, or its database: what was done is kept and tried again. */
 export const isAway = (error: unknown): boolean =>
@@ -92,7 +83,7 @@ function pathOf(name: OperationName, input: object): string {
 
 async function answered(name: OperationName, input: object, signal?: AbortSignal): Promise<unknown> {
   try {
-    const response = await reach(name, input, signal)
+    const response = await onceRead(() => reach(name, input, signal), signal)
     if (CALLS[name].bodyType !== undefined) tellWritten()
     return response.status === 204 ? null : await response.json()
   } catch (error) {

@@ -13,6 +13,9 @@ interface DeskProps {
   canImport: boolean
 }
 
+/** How often it is looked how far the links are read. */
+const READING_MS = 1_500
+
 /** What needs a hand today: a short ranked list, each with the one action that mends it. */
 export function Desk(props: DeskProps) {
   return (
@@ -23,11 +26,19 @@ export function Desk(props: DeskProps) {
 }
 
 function DeskList({ initial, canEditRules, canImport }: DeskProps) {
-  const { data = initial } = useAsk('desk.look', {}, { initialData: initial, refetchInterval: 60_000 })
+  const { data = initial } = useAsk(
+    'desk.look',
+    {},
+    {
+      initialData: initial,
+      refetchInterval: ({ state }) => (state.data?.reading == null ? 60_000 : READING_MS),
+    },
+  )
   const { unmarked, unpublished } = data
   const others = data.findings.filter(({ finding }) => finding !== 'unmarked')
   const drafts = unpublished.pages.length + unpublished.morePages
   const isQuiet =
+    data.reading === null &&
     data.setAside === 0 &&
     data.troubles.length === 0 &&
     data.pages > 0 &&
@@ -40,7 +51,9 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
       <header className="flex flex-wrap items-baseline gap-x-4">
         <h1 className="text-[26px]">What needs a hand today</h1>
         <p className="text-ink-soft">
-          {data.links} links on {data.pages} pages
+          {data.reading === null
+            ? `${data.links} links on ${data.pages} pages`
+            : `${data.pages} pages; their links are being read, ${data.reading.toLocaleString('en')} so far`}
         </p>
       </header>
       {data.setAside > 0 && (

@@ -1,0 +1,42 @@
+import { AsyncLocalStorage } from 'node:async_hooks'
+
+/** The links of a site are being read, which takes longer than whoever asked waits. */
+export class BeingRead extends Error {
+  /** Links so far. */
+  readonly done: number
+
+  constructor(done: number) {
+    super('The links of the site are being read')
+    this.done = done
+  }
+}
+
+const waits = new AsyncLocalStorage<number>()
+
+/** Does `work` for somebody who waits no longer than this for links to be read; then it ends with {@link BeingRead}, and the reading goes on. */
+export const withPatience = <T>(ms: number, work: () => T): T => waits.run(ms, work)
+
+/**
+ * Waits for reading, as long as whoever asked waits; without end for those who did not say.
+ * @param done - links read so far; null while nothing large is read
+ * @throws BeingRead
+ */
+export async function patiently<T>(reading: Promise<T>, done: () => number | null): Promise<T> {
+  const ms = waits.getStore()
+  if (ms === undefined) return reading
+  const giveUp = new AbortController()
+  reading.catch(() => {}) // whoever waits longer is told what went wrong
+  const late = new Promise<never>((_, reject) => {
+    const look = (): void => {
+      const so = done()
+      if (so !== null) reject(new BeingRead(so))
+      else if (!giveUp.signal.aborted) setTimeout(look, ms).unref()
+    }
+    setTimeout(look, ms).unref()
+  })
+  try {
+    return await Promise.race([reading, late])
+  } finally {
+    giveUp.abort()
+  }
+}
