@@ -57,7 +57,7 @@ export async function onLargeSite<T>(links: number, work: (site: LargeSite) => P
   let threads: ServiceThreads | null = null
   const start = async (): Promise<Carried> => {
     await threads?.close()
-    threads = new ServiceThreads(settings)
+    threads = new ServiceThreads(settings, { waits: true })
     threads.start()
     return threads.carry(createServices({ db, settings, log: pino({ level: 'error' }), enqueue: async () => {} }))
   }

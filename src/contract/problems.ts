@@ -172,6 +172,10 @@ export const PROBLEMS = {
     503,
     'The links of this site are being read first, which takes a while after much has come in. Ask again in a moment.',
   ],
+  'database-slow': [
+    503,
+    'The database took too long for this, so it was given up. Nothing was changed. Ask for less at once, or again later.',
+  ],
   'studio-away': [503, 'The studio is starting again. What you did is kept in this browser, and readers notice nothing.'],
   'database-away': [503, 'The database does not answer. What you did is kept in this browser and is saved when it is back.'],
   internal: [500, 'Something went wrong on our side.'],

@@ -3,6 +3,7 @@ import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { Umzug } from 'umzug'
 import { MIGRATIONS } from './migrations/index.ts'
 import { defineModels, type Models } from './models.ts'
+import { noteSlow, SLOW_MS } from './slow-queries.ts'
 
 export type { Transaction } from 'sequelize'
 
@@ -23,15 +24,19 @@ const POOL_SIZE = 10
  * @param fillsTables - for connections that put many rows into tables that may still be nearly empty. PostgreSQL keeps the plan by which
  * it checks that a row's page exists: made for three pages, it looks at every page for every link, and to the end of the transaction,
  * whatever is in the table by then (an import of 4,000 pages ran at 12 pages a second instead of over 60).
+ * @param answersWithinMs - for connections by which people are answered: a query that takes longer is given up (57014)
  */
-export function openDatabase(url: string, { fillsTables = false }: { readonly fillsTables?: boolean } = {}): Database {
+export function openDatabase(
+  url: string,
+  { fillsTables = false, answersWithinMs }: { readonly fillsTables?: boolean; readonly answersWithinMs?: number } = {},
+): Database {
   const sequelize = new Sequelize(url, {
     dialect: 'postgres',
     logging: false,
     pool: { max: POOL_SIZE },
     define: { underscored: true, createdAt: false, updatedAt: false },
   })
-  sequelize.addHook('afterConnect', (connection) => setUp(connection, fillsTables))
+  sequelize.addHook('afterConnect', (connection) => setUp(connection, { fillsTables, answersWithinMs }))
   const pool = new pg.Pool({ connectionString: url, max: 3 })
   pool.on('error', () => {}) // an idle connection that breaks is replaced at the next use, where an error can be told
   return { sequelize, models: defineModels(sequelize), pool, url }
@@ -43,10 +48,14 @@ const INTERPRETED = 'SET jit = off'
 const BY_INDEX = "SET enable_seqscan = off; SET gin_pending_list_limit = '64MB'"
 
 /** @param connection - told by what it can do: bundled, its class is another copy than the one that is imported here */
-async function setUp(connection: unknown, fillsTables: boolean): Promise<void> {
+async function setUp(
+  connection: unknown,
+  { fillsTables, answersWithinMs }: { readonly fillsTables: boolean; readonly answersWithinMs: number | undefined },
+): Promise<void> {
   if (typeof connection !== 'object' || connection === null || !('query' in connection) || typeof connection.query !== 'function')
     throw new TypeError('A connection of the pool takes no queries')
-  await connection.query(fillsTables ? `${INTERPRETED}; ${BY_INDEX}` : INTERPRETED)
+  const most = answersWithinMs === undefined ? [] : [`SET statement_timeout = ${Math.round(answersWithinMs)}`]
+  await connection.query([INTERPRETED, ...(fillsTables ? [BY_INDEX] : []), ...most].join('; '))
 }
 
 export async function closeDatabase(db: Database): Promise<void> {
@@ -87,13 +96,18 @@ export async function migrate(db: Database): Promise<void> {
 }
 
 /** Runs a query and hands back its rows. Values are bound as $1, $2 …; the row type is the query's promise. */
-export function rows<Row extends object>(
+export async function rows<Row extends object>(
   db: Database,
   sql: string,
   bind: readonly unknown[] = [],
   transaction?: Transaction,
 ): Promise<Row[]> {
-  return db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...(transaction === undefined ? {} : { transaction }) })
+  const startedAt = performance.now()
+  const given = transaction === undefined ? {} : { transaction }
+  const found = await db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...given })
+  const ms = performance.now() - startedAt
+  if (ms > SLOW_MS) noteSlow(ms, new Error('slow').stack ?? '')
+  return found
 }
 
 /** How many connections for queries are in use, and how many wait for one. */

@@ -7,6 +7,7 @@ import { closeApart } from '../apart/index.ts'
 import { closeDatabase, isThere, migrate, openDatabase, poolState } from '../data/database.ts'
 import { countJobs } from '../data/jobs.ts'
 import { openLog } from '../data/log.ts'
+import { slowQueries } from '../data/slow-queries.ts'
 import { ClickLog, clickFolder } from '../delivery/click-log.ts'
 import { DeliveredPages } from '../delivery/delivered-pages.ts'
 import type { Delivery } from '../delivery/delivery.ts'
@@ -33,6 +34,9 @@ const has = (role: 'studio' | 'delivery' | 'jobs'): boolean => settings.roles.ha
 const ownsPort = settings.studioAt === null || !has('studio') || has('delivery')
 
 const db = openDatabase(settings.databaseUrl)
+/** People are answered by this one: what takes longer is told to have taken too long. What nobody waits for has all its time. */
+const ANSWERS_WITHIN_MS = 10_000
+const answering = openDatabase(settings.databaseUrl, { answersWithinMs: ANSWERS_WITHIN_MS })
 /** The first thread starts once this process answers. */
 const THREAD_AFTER_MS = 300
 const visitors = new Visitors(settings.dataFolder, settings.trustedProxies)
@@ -75,10 +79,16 @@ if (has('studio') || has('jobs')) {
   const threads = new ServiceThreads(settings)
   setTimeout(() => threads.start(), THREAD_AFTER_MS).unref()
   endings.push(() => threads.close())
-  const services = threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue }))
-  if (has('jobs')) await queue.work(services)
-  metrics?.gauge('database_connections_used', 'Connections for queries in use', () => poolState(db).used)
-  metrics?.gauge('database_connections_waited_for', 'Queries that wait for a connection', () => poolState(db).waiting)
+  const services = threads.carry(createServices({ db: answering, settings, log, enqueue: queue.enqueue }))
+  if (has('jobs')) await queue.work(threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue })))
+  metrics?.gauge('database_connections_used', 'Connections for queries in use', () => poolState(answering).used)
+  metrics?.gauge('database_connections_waited_for', 'Queries that wait for a connection', () => poolState(answering).waiting)
+  metrics?.gauges('slow_queries', 'Queries that took over a second, by the function that asked', 'name', async () =>
+    slowQueries().map(({ name, times }) => [name, times]),
+  )
+  metrics?.gauges('slow_queries_worst_seconds', 'The longest of them', 'name', async () =>
+    slowQueries().map(({ name, worstMs }) => [name, worstMs / 1_000]),
+  )
   metrics?.gauges('jobs', 'Jobs by state, those that are over for 30 days', 'state', async () =>
     (await countJobs(db)).map(({ state, jobs }) => [state, jobs]),
   )
@@ -200,7 +210,7 @@ async function end(signal: string): Promise<void> {
   setTimeout(() => process.kill(process.pid, 'SIGKILL'), STOP_MAX_MS).unref()
   for (const step of endings) await step()
   await closeApart()
-  await closeDatabase(db)
+  await Promise.all([closeDatabase(db), closeDatabase(answering)])
   process.exit(0)
 }
 process.on('SIGTERM', () => void end('SIGTERM'))

@@ -88,11 +88,13 @@ export function deskService(
       const unpublished = await publications.unpublished(actor)
       if (!unpublished.ok) return fail('forbidden')
       const view = await views.of(actor)
+      const links = await lookOrTell(actor, view)
       return ok({
         unpublished: unpublished.value,
-        ...(await lookOrTell(actor, view)),
+        ...links,
         pages: await countPages(db, actor.siteId),
-        redirects: await soon(redirects(actor)),
+        // Just after much has come in their review has the pages to learn as well.
+        redirects: await (links.reading === null ? redirects(actor) : soon(redirects(actor))),
         waiting: await countWaiting(db, actor.siteId),
         setAside: await setAsideOfLate(db),
         troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),

@@ -99,6 +99,7 @@ export class PlacementLists {
   }
 
   async #make(siteId: string, view: SiteGround, number: number): Promise<KeptList> {
+    this.#reading.set(siteId, 0)
     const short = new KnownShortLinks(this.#db, siteId)
     const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId))
     for await (const { rows } of storedPlacements(this.#db, siteId, false)) {

@@ -14,7 +14,7 @@ const LOOK = { deadlineMs: 5 * 60_000, isLook: true, waitsMs: 700 } as const
 /** A file is waited for as long as it takes. */
 const FILE = { deadlineMs: 10 * 60_000, isLook: true } as const
 /** The Desk says what else there is at once. */
-const GLANCE = { ...LOOK, waitsMs: 100 } as const
+const GLANCE = { ...LOOK, waitsMs: 200 } as const
 const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
@@ -72,8 +72,12 @@ export class ServiceThreads {
   readonly #settings: Settings
   #pool: Piscina | null = null
 
-  constructor(settings: Settings) {
+  readonly #waits: boolean
+
+  /** @param waits - whoever asks waits as long as it takes for links to be read */
+  constructor(settings: Settings, { waits = false }: { readonly waits?: boolean } = {}) {
     this.#settings = settings
+    this.#waits = waits
   }
 
   /** The same services, some of whose calls go to a thread. */
@@ -87,7 +91,13 @@ export class ServiceThreads {
             call,
             (actor: Actor, ...given: unknown[]) =>
               this.#run(
-                { service, call, actor: sendable(actor), given, ...('waitsMs' in limits ? { waitsMs: limits.waitsMs } : {}) },
+                {
+                  service,
+                  call,
+                  actor: sendable(actor),
+                  given,
+                  ...(this.#waits || !('waitsMs' in limits) ? {} : { waitsMs: limits.waitsMs }),
+                },
                 limits,
               ),
           ]),

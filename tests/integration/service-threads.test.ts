@@ -5,7 +5,7 @@ import { ServiceThreads } from '../../src/services/index.ts'
 import { bringIn, makeWorld, must, zipOf } from './world.ts'
 
 const world = await makeWorld()
-const threads = new ServiceThreads(world.settings)
+const threads = new ServiceThreads(world.settings, { waits: true })
 const carried = threads.carry(world.services)
 after(() => threads.close())
 
@@ -69,6 +69,35 @@ test('what nobody waits for any more does not keep its thread', async () => {
     blocker.release()
   }
   assert.ok((await carried.desk.look(owner)).ok)
+})
+
+test('while the links of a site are read first, a look says how far that is, and finds them when it is over', async () => {
+  const { db, owner } = world
+  const impatient = new ServiceThreads(world.settings)
+  const { placements } = impatient.carry(world.services)
+  await bringIn(world, zipOf({ 'more.html': '<p><a href="https://lanterns.example/">one more</a>' }))
+  const blocker = await db.pool.connect()
+  try {
+    await blocker.query('BEGIN')
+    await blocker.query('LOCK TABLE placements IN ACCESS EXCLUSIVE MODE') // reading them takes as long as this is held
+    const told = await placements.list(owner, { limit: 1 })
+    assert.equal(told.ok ? 'found' : told.fault, 'links-being-read')
+    assert.equal(typeof (told.ok ? null : told.detail.done), 'number')
+    await blocker.query('ROLLBACK')
+    for (let tries = 0; ; tries++) {
+      const found = await placements.list(owner, { limit: 1 })
+      if (found.ok) {
+        assert.equal(found.value.total, 36_003)
+        break
+      }
+      assert.equal(found.fault, 'links-being-read')
+      assert.ok(tries < 100, 'they are never read')
+    }
+  } finally {
+    await blocker.query('ROLLBACK')
+    blocker.release()
+    await impatient.close()
+  }
 })
 
 async function timeOf(work: () => Promise<void>): Promise<number> {

@@ -81,9 +81,20 @@ export async function guarded({ locals }: Pick<APIContext, 'locals'>, work: () =
       locals.log.warn({ err: error, requestId: locals.requestId }, 'the database does not answer')
       return problem('database-away', {}, locals.requestId)
     }
+    if (isTooSlow(error)) {
+      locals.log.warn({ requestId: locals.requestId }, 'a query took too long and was given up')
+      return problem('database-slow', {}, locals.requestId)
+    }
     locals.log.error({ err: error, requestId: locals.requestId }, 'an endpoint failed')
     return problem('internal', {}, locals.requestId)
   }
+}
+
+/** A query that was given up since it took too long (PostgreSQL, 57014 "query_canceled"). */
+export function isTooSlow(error: unknown): boolean {
+  if (!(error instanceof Error)) return false
+  const original = 'original' in error && error.original instanceof Error ? error.original : error
+  return 'code' in original && original.code === '57014'
 }
 
 /** Sequelize names its connection errors; the driver below it has codes (PostgreSQL class 57P: shutting down; sockets: ECONN…). */
