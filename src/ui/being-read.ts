@@ -1,12 +1,23 @@
-import { toast } from 'sonner'
 import { Refusal } from './refusal.ts'
 
-const ID = 'links being read'
 const AGAIN_MS = 1_500
 
-let asking = 0
+/** Hears how many links are read so far while somebody waits for them; null when nobody does any more. */
+type Listener = (done: number | null) => void
+const listeners = new Set<Listener>()
+let waiting = 0
 
-/** Asks again as long as the links of the site are being read first, and says meanwhile how far that is. */
+/** @returns how to stop hearing */
+export function onBeingRead(listener: Listener): () => void {
+  listeners.add(listener)
+  return () => listeners.delete(listener)
+}
+
+function tell(done: number | null): void {
+  for (const listener of listeners) listener(done)
+}
+
+/** Asks again as long as the links of the site are being read first. */
 export async function onceRead<T>(ask: () => Promise<T>, signal: AbortSignal | undefined): Promise<T> {
   let isTold = false
   try {
@@ -15,16 +26,14 @@ export async function onceRead<T>(ask: () => Promise<T>, signal: AbortSignal | u
         return await ask()
       } catch (error) {
         if (!(error instanceof Refusal) || error.fault !== 'links-being-read') throw error
-        if (!isTold) asking++
+        if (!isTold) waiting++
         isTold = true
-        const { done } = error.facts
-        const soFar = typeof done === 'number' && done > 0 ? ` ${done.toLocaleString('en')} so far.` : ''
-        toast.loading(`The links of the site are being read first.${soFar}`, { id: ID })
+        tell(typeof error.facts.done === 'number' ? error.facts.done : 0)
         await pause(signal)
       }
     }
   } finally {
-    if (isTold && --asking === 0) toast.dismiss(ID)
+    if (isTold && --waiting === 0) tell(null)
   }
 }
 

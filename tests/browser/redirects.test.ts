@@ -59,6 +59,33 @@ test('two pasted columns are looked at, taken in one step, answered, and taken b
   assert.deepEqual(errors, [])
 })
 
+test('what a configuration depends on is asked for, and its lines are looked at again with the answers', async () => {
+  const { page, errors } = await studio.enter('tobin')
+  await goTo(page, studio, '/redirects')
+  await page.getByRole('button', { name: 'Paste two columns' }).click()
+  await page.getByLabel('It is', { exact: true }).selectOption('httpd')
+  const lines = [
+    'RewriteEngine On',
+    '<IfModule mod_rewrite.c>',
+    'RewriteRule ^/asked/(.*)$ /ferries/$1 [R=301,L]',
+    '</IfModule>',
+    'Include conf/more.conf',
+  ]
+  await page.getByLabel('Or pasted here').fill(lines.join('\n'))
+  await page.getByRole('button', { name: 'Look at it' }).click()
+  await page.getByText('0 new rows').waitFor()
+  assert.deepEqual(await axeFinds(page), [])
+  await page.getByLabel('It has', { exact: true }).check()
+  await page
+    .getByLabel(/Bring in conf\/more\.conf/)
+    .setInputFiles({ name: 'more.conf', mimeType: 'text/plain', buffer: Buffer.from('Redirect 301 /brought /ferries') })
+  await page.getByRole('button', { name: 'Look at it again' }).click()
+  await page.getByText('2 new rows').waitFor()
+  assert.equal(await page.getByText('Some lines depend').count(), 0)
+  await page.keyboard.press('Escape')
+  assert.deepEqual(errors, [])
+})
+
 test('the bench tells what answers and why nothing else does, now and on a past day; one key makes a row from it, or opens the one that answers', async () => {
   const { page } = await studio.enter('tobin')
   await goTo(page, studio, '/redirects')

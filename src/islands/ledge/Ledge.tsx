@@ -2,6 +2,7 @@ import { useEffect } from 'react'
 import { Toaster, toast } from 'sonner'
 import type { Unpublished } from '../../contract/publications.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import { onBeingRead } from '../../ui/being-read.ts'
 import { useChanges } from '../../ui/changes.ts'
 import { keepFocus } from '../../ui/focus.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
@@ -28,6 +29,7 @@ export function Ledge({ canPublish }: { canPublish: boolean }) {
 function LedgeBar({ canPublish }: { canPublish: boolean }) {
   useChanges()
   useEffect(keepFocus, [])
+  useEffect(() => onBeingRead(tellReading), [])
   const saving = useSaving()
   const { data, error } = useAsk('publications.unpublished', {}, { refetchInterval: 60_000 })
   const atHand = usePageAtHand()
@@ -152,4 +154,13 @@ function countWords(pages: number, files: number): string {
     files === 0 ? '' : `${files} ${files === 1 ? 'file' : 'files'}`,
   ]
   return words.filter((each) => each !== '').join(' and ')
+}
+
+const READING = 'links being read'
+
+/** Says how far the links of the site are read, while somebody waits for them. */
+function tellReading(done: number | null): void {
+  if (done === null) return void toast.dismiss(READING)
+  const soFar = done === 0 ? '' : ` ${done.toLocaleString('en')} so far.`
+  toast.loading(`The links of the site are being read first.${soFar}`, { id: READING })
 }
