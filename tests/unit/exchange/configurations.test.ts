@@ -110,6 +110,15 @@ test('a file that is included is asked for, and stands in its place when it is b
       [],
     ],
   )
+  const twice = readHttpd(
+    '<VirtualHost *>\nServerName a.example\nInclude s.conf\n</VirtualHost>\n<VirtualHost *>\nServerName b.example\nInclude s.conf\n</VirtualHost>\n#file s.conf\nRedirect /a /b\n',
+    SITE,
+  )
+  assert.deepEqual(
+    twice.rows.map(({ draft }) => draft.hosts),
+    [['a.example'], ['b.example']],
+    'one that two servers include is each one’s own',
+  )
   assert.deepEqual(readHttpd('Include a.conf\n#file a.conf\nInclude a.conf\n', SITE).rows, [], 'one that includes itself comes to an end')
   assert.equal(readNginx('include a.conf;\n#file a.conf\ninclude a.conf;\n', SITE).rows.length, 0)
 })

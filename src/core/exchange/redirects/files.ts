@@ -6,30 +6,46 @@ export interface BroughtFile {
   readonly line: number
 }
 
+/** A configuration, and the files that it includes, as far as they stand behind it. */
+export interface WithFiles {
+  readonly main: string
+  /** The files that an include means; none once there is no room for more, so that files which include one another come to an end. */
+  take(name: string): readonly BroughtFile[]
+}
+
+/** Files that are known; how often they are put in, files in files too; and characters of all that is put in. */
+const FILES_MAX = 200
+const PUT_IN_MAX = 200
+const PUT_IN_MAX_CHARS = 30_000_000
+
 /** How a file begins that a configuration includes, in the text that both are brought in as; to either server it is a comment. */
 const BEGINS = /^#file[ \t]+(\S.*?)[ \t]*\r?$/gm
 
-/** A configuration, and the files that stand behind it, each begun by a line "#file NAME". */
-export function filesOf(text: string): { readonly main: string; readonly files: readonly BroughtFile[] } {
-  const found = [...text.matchAll(BEGINS)]
-  const files = found.map((each, i): BroughtFile => {
+/** Parts a configuration from the files that stand behind it, each begun by a line "#file NAME". */
+export function filesOf(text: string): WithFiles {
+  const found = [...text.matchAll(BEGINS)].slice(0, FILES_MAX)
+  const files: BroughtFile[] = []
+  let [line, counted] = [1, 0]
+  for (const [i, each] of found.entries()) {
     const from = each.index + each[0].length + 1
-    return { name: each[1] ?? '', text: text.slice(from, found[i + 1]?.index), line: lineAt(text, from) }
-  })
-  return { main: text.slice(0, found[0]?.index), files }
+    for (let at = text.indexOf('\n', counted); at !== -1 && at < from; at = text.indexOf('\n', at + 1)) line++
+    counted = from
+    files.push({ name: each[1] ?? '', text: text.slice(from, found[i + 1]?.index), line })
+  }
+  let [left, leftChars] = [PUT_IN_MAX, PUT_IN_MAX_CHARS]
+  return {
+    main: text.slice(0, found[0]?.index),
+    take(name) {
+      const meant = meantBy(name, files)
+      left -= meant.length
+      leftChars -= meant.reduce((sum, file) => sum + file.text.length, 0)
+      return left < 0 || leftChars < 0 ? [] : meant
+    },
+  }
 }
 
-function lineAt(text: string, at: number): number {
-  let line = 1
-  for (let i = text.indexOf('\n'); i !== -1 && i < at; i = text.indexOf('\n', i + 1)) line++
-  return line
-}
-
-/** Most files that are put in one after another, files in files too. */
-export const PUT_IN_MAX = 200
-
-/** The files that an include means: by their name, wherever they lie, or by a pattern of names. */
-export function meantBy(name: string, files: readonly BroughtFile[]): readonly BroughtFile[] {
+/** By their name, wherever they lie, or by a pattern of names. */
+function meantBy(name: string, files: readonly BroughtFile[]): readonly BroughtFile[] {
   const base = baseOf(name)
   const pattern = new RegExp(
     `^${base

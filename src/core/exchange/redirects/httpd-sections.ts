@@ -14,16 +14,17 @@ export interface Section {
   readonly hosts: string[]
 }
 
-/** The sections that each directive stands in, by its line, outermost first. */
-export function sectionsOf(directives: readonly Directive[]): ReadonlyMap<number, readonly Section[]> {
-  const out = new Map<number, readonly Section[]>()
+/** The sections that each directive stands in, outermost first. By the directive: a file that is put in twice has its lines twice. */
+export function sectionsOf(directives: readonly Directive[]): ReadonlyMap<Directive, readonly Section[]> {
+  const out = new Map<Directive, readonly Section[]>()
   let open: readonly Section[] = []
-  for (const { name, args, line } of directives) {
+  for (const each of directives) {
+    const { name, args, line } = each
     if (name.startsWith('</')) open = open.slice(0, -1)
     else if (name.startsWith('<')) open = [...open, { name: name.slice(1).toLowerCase(), line, asks: args.join(' '), hosts: [] }]
     else if (/^Server(?:Name|Alias)$/i.test(name))
       open.findLast((section) => section.name === 'virtualhost')?.hosts.push(...args.map(hostOf))
-    out.set(line, open)
+    out.set(each, open)
   }
   return out
 }
@@ -50,13 +51,14 @@ export interface Rewriting {
  */
 export function rewritingIn(
   directives: readonly Directive[],
-  sections: ReadonlyMap<number, readonly Section[]>,
+  sections: ReadonlyMap<Directive, readonly Section[]>,
   doubtOf: (section: Section) => string | 'absent' | null,
 ): ReadonlyMap<number, Rewriting> {
   const said = new Map<number, Rewriting>()
-  for (const { name, args, line } of directives) {
+  for (const each of directives) {
+    const { name, args } = each
     if (!/^RewriteEngine$/i.test(name)) continue
-    const own = sections.get(line) ?? []
+    const own = sections.get(each) ?? []
     const doubts = own.flatMap((section) => doubtOf(section) ?? [])
     if (doubts.includes('absent')) continue
     const [doubt] = doubts
@@ -76,10 +78,10 @@ export function rewritingIn(
  */
 export function virtualHosts(
   directives: readonly Directive[],
-  sections: ReadonlyMap<number, readonly Section[]>,
+  sections: ReadonlyMap<Directive, readonly Section[]>,
   hosts: readonly string[],
 ): ReadonlyMap<number, readonly string[]> {
-  const found = directives.filter(({ name }) => /^<VirtualHost$/i.test(name)).flatMap(({ line }) => sections.get(line)?.at(-1) ?? [])
+  const found = directives.filter(({ name }) => /^<VirtualHost$/i.test(name)).flatMap((each) => sections.get(each)?.at(-1) ?? [])
   const out = new Map<number, string[]>(found.map(({ line }) => [line, []]))
   for (const host of hosts) {
     const named = found.filter((section) => section.hosts.some((name) => isMeant(name, host)))

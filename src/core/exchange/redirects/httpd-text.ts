@@ -1,4 +1,4 @@
-import { filesOf, meantBy, PUT_IN_MAX } from './files.ts'
+import { filesOf } from './files.ts'
 import { ownRowAt } from './httpd-out.ts'
 import type { ReadingSite, RedirectDraft } from './row.ts'
 
@@ -56,12 +56,10 @@ function wordsOf(line: string): string[] {
 
 /** Reads a configuration, with the files that it includes in their places, as far as they stand behind it. */
 export function directivesOf(text: string, site: ReadingSite): Directive[] {
-  const { main, files } = filesOf(text)
-  let left = PUT_IN_MAX
+  const { main, take } = filesOf(text)
   const put = (lines: readonly Directive[]): Directive[] =>
     lines.flatMap((each) => {
-      const found = /^Include(?:Optional)?$/i.test(each.name) && left > 0 ? meantBy(each.args[0] ?? '', files) : []
-      left -= found.length
+      const found = /^Include(?:Optional)?$/i.test(each.name) ? take(each.args[0] ?? '') : []
       return found.length === 0 ? [each] : found.flatMap((file) => put(linesOf(file.text, site, file.line)))
     })
   return put(linesOf(main, site))

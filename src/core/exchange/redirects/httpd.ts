@@ -58,7 +58,7 @@ interface Place {
 class Reader {
   readonly #site: ReadingSite
   readonly #directives: readonly Directive[]
-  readonly #sections: ReadonlyMap<number, readonly Section[]>
+  readonly #sections: ReadonlyMap<Directive, readonly Section[]>
   readonly #context: 'server' | 'folder' | null
   readonly #rewriting: ReadonlyMap<number, Rewriting>
   readonly #virtual: ReadonlyMap<number, readonly string[]>
@@ -154,8 +154,9 @@ class Reader {
   }
 
   /** Where a directive holds, and why nobody can tell that it does; a reason where it holds nowhere on this site. */
-  #placeOf({ line, name }: Directive): Place | string {
-    const sections = this.#sections.get(line) ?? []
+  #placeOf(each: Directive): Place | string {
+    const { name } = each
+    const sections = this.#sections.get(each) ?? []
     const isRewrite = /^Rewrite/i.test(name)
     const absent = sections.flatMap((section) => this.#absenceOf(section) ?? [])[0]
     if (absent !== undefined) return absent
@@ -270,13 +271,7 @@ function takenByRule(
   const under = conditionsOf(conditions, hosts, site)
   const [named, when] = under.ok ? [under.value.hosts, under.value.when] : [hosts, {}]
   const changesNothing = to === '-' && !/\b(?:F|G|R=[45]\d\d|forbidden|gone)\b/i.test(flags)
-  const skips = /\b(?:S|skip)=|\b(?:C|chain|N|next|L|last|END)\b/i.test(flags)
-  const isPerhaps = !under.ok || !isKnown || changesNothing
-  // A rule that only passes over others, or ends them, may take whatever those would.
-  return {
-    draft: draftOf({ ...(changesNothing && skips && !isKnown ? EVERYTHING : match), to: '', status: 410, hosts: named, when }),
-    isPerhaps,
-  }
+  return { draft: draftOf({ ...match, to: '', status: 410, hosts: named, when }), isPerhaps: !under.ok || !isKnown || changesNothing }
 }
 
 function takenByAlias(

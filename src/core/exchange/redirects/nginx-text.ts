@@ -1,5 +1,5 @@
 import { fail, ok, type Result } from '../../result.ts'
-import { type BroughtFile, filesOf, meantBy, PUT_IN_MAX } from './files.ts'
+import { filesOf } from './files.ts'
 
 /** A directive: its words, and what stands in its braces. */
 export interface Directive {
@@ -54,24 +54,22 @@ function treeOf(text: string, firstLine = 1): Result<Directive[], 'unreadable'> 
 
 /** Reads a configuration, with the files that it includes in their places, as far as they stand behind it. */
 export function directivesOf(text: string): Result<Directive[], 'unreadable'> {
-  const { main, files } = filesOf(text)
-  let left = PUT_IN_MAX
+  const { main, take } = filesOf(text)
   const put = (tree: readonly Directive[]): Result<Directive[], 'unreadable'> => {
     const out: Directive[] = []
     for (const each of tree) {
       const [name, of = ''] = each.words
-      const found: readonly BroughtFile[] = name === 'include' && each.inside === null ? meantBy(of, files) : []
+      const found = name === 'include' && each.inside === null ? take(of) : []
       if (found.length === 0) {
         const inside = each.inside === null ? null : put(each.inside)
         if (inside?.ok === false) return inside
         out.push({ ...each, inside: inside?.value ?? null })
       }
       for (const file of found) {
-        if (left-- <= 0) return fail('unreadable', { line: each.line, reason: `Files include one another more than ${PUT_IN_MAX} times.` })
         const read = treeOf(file.text, file.line)
         const whole = read.ok ? put(read.value) : read
         if (!whole.ok) return whole
-        out.push(...whole.value)
+        for (const inner of whole.value) out.push(inner)
       }
     }
     return ok(out)

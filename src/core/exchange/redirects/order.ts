@@ -84,7 +84,7 @@ export function keptInOrder<L extends Answering>(
   const inPlace = new Map<Answering, Set<number>>()
   for (let round = 0, isNew = true; isNew && round < ROUNDS_MAX; round++) {
     isNew = false
-    for (const { address, of } of addresses) {
+    for (const { address, only } of addresses) {
       const matching = matchingAt(address, table).flatMap((id) => known.get(id) ?? [])
       const { answers, before } = choose(matching, address)
       const here = matching.find((each) => !refused.has(each))
@@ -95,15 +95,16 @@ export function keptInOrder<L extends Answering>(
       else if (answers !== null && isSame(answers.draft, here.draft)) continue
       else if (answers !== null && refused.has(answers)) noted(inPlace, answers, here)
       else {
-        refused.set(here, whyNot(answers, of.includes(here) && of.length === 1 ? null : address.path))
+        refused.set(here, whyNot(answers, only === here ? null : address.path))
         isNew = true
       }
     }
   }
   const rows = lines.filter((each) => !refused.has(each)).map(({ line, draft }) => ({ line, draft }))
+  const taken = new Set(rows.map(({ line }) => line))
   const told = [...refused].flatMap(([each, reason]): RefusedLine[] => {
     const instead = inPlace.get(each)
-    const words = instead === undefined ? '' : insteadWords([...instead].filter((line) => rows.some((row) => row.line === line)))
+    const words = instead === undefined ? '' : insteadWords([...instead].filter((line) => taken.has(line)))
     return reason === '' && words === '' ? [] : [{ line: each.line, text: each.text, reason: `${reason}${words}`.trim() }]
   })
   return { rows, refused: told.sort((a, b) => a.line - b.line) }
@@ -142,10 +143,10 @@ function matchingAt({ host, path, query }: AskedAddress, table: RedirectTable): 
 /** A parameter that no row asks for. */
 const OTHER_QUERY = 'zz-other=1'
 
-/** An address, and the lines it is one of. */
+/** An address, and the line it is one of; null where it is one of several. */
 interface Witness {
   readonly address: AskedAddress
-  readonly of: readonly Answering[]
+  only: Answering | null
 }
 
 const ANY_PATH: Part = {
@@ -160,7 +161,7 @@ const ANY_PATH: Part = {
 
 /** An address of each line, and one of each two that are not for one path and meet. */
 function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] {
-  const out = new Map<string, { readonly address: AskedAddress; of: readonly Answering[] }>()
+  const out = new Map<string, Witness>()
   const wide: { readonly line: Answering; readonly part: Part }[] = []
   const someAsk = lines.some(({ draft }) => isConditional(draft.when))
   const push = (path: string, ...of: Answering[]): void => {
@@ -177,10 +178,12 @@ function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] 
       const address = { host, path: plainPath(path), query }
       const key = `${host} ${address.path} ${address.query}`
       const known = out.get(key)
-      if (known === undefined) out.set(key, { address, of })
-      else if (of.length === 1) known.of = [...known.of, ...of]
+      const only = of.length === 1 ? (of[0] ?? null) : null
+      if (known === undefined) out.set(key, { address, only })
+      else if (only !== null) known.only = null
     }
   }
+  const work = { left: MEETING_STEPS_MAX }
   for (const line of lines) {
     const { match, from } = line.draft
     if (match === 'exact') push(from, line)
@@ -189,12 +192,11 @@ function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] 
       if (part === null) continue
       wide.push({ line, part })
       for (const prefers of ['letters', 'digits'] as const) {
-        const path = meetingPath(part, ANY_PATH, prefers)
+        const path = meetingPath(part, ANY_PATH, prefers, work)
         if (path !== null && path !== 'unknown') push(path, line)
       }
     }
   }
-  const work = { left: MEETING_STEPS_MAX }
   let pairs = 0
   for (const [i, one] of wide.entries())
     for (const other of wide.slice(i + 1)) {
