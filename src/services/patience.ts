@@ -24,19 +24,18 @@ export const withPatience = <T>(ms: number, work: () => T): T => waits.run(ms, w
 export async function patiently<T>(reading: Promise<T>, done: () => number | null): Promise<T> {
   const ms = waits.getStore()
   if (ms === undefined) return reading
-  const giveUp = new AbortController()
-  reading.catch(() => {}) // whoever waits longer is told what went wrong
+  let timer: NodeJS.Timeout | undefined
   const late = new Promise<never>((_, reject) => {
     const look = (): void => {
-      const so = done()
-      if (so !== null) reject(new BeingRead(so))
-      else if (!giveUp.signal.aborted) setTimeout(look, ms).unref()
+      const read = done()
+      if (read === null) timer = setTimeout(look, ms).unref()
+      else reject(new BeingRead(read))
     }
-    setTimeout(look, ms).unref()
+    timer = setTimeout(look, ms).unref()
   })
   try {
     return await Promise.race([reading, late])
   } finally {
-    giveUp.abort()
+    clearTimeout(timer)
   }
 }

@@ -39,9 +39,13 @@ export async function onceRead<T>(ask: () => Promise<T>, signal: AbortSignal | u
 
 const pause = (signal: AbortSignal | undefined): Promise<void> =>
   new Promise((resolve, reject) => {
-    const timer = setTimeout(resolve, AGAIN_MS)
-    signal?.addEventListener('abort', () => {
+    const goAway = (): void => {
       clearTimeout(timer)
-      reject(signal.reason)
-    })
+      reject(signal?.reason)
+    }
+    const timer = setTimeout(() => {
+      signal?.removeEventListener('abort', goAway)
+      resolve()
+    }, AGAIN_MS)
+    signal?.addEventListener('abort', goAway, { once: true })
   })

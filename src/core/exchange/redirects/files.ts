@@ -13,28 +13,32 @@ export interface WithFiles {
   take(name: string): readonly BroughtFile[]
 }
 
-/** Files that are known; how often they are put in, files in files too; and characters of all that is put in. */
+/** Files that are known; how often they are put in, files in files too; and characters of a name and of all that is put in. */
 const FILES_MAX = 200
 const PUT_IN_MAX = 200
+const NAME_MAX_CHARS = 300
 const PUT_IN_MAX_CHARS = 30_000_000
 
-/** How a file begins that a configuration includes, in the text that both are brought in as; to either server it is a comment. */
-const BEGINS = /^#file[ \t]+(\S.*?)[ \t]*\r?$/gm
+/** How a line begins behind which a file stands, in the text that both are brought in as; to either server it is a comment. */
+const BEGINS = '#file '
 
 /** Parts a configuration from the files that stand behind it, each begun by a line "#file NAME". */
 export function filesOf(text: string): WithFiles {
-  const found = [...text.matchAll(BEGINS)].slice(0, FILES_MAX)
-  const files: BroughtFile[] = []
+  const begins: number[] = text.startsWith(BEGINS) ? [0] : []
+  for (let at = text.indexOf(`\n${BEGINS}`); at !== -1 && begins.length < FILES_MAX; at = text.indexOf(`\n${BEGINS}`, at + 1))
+    begins.push(at + 1)
   let [line, counted] = [1, 0]
-  for (const [i, each] of found.entries()) {
-    const from = each.index + each[0].length + 1
+  const files = begins.map((begin, i): BroughtFile => {
+    const end = text.indexOf('\n', begin)
+    const from = end === -1 ? text.length : end + 1
     for (let at = text.indexOf('\n', counted); at !== -1 && at < from; at = text.indexOf('\n', at + 1)) line++
     counted = from
-    files.push({ name: each[1] ?? '', text: text.slice(from, found[i + 1]?.index), line })
-  }
+    const name = text.slice(begin + BEGINS.length, Math.min(from, begin + BEGINS.length + NAME_MAX_CHARS)).trim()
+    return { name, text: text.slice(from, begins[i + 1]), line }
+  })
   let [left, leftChars] = [PUT_IN_MAX, PUT_IN_MAX_CHARS]
   return {
-    main: text.slice(0, found[0]?.index),
+    main: text.slice(0, begins[0]),
     take(name) {
       const meant = meantBy(name, files)
       left -= meant.length
