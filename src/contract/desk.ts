@@ -19,7 +19,7 @@ export const Desk = z.object({
         .meta({ description: 'Missed addresses that more people ask for than a week ago' }),
     })
     .nullable()
-    .meta({ description: 'What is wrong in the redirects; null for who may not see them' }),
+    .meta({ description: 'What is wrong in the redirects; null for who may not see them, and while they are not known yet' }),
   setAside: z.int().meta({ description: 'Lines of the log of clicks that could not be stored in the last 30 days, and were set aside' }),
   troubles: z
     .array(z.object({ since: z.iso.datetime() }))

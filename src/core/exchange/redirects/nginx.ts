@@ -60,7 +60,6 @@ class Reader {
   readonly #maps = new Map<string, { of: '$uri' | '$request_uri'; entries: readonly Directive[]; line: number; isUsed: boolean }>()
   readonly #lines: Placed[] = []
   readonly #asks: Asked[] = []
-  readonly #locations = new Map<number, Location[]>()
   #turn = 0
 
   constructor(site: ReadingSite) {
@@ -143,7 +142,6 @@ class Reader {
     if (place.location !== null) return this.#refuseAll(each, 'It stands inside another location.', place)
     if (path.startsWith('@')) return this.#refuseAll(each, 'It is a location that only the server itself goes to.')
     const location = { how, path, line: each.line } as const
-    this.#locations.set(place.server, [...(this.#locations.get(place.server) ?? []), location])
     const inside = { ...place, location }
     this.#level(each.inside ?? [], inside)
     // What no line of it answers is answered otherwise, and by no other location.
@@ -315,11 +313,10 @@ class Reader {
   readonly #choose: Choice<Placed> = (placed, { path }) => {
     const before: Placed[] = []
     for (const server of new Set(placed.map((each) => each.server))) {
-      const location = locationFor(this.#locations.get(server) ?? [], path)
-      const ofServer = placed.filter((each) => each.server === server)
-      const inTurn = [null, ...(location === null ? [] : [location])].flatMap((at) =>
-        ofServer.filter((each) => each.location === at).sort((a, b) => a.turn - b.turn),
-      )
+      const ofServer = placed.filter((each) => each.server === server).sort((a, b) => a.turn - b.turn)
+      // Whatever location means the path has a line among those that match it: what else it answers.
+      const location = locationFor([...new Set(ofServer.flatMap((each) => each.location ?? []))], path)
+      const inTurn = [null, ...(location === null ? [] : [location])].flatMap((at) => ofServer.filter((each) => each.location === at))
       const at = inTurn.findIndex(({ isPerhaps }) => isPerhaps !== true)
       before.push(...(at === -1 ? inTurn : inTurn.slice(0, at)))
       const answers = inTurn[at]

@@ -7,7 +7,7 @@ import {
   ROWS_AT_ONE_PATH_MAX,
   redirectKey,
 } from '../../routing/index.ts'
-import { EVERY_CODE, meetingPath, type Part } from './expressions/index.ts'
+import { EVERY_CODE, meetingPath, type PathSteps, pathSteps } from './expressions/index.ts'
 import type { ReadingSite, ReadRedirect, ReadRedirects, RedirectDraft, RefusedLine } from './row.ts'
 import { partOfRow } from './written.ts'
 
@@ -149,7 +149,7 @@ interface Witness {
   only: Answering | null
 }
 
-const ANY_PATH: Part = {
+const ANY_PATH = pathSteps({
   kind: 'all',
   parts: [
     { kind: 'begin' },
@@ -157,12 +157,12 @@ const ANY_PATH: Part = {
     { kind: 'repeat', part: { kind: 'set', set: EVERY_CODE }, least: 0, most: Number.POSITIVE_INFINITY, isLazy: false },
     { kind: 'end' },
   ],
-}
+})
 
 /** An address of each line, and one of each two that are not for one path and meet. */
 function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] {
   const out = new Map<string, Witness>()
-  const wide: { readonly line: Answering; readonly part: Part }[] = []
+  const wide: { readonly line: Answering; readonly steps: PathSteps }[] = []
   const someAsk = lines.some(({ draft }) => isConditional(draft.when))
   const push = (path: string, ...of: Answering[]): void => {
     const asked = of
@@ -190,9 +190,10 @@ function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] 
     else {
       const part = partOfRow(line.draft, site.tolerance)
       if (part === null) continue
-      wide.push({ line, part })
+      const steps = pathSteps(part)
+      wide.push({ line, steps })
       for (const prefers of ['letters', 'digits'] as const) {
-        const path = meetingPath(part, ANY_PATH, prefers, work)
+        const path = meetingPath(steps, ANY_PATH, prefers, work)
         if (path !== null && path !== 'unknown') push(path, line)
       }
     }
@@ -209,7 +210,7 @@ function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] 
         continue
       // A third line may take the first that is found: two of other letters are seldom answered by the same one.
       for (const prefers of ['letters', 'digits'] as const) {
-        const path = meetingPath(one.part, other.part, prefers, work)
+        const path = meetingPath(one.steps, other.steps, prefers, work)
         if (path === null || path === 'unknown') continue
         push(path, one.line, other.line)
       }

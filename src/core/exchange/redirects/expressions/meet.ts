@@ -11,6 +11,14 @@ interface State {
   readonly next: number[]
 }
 
+/** An expression as it is walked through, made once for all that it is held against. */
+export interface PathSteps {
+  readonly head: readonly CodeSet[]
+  readonly states: readonly State[] | null
+}
+
+export const pathSteps = (part: Part): PathSteps => ({ head: headOf(part), states: statesOf(part) })
+
 /** Pairs of steps that are left to be looked at. */
 export interface MeetingWork {
   left: number
@@ -36,13 +44,13 @@ const ANYTHING: Part = { kind: 'repeat', part: { kind: 'set', set: EVERY_CODE },
  * @param work - that many may take together; what is looked at is taken off
  */
 export function meetingPath(
-  a: Part,
-  b: Part,
+  a: PathSteps,
+  b: PathSteps,
   prefers: 'letters' | 'digits' = 'letters',
   work: MeetingWork = { left: PAIRS_MAX },
 ): string | null | 'unknown' {
-  if (areApartAtHead(a, b)) return null
-  const [one, other] = [statesOf(a), statesOf(b)]
+  if (areApartAtHead(a.head, b.head)) return null
+  const [one, other] = [a.states, b.states]
   if (one === null || other === null) return 'unknown'
   // Breadth first over pairs of steps; each remembers how it was come to.
   const from = new Map<number, { before: number; letter: string } | null>()
@@ -119,8 +127,7 @@ function headOf(part: Part): readonly CodeSet[] {
   return out
 }
 
-function areApartAtHead(a: Part, b: Part): boolean {
-  const [one, other] = [headOf(a), headOf(b)]
+function areApartAtHead(one: readonly CodeSet[], other: readonly CodeSet[]): boolean {
   return one.some((set, i) => {
     const beside = other[i]
     return beside !== undefined && commonOf(set, beside).length === 0
