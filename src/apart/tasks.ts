@@ -1,16 +1,7 @@
 import qrcode, { type QRCodeToBufferOptions } from 'qrcode'
 import type { RewriteAnswer } from '../contract/rules.ts'
 import { deliverBytes, measureOf, type PageContent, type PageFault, type PagePlace, readPage, tooMuchOf } from '../core/content/index.ts'
-import {
-  drawingFault,
-  htmlOfMarkdown,
-  markdownOfHtml,
-  type ReadingSite,
-  type ReadRedirects,
-  readHttpd,
-  readNginx,
-  readSitemap,
-} from '../core/exchange/index.ts'
+import { drawingFault, htmlOfMarkdown, markdownOfHtml, readSitemap } from '../core/exchange/index.ts'
 import { decodeSource, linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { becauseOf, type CompiledSite, compileSite, deliverPage, type SiteSetup, withShortLinks } from '../core/rules/index.ts'
@@ -77,10 +68,6 @@ export const TASKS = {
   async qrPicture({ text, options }: { text: string; options: QRCodeToBufferOptions }): Promise<Uint8Array> {
     return new Uint8Array(await qrcode.toBuffer(text, options))
   },
-
-  /** The redirect lines of a web server's configuration. */
-  redirectConfiguration: ({ as, text, site }: { as: 'httpd' | 'nginx'; text: string; site: ReadingSite }): ReadRedirects =>
-    as === 'httpd' ? readHttpd(text, site) : readNginx(text, site),
 
   /** Why a drawing is not taken; null for one that only draws. */
   drawing: (text: string): string | null => drawingFault(text),

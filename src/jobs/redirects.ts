@@ -1,7 +1,6 @@
 import { setImmediate as breathe } from 'node:timers/promises'
 import type { Logger } from 'pino'
 import { z } from 'zod'
-import { apart } from '../apart/index.ts'
 import {
   REDIRECTS_ASKED_MAX,
   REDIRECTS_NAMED_MAX,
@@ -14,10 +13,11 @@ import {
   draftOf,
   isYes,
   type ListRecord,
-  type ReadingSite,
   type ReadRedirects,
   type RedirectDraft,
+  readHttpd,
   readListLayout,
+  readNginx,
   recordFault,
   recordOf,
 } from '../core/exchange/index.ts'
@@ -80,7 +80,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
         ? linesOfTable(bytes)
         : input.as === 'json'
           ? linesOfJson(bytes)
-          : linesOfConfiguration(await configurationOf(input.as, textOf(bytes), site), report)
+          : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site), report)
     await goThrough(lines, report, progress, {
       judge: (line) => lists.judge(line, state),
       plan: (rows) => lists.plan(by, rows, state),
@@ -280,17 +280,6 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
     }
   }
 }
-
-/** Reads a configuration, apart: what it takes grows with how its lines meet. */
-async function configurationOf(as: 'httpd' | 'nginx', text: string, site: ReadingSite): Promise<ReadRedirects> {
-  const read = await apart('redirectConfiguration', { as, text, site }, { deadlineMs: READING_MS })
-  if (!read.ok)
-    throw new ListFailure(
-      'The configuration is too long, or its lines are too much alike, to be held against one another. Send a part of it.',
-    )
-  return read.value
-}
-const READING_MS = 120_000
 
 function* linesOfConfiguration({ rows, refused, asks }: ReadRedirects, report: Mutable<RedirectsBulkReport>): Generator<Line> {
   report.asks = asks.slice(0, REDIRECTS_ASKED_MAX)

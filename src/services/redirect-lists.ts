@@ -279,7 +279,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     },
 
     /** All rows as the configuration of a web server: it is put in the order of that server, for which all of them are needed. */
-    async configuration(actor: Actor, as: 'httpd' | 'nginx'): Promise<Result<string, 'forbidden'>> {
+    async configuration(actor: Actor, as: 'httpd' | 'nginx'): Promise<Result<Uint8Array<ArrayBuffer>, 'forbidden'>> {
       if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
       const { setup } = await views.of(actor)
       const drafts: RedirectDraft[] = []
@@ -294,7 +294,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         tolerance: setup.tolerance ?? TOLERANCE,
         hosts: setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host),
       }
-      return ok((as === 'httpd' ? writeHttpd(drafts, site) : writeNginx(drafts, site)).text)
+      const { text } = as === 'httpd' ? writeHttpd(drafts, site) : writeNginx(drafts, site)
+      return ok(new TextEncoder().encode(text)) // here, and not where it is sent: that thread answers everybody else
     },
   }
 }

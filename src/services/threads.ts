@@ -109,9 +109,14 @@ export class ServiceThreads {
 
   async #run(order: ServiceOrder, { deadlineMs, isLook }: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
     const pool = this.start()
-    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : undefined
-    const done = await withinLimits<Result<unknown, string>>((signal) => pool.run(order, { signal }), { deadlineMs, signal: unwanted })
-    return done.ok ? done.value : done
+    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : null
+    try {
+      const run = (signal: AbortSignal): Promise<unknown> => pool.run(order, { signal })
+      const done = await withinLimits<Result<unknown, string>>(run, { deadlineMs, signal: unwanted?.signal })
+      return done.ok ? done.value : done
+    } finally {
+      unwanted?.forget() // a file is asked for in many parts, all of them for one request
+    }
   }
 
   /** Starts a thread before somebody asks for anything. */
@@ -145,12 +150,12 @@ export function arrived({ may, ...who }: SentActor): Actor {
   return { ...who, can: (permission) => allowed.has(permission) }
 }
 
-/** A signal that follows another one after a while. */
-function afterwards(signal: AbortSignal | undefined, ms: number): AbortSignal | undefined {
-  if (signal === undefined) return undefined
+/** A signal that follows another one after a while, until it is forgotten. */
+function afterwards(signal: AbortSignal | undefined, ms: number): { readonly signal: AbortSignal; readonly forget: () => void } | null {
+  if (signal === undefined) return null
   const later = new AbortController()
   const follow = () => setTimeout(() => later.abort(), ms).unref()
   if (signal.aborted) follow()
   else signal.addEventListener('abort', follow, { once: true })
-  return later.signal
+  return { signal: later.signal, forget: () => signal.removeEventListener('abort', follow) }
 }

@@ -1,7 +1,10 @@
 import assert from 'node:assert/strict'
+import { randomUUID } from 'node:crypto'
 import { after, test } from 'node:test'
 import { whileWanted } from '../../src/apart/index.ts'
-import { ServiceThreads } from '../../src/services/index.ts'
+import { inTransaction } from '../../src/data/database.ts'
+import { beginJob, claimJob, closeJob, insertJob } from '../../src/data/jobs.ts'
+import { ServiceThreads, withPatience } from '../../src/services/index.ts'
 import { bringIn, makeWorld, must, zipOf } from './world.ts'
 
 const world = await makeWorld()
@@ -98,6 +101,29 @@ test('while the links of a site are read first, a look says how far that is, and
     blocker.release()
     await impatient.close()
   }
+})
+
+test('the Desk says what else there is while links are read, and how far that is, and has them at a later look', async () => {
+  const { services, owner } = world
+  await bringIn(world, zipOf({ 'later.html': '<p><a href="https://lanterns.example/">another</a>' }))
+  const early = must(await withPatience(0, () => services.desk.look(owner)))
+  assert.equal(typeof early.reading, 'number')
+  assert.ok(early.pages > 0 && early.links === 0)
+  const late = must(await services.desk.look(owner))
+  assert.equal(late.reading, null)
+  assert.equal(late.links, 36_004)
+})
+
+test('a list is taken up beside a review that a call is at, and waits for another list', async () => {
+  const { db, owner } = world
+  const { siteId, personId } = owner
+  const list = () => inTransaction(db, (transaction) => insertJob(db, { siteId, personId, kind: 'redirects', input: {} }, transaction))
+  const review = randomUUID()
+  assert.ok(await beginJob(db, { id: review, siteId, kind: 'phrases', personId, total: 1 }))
+  const [first, second] = [await list(), await list()]
+  assert.notEqual(await claimJob(db, first), null)
+  assert.equal(await claimJob(db, second), null)
+  for (const id of [first, second, review]) await closeJob(db, id, { state: 'done' })
 })
 
 async function timeOf(work: () => Promise<void>): Promise<number> {

@@ -90,20 +90,19 @@ export async function guarded({ locals }: Pick<APIContext, 'locals'>, work: () =
   }
 }
 
+/** Sequelize wraps what the driver below it throws. */
+const causeOf = (error: Error): Error => ('original' in error && error.original instanceof Error ? error.original : error)
+const codeOf = (error: Error): string => ('code' in error ? String(error.code) : '')
+
 /** A query that was given up since it took too long (PostgreSQL, 57014 "query_canceled"). */
-export function isTooSlow(error: unknown): boolean {
-  if (!(error instanceof Error)) return false
-  const original = 'original' in error && error.original instanceof Error ? error.original : error
-  return 'code' in original && original.code === '57014'
-}
+export const isTooSlow = (error: unknown): boolean => error instanceof Error && codeOf(causeOf(error)) === '57014'
 
 /** Sequelize names its connection errors; the driver below it has codes (PostgreSQL class 57P: shutting down; sockets: ECONN…). */
 export function isDatabaseAway(error: unknown): boolean {
   if (!(error instanceof Error)) return false
   if (/^Sequelize(?:Connection|HostNot|AccessDenied)/.test(error.name)) return true
-  const original = 'original' in error && error.original instanceof Error ? error.original : error
-  const code = 'code' in original ? String(original.code) : ''
-  return /^(?:ECONN|EPIPE|57P0|08)/.test(code) || /Connection terminated|connection manager was closed/i.test(original.message)
+  const original = causeOf(error)
+  return /^(?:ECONN|EPIPE|57P0|08)/.test(codeOf(original)) || /Connection terminated|connection manager was closed/i.test(original.message)
 }
 
 /** The one file of a multipart request. */
