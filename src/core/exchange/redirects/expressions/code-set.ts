@@ -49,13 +49,17 @@ export const isWithin = (a: CodeSet, b: CodeSet): boolean => areApart(a, complem
 const CASED_END = 0x1e944
 let folds: readonly (readonly number[])[] | null = null
 
+/** Code points that may have a case, with the letter. */
+function* casedCodes(): Generator<readonly [code: number, char: string]> {
+  for (let code = 0x41; code < CASED_END; code++) if (code < 0xd800 || code >= 0xe000) yield [code, String.fromCodePoint(code)]
+}
+
 /** Code points that are one where case does not count (Unicode simple case folding), as RE2 and PCRE have it. */
 function foldsOf(): readonly (readonly number[])[] {
   if (folds !== null) return folds
   const byFold = new Map<string, number[]>()
-  for (let code = 0x41; code < CASED_END; code++) {
-    if ((code >= 0xd800 && code < 0xe000) || code === 0x130 || code === 0x131) continue // the two i of Turkish fold with nothing
-    const char = String.fromCodePoint(code)
+  for (const [code, char] of casedCodes()) {
+    if (code === 0x130 || code === 0x131) continue // the two i of Turkish fold with nothing
     const [upper, lower] = [char.toUpperCase(), char.toLowerCase()]
     if (upper === char && lower === char) continue
     // What becomes several letters folds by the other case alone.
@@ -116,8 +120,7 @@ let lowered: ReadonlyMap<string, readonly number[]> | null = null
 export function sameLower(code: number): CodeSet {
   if (lowered === null) {
     const byLower = new Map<string, number[]>()
-    for (let each = 0x41; each < CASED_END; each++) {
-      const char = each >= 0xd800 && each < 0xe000 ? '' : String.fromCodePoint(each)
+    for (const [each, char] of casedCodes()) {
       const lower = char.toLowerCase()
       if (lower === char || [...lower].length > 1) continue
       const among = byLower.get(lower) ?? [codeOf(lower)]

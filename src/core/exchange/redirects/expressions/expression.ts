@@ -92,10 +92,10 @@ class Reader {
     return true
   }
 
+  /** @param pattern - sticky */
   #take(pattern: RegExp): RegExpExecArray | null {
-    const sticky = new RegExp(pattern.source, 'uy')
-    sticky.lastIndex = this.#at
-    const found = sticky.exec(this.#source)
+    pattern.lastIndex = this.#at
+    const found = pattern.exec(this.#source)
     if (found !== null) this.#at += found[0].length
     return found
   }
@@ -115,7 +115,7 @@ class Reader {
     const parts: Part[] = []
     for (let next = this.#source[this.#at]; next !== undefined && next !== '|' && next !== ')'; next = this.#source[this.#at]) {
       // Flags hold from where they stand to the end of the group.
-      const flags = this.#take(/\(\?(-?[imsU]+(?:-[imsU]+)?)\)/)?.[1]
+      const flags = this.#take(/\(\?(-?[imsU]+(?:-[imsU]+)?)\)/uy)?.[1]
       if (flags !== undefined) this.#flag(flags)
       else if (this.#has('\\Q')) parts.push(...this.#quoted())
       else parts.push(this.#repeated(this.#one()))
@@ -134,7 +134,7 @@ class Reader {
   #repeated(part: Part): Part {
     let out = part
     for (;;) {
-      const found = this.#take(/([*+?]|\{(\d+)(?:(,)(\d*))?\})(\?)?/)
+      const found = this.#take(/([*+?]|\{(\d+)(?:(,)(\d*))?\})(\?)?/uy)
       if (found === null) return out
       const [, sign, least, comma, most, lazy] = found
       const [from, to] =
@@ -174,18 +174,18 @@ class Reader {
       const found = this.#escape()
       return typeof found === 'number' ? this.#letter(found) : { kind: 'set', set: found }
     }
-    const char = this.#take(/[^*+?)|]/)
+    const char = this.#take(/[^*+?)|]/uy)
     if (char === null) throw new Unread()
     return this.#letter(codeOf(char[0]))
   }
 
   #group(): Part {
-    const flags = this.#take(/\?(-?[imsU]*(?:-[imsU]+)?):/)?.[1]
+    const flags = this.#take(/\?(-?[imsU]*(?:-[imsU]+)?):/uy)?.[1]
     const before = this.#ignoresCase
     let number = 0
     if (flags !== undefined) this.#flag(flags)
     else {
-      if (this.#source[this.#at] === '?' && this.#take(/\?P?<\w+>/) === null) throw new Unread()
+      if (this.#source[this.#at] === '?' && this.#take(/\?P?<\w+>/uy) === null) throw new Unread()
       number = ++this.#groups
     }
     const part = this.#either()
@@ -198,7 +198,7 @@ class Reader {
     const isNot = this.#has('^')
     const ranges: (readonly [number, number])[] = []
     for (let isFirst = true; isFirst || !this.#has(']'); isFirst = false) {
-      const posix = this.#take(/\[:(\^?)(\w+):\]/)
+      const posix = this.#take(/\[:(\^?)(\w+):\]/uy)
       if (posix !== null) {
         const set = POSIX[posix[2] ?? '']
         if (set === undefined) throw new Unread()
@@ -225,7 +225,7 @@ class Reader {
 
   #ofClass(): number | CodeSet {
     if (this.#source[this.#at] === '\\') return this.#escape()
-    const char = this.#take(/[\s\S]/)
+    const char = this.#take(/[\s\S]/uy)
     if (char === null) throw new Unread()
     return codeOf(char[0])
   }
@@ -239,17 +239,17 @@ class Reader {
   /** A sign or a class behind a backslash. */
   #escape(): number | CodeSet {
     this.#at++
-    const name = this.#take(/([pP])(?:\{(\^?)(\w+)\}|(\w))/)
+    const name = this.#take(/([pP])(?:\{(\^?)(\w+)\}|(\w))/uy)
     if (name !== null) {
       const set = namedSet(name[3] ?? name[4] ?? '')
       if (set === null) throw new Unread()
       return this.#named(set, (name[1] === 'P') !== (name[2] === '^'))
     }
-    const hex = this.#take(/x(?:\{([0-9A-Fa-f]+)\}|([0-9A-Fa-f]{2}))/)
+    const hex = this.#take(/x(?:\{([0-9A-Fa-f]+)\}|([0-9A-Fa-f]{2}))/uy)
     if (hex !== null) return Number.parseInt(hex[1] ?? hex[2] ?? '', 16)
-    const octal = this.#take(/[0-7]{1,3}/)
+    const octal = this.#take(/[0-7]{1,3}/uy)
     if (octal !== null) return Number.parseInt(octal[0], 8)
-    const char = this.#take(/[\s\S]/)?.[0]
+    const char = this.#take(/[\s\S]/uy)?.[0]
     if (char === undefined) throw new Unread()
     const set = CLASSES[char.toLowerCase()]
     if (set !== undefined) return this.#named(set, char !== char.toLowerCase())

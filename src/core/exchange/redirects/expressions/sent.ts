@@ -35,14 +35,14 @@ const SENT = setOf([
   [0x7c, 0x7c],
   [0x7e, 0x7e],
 ])
-/** Those as a class. */
-const SENT_CLASS = '!$&-;=@-\\[\\]^_a-z|~'
 /** Of which an escape is read as the sign. */
 const ESCAPED = complementOf(setOf([[0, 0x1f], [0x7f, LAST_CODE], ...setOfText('/\\%?#')]))
 const BEYOND_ASCII: CodeSet = [[0x80, LAST_CODE]]
 
-/** An escape of anything that is read, from its second digit on: of ASCII, and of two to four bytes. */
-const ANY_ESCAPE = `%(?:(?=${KEPT_BEHIND})|(?!${KEPT_BEHIND})[2-7]${H}|[CDcd]${H}%${H}{2}|[Ee]${H}(?:%${H}{2}){2}|[Ff]${H}(?:%${H}{2}){3})`
+/** Behind "%": escapes of two to four bytes. */
+const MANY_BYTES = `[CDcd]${H}%${H}{2}|[Ee]${H}(?:%${H}{2}){2}|[Ff]${H}(?:%${H}{2}){3}`
+/** An escape of anything that is read; of one that stays an escape its first sign. */
+const ANY_ESCAPE = `%(?:(?=${KEPT_BEHIND})|(?!${KEPT_BEHIND})[2-7]${H}|${MANY_BYTES})`
 const ANY = `(?:[^%? ]|${ANY_ESCAPE})`
 
 let invisible: CodeSet | null = null
@@ -58,7 +58,7 @@ let spelled: string | null = null
 export function spelledWell(): string {
   spelled ??=
     `(?!(?:[^? ]*/)?(?:\\.|%2[Ee]){1,2}(?:[/? ]|$))(?![^? ]*(?:${escapesOf(invisibleSet())}))` +
-    `(?:[${SENT_CLASS}]|%[0-7]${H}|%(?:${escapesOf(BEYOND_ASCII)}))*`
+    `(?:${classOf(SENT)}|%[0-7]${H}|%(?:${escapesOf(BEYOND_ASCII)}))*`
   return spelled
 }
 
@@ -242,7 +242,7 @@ class Writer {
           : `{${least},${most}}`
     // Whatever runs on to a slash or to the end can be told without its escapes, if it cannot end within one.
     if (part.part.kind === 'set' && most === Number.POSITIVE_INFINITY && least <= 1 && !behind.beginsWithDigit) {
-      const out = commonOf(complementOf(part.part.set), setOf([[0, LAST_CODE]]))
+      const out = complementOf(part.part.set)
       if (isWithin(out, DIVIDING)) return this.#counted(`[^${hasCode(out, 0x2f) ? '/' : ''}? ]${sign}${lazy}`)
     }
     const before = this.#times
@@ -314,12 +314,7 @@ function letterAnew(set: CodeSet): string {
   const escapes = escapesOf(commonOf(set, ESCAPED))
   if (escapes !== '') choices.push(`%${inOne(escapes)}`)
   const visible = commonOf(set, BEYOND_ASCII)
-  if (visible.length > 0)
-    choices.push(
-      isWithin(BEYOND_ASCII, visible)
-        ? `%(?:[CDcd]${H}%${H}{2}|[Ee]${H}(?:%${H}{2}){2}|[Ff]${H}(?:%${H}{2}){3})`
-        : `%(?:${escapesOf(visible)})`,
-    )
+  if (visible.length > 0) choices.push(isWithin(BEYOND_ASCII, visible) ? `%(?:${MANY_BYTES})` : `%(?:${escapesOf(visible)})`)
   if (choices.length === 0) return '(?!)' // no path has it
   const [only] = choices
   return choices.length === 1 && only !== undefined ? only : `(?:${choices.join('|')})`
