@@ -2,20 +2,14 @@ import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { needDebian } from '../../bin/prepare.mjs'
 import { type ReadRedirects, type RedirectDraft, readHttpd, readNginx } from '../../src/core/exchange/index.ts'
-import { matchRedirect, plainPath, RedirectTable, type Tolerance } from '../../src/core/routing/index.ts'
+import { RedirectTable, type Tolerance } from '../../src/core/routing/index.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
+import { HOSTS, type Numbers, ownAnswer, picking } from './own-answers.ts'
 import { startHttpd, startNginx, type WebServer } from './web-servers.ts'
 
-const HOSTS = ['a.example', 'b.example']
 const STRICT: Tolerance = { ignoresCase: false, ignoresSlash: false }
 
 before(() => needDebian('apache2', 'nginx'))
-
-type Numbers = (below: number) => number
-const picking =
-  (random: Numbers) =>
-  <T>(from: readonly T[]): T =>
-    from[random(from.length)] as T
 
 const STEMS = ['ferry', 'tide', 'walks', 'old', 'shop', 'Map']
 /** Expressions over few words, so that they meet. */
@@ -45,22 +39,6 @@ function targets(random: Numbers): string[] {
   })
 }
 
-function ours(table: RedirectTable, host: string, target: string): { status: number; location: string | null; by: string } {
-  const [path = '', ...rest] = target.split('?')
-  const asked = {
-    host,
-    origin: `http://${host}`,
-    isByNameOnly: false,
-    path: plainPath(path),
-    query: rest.join('?'),
-    language: null,
-    device: 'computer',
-    nowMs: 0,
-  } as const
-  const found = matchRedirect(asked, table, () => false)
-  return found === null ? { status: 404, location: null, by: '' } : { status: found.status, location: found.location, by: found.row.id }
-}
-
 /** A location as it is compared: each sign of its path written in one way. */
 const spelt = (location: string | null, host: string): string => {
   if (location === null) return ''
@@ -86,7 +64,7 @@ async function held(
   for (const target of new Set(asked))
     for (const host of hosts) {
       const theirs = await server.ask(host, target)
-      const own = ours(table, host, target)
+      const own = ownAnswer(table, host, target)
       const leads = (theirs.status >= 301 && theirs.status <= 308) || theirs.status === 410
       const is = leads ? `${theirs.status} ${spelt(theirs.location, host)}` : ''
       const meant = own.status === 404 ? '' : `${own.status} ${spelt(own.location, host)}`
@@ -197,30 +175,6 @@ ${names
 
 const SEEDS = 30
 
-test('whatever a configuration of nginx holds, a row that is read of it says what that server says', async () => {
-  const wrong: string[] = []
-  let [same, started] = [0, 0]
-  for (let seed = 1; seed <= SEEDS; seed++) {
-    const text = nginxOf(seed)
-    const server = await startNginx(text, '').catch((error: unknown) => String(error))
-    if (typeof server === 'string') {
-      assert.match(server, /does not start/)
-      continue // what the server refuses as well
-    }
-    started++
-    const read = readNginx(text, { tolerance: STRICT, hosts: HOSTS })
-    const found = await held(server, read, targets(numbersFrom(seed)), `seed ${seed}`).finally(() => server.stop())
-    same += found.same
-    wrong.push(...found.wrong)
-  }
-  assert.deepEqual(
-    wrong.filter((line, i) => wrong.findIndex((other) => other.split(' ')[1] === line.split(' ')[1]) === i).slice(0, 15),
-    [],
-    `${wrong.length} differ`,
-  )
-  assert.ok(started > SEEDS * 0.7 && same > SEEDS * 10, `${started} started, ${same} the same`)
-})
-
 /** Lines of a server, or of a virtual host. */
 function httpdLines(random: Numbers, depth = 0): string[] {
   const pick = picking(random)
@@ -308,26 +262,40 @@ const MODULES = new Map([
   ['alias_module', true],
 ])
 
-test('whatever a configuration of Apache httpd holds, a row that is read of it says what that server says', async () => {
-  const wrong: string[] = []
-  let [same, started] = [0, 0]
-  for (let seed = 1; seed <= SEEDS; seed++) {
-    const text = httpdOf(seed)
-    const server = await startHttpd(text).catch((error: unknown) => String(error))
-    if (typeof server === 'string') {
-      assert.match(server, /does not start/)
-      continue // what the server refuses as well
+/** A server that configurations are made for: how they are, are read, and are started. */
+interface Make {
+  readonly name: string
+  readonly of: (seed: number) => string
+  readonly read: (text: string) => ReadRedirects
+  readonly start: (text: string) => Promise<WebServer>
+  /** Hosts that somebody asks for. */
+  readonly hosts: (text: string) => readonly string[]
+}
+
+const SITE = { tolerance: STRICT, hosts: HOSTS, modules: MODULES }
+const MAKES: readonly Make[] = [
+  { name: 'nginx', of: nginxOf, read: (text) => readNginx(text, SITE), start: (text) => startNginx(text, ''), hosts: () => HOSTS },
+  { name: 'Apache httpd', of: httpdOf, read: (text) => readHttpd(text, SITE), start: startHttpd, hosts: namedIn },
+]
+
+for (const { name, of, read, start, hosts } of MAKES)
+  test(`whatever a configuration of ${name} holds, a row that is read of it says what that server says`, async () => {
+    const wrong: string[] = []
+    let [same, started] = [0, 0]
+    for (let seed = 1; seed <= SEEDS; seed++) {
+      const text = of(seed)
+      const server = await start(text).catch((error: unknown) => String(error))
+      if (typeof server === 'string') {
+        assert.match(server, /does not start/)
+        continue // what the server refuses as well
+      }
+      started++
+      const found = await held(server, read(text), targets(numbersFrom(seed)), `seed ${seed}`, hosts(text)).finally(() => server.stop())
+      same += found.same
+      wrong.push(...found.wrong)
     }
-    started++
-    const read = readHttpd(text, { tolerance: STRICT, hosts: HOSTS, modules: MODULES })
-    const found = await held(server, read, targets(numbersFrom(seed)), `seed ${seed}`, namedIn(text)).finally(() => server.stop())
-    same += found.same
-    wrong.push(...found.wrong)
-  }
-  assert.deepEqual(
-    wrong.filter((line, i) => wrong.findIndex((other) => other.split(' ')[1] === line.split(' ')[1]) === i).slice(0, 15),
-    [],
-    `${wrong.length} differ`,
-  )
-  assert.ok(started > SEEDS * 0.7 && same > SEEDS * 10, `${started} started, ${same} the same`)
-})
+    const seedOf = (line: string): string | undefined => line.split(' ')[1]
+    const firsts = wrong.filter((line, i) => wrong.findIndex((other) => seedOf(other) === seedOf(line)) === i)
+    assert.deepEqual(firsts.slice(0, 15), [], `${wrong.length} differ`)
+    assert.ok(started > SEEDS * 0.7 && same > SEEDS * 10, `${started} started, ${same} the same`)
+  })

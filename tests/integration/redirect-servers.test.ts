@@ -2,11 +2,11 @@ import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
 import { needDebian } from '../../bin/prepare.mjs'
 import { draftOf, type RedirectDraft, readHttpd, readNginx, writeHttpd } from '../../src/core/exchange/index.ts'
-import { matchRedirect, plainPath, RedirectTable, TOLERANCE, type Tolerance } from '../../src/core/routing/index.ts'
+import { RedirectTable, TOLERANCE, type Tolerance } from '../../src/core/routing/index.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
+import { HOSTS, ownAnswer } from './own-answers.ts'
 import { startHttpd, startNginx, type WebServer } from './web-servers.ts'
 
-const HOSTS = ['a.example', 'b.example']
 const STRICT: Tolerance = { ignoresCase: false, ignoresSlash: false }
 
 before(() => needDebian('apache2', 'nginx'))
@@ -16,28 +16,6 @@ function tableOf(drafts: readonly RedirectDraft[], tolerance: Tolerance): Redire
   for (const [order, draft] of drafts.entries())
     if (draft.isOn) assert.ok(table.add({ ...draft, id: String(order), order }).ok, JSON.stringify(draft))
   return table
-}
-
-/** What we answer; the place of the row is told for the message of a failure. */
-function ours(table: RedirectTable, host: string, target: string): { status: number; location: string | null; by: string } {
-  const [path = '', ...rest] = target.split('?')
-  const found = matchRedirect(
-    {
-      host,
-      origin: `http://${host}`,
-      isByNameOnly: false,
-      path: plainPath(path),
-      query: rest.join('?'),
-      language: null,
-      device: 'computer',
-      nowMs: 0,
-    },
-    table,
-    () => false,
-  )
-  return found === null
-    ? { status: 404, location: null, by: '' }
-    : { status: found.status, location: found.location, by: JSON.stringify(found.row) }
 }
 
 /** A location as it is compared: absolute, each sign of a path written in one way. */
@@ -72,7 +50,7 @@ async function compare(server: WebServer, table: RedirectTable, targets: Iterabl
   for (const target of new Set(targets))
     for (const host of HOSTS) {
       const theirs = await server.ask(host, target)
-      const own = ours(table, host, target)
+      const own = ownAnswer(table, host, target)
       const isAnswer = theirs.status >= 300 && theirs.status !== 404 && theirs.status !== 403
       if (isAnswer) answered++
       assert.deepEqual(
@@ -246,7 +224,7 @@ test('what was written for Apache httpd is read again as rows that answer the sa
     )
     for (const target of targetsOf(drafts, seed))
       for (const host of HOSTS) {
-        const [one, other] = [ours(before, host, target), ours(after, host, target)]
+        const [one, other] = [ownAnswer(before, host, target), ownAnswer(after, host, target)]
         assert.deepEqual(
           [other.status, spelt(other.location, host)],
           [one.status, spelt(one.location, host)],

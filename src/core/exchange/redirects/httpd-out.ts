@@ -63,7 +63,8 @@ const sentGuard = (): string => `!^\\S+ ${spelledWell()}[? ]`
 /** A row that `writeHttpd` wrote, at its remark: what follows it is what would be written for it. */
 export function ownRowAt(lines: readonly string[], at: number, site: WritingSite): { draft: RedirectDraft; lines: number } | null {
   const draft = draftOfRemark(lines[at]?.trimEnd() ?? '')
-  const row = draft === null || !readyRedirect({ ...draft, id: '', order: 0 }, site.tolerance).ok ? null : writtenRow(draft, site.tolerance)
+  const ready = draft === null ? null : readyRedirect({ ...draft, id: '', order: 0 }, site.tolerance)
+  const row = draft === null || ready?.ok !== true ? null : writtenRow(draft, ready.value.pattern, site.tolerance)
   if (draft === null || row === null || typeof row === 'string') return null
   for (const others of [[], ['']]) {
     const written = linesOf(row, { ...site, others })

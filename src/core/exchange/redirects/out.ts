@@ -1,4 +1,4 @@
-import { compareRedirects, readyRedirect, type Tolerance } from '../../routing/index.ts'
+import { compareRedirects, type ReadyRedirect, readyRedirect, type Tolerance } from '../../routing/index.ts'
 import { type CodeSet, codeOf, type SentPath, sameLower } from './expressions/index.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
 import { escapedText, queryTests, type WrittenRow, writtenRow } from './written.ts'
@@ -14,8 +14,8 @@ export interface WritingSite {
 export function writtenRows(drafts: readonly RedirectDraft[], tolerance: Tolerance): { rows: WrittenRow[]; unsaid: Unsaid[] } {
   const rows: WrittenRow[] = []
   const unsaid: Unsaid[] = []
-  for (const draft of inOrder(drafts, tolerance)) {
-    const row = writtenRow(draft, tolerance)
+  for (const { draft, ready } of inOrder(drafts, tolerance)) {
+    const row = writtenRow(draft, ready.pattern, tolerance)
     if (typeof row === 'string') unsaid.push({ draft, reason: row })
     else rows.push(row)
   }
@@ -23,15 +23,13 @@ export function writtenRows(drafts: readonly RedirectDraft[], tolerance: Toleran
 }
 
 /** Rows in the order in which they are asked; those that are off, or cannot be read, are left out. */
-function inOrder(drafts: readonly RedirectDraft[], tolerance: Tolerance): RedirectDraft[] {
-  return drafts
+const inOrder = (drafts: readonly RedirectDraft[], tolerance: Tolerance): { draft: RedirectDraft; ready: ReadyRedirect }[] =>
+  drafts
     .flatMap((draft, order) => {
       const ready = draft.isOn ? readyRedirect({ ...draft, id: String(order).padStart(9, '0'), order }, tolerance) : null
       return ready?.ok === true ? [{ draft, ready: ready.value }] : []
     })
     .sort((a, b) => compareRedirects(a.ready, b.ready))
-    .map(({ draft }) => draft)
-}
 
 /** What differs there although the rows say the same, as comments at the head of what is written. */
 export const DIFFERENCES = [
@@ -44,7 +42,7 @@ export const DIFFERENCES = [
 export const commentsOf = (unsaid: readonly Unsaid[]): string[] =>
   unsaid.map(({ draft, reason }) => `# Left out: ${oneLine(draft.from)} to ${oneLine(draft.to)}. ${reason}`)
 
-export const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]/gu, ' ')
+const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]/gu, ' ')
 
 /** A path as an expression for what a server has read of it (bytes of UTF-8), where letters of ASCII are compared without case already. */
 export const readSource = (path: string, ignoresCase: boolean): string =>

@@ -1,4 +1,5 @@
 import {
+  type CompiledPattern,
   compileExpression,
   compilePathPattern,
   encodeText,
@@ -69,8 +70,8 @@ const UNRESERVED = setOf([
 /** Groups that other servers can put in. */
 const GROUPS_MAX = 9
 
-/** @returns the row, or why it cannot be written */
-export function writtenRow(draft: RedirectDraft, tolerance: Tolerance): WrittenRow | Unwritten {
+/** @param pattern - as the row was made ready with; null for one that is found by its path @returns the row, or why it cannot be written */
+export function writtenRow(draft: RedirectDraft, pattern: CompiledPattern | null, tolerance: Tolerance): WrittenRow | Unwritten {
   const { match, status, when } = draft
   if ((when.devices ?? []).length > 0) return 'It is for some devices alone.'
   if (when.fromMs !== undefined || when.untilMs !== undefined) return 'It answers in a certain time alone.'
@@ -80,7 +81,7 @@ export function writtenRow(draft: RedirectDraft, tolerance: Tolerance): WrittenR
     const to = leadsOn(status) ? destinationOf(draft, { part: { kind: 'end' }, names: [] }) : null
     return typeof to === 'string' ? to : { draft, match: tolerance.ignoresSlash ? withoutEndSlashes(own) : own, status, to }
   }
-  const read = matchOf(draft, tolerance)
+  const read = matchOf(draft, pattern, tolerance)
   if (typeof read === 'string') return read
   const to = leadsOn(status) ? destinationOf(draft, read) : null
   if (typeof to === 'string') return to
@@ -97,7 +98,14 @@ export function writtenRow(draft: RedirectDraft, tolerance: Tolerance): WrittenR
 
 /** What a row matches, of its path alone; null where that cannot be told by sets of letters. */
 export function partOfRow(draft: RedirectDraft, tolerance: Tolerance): Part | null {
-  const read = matchOf(draft, tolerance)
+  const { match, from } = draft
+  const compiled =
+    match === 'pattern'
+      ? compilePathPattern(from, tolerance.ignoresCase, tolerance.ignoresSlash)
+      : match === 'expression'
+        ? compileExpression(from, tolerance.ignoresCase)
+        : null
+  const read = matchOf(draft, compiled?.ok === true ? compiled.value : null, tolerance)
   return typeof read === 'string' ? null : read.part
 }
 
@@ -112,11 +120,14 @@ const ANYTHING: Part = { kind: 'repeat', part: { kind: 'set', set: EVERY_CODE },
 /** What comes behind a path, with its slash and without. */
 const BEHIND: Part = { kind: 'group', number: 1, part: { kind: 'all', parts: [SLASH, { kind: 'group', number: 2, part: ANYTHING }] } }
 
-function matchOf({ match, from }: RedirectDraft, { ignoresCase, ignoresSlash }: Tolerance): Match | Unwritten {
+function matchOf(
+  { match, from }: RedirectDraft,
+  pattern: CompiledPattern | null,
+  { ignoresCase, ignoresSlash }: Tolerance,
+): Match | Unwritten {
   if (match === 'pattern' || match === 'expression') {
-    const compiled = match === 'pattern' ? compilePathPattern(from, ignoresCase, ignoresSlash) : compileExpression(from, ignoresCase)
-    const part = compiled.ok ? partOf(compiled.value.source, ignoresCase) : null
-    return compiled.ok && part !== null ? { part, names: compiled.value.names } : 'Its expression cannot be written.'
+    const part = pattern === null ? null : partOf(pattern.source, ignoresCase)
+    return pattern !== null && part !== null ? { part, names: pattern.names } : 'Its expression cannot be written.'
   }
   const plain = plainPath(from)
   if (INVISIBLE.test(plain)) return 'Its path holds a sign that nobody sees.'
