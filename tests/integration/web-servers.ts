@@ -10,7 +10,7 @@ import { setTimeout as wait } from 'node:timers/promises'
 export interface WebServer {
   ask(host: string, target: string): Promise<{ status: number; location: string | null }>
   /** What comes out of the socket, a byte a letter, before anything reads it. */
-  raw(host: string, target: string, headers?: readonly string[]): Promise<string>
+  raw(host: string, target: string, headers?: readonly string[], method?: string): Promise<string>
   stop(): Promise<void>
 }
 
@@ -80,7 +80,7 @@ async function started(place: string, port: number, program: string, args: strin
       sent.on('error', reject)
       sent.end()
     })
-  const raw: WebServer['raw'] = (host, target, headers = []) =>
+  const raw: WebServer['raw'] = (host, target, headers = [], method = 'GET') =>
     new Promise((resolve, reject) => {
       const socket = connect(port, '127.0.0.1')
       let came = ''
@@ -91,7 +91,7 @@ async function started(place: string, port: number, program: string, args: strin
       socket.on('error', reject)
       socket.on('close', () => resolve(came))
       socket.write(
-        `GET ${target} HTTP/1.1\r\nHost: ${host}\r\n${headers.map((line) => `${line}\r\n`).join('')}Connection: close\r\n\r\n`,
+        `${method} ${target} HTTP/1.1\r\nHost: ${host}\r\n${headers.map((line) => `${line}\r\n`).join('')}Connection: close\r\n\r\n`,
         'latin1',
       )
     })

@@ -302,6 +302,24 @@ test('whatever a visitor asks for, no server that goes by our rows answers with 
   }
 })
 
+test('whoever sends something along is asked by nginx to send it again, as here; by httpd not, which is told', async (t) => {
+  const drafts = [draftOf({ from: '/form', to: '/new' }), draftOf({ from: '/old', to: '/new/', match: 'under', status: 302 })]
+  const site = { tolerance: TOLERANCE, hosts: HOSTS }
+  const statuses = async (name: string, text: string): Promise<number[]> => {
+    const server = await started(name, text)
+    t.after(() => server.stop())
+    const asked: number[] = []
+    for (const method of ['GET', 'HEAD', 'POST'])
+      for (const target of ['/form', '/old/x'])
+        asked.push(answerOf(await server.raw('a.example', target, ['Content-Length: 0'], method)).status)
+    return asked
+  }
+  const httpd = writeHttpd(drafts, site).text
+  assert.deepEqual(await statuses('nginx', writeNginx(drafts, site).text), [301, 302, 301, 302, 308, 307])
+  assert.deepEqual(await statuses('httpd', httpd), [301, 302, 301, 302, 301, 302])
+  assert.match(httpd, /^# .*\(POST\) gets the same status/m)
+})
+
 test('what was written for Apache httpd is read again as the rows that it was written for', () => {
   for (let seed = 1; seed <= 20; seed++) {
     const drafts = randomDrafts(seed).map((draft) => ({ ...draft, hosts: draft.hosts.filter((host) => host !== DOOR) }))
