@@ -31,6 +31,7 @@ await build({
   banner: { js: "import { createRequire as requireBy } from 'node:module'; const require = requireBy(import.meta.url);" },
   external: OUTSIDE,
   sourcemap: true,
+  sourcesContent: false, // read whenever a thread starts: lines and names are enough
   logLevel: 'warning',
 })
 

@@ -47,6 +47,7 @@ export const RedirectReviewAnswer = z
     counts: z.array(z.object({ kind: FindingKind, rows: z.int(), mendable: z.int() })),
     items: z.array(RedirectFinding),
     total: z.int().meta({ description: 'Of the kind that was asked for' }),
+    areSuggestionsComing: z.boolean().meta({ description: 'The pages of the site are being read; suggestions are there at a later look' }),
     next: z.string().nullable(),
   })
   .meta({ id: 'RedirectReview' })

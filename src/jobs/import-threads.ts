@@ -37,7 +37,7 @@ export class ImportThreads {
   readonly #settings: Settings
   readonly #log: Logger
   readonly #running = new Map<string, AbortController>()
-  #pool: Piscina | null = null
+  #pool: Piscina<ImportOrder, readonly NewPage[]> | null = null
   #isClosing = false
 
   constructor(db: Database, settings: Settings, log: Logger) {
@@ -69,17 +69,22 @@ export class ImportThreads {
     }
   }
 
-  #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
+  async #run(order: ImportOrder, signal: AbortSignal): Promise<readonly NewPage[]> {
+    return this.start().run(order, { signal })
+  }
+
+  /** Has a thread ready before there is work: it takes a second until one has read its program. */
+  start(): Piscina<ImportOrder, readonly NewPage[]> {
     this.#pool ??= new Piscina({
       filename: programAt('import.mjs'),
       execArgv: ['--enable-source-maps'], // a program that is built needs no loader, whatever started this process
       atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
-      minThreads: 0,
+      minThreads: 1,
       maxThreads: IMPORTS_AT_ONCE,
       idleTimeout: IDLE_MS,
       resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB },
     })
-    return this.#pool.run(order, { signal }) as Promise<readonly NewPage[]>
+    return this.#pool
   }
 
   /** Ends an import that was cancelled and has not ended by itself: whatever it waits for, or works on. */

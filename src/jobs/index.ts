@@ -77,6 +77,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
     enqueue,
     rescue,
     async work(services) {
+      threads.start()
       const join: JoinMenus = (siteId, personId, made) => services.pages.joinBrought(siteId, personId, made)
       for (let i = 0; i < IMPORTS_AT_ONCE; i++)
         await boss.work(IMPORTS, { pollingIntervalSeconds: 0.5 }, async (jobs) => {

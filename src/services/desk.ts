@@ -10,7 +10,7 @@ import { listTroubles } from '../data/troubles.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { missedService } from './missed.ts'
-import { BeingRead } from './patience.ts'
+import { BeingRead, soon } from './patience.ts'
 import type { placementsService } from './placements.ts'
 import type { publicationsService } from './publications.ts'
 import type { redirectReviewService } from './redirect-review.ts'
@@ -26,8 +26,6 @@ const REDIRECTS_MAX = 50_000
 
 /** What takes longer the first time is there at a later look: its own screen waits for it, the Desk does not. */
 const SOON_MS = 150
-const soon = <T>(work: Promise<T>): Promise<T | null> =>
-  Promise.race([work, new Promise<null>((resolve) => setTimeout(() => resolve(null), SOON_MS).unref())])
 
 type Findings = Pick<Desk, 'unmarked' | 'findings' | 'links' | 'reading'>
 const UNKNOWN: Omit<Findings, 'reading'> = { unmarked: { total: 0, pages: 0, examples: [] }, findings: [], links: 0 }
@@ -94,7 +92,7 @@ export function deskService(
         ...links,
         pages: await countPages(db, actor.siteId),
         // Just after much has come in their review has the pages to learn as well.
-        redirects: await (links.reading === null ? redirects(actor) : soon(redirects(actor))),
+        redirects: await (links.reading === null ? redirects(actor) : soon(SOON_MS, redirects(actor))),
         waiting: await countWaiting(db, actor.siteId),
         setAside: await setAsideOfLate(db),
         troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),

@@ -11,6 +11,19 @@ export class BeingRead extends Error {
   }
 }
 
+/** @returns null where it takes longer; the work goes on, and is there at a later look */
+export async function soon<T>(ms: number, work: Promise<T>): Promise<T | null> {
+  let timer: NodeJS.Timeout | undefined
+  const late = new Promise<null>((resolve) => {
+    timer = setTimeout(() => resolve(null), ms).unref()
+  })
+  try {
+    return await Promise.race([work, late])
+  } finally {
+    clearTimeout(timer)
+  }
+}
+
 const waits = new AsyncLocalStorage<number>()
 
 /** Does `work` for somebody who waits no longer than this for links to be read; then it ends with {@link BeingRead}, and the reading goes on. */

@@ -73,7 +73,7 @@ export async function sendPlacements(
     const none = { ...head, total, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }
     if (total > SCREEN_MAX) return lines({ ...none, isLarge: true }, nothing())
     const whole = { ...none, paths: await allPaths(), fine: [...(await listFine(db, siteId))] }
-    return lines(whole, parts(short, view, storedPlacements(db, siteId, true)))
+    return lines(whole, parts(short, view, storedPlacements(db, siteId, { withTags: true })))
   }
 
   async function allPaths() {

@@ -1,3 +1,4 @@
+import { Turns } from '../apart/index.ts'
 import {
   Judge,
   type ListKnowledge,
@@ -38,19 +39,25 @@ const LISTS_MAX = 8
 
 /** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
 const SCAN_STEP = 5_000
+/** Links judged before it is looked whether others wait. */
+const LINKS_AT_ONCE = 100
 /** The first step of what a screen waits for. */
 const FIRST_STEP = 300
-/** All stored placements of a site in the order of path and place, in steps: other requests are answered in between. */
+/**
+ * Stored placements of a site in the order of path and place, in steps: other requests are answered in between.
+ * @param of - `pageIds`: of these pages alone
+ */
 export async function* storedPlacements(
   db: Database,
   siteId: string,
-  withTags: boolean,
+  { withTags, pageIds }: { readonly withTags: boolean; readonly pageIds?: readonly string[] },
 ): AsyncGenerator<{ pages: PlacementPage[]; rows: StoredPlacement[] }> {
-  const waiting = await waitingByPage(db, siteId)
+  const waiting = await waitingByPage(db, siteId, pageIds)
   const shared = waiting.get('shared') ?? []
+  const of = { siteId, withTags, ...(pageIds === undefined ? {} : { pageIds }) }
   let page: PlacementPage | null = null
   for (let after: { path: string; ordinal: number } | undefined, step = FIRST_STEP; ; step = SCAN_STEP) {
-    const found = await listPlacements(db, { siteId, after, limit: step, withTags })
+    const found = await listPlacements(db, { ...of, after, limit: step })
     const pages: PlacementPage[] = []
     const rows = found.map((row) => {
       if (page?.id !== row.pageId) {
@@ -102,12 +109,35 @@ export class PlacementLists {
     this.#reading.set(siteId, 0)
     const short = new KnownShortLinks(this.#db, siteId)
     const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId))
-    for await (const { rows } of storedPlacements(this.#db, siteId, false)) {
+    await this.#read({ list, short, view }, siteId)
+    return { number, view, short, list, sinceKept: list.total }
+  }
+
+  /** Reads pages into a list, turn by turn. @param pageIds - these alone. @returns those that were there, by their ids */
+  async #read(
+    { list, short, view }: Pick<KeptList, 'list' | 'short' | 'view'>,
+    siteId: string,
+    pageIds?: readonly string[],
+  ): Promise<ReadonlyMap<string, PlacementPage>> {
+    const turns = new Turns()
+    const met = new Map<string, PlacementPage>()
+    for await (const { rows } of storedPlacements(this.#db, siteId, { withTags: false, ...(pageIds === undefined ? {} : { pageIds }) })) {
       await learnShortLinks(short, view, rows)
-      list.add(rows)
+      for (let from = 0; from < rows.length; ) {
+        const page = rows[from]?.page
+        if (page === undefined) break
+        let to = from + 1
+        while (to < rows.length && to - from < LINKS_AT_ONCE && rows[to]?.page === page) to++
+        const part = rows.slice(from, to)
+        if (met.has(page.id)) list.add(part)
+        else list.replace(page, part)
+        met.set(page.id, page)
+        from = to
+        if (turns.isOver) await turns.next()
+      }
       this.#reading.set(siteId, list.total)
     }
-    return { number, view, short, list, sinceKept: list.total }
+    return met
   }
 
   /** A list as it was written down. @returns null where there is none, or one of other hosts or partners */
@@ -180,14 +210,9 @@ export class PlacementLists {
     let isSharedWaiting = false
     for (let from = 0; from < pages.length; from += PAGES_AT_ONCE) {
       const ids = pages.slice(from, from + PAGES_AT_ONCE)
-      const gone = new Set(ids)
-      for (const { page, placements } of await readPages(this.#db, siteId, ids)) {
-        await learnShortLinks(short, view, placements)
-        list.replace(page, placements)
-        gone.delete(page.id)
-        if (page.kind !== 'page' && waiting.has(page.id)) isSharedWaiting = true
-      }
-      for (const id of gone) list.remove(id)
+      const met = await this.#read({ list, short, view }, siteId, ids)
+      for (const id of ids) if (!met.has(id)) list.remove(id)
+      for (const { id, kind } of met.values()) if (kind !== 'page' && waiting.has(id)) isSharedWaiting = true
     }
     // What waits on a shared part waits on every page.
     if (isSharedWaiting) {
@@ -222,7 +247,10 @@ export class PlacementLists {
       const known = before ?? (await this.#restore(siteId, view))
       const followed = known === null ? null : await this.#follow(siteId, known, view)
       const kept = followed ?? (await this.#make(siteId, view, number))
+      const isOther = before?.list !== kept.list || before.view !== view || kept.sinceKept > before.sinceKept + PAGES_AT_ONCE
+      if (isOther) await new Turns().through(kept.list.settling())
       await this.#learnLed(siteId, kept)
+      if (isOther) await new Turns().through(kept.list.gettingReady())
       if (kept.sinceKept >= KEEP_AFTER) setImmediate(() => void this.#keep(siteId, kept))
       const now = kept.sinceKept >= KEEP_AFTER ? { ...kept, sinceKept: 0 } : kept
       this.#lists.set(siteId, now)
@@ -266,17 +294,13 @@ export async function readPages(
   siteId: string,
   pageIds: readonly string[],
 ): Promise<{ page: PlacementPage; placements: StoredPlacement[] }[]> {
-  const waiting = await waitingByPage(db, siteId, pageIds)
-  const shared = waiting.get('shared') ?? []
   const pages = new Map<string, { page: PlacementPage; placements: StoredPlacement[] }>()
-  for (const row of await listPlacements(db, { siteId, pageIds })) {
-    let each = pages.get(row.pageId)
-    if (each === undefined) {
-      each = { page: pageOf(row, waiting.get(row.pageId) ?? shared), placements: [] }
-      pages.set(row.pageId, each)
+  for await (const { rows } of storedPlacements(db, siteId, { withTags: true, pageIds }))
+    for (const row of rows) {
+      const each = pages.get(row.page.id) ?? { page: row.page, placements: [] }
+      each.placements.push(row)
+      pages.set(row.page.id, each)
     }
-    each.placements.push(placementOf(row, each.page))
-  }
   return [...pages.values()]
 }
 

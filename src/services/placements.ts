@@ -59,7 +59,7 @@ export function placementsService(context: Context, views: SiteViews) {
   return {
     /** Takes up what was written down of large sites, before somebody asks for it. */
     async takeUp(): Promise<void> {
-      for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) (await lists.of(siteId, await views.of({ siteId }))).getReady()
+      for (const siteId of (await lists.large()).slice(0, TAKEN_UP_MAX)) await lists.of(siteId, await views.of({ siteId }))
     },
 
     /** From which of these paths, at which no page is, redirects lead to somewhere. */

@@ -1,3 +1,4 @@
+import { Turns } from '../apart/index.ts'
 import { pathSpellings } from '../core/address/index.ts'
 import { type Finding, PageFinder, plainPath, RedirectReview, TOLERANCE } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
@@ -26,6 +27,8 @@ interface Known {
   /** Live paths in every spelling that is answered; how many pages each is of. */
   readonly live: Map<string, number>
   readonly finder: PageFinder
+  /** By path: pages that have come and that the finder does not know yet, null for one that is gone. It takes them when somebody asks it. */
+  readonly unfiled: Map<string, KnownPageRow | null>
   /** What pages are called that are not live, by their paths. */
   readonly gone: Map<string, string>
   readonly ignoresCase: boolean
@@ -35,6 +38,7 @@ interface Known {
 export class RedirectKnowledge {
   readonly #db: Database
   readonly #known = new Map<string, Known>()
+  readonly #queues = new Map<string, Promise<Known>>()
 
   readonly #port: number
 
@@ -52,7 +56,15 @@ export class RedirectKnowledge {
 
   /** Finds pages for addresses that nobody answers. */
   async finder(view: SiteGround): Promise<PageFinder> {
-    return (await this.#upToDate(view)).finder
+    const { finder, unfiled } = await this.#upToDate(view)
+    const turns = new Turns()
+    for (const [path, page] of unfiled) {
+      if (page === null) finder.drop(path)
+      else finder.put(page)
+      unfiled.delete(path)
+      if (turns.isOver) await turns.next()
+    }
+    return finder
   }
 
   /**
@@ -69,7 +81,16 @@ export class RedirectKnowledge {
     return (await this.#upToDate(view)).gone.get(path)
   }
 
-  async #upToDate(view: SiteGround, needsRows = false): Promise<Known> {
+  /** One after the other: two that take one site up would do it twice. */
+  #upToDate(view: SiteGround, needsRows = false): Promise<Known> {
+    const { siteId } = view.setup
+    const bringUp = (): Promise<Known> => this.#bringUp(view, needsRows)
+    const next = (this.#queues.get(siteId) ?? Promise.resolve()).then(bringUp, bringUp)
+    this.#queues.set(siteId, next)
+    return next
+  }
+
+  #bringUp(view: SiteGround, needsRows: boolean): Promise<Known> {
     const { siteId } = view.setup
     return asOfNow(this.#db, async (transaction) => {
       const [end] = await logEnds(this.#db, siteId, transaction)
@@ -108,12 +129,13 @@ export class RedirectKnowledge {
       pages: new Map(),
       live: new Map(),
       finder: new PageFinder([]),
+      unfiled: new Map(),
       gone: new Map(),
       review: null,
       ignoresCase: (view.setup.tolerance ?? TOLERANCE).ignoresCase,
     }
     this.#known.delete(siteId)
-    for (const page of await knownPages(this.#db, siteId, null, transaction)) this.#putPage(known, page)
+    await this.#putPages(known, await knownPages(this.#db, siteId, null, transaction))
     if (needsRows) known.review = await this.#rowsOf(view, known, transaction)
     this.#known.set(siteId, known)
     return known
@@ -121,6 +143,7 @@ export class RedirectKnowledge {
 
   /** Looks a site's rows up, as of the same moment as its pages. */
   async #rowsOf({ setup, origin }: SiteGround, { live, ignoresCase }: Known, transaction: Transaction): Promise<RedirectReview> {
+    const turns = new Turns()
     const review = new RedirectReview({
       tolerance: setup.tolerance ?? TOLERANCE,
       origin,
@@ -129,7 +152,10 @@ export class RedirectKnowledge {
     })
     for (let after: string | null = null; ; ) {
       const rows = await allRedirects(this.#db, setup.siteId, { after, limit: ROWS_AT_ONCE }, transaction)
-      for (const { place, ...row } of rows) review.put({ ...row, order: place })
+      for (const { place, ...row } of rows) {
+        review.put({ ...row, order: place })
+        if (turns.isOver) await turns.next()
+      }
       after = rows[rows.length - 1]?.id ?? null
       if (rows.length < ROWS_AT_ONCE) return review
     }
@@ -152,13 +178,21 @@ export class RedirectKnowledge {
       const before = known.pages.get(id)
       if (before !== undefined) this.#dropPage(known, before)
     }
-    for (const page of found) this.#putPage(known, page)
+    await this.#putPages(known, found)
+  }
+
+  async #putPages(known: Known, pages: readonly KnownPageRow[]): Promise<void> {
+    const turns = new Turns()
+    for (const page of pages) {
+      this.#putPage(known, page)
+      if (turns.isOver) await turns.next()
+    }
   }
 
   #putPage(known: Known, page: KnownPageRow): void {
     known.pages.set(page.id, page)
     if (!page.isLive) return void known.gone.set(page.path, page.title)
-    known.finder.put(page)
+    known.unfiled.set(page.path, page)
     for (const path of spellingsOf(page.path, known.ignoresCase)) {
       known.live.set(path, (known.live.get(path) ?? 0) + 1)
       known.review?.pageChanged(path)
@@ -168,7 +202,7 @@ export class RedirectKnowledge {
   #dropPage(known: Known, page: KnownPageRow): void {
     known.pages.delete(page.id)
     if (!page.isLive) return void known.gone.delete(page.path)
-    known.finder.drop(page.path)
+    known.unfiled.set(page.path, null)
     for (const path of spellingsOf(page.path, known.ignoresCase)) {
       const left = (known.live.get(path) ?? 1) - 1
       if (left === 0) known.live.delete(path)

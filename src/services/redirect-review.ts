@@ -12,6 +12,7 @@ import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { FINDING_KINDS, type Finding, type FindingKind, type RedirectReview, type ReviewRow } from '../core/routing/index.ts'
 import type { Actor, SiteViews } from './context.ts'
+import { soon } from './patience.ts'
 import type { RedirectKnowledge } from './redirect-knowledge.ts'
 import type { redirectStepsService } from './redirect-steps.ts'
 
@@ -19,6 +20,9 @@ import type { redirectStepsService } from './redirect-steps.ts'
 const SHOWN = 100
 /** Suggestions for one address. */
 const SUGGESTED = 5
+
+/** What is wrong is told at once; pages to lead to instead come at a later look where the site's have to be read first. */
+const SUGGESTED_WITHIN_MS = 300
 
 /** From here on a page is offered in place of one that a row leads to in vain: more likely than not. */
 const LIKELY = 0.5
@@ -34,18 +38,19 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
       const view = await views.of(actor)
       const { review, findings } = await knowledge.findings(view)
       const wanted = kind === undefined ? findings : findings.filter((each) => each.kind === kind)
-      const finder = await knowledge.finder(view)
+      const shownNow = wanted.slice(cursor, cursor + SHOWN)
+      const asked = shownNow.some((finding) => isLost(finding, review.row(finding.id)))
+      const finder = asked ? await soon(SUGGESTED_WITHIN_MS, knowledge.finder(view)) : null
       return ok({
         rows: review.size,
         counts: FINDING_KINDS.flatMap((each) => {
           const all = findings.filter((finding) => finding.kind === each)
           return all.length === 0 ? [] : [{ kind: each, rows: all.length, mendable: all.filter(({ mend }) => mend !== null).length }]
         }),
-        items: wanted
-          .slice(cursor, cursor + SHOWN)
-          .flatMap((finding) =>
-            shown(review, finding, (path) => finder.suggest({ path }, 1).find(({ score }) => score >= LIKELY)?.to ?? null),
-          ),
+        items: shownNow.flatMap((finding) =>
+          shown(review, finding, (path) => finder?.suggest({ path }, 1).find(({ score }) => score >= LIKELY)?.to ?? null),
+        ),
+        areSuggestionsComing: asked && finder === null,
         total: wanted.length,
         next: cursor + SHOWN < wanted.length ? String(cursor + SHOWN) : null,
       })
@@ -99,13 +104,13 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
   }
 }
 
+/** Whether a page is looked for in place of where it leads. A row for many addresses is never led to one page: some may be answered well. */
+const isLost = ({ kind }: Finding, row: ReviewRow | null): boolean => row?.match === 'exact' && (kind === 'dead' || kind === 'loop')
+
 const foundRow = ({ id, from, to, status, match, isOn, version }: ReviewRow) => ({ id, from, to, status, match, isOn, version })
 
-function shown(
-  review: RedirectReview,
-  { kind, id, stops, other, mend }: Finding,
-  suggest: (path: string) => string | null,
-): RedirectFinding[] {
+function shown(review: RedirectReview, finding: Finding, suggest: (path: string) => string | null): RedirectFinding[] {
+  const { kind, id, stops, other, mend } = finding
   const row = review.row(id)
   if (row === null) return []
   const beside = other === null ? null : review.row(other)
@@ -116,11 +121,7 @@ function shown(
       stops: [...stops],
       other: beside === null ? null : foundRow(beside),
       mend,
-      // A row for many addresses is never led to one page: some of them may be answered well.
-      suggestion:
-        row.match === 'exact' && (kind === 'dead' || kind === 'loop')
-          ? suggest(kind === 'dead' ? (stops[stops.length - 1] ?? row.to) : row.from)
-          : null,
+      suggestion: isLost(finding, row) ? suggest(kind === 'dead' ? (stops[stops.length - 1] ?? row.to) : row.from) : null,
     },
   ]
 }

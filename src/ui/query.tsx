@@ -69,12 +69,12 @@ export type ListName = { [N in OperationName]: AnswerOf<N> extends { next: strin
 /**
  * A long list, a stretch at a time; what was shown stays until something else is found.
  * @param initial - its first stretch, where that came with the screen
- * @param refreshMs - how often it is asked anew while no more than the first stretch is here
+ * @param refreshMs - how often it is asked anew while no more than the first stretch is here; where that depends on it, by what it says
  */
 export function useAskOn<N extends ListName>(
   name: N,
   input: InputOf<N>,
-  { initial, refreshMs }: { initial?: AnswerOf<N> | undefined; refreshMs?: number } = {},
+  { initial, refreshMs }: { initial?: AnswerOf<N> | undefined; refreshMs?: number | ((first: AnswerOf<N>) => number | false) } = {},
 ): UseInfiniteQueryResult<InfiniteData<AnswerOf<N>>> {
   const first: InfiniteData<AnswerOf<N>, string | null> | undefined =
     initial === undefined ? undefined : { pages: [initial], pageParams: [null] }
@@ -88,7 +88,15 @@ export function useAskOn<N extends ListName>(
     getNextPageParam: nextOf,
     ...(first === undefined ? {} : { initialData: first }),
     placeholderData: (before) => before,
-    ...(refreshMs === undefined ? {} : { refetchInterval: (query) => (query.state.data?.pages.length === 1 ? refreshMs : false) }),
+    ...(refreshMs === undefined
+      ? {}
+      : {
+          refetchInterval: ({ state }) => {
+            const [only, another] = state.data?.pages ?? []
+            if (only === undefined || another !== undefined) return false
+            return typeof refreshMs === 'function' ? refreshMs(only) : refreshMs
+          },
+        }),
   })
   return useAsDrawn<InfiniteData<AnswerOf<N>>, typeof asked>(asked, first)
 }

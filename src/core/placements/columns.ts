@@ -3,6 +3,9 @@ import { Haystack } from './haystack.ts'
 /** So often all strings are looked through before an index of them is made. */
 const LOOKS_MAX = 4
 
+/** Strings put into lower case before somebody else may have a turn. */
+const LOWERED_AT_ONCE = 10_000
+
 /** Strings by number, each kept once. */
 export class Numbered {
   readonly values: string[]
@@ -61,8 +64,15 @@ export class Numbered {
 
   /** All of them in lower case, by number. Most are so already, and then the same strings. */
   lower(): readonly string[] {
-    for (let number = this.#lower.length; number < this.values.length; number++) this.#lower.push((this.values[number] ?? '').toLowerCase())
+    for (const _ of this.#lowering());
     return this.#lower
+  }
+
+  /** Gets ready for words to be looked for, a stretch at a time. */
+  *gettingReady(): Generator<void> {
+    yield* this.#lowering()
+    this.#haystack ??= new Haystack()
+    yield* this.#haystack.taking(this.#lower)
   }
 
   /**
@@ -71,9 +81,16 @@ export class Numbered {
    * @param marks - by number
    */
   mark(word: string, bit: number, marks: Uint32Array): void {
-    this.#haystack ??= new Haystack()
-    this.#haystack.take(this.lower())
-    this.#haystack.mark(word, bit, this.lower(), marks)
+    for (const _ of this.gettingReady());
+    this.#haystack?.mark(word, bit, this.#lower, marks)
+  }
+
+  *#lowering(): Generator<void> {
+    while (this.#lower.length < this.values.length) {
+      const to = Math.min(this.#lower.length + LOWERED_AT_ONCE, this.values.length)
+      for (let number = this.#lower.length; number < to; number++) this.#lower.push((this.values[number] ?? '').toLowerCase())
+      yield
+    }
   }
 }
 

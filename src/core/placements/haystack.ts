@@ -1,57 +1,71 @@
-/** Strings looked through one by one before they are joined to the others. */
-const LOOSE_MAX = 20_000
+/** Strings joined to one text; those that are left over are looked through one by one until they are as many. */
+const JOINED = 20_000
 
-/**
- * Strings that words are looked for in, in lower case: joined to one text, through which a word is looked for ten times as
- * fast as through each by itself. New ones are looked through singly until they are many.
- */
-export class Haystack {
-  #text = ''
-  /** Where each string begins in the text. */
-  #starts = new Uint32Array(0)
-  #joined = 0
+/** Neighbouring strings as one text. */
+class Joined {
+  readonly #text: string
+  /** Where each string begins in the text, and where one more would. */
+  readonly #starts: Uint32Array
 
-  /** @param strings - all of them; those that were there before are the same */
-  take(strings: readonly string[]): void {
-    if (strings.length >= this.#joined && strings.length - this.#joined <= LOOSE_MAX) return
+  constructor(strings: readonly string[]) {
     this.#text = strings.join('\n')
-    this.#joined = strings.length
     this.#starts = new Uint32Array(strings.length + 1)
-    let at = 0
-    for (let code = 0; code < strings.length; code++) {
-      this.#starts[code] = at
-      at += (strings[code] ?? '').length + 1
+    for (let k = 0, at = 0; k < strings.length; k++) {
+      at += (strings[k] ?? '').length + 1
+      this.#starts[k + 1] = at
     }
-    this.#starts[strings.length] = at
   }
 
-  /** Sets a bit for each string that holds a word. @param word - without white space */
-  mark(word: string, bit: number, strings: readonly string[], marks: Uint32Array): void {
+  /** Sets a bit for each string that holds a word. @param first - where the mark of the first string is */
+  mark(word: string, bit: number, marks: Uint32Array, first: number): void {
     const starts = this.#starts
-    for (let at = this.#text.indexOf(word), code = 0; at !== -1; at = this.#text.indexOf(word, starts[code] ?? 0)) {
-      code = this.#stringAt(at, code)
-      marks[code] = (marks[code] ?? 0) | bit
-      if (++code >= this.#joined) break
+    const last = starts.length - 2
+    for (let at = this.#text.indexOf(word), k = 0; at !== -1; at = this.#text.indexOf(word, starts[k] ?? 0)) {
+      k = this.#stringAt(at, k)
+      marks[first + k] = (marks[first + k] ?? 0) | bit
+      if (++k > last) break
     }
-    for (let code = this.#joined; code < strings.length; code++)
-      if (strings[code]?.includes(word) === true) marks[code] = (marks[code] ?? 0) | bit
   }
 
   /** The string that a place of the text lies in, from one on: near ones are found at once. */
   #stringAt(at: number, from: number): number {
     const starts = this.#starts
+    const length = starts.length - 1
     let step = 1
     let low = from
-    while (low + step < this.#joined && (starts[low + step] ?? 0) <= at) {
+    while (low + step < length && (starts[low + step] ?? 0) <= at) {
       low += step
       step *= 2
     }
-    let high = Math.min(low + step, this.#joined)
+    let high = Math.min(low + step, length)
     while (high - low > 1) {
       const middle = (low + high) >>> 1
       if ((starts[middle] ?? 0) <= at) low = middle
       else high = middle
     }
     return low
+  }
+}
+
+/**
+ * Strings that words are looked for in, in lower case: many of them joined to one text, through which a word is looked for ten times as
+ * fast as through each by itself. What comes is joined as it becomes many, and nothing is joined twice.
+ */
+export class Haystack {
+  readonly #joined: Joined[] = [];
+
+  /** Takes strings in, a stretch at a time. @param strings - all of them; those that were there before are the same */
+  *taking(strings: readonly string[]): Generator<void> {
+    for (let from = this.#joined.length * JOINED; from + JOINED <= strings.length; from += JOINED) {
+      this.#joined.push(new Joined(strings.slice(from, from + JOINED)))
+      yield
+    }
+  }
+
+  /** Sets a bit for each string that holds a word, of those taken in and of the others. @param word - without white space */
+  mark(word: string, bit: number, strings: readonly string[], marks: Uint32Array): void {
+    for (const [k, joined] of this.#joined.entries()) joined.mark(word, bit, marks, k * JOINED)
+    for (let code = this.#joined.length * JOINED; code < strings.length; code++)
+      if (strings[code]?.includes(word) === true) marks[code] = (marks[code] ?? 0) | bit
   }
 }

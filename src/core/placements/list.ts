@@ -56,7 +56,8 @@ export class PlacementList {
   #state = new Uint8Array(0)
   /** By the number of an address of our own: whether there is such a page or file; 2 where nobody has looked. */
   #lands = new Uint8Array(0)
-  #stale: 'all' | Set<number> = 'all'
+  /** Numbers of pages whose rows nobody has looked at since they changed. */
+  #stale = new Set<number>()
   #generation = -1
   readonly #answers = new Map<string, PlacementAnswer>()
   readonly #sorting = new Sorting()
@@ -71,6 +72,7 @@ export class PlacementList {
     this.#landing = knowledge.paths
     this.rows = new PlacementRows(new Judge(site), options.keepsTags === true, options.kept ?? null)
     this.#decided = new Decided(this.rows, site)
+    this.#staleAll()
   }
 
   /** How many placements there are. */
@@ -247,10 +249,11 @@ export class PlacementList {
     return FINDINGS.filter((finding) => hasFinding(this.#bits.at(i), finding))
   }
 
-  /** Does what the first question, and the first one for words, would wait for. */
-  getReady(): void {
+  /** Does what the first question, and the first one for words, would wait for, a piece at a time. What changes meanwhile is looked at later. */
+  *gettingReady(): Generator<void> {
+    yield* this.settling()
+    yield* this.rows.strings.gettingReady()
     this.ask({})
-    this.ask({ text: '\u0000' })
   }
 
   ask(query: PlacementQuery): PlacementAnswer {
@@ -338,12 +341,13 @@ export class PlacementList {
   #touch(page: number): void {
     this.#answers.clear()
     this.#decided.classes.forgetPage(page)
-    if (this.#stale !== 'all') this.#stale.add(page)
+    this.#stale.add(page)
   }
 
   #staleAll(): void {
     this.#answers.clear()
-    this.#stale = 'all'
+    this.#stale = new Set()
+    for (const { number } of this.rows.inOrder()) this.#stale.add(number)
   }
 
   #decideAnew(): void {
@@ -354,6 +358,11 @@ export class PlacementList {
 
   /** Looks at what has changed since somebody asked. */
   #settle(): void {
+    for (const _ of this.settling());
+  }
+
+  /** Looks at what has changed since somebody asked, page by page; whoever asks before its end looks at the rest. */
+  *settling(): Generator<void> {
     const { rows } = this
     rows.tidy()
     if (rows.generation !== this.#generation) {
@@ -369,27 +378,22 @@ export class PlacementList {
       break
     }
     rows.touchedHosts.clear()
-    if (this.#stale !== 'all' && this.#stale.size === 0) return
-    this.#state = longEnough(this.#state, rows.length, 0)
-    this.#lands = longEnough(this.#lands, rows.strings.length, 2)
+    const stale = this.#stale
+    if (stale.size === 0) return
     const withFine = new Set([...this.#knowledge.fine.keys()].map((key) => pageOfFineKey(key)))
-    for (const stretch of this.#staleStretches()) this.#settlePage(stretch, withFine)
-    this.#stale = new Set()
-  }
-
-  *#staleStretches(): Generator<Stretch> {
-    const pages = this.#stale
-    if (pages === 'all') for (const { stretch } of this.rows.inOrder()) yield stretch
-    else
-      for (const number of pages) {
-        const stretch = this.rows.stretches[number]
-        if (stretch !== null && stretch !== undefined) yield stretch
-      }
+    for (const number of stale) {
+      const stretch = rows.stretches[number]
+      if (stretch !== null && stretch !== undefined) this.#settlePage(stretch, withFine)
+      stale.delete(number)
+      yield
+    }
   }
 
   #settlePage({ page, from, to }: Stretch, withFine: ReadonlySet<string>): void {
     const { columns, httpsHosts } = this.rows
     const decided = this.#decided
+    this.#state = longEnough(this.#state, this.rows.length, 0)
+    this.#lands = longEnough(this.#lands, this.rows.strings.length, 2)
     let paid: number[] | null = null
     for (let i = from; i < to; i++) {
       let number = this.#classOf.at(i) - 1

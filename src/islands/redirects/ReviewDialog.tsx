@@ -11,6 +11,9 @@ import { useAsk, useAskOn } from '../../ui/query.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { bare, counted, FINDING_WORDS, findingChip } from './words.ts'
 
+/** How soon it is looked again whether the pages to suggest have been read. */
+const SUGGESTIONS_MS = 1_500
+
 /** What is wrong in the table, each with what mends it; all mends are shown before, carried out as one, and taken back as one. */
 export function ReviewDialog({
   first,
@@ -26,7 +29,11 @@ export function ReviewDialog({
 }) {
   const [kind, setKind] = useState(first)
   const [isPreview, setPreview] = useState(false)
-  const found = useAskOn('redirect-review.look', { query: kind === null ? {} : { kind } })
+  const found = useAskOn(
+    'redirect-review.look',
+    { query: kind === null ? {} : { kind } },
+    { refreshMs: ({ areSuggestionsComing }) => (areSuggestionsComing ? SUGGESTIONS_MS : false) },
+  )
   const { error } = found
   const data = found.data?.pages[0]
   const items = found.data?.pages.flatMap((page) => page.items) ?? []
@@ -55,6 +62,11 @@ export function ReviewDialog({
         {kind !== null && <p>{FINDING_WORDS[kind]}</p>}
         {data?.total === 0 && (
           <p className="py-6 text-center text-ink-soft">Nothing is wrong. {counted(data.rows, 'row')} looked through.</p>
+        )}
+        {data?.areSuggestionsComing === true && (
+          <p role="status" className="note">
+            The pages of the site are being read; where such a row may lead instead is here in a moment.
+          </p>
         )}
         {isPreview ? (
           <Preview kinds={kind === null ? undefined : [kind]} onBack={() => setPreview(false)} onDone={onClose} />

@@ -1,0 +1,34 @@
+import { setImmediate as breathe } from 'node:timers/promises'
+
+/** Work goes on for so long before others have their turn. */
+const TURN_MS = 10
+
+/**
+ * Long work on a thread on which others wait too, turn by turn: `if (turns.isOver) await turns.next()` between two small pieces. Asking
+ * costs less than waiting for what need not be waited for.
+ */
+export class Turns {
+  readonly #ms: number
+  #until: number
+
+  /** @param ms - how long a turn is */
+  constructor(ms = TURN_MS) {
+    this.#ms = ms
+    this.#until = performance.now() + ms
+  }
+
+  get isOver(): boolean {
+    return performance.now() >= this.#until
+  }
+
+  /** Lets the others go first. */
+  async next(): Promise<void> {
+    await breathe()
+    this.#until = performance.now() + this.#ms
+  }
+
+  /** Does a work that is cut into pieces, to its end. */
+  async through(pieces: Iterable<unknown>): Promise<void> {
+    for (const _ of pieces) if (this.isOver) await this.next()
+  }
+}
