@@ -104,7 +104,7 @@ async function bringIn(context: Context, services: Services, owner: Actor, where
   const entries: Record<string, Uint8Array> = {}
   for (const page of [...DEMO_PAGES, ...crossings()]) entries[page.name] = text.encode(renderPage(page, where))
   for (const [name, content] of Object.entries(DEMO_FILES)) entries[name] = text.encode(content)
-  const job = must(await services.imports.start(owner, { name: 'slow-ferry.zip', bytes: zipSync(entries), dryRun: false }))
+  const job = must(await services.imports.start(owner, { name: 'slow-ferry.zip', bytes: zipSync(entries) }, () => ({ dryRun: false })))
   await runImport(context.db, services.views, job, context.log)
   const done = must(await services.jobs.get(owner, job))
   if (done.state !== 'done') throw new Error(`The demo could not be brought in: ${done.message ?? done.state}`)

@@ -5,7 +5,7 @@ import { notWanted } from './wanted.ts'
 
 export type { DoneWith, SentSite } from './tasks.ts'
 export { Turns } from './turns.ts'
-export { notWanted, whileWanted } from './wanted.ts'
+export { notWanted, stopIfUnwanted, whileWanted } from './wanted.ts'
 
 /** As many heavy works at once: one core stays for whoever asks for something light. */
 const THREADS_MAX = 2

@@ -7,3 +7,6 @@ export const whileWanted = <T>(signal: AbortSignal, work: () => T): T => asking.
 
 /** Tells when nobody waits any more for what is being done; undefined for work that nobody waits for. */
 export const notWanted = (): AbortSignal | undefined => asking.getStore()
+
+/** Ends long work here where nobody waits for it any more. @throws the reason */
+export const stopIfUnwanted = (): void => notWanted()?.throwIfAborted()

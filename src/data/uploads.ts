@@ -2,22 +2,64 @@ import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
 
 /** Bytes kept in one row; small enough that nothing has to hold an upload twice. */
-const PART_BYTES = 4 * 1024 * 1024
+export const PART_BYTES = 4 * 1024 * 1024
 
-/** Keeps an upload until its job is done, so that any process can carry it out. */
-export async function putUpload(
+/** Whose an upload is. */
+export interface UploadOwner {
+  readonly siteId: string
+  readonly personId: string
+}
+
+/** Keeps an upload until its job is done, so that any process can carry it out: a part at a time, each but the last with {@link PART_BYTES}. */
+export async function putUploadPart(
   db: Database,
-  { id, siteId, personId }: { id: string; siteId: string; personId: string },
-  bytes: Uint8Array,
+  { id, siteId, personId }: UploadOwner & { readonly id: string },
+  part: number,
+  bytes: Buffer,
   transaction: Transaction,
 ): Promise<void> {
-  for (let part = 0; part * PART_BYTES < bytes.length; part++) {
-    await rows(
+  await rows(
+    db,
+    'INSERT INTO uploads (id, part, bytes, site_id, person_id) VALUES ($1, $2, $3, $4, $5)',
+    [id, part, bytes, siteId, personId],
+    transaction,
+  )
+}
+
+/** An upload that is kept, to be read at any place of it. */
+export interface KeptUpload {
+  readonly bytes: number
+  /** @param to - exclusive, no further than its end */
+  read(from: number, to: number): Promise<Buffer>
+}
+
+/** @returns null when it is no longer kept */
+export async function openUpload(db: Database, id: string): Promise<KeptUpload | null> {
+  const [size] = await rows<{ bytes: number | null }>(db, 'SELECT sum(octet_length(bytes))::float8 AS bytes FROM uploads WHERE id = $1', [
+    id,
+  ])
+  if (size?.bytes == null) return null
+  const readPart = async (part: number, from: number, to: number): Promise<Buffer> => {
+    const [found] = await rows<{ bytes: Buffer }>(
       db,
-      'INSERT INTO uploads (id, part, bytes, site_id, person_id) VALUES ($1, $2, $3, $4, $5)',
-      [id, part, Buffer.from(bytes.subarray(part * PART_BYTES, (part + 1) * PART_BYTES)), siteId, personId],
-      transaction,
+      'SELECT substring(bytes FROM $3::int + 1 FOR $4::int) AS bytes FROM uploads WHERE id = $1 AND part = $2',
+      [id, part, from, to - from],
     )
+    if (found === undefined) throw new Error('An upload went while it was read')
+    return found.bytes
+  }
+  return {
+    bytes: size.bytes,
+    async read(from, to) {
+      const pieces: Buffer[] = []
+      for (let at = from; at < to; ) {
+        const part = Math.floor(at / PART_BYTES)
+        const end = Math.min(to, (part + 1) * PART_BYTES)
+        pieces.push(await readPart(part, at - part * PART_BYTES, end - part * PART_BYTES))
+        at = end
+      }
+      return pieces.length === 1 && pieces[0] !== undefined ? pieces[0] : Buffer.concat(pieces)
+    },
   }
 }
 
@@ -43,7 +85,7 @@ export async function* uploadParts(db: Database, id: string): AsyncGenerator<Buf
 /** Bytes that lie in waiting. */
 export async function waitingUploads(
   db: Database,
-  { siteId, personId }: { siteId: string; personId: string },
+  { siteId, personId }: UploadOwner,
   transaction: Transaction,
 ): Promise<{ site: number; person: number }> {
   const [found] = await rows<{ site: string; person: string }>(

@@ -1,13 +1,21 @@
 /** A thread in which service calls are carried out whose length is up to how much a site holds. It keeps what it judged for the next. */
-import { workerData } from 'node:worker_threads'
+import { BroadcastChannel, workerData } from 'node:worker_threads'
+import { whileWanted } from '../apart/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import { type JobQueue, openJobQueue } from '../jobs/index.ts'
-import { type Actor, arrived, BeingRead, createServices, type ServiceOrder, withPatience } from '../services/index.ts'
-import type { Settings } from '../settings/index.ts'
+import {
+  type Actor,
+  arrived,
+  BeingRead,
+  createServices,
+  type ServiceOrder,
+  type ServiceThreadData,
+  withPatience,
+} from '../services/index.ts'
 
-const settings = workerData as Settings
+const { settings, stops } = workerData as ServiceThreadData
 const db = openDatabase(settings.databaseUrl)
 const log = openLog(settings.logLevel)
 let queue: Promise<JobQueue> | null = null
@@ -28,15 +36,25 @@ type Calls = Readonly<Record<string, (actor: Actor, ...given: readonly unknown[]
 /** Soon enough, and not too often. */
 const AGAIN_SECONDS = 2
 
-export default async function carryOut({ service, call, actor, given, waitsMs }: ServiceOrder): Promise<Result<unknown>> {
+/** Calls in hand, by their ids. */
+const inHand = new Map<string, AbortController>()
+const stopping = new BroadcastChannel(stops)
+stopping.onmessage = ({ data }) => inHand.get(String(data))?.abort()
+stopping.unref()
+
+export default async function carryOut({ id, service, call, actor, given, waitsMs }: ServiceOrder): Promise<Result<unknown>> {
   const calls = services[service as keyof typeof services] as unknown as Calls
   const carried = calls[call]
   if (carried === undefined) throw new Error(`There is no ${service}.${call}`)
-  if (waitsMs === undefined) return carried(arrived(actor), ...given)
+  const unwanted = new AbortController()
+  inHand.set(id, unwanted)
+  const work = (): Promise<Result<unknown>> => whileWanted(unwanted.signal, () => carried(arrived(actor), ...given))
   try {
-    return await withPatience(waitsMs, () => carried(arrived(actor), ...given))
+    return await (waitsMs === undefined ? work() : withPatience(waitsMs, work))
   } catch (error) {
     if (!(error instanceof BeingRead)) throw error
     return fail('links-being-read', { done: error.done, retryAfterSeconds: AGAIN_SECONDS })
+  } finally {
+    inHand.delete(id)
   }
 }

@@ -1,3 +1,4 @@
+import { Readable } from 'node:stream'
 import { promisify } from 'node:util'
 import { gunzip } from 'node:zlib'
 import yauzl from 'yauzl'
@@ -8,6 +9,7 @@ import { readFeed } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { hyphenated, SLUG_MAX_CHARS } from '../core/slugs/index.ts'
+import type { KeptUpload } from '../data/uploads.ts'
 
 const MB = 1024 * 1024
 
@@ -29,18 +31,20 @@ export interface ArchiveEntry {
   read(): Promise<Result<Buffer, 'unreadable'>>
 }
 
-/** Opens an upload: a zip, or one file by its name. The refusal's `why` is in plain words. */
-export async function openArchive(name: string, bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
-  const isZip = bytes.length > 3 && bytes[0] === 0x50 && bytes[1] === 0x4b && ((bytes[2] ?? 0) === 3 || (bytes[2] ?? 0) === 5)
+/** Opens an upload: a zip, of which only what is asked for is read, or one file by its name. The refusal's `why` is in plain words. */
+export async function openArchive(name: string, upload: KeptUpload): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
+  const [p = 0, k = 0, kind = 0] = await upload.read(0, Math.min(4, upload.bytes))
+  const isZip = upload.bytes > 3 && p === 0x50 && k === 0x4b && (kind === 3 || kind === 5)
   if (!isZip) {
     if (/\.zip$/i.test(name))
       return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
+    const bytes = await upload.read(0, upload.bytes)
     const feed = /\.(?:xml|rss|atom)$/i.test(name) ? feedEntries(bytes) : null
     if (feed !== null) return ok(feed)
     return ok([{ name: name.replace(/^.*[\\/]/, ''), bytes: bytes.length, refused: null, read: async () => ok(bytes) }])
   }
   try {
-    return await openZip(bytes)
+    return await openZip(upload)
   } catch {
     return fail('archive-unreadable', { why: 'This zip is damaged and cannot be opened. Pack the site again and try once more.' })
   }
@@ -75,12 +79,57 @@ export function feedEntries(bytes: Buffer): readonly ArchiveEntry[] | null {
 
 const slugOf = (title: string): string => hyphenated(title, 'latin').slice(0, SLUG_MAX_CHARS)
 
-async function openZip(bytes: Buffer): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
-  const zip = await promisify<Buffer, yauzl.Options, yauzl.ZipFile>(yauzl.fromBuffer)(bytes, {
-    lazyEntries: true,
-    decodeStrings: false,
-    validateEntrySizes: true,
-  })
+/** Read of an upload at once: entries lie one behind the other, and their heads are small. */
+const WINDOW_BYTES = 256 * 1024
+
+/** Reads a zip from where uploads are kept, a window of it at a time. */
+class UploadReader extends yauzl.RandomAccessReader {
+  readonly #upload: KeptUpload
+  #window: { readonly from: number; readonly bytes: Buffer } = { from: 0, bytes: Buffer.alloc(0) }
+
+  constructor(upload: KeptUpload) {
+    super()
+    this.#upload = upload
+  }
+
+  override _readStreamForRange(start: number, end: number): Readable {
+    return Readable.from(this.#pieces(start, end), { objectMode: false })
+  }
+
+  override read(into: Buffer, offset: number, length: number, position: number, done: (error: Error | null) => void): void {
+    this.#copy(into, offset, length, position).then(
+      () => done(null),
+      (error: unknown) => done(error instanceof Error ? error : new Error('An upload cannot be read')),
+    )
+  }
+
+  async #copy(into: Buffer, offset: number, length: number, position: number): Promise<void> {
+    let at = offset
+    for await (const piece of this.#pieces(position, position + length)) at += piece.copy(into, at)
+    if (at < offset + length) throw new Error('A zip ends before it says')
+  }
+
+  async *#pieces(start: number, end: number): AsyncGenerator<Buffer> {
+    for (let at = start; at < end; ) {
+      if (at < this.#window.from || at >= this.#window.from + this.#window.bytes.length) {
+        const to = Math.min(at + WINDOW_BYTES, this.#upload.bytes)
+        if (at >= to) return
+        this.#window = { from: at, bytes: await this.#upload.read(at, to) }
+      }
+      const { from, bytes } = this.#window
+      const piece = bytes.subarray(at - from, end - from)
+      at += piece.length
+      yield piece
+    }
+  }
+}
+
+async function openZip(upload: KeptUpload): Promise<Result<readonly ArchiveEntry[], 'archive-unreadable'>> {
+  const zip = await promisify<yauzl.RandomAccessReader, number, yauzl.Options, yauzl.ZipFile>(yauzl.fromRandomAccessReader)(
+    new UploadReader(upload),
+    upload.bytes,
+    { lazyEntries: true, decodeStrings: false, validateEntrySizes: true, autoClose: false },
+  )
   if (zip.entryCount > ENTRIES_MAX)
     return fail('archive-unreadable', {
       why: `This zip holds ${zip.entryCount} files; ${ENTRIES_MAX} are the most. Bring the site in in parts.`,

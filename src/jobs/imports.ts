@@ -10,7 +10,7 @@ import { fileHashes } from '../data/files.ts'
 import { broughtPages, frontPageOf } from '../data/imported-pages.ts'
 import { claimJob } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
-import { getUpload } from '../data/uploads.ts'
+import { openUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
 import { crawl } from './crawl.ts'
@@ -122,7 +122,7 @@ async function entriesOf(db: Database, siteId: string, input: ImportInput, progr
     if (!fetched.ok) throw new ImportFailure(String(fetched.detail.why))
     return fetched.value
   }
-  const upload = await getUpload(db, input.upload)
+  const upload = await openUpload(db, input.upload)
   if (upload === null) throw new ImportFailure('The upload is no longer here. Please choose the file again.')
   const opened = await openArchive(input.name, upload)
   if (!opened.ok) throw new ImportFailure(String(opened.detail.why))

@@ -32,7 +32,7 @@ import type { Database } from '../data/database.ts'
 import { claimJob, closeJob } from '../data/jobs.ts'
 import { livePageContents } from '../data/redirect-knowledge.ts'
 import { insideAllowed } from '../data/sites.ts'
-import { getUpload, uploadParts } from '../data/uploads.ts'
+import { getUpload, openUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
 import { openArchive } from './archive.ts'
 import { sitemapOf } from './crawl.ts'
@@ -268,8 +268,9 @@ async function oldAddresses(
   }
   const start = head[0] ?? Buffer.alloc(0)
   if (start[0] === 0x50 && start[1] === 0x4b) {
-    const bytes = (await getUpload(db, upload)) ?? Buffer.alloc(0)
-    const archive = await openArchive(name.endsWith('.zip') ? name : `${name}.zip`, bytes)
+    const kept = await openUpload(db, upload)
+    if (kept === null) return found('site')
+    const archive = await openArchive(name.endsWith('.zip') ? name : `${name}.zip`, kept)
     if (!archive.ok) throw new TrialFailure(String(archive.detail.why))
     for (const entry of archive.value) {
       if (entry.refused !== null || !/\.x?html?$/i.test(entry.name)) continue

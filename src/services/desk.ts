@@ -80,22 +80,36 @@ export function deskService(
     }
   }
 
+  /** The same, no longer than a moment where links are being read: just after much has come in this has the pages to learn as well. */
+  async function redirectsBeside(actor: Actor, links: Promise<Findings>): Promise<Desk['redirects']> {
+    const asked = redirects(actor)
+    const [{ reading }] = await Promise.all([links, soon(SOON_MS, asked)])
+    return reading === null ? asked : soon(0, asked)
+  }
+
   return {
     /** What needs a hand today. */
     async look(actor: Actor): Promise<Result<Desk, 'forbidden'>> {
-      const unpublished = await publications.unpublished(actor)
-      if (!unpublished.ok) return fail('forbidden')
       const view = await views.of(actor)
-      const links = await lookOrTell(actor, view)
+      const links = lookOrTell(actor, view)
+      const [unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
+        publications.unpublished(actor),
+        links,
+        redirectsBeside(actor, links),
+        countPages(db, actor.siteId),
+        countWaiting(db, actor.siteId),
+        setAsideOfLate(db),
+        listTroubles(db),
+      ])
+      if (!unpublished.ok) return fail('forbidden')
       return ok({
         unpublished: unpublished.value,
-        ...links,
-        pages: await countPages(db, actor.siteId),
-        // Just after much has come in their review has the pages to learn as well.
-        redirects: await (links.reading === null ? redirects(actor) : soon(SOON_MS, redirects(actor))),
-        waiting: await countWaiting(db, actor.siteId),
-        setAside: await setAsideOfLate(db),
-        troubles: (await listTroubles(db)).map(({ since }) => ({ since: since.toISOString() })),
+        ...found,
+        pages,
+        redirects: redirectsNow,
+        waiting,
+        setAside: aside,
+        troubles: troubles.map(({ since }) => ({ since: since.toISOString() })),
         hasPartners: view.setup.partners.length > 0,
         hasRules: view.setup.rules.length > 0,
       })

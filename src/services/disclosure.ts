@@ -1,3 +1,4 @@
+import { stopIfUnwanted, Turns } from '../apart/index.ts'
 import {
   type DisclosedPage,
   Disclosure,
@@ -73,6 +74,7 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
         const known = before.get(id)
         if (known?.sign === signOf(id, version)) now.set(id, known)
       }
+      const turns = new Turns()
       // A page that is as it was when it was last looked at is not read again.
       for await (const drafts of readDrafts(
         db,
@@ -84,6 +86,8 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
           const { first = null, paid: links = 0 } = paid.get(pageId) ?? {}
           const { state } = disclosureOf(decodeSource(bytes, page.encoding), disclosure, first)
           now.set(pageId, { sign: signOf(pageId, version), page: { pageId, path, title, paid: links, state } })
+          stopIfUnwanted()
+          if (turns.isOver) await turns.next()
         }
       looked.set(actor.siteId, now)
       const pages = there.flatMap(({ id }) => {

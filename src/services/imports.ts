@@ -5,22 +5,29 @@ import { fail, type Result } from '../core/result.ts'
 import type { Actor, Context } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
-import { keepUploads } from './uploads.ts'
+import { type Coming, type UploadFault, withUpload } from './uploads.ts'
+
+interface ImportSaid {
+  readonly dryRun: boolean
+  readonly leaveOff?: string
+}
 
 export function importsService({ db }: Context, jobs: ReturnType<typeof jobsService>) {
   return {
-    /** Keeps an upload and starts looking at it; a dry run changes nothing. */
+    /**
+     * Keeps an upload and starts looking at it; a dry run changes nothing.
+     * @param said - what goes with the file, which may be told behind it
+     */
     async start(
       actor: Actor,
-      { name, bytes, dryRun, leaveOff }: { name: string; bytes: Uint8Array; dryRun: boolean; leaveOff?: string | undefined },
-    ): Promise<Result<string, 'forbidden' | 'upload-too-large' | 'upload-missing' | 'uploads-full'>> {
+      { name, bytes }: { readonly name: string; readonly bytes: Coming },
+      said: () => ImportSaid | Promise<ImportSaid>,
+    ): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('imports:run')) return fail('forbidden')
-      if (bytes.length === 0) return fail('upload-missing')
-      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const kept = await keepUploads(db, actor, [bytes])
-      if (!kept.ok) return kept
-      const [upload = ''] = kept.value
-      return jobs.startImport(actor, { ...NO_CHOICES, upload, dryRun, leaveOff: leaveOff ?? '', name })
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
+        const { dryRun, leaveOff = '' } = await said()
+        return jobs.startImport(actor, { ...NO_CHOICES, upload, dryRun, leaveOff, name })
+      })
     },
 
     /** Starts fetching a site by its sitemap, or a feed. What has been fetched is kept, so that it goes on where it stopped. */

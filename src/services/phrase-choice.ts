@@ -1,3 +1,4 @@
+import { stopIfUnwanted, Turns } from '../apart/index.ts'
 import type { PagePhrases, PageWithPhrases, PhraseAccepted, PhraseReview, PhraseTaken, Suggested } from '../contract/phrases.ts'
 import { normalise } from '../core/address/index.ts'
 import { decodeSource, wrapLink } from '../core/markup/index.ts'
@@ -94,6 +95,7 @@ export function phraseChoiceService(
       })
       return toldWork(context, actor, { job, kind: 'phrases', total: changed.length }, async (tell) => {
         let looked = 0
+        const turns = new Turns()
         for await (const drafts of readDrafts(
           db,
           actor.siteId,
@@ -107,6 +109,8 @@ export function phraseChoiceService(
               ...{ version, found, standing: JSON.stringify(standing), refused: refusedAmong(ground, found, id) },
               page: { ...phrases, pageId: id, path, title, version, visits: 0 },
             })
+            stopIfUnwanted()
+            if (turns.isOver) await turns.next()
           }
           looked += drafts.length
           if (await tell(looked)) return fail('cancelled')

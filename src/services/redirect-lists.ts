@@ -18,7 +18,7 @@ import { fieldsOf, nameOfRow } from './redirect-fields.ts'
 import { hiddenRows } from './redirect-hides.ts'
 import { PromisedRows, RedirectRoom } from './redirect-room.ts'
 import { RedirectWays } from './redirect-ways.ts'
-import { keepUploads } from './uploads.ts'
+import { type Coming, type UploadFault, withUpload } from './uploads.ts'
 
 /** A row of a list with its line; what it leaves unsaid stays as it is where there is such a row. */
 export interface ListedRedirectRow {
@@ -82,21 +82,18 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     /** Keeps a list and starts going through it. */
     async start(
       actor: Actor,
-      bytes: Uint8Array,
+      bytes: Coming,
       {
         as,
         dryRun,
         has = [],
         hasNot = [],
       }: Pick<RedirectsBulkInput, 'as' | 'dryRun'> & Partial<Pick<RedirectsBulkInput, 'has' | 'hasNot'>>,
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
+    ): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
-      if (bytes.length === 0) return fail('upload-missing')
-      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const kept = await keepUploads(db, actor, [bytes])
-      if (!kept.ok) return kept
-      const [upload = ''] = kept.value
-      return jobs.startRedirects(actor, { upload, as, dryRun, has, hasNot })
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
+        jobs.startRedirects(actor, { upload, as, dryRun, has, hasNot }),
+      )
     },
 
     /** What a list is read against. @param isTrial - nothing of it is going to be written */

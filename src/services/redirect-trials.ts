@@ -18,7 +18,7 @@ import type { Actor, Context, SiteViews } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
 import { conditionsOf, defined, fieldsOf, PLAIN_REDIRECT } from './redirect-fields.ts'
-import { keepUploads } from './uploads.ts'
+import { type Coming, type UploadFault, withUpload } from './uploads.ts'
 
 const ROWS_AT_ONCE = 10_000
 
@@ -35,37 +35,39 @@ export interface TriedSite {
   hasEnding(ending: string): boolean
 }
 
+interface ReplaySaid {
+  readonly rows?: string
+  readonly host?: string
+}
+
 /** Trials of a table that change nothing: an access log run through it, and a move rehearsed. */
 export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
   return {
-    /** @param rows - JSON of rows that are tried besides; "" for none */
+    /** @param said - what goes with the log, which may be told behind it; `rows`: JSON of rows that are tried besides, "" for none */
     async startReplay(
       actor: Actor,
-      { bytes, rows, host }: { bytes: Uint8Array; rows: string; host: string },
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full' | 'invalid-body'>> {
+      bytes: Coming,
+      said: () => ReplaySaid | Promise<ReplaySaid>,
+    ): Promise<Result<string, 'forbidden' | UploadFault | 'invalid-body'>> {
       if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
-      if (bytes.length === 0) return fail('upload-missing')
-      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      if (rows !== '' && !readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
-      const kept = await keepUploads(db, actor, rows === '' ? [bytes] : [bytes, Buffer.from(rows)])
-      if (!kept.ok) return kept
-      return jobs.startTrial(actor, 'replay', {
-        upload: kept.value[0] ?? '',
-        rows: kept.value[1] ?? null,
-        host: host === '' ? null : host,
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
+        const { rows = '', host = '' } = await said()
+        const start = (of: string | null): Promise<Result<string, 'forbidden'>> =>
+          jobs.startTrial(actor, 'replay', { upload, rows: of, host: host === '' ? null : host })
+        if (rows === '') return start(null)
+        if (!readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
+        return withUpload(db, actor, Buffer.from(rows), { maxBytes: UPLOAD_MAX_BYTES }, start)
       })
     },
 
     async startRehearsal(
       actor: Actor,
-      { bytes, name }: { bytes: Uint8Array; name: string },
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
+      { bytes, name }: { readonly bytes: Coming; readonly name: string },
+    ): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
-      if (bytes.length === 0) return fail('upload-missing')
-      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const kept = await keepUploads(db, actor, [bytes])
-      if (!kept.ok) return kept
-      return jobs.startTrial(actor, 'rehearsal', { upload: kept.value[0] ?? '', name: name.slice(0, 300) })
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
+        jobs.startTrial(actor, 'rehearsal', { upload, name: name.slice(0, 300) }),
+      )
     },
 
     /** A rehearsal with the sitemap of a site that is still there. @param address - of the site, or of its sitemap */

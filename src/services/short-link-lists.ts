@@ -13,7 +13,7 @@ import { beginListStep } from '../data/steps.ts'
 import { type Actor, type Context, type SiteViews, write } from './context.ts'
 import type { jobsService } from './jobs.ts'
 import { freeSlugs, mendDestination, redirectsUnder, shortHost } from './short-link-parts.ts'
-import { keepUploads } from './uploads.ts'
+import { type Coming, type UploadFault, withUpload } from './uploads.ts'
 
 /** A row of a list, with the line it stands on. */
 export interface ListedRow extends ShortLinkListRow {
@@ -64,18 +64,9 @@ const isSame = ({ destination, status, note, tags, row }: Judged, was: TakenSlug
 export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
   return {
     /** Keeps a list and starts going through it. @param bytes - CSV with a header, UTF-8 */
-    async start(
-      actor: Actor,
-      bytes: Uint8Array,
-      dryRun: boolean,
-    ): Promise<Result<string, 'forbidden' | 'upload-missing' | 'upload-too-large' | 'uploads-full'>> {
+    async start(actor: Actor, bytes: Coming, dryRun: boolean): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
-      if (bytes.length === 0) return fail('upload-missing')
-      if (bytes.length > UPLOAD_MAX_BYTES) return fail('upload-too-large', { bytes: bytes.length })
-      const kept = await keepUploads(db, actor, [bytes])
-      if (!kept.ok) return kept
-      const [upload = ''] = kept.value
-      return jobs.startShortLinks(actor, { upload, dryRun })
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) => jobs.startShortLinks(actor, { upload, dryRun }))
     },
 
     /**

@@ -1,3 +1,5 @@
+import { randomUUID } from 'node:crypto'
+import { BroadcastChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
 import { type ApartFault, notWanted, programAt, withinLimits } from '../apart/index.ts'
 import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
@@ -14,7 +16,7 @@ const LOOK = { deadlineMs: 5 * 60_000, isLook: true, waitsMs: 700 } as const
 /** A file is waited for as long as it takes. */
 const FILE = { deadlineMs: 10 * 60_000, isLook: true } as const
 /** The Desk says what else there is at once. */
-const GLANCE = { ...LOOK, waitsMs: 200 } as const
+const GLANCE = { ...LOOK, waitsMs: 120 } as const
 const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
@@ -37,19 +39,26 @@ const CARRIED = {
 } as const
 type Carried = typeof CARRIED
 
-/** Threads with services of their own. One is kept: it remembers what it judged. */
-const THREADS_MAX = 2
+/**
+ * Calls that the thread has in hand at once. It is one thread, since what it knows of a large site takes minutes to learn and much room: its
+ * long works take turns of some milliseconds, so that a short one is done among them.
+ */
+const CALLS_MAX = 50
 const MEMORY_MB = 768
 /** Lists are read as many small things that stay. */
 const YOUNG_MB = 96
-/** What nobody waits for any more may still end by itself: a thread that is ended forgets what it knew. */
+/** What nobody waits for any more may still end by itself. */
 const UNWANTED_MS = 3_000
+/** A call that is over its time, and does not stop when it is told to, ends with its thread and all that this knew. */
+const STOPS_WITHIN_MS = 10_000
 
 /** Somebody, as threads are told of them: what they may do is a list. */
 type SentActor = Omit<Actor, 'can'> & { readonly may: readonly Permission[] }
 
 /** What a thread is told: which call of which service, by whom, with what. */
 export interface ServiceOrder {
+  /** By which it is told to stop. */
+  readonly id: string
   readonly service: string
   readonly call: string
   readonly actor: SentActor
@@ -67,10 +76,18 @@ export type WithThreads<S extends OwnServices> = Omit<S, keyof Carried> & {
   }
 }
 
-/** Carries service calls out in threads, so that whoever asks for something light is answered meanwhile. */
+/** What a thread with services is given when it starts. */
+export interface ServiceThreadData {
+  readonly settings: Settings
+  /** Where it is told the ids of calls that are to stop. */
+  readonly stops: string
+}
+
+/** Carries service calls out in a thread, so that whoever asks for something light is answered meanwhile. */
 export class ServiceThreads {
   readonly #settings: Settings
   #pool: Piscina | null = null
+  readonly #stops = new BroadcastChannel(`calls to stop ${randomUUID()}`)
 
   readonly #waits: boolean
 
@@ -78,6 +95,7 @@ export class ServiceThreads {
   constructor(settings: Settings, { waits = false }: { readonly waits?: boolean } = {}) {
     this.#settings = settings
     this.#waits = waits
+    this.#stops.unref()
   }
 
   /** The same services, some of whose calls go to a thread. */
@@ -92,6 +110,7 @@ export class ServiceThreads {
             (actor: Actor, ...given: unknown[]) =>
               this.#run(
                 {
+                  id: randomUUID(),
                   service,
                   call,
                   actor: sendable(actor),
@@ -108,15 +127,33 @@ export class ServiceThreads {
   }
 
   async #run(order: ServiceOrder, { deadlineMs, isLook }: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
-    const pool = this.start()
     const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : null
     try {
-      const run = (signal: AbortSignal): Promise<unknown> => pool.run(order, { signal })
+      const run = (ending: AbortSignal): Promise<unknown> => this.#until(ending, order, deadlineMs)
       const done = await withinLimits<Result<unknown, string>>(run, { deadlineMs, signal: unwanted?.signal })
       return done.ok ? done.value : done
     } finally {
       unwanted?.forget() // a file is asked for in many parts, all of them for one request
     }
+  }
+
+  /** Waits for a call until it is over or not to be waited for any more. It is told then to stop; whether it does is seen to. */
+  #until(ending: AbortSignal, order: ServiceOrder, deadlineMs: number): Promise<unknown> {
+    const pool = this.start()
+    const running: Promise<unknown> = pool.run(order)
+    const late = setTimeout(() => {
+      for (const thread of pool.threads) void thread.terminate()
+    }, deadlineMs + STOPS_WITHIN_MS).unref()
+    const over = (): void => clearTimeout(late)
+    running.then(over, over)
+    return new Promise((resolve, reject) => {
+      const stop = (): void => {
+        this.#stops.postMessage(order.id)
+        reject(ending.reason)
+      }
+      ending.addEventListener('abort', stop, { once: true })
+      running.then(resolve, reject).finally(() => ending.removeEventListener('abort', stop))
+    })
   }
 
   /** Starts a thread before somebody asks for anything. */
@@ -126,9 +163,9 @@ export class ServiceThreads {
       filename: programAt('services.mjs'),
       atomics: 'disabled', // a thread that sleeps on a lock does not hear that a connection to the database was lost
       minThreads: 1,
-      maxThreads: THREADS_MAX,
-      idleTimeout: 30_000,
-      workerData: this.#settings,
+      maxThreads: 1,
+      concurrentTasksPerWorker: CALLS_MAX,
+      workerData: { settings: this.#settings, stops: this.#stops.name } satisfies ServiceThreadData,
       resourceLimits: { maxOldGenerationSizeMb: MEMORY_MB, maxYoungGenerationSizeMb: YOUNG_MB },
     })
     return this.#pool
@@ -137,6 +174,7 @@ export class ServiceThreads {
   async close(): Promise<void> {
     await this.#pool?.destroy()
     this.#pool = null
+    this.#stops.close()
   }
 }
 

@@ -147,10 +147,10 @@ test('one slow site holds no other site’s import up; cancelled, it ends at onc
   const slowOne = threads.carryOut(slow, join)
   await until(async () => (await state(slow)) === 'running', 10_000)
   // Another of the same site waits for its turn; another site's does not.
-  const behind = must(await services.imports.start(owner, { name: 'a.zip', bytes: zipOf({ 'a.html': '<p>a' }), dryRun: true }))
+  const behind = must(await services.imports.start(owner, { name: 'a.zip', bytes: zipOf({ 'a.html': '<p>a' }) }, () => ({ dryRun: true })))
   await threads.carryOut(behind, join)
   assert.equal(await state(behind), 'waiting')
-  const quick = must(await services.imports.start(them, { name: 'b.zip', bytes: zipOf({ 'b.html': '<p>b' }), dryRun: false }))
+  const quick = must(await services.imports.start(them, { name: 'b.zip', bytes: zipOf({ 'b.html': '<p>b' }) }, () => ({ dryRun: false })))
   await threads.carryOut(quick, join)
   assert.equal(await state(quick), 'done')
   assert.equal(await state(slow), 'running')

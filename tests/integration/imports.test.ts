@@ -197,7 +197,7 @@ test('the one folder everything lies in is named, and left off on request', asyn
 test('a cancelled import leaves nothing behind', async () => {
   const { services, owner, db, context } = world
   const files = Object.fromEntries(Array.from({ length: 400 }, (_, i) => [`many/${i}.html`, `<title>${i}</title>`]))
-  const job = must(await services.imports.start(owner, { name: 'many.zip', bytes: zipOf(files), dryRun: false }))
+  const job = must(await services.imports.start(owner, { name: 'many.zip', bytes: zipOf(files) }, () => ({ dryRun: false })))
   const running = runImport(db, services.views, job, context.log)
   await rows(db, 'UPDATE jobs SET is_cancel_asked = true WHERE id = $1', [job])
   await running
@@ -206,7 +206,9 @@ test('a cancelled import leaves nothing behind', async () => {
 })
 
 test('only those who may bring sites in can', async () => {
-  const refused = await world.services.imports.start(world.contributor, { name: 'x.zip', bytes: zipOf({ 'a.html': '' }), dryRun: true })
+  const refused = await world.services.imports.start(world.contributor, { name: 'x.zip', bytes: zipOf({ 'a.html': '' }) }, () => ({
+    dryRun: true,
+  }))
   assert.deepEqual(refused.ok ? null : refused.fault, 'forbidden')
 })
 

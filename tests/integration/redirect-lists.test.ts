@@ -12,7 +12,6 @@ import { rows } from '../../src/data/database.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects } from '../../src/jobs/redirects.ts'
 import { runRedirectUndo } from '../../src/jobs/steps.ts'
-import { keepUploads } from '../../src/services/uploads.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
 
 let world: World
@@ -368,7 +367,7 @@ test('an access log is run through the table as it is, and as it is to be; broke
   ]
   for (const bytes of [Buffer.from(lines.join('\n')), gzipSync(lines.join('\r\n'))]) {
     const job = must(
-      await services.redirectTrials.startReplay(editor, { bytes, rows: JSON.stringify([{ from: '/tried', to: '/' }]), host: '' }),
+      await services.redirectTrials.startReplay(editor, bytes, () => ({ rows: JSON.stringify([{ from: '/tried', to: '/' }]) })),
     )
     await runReplay(db, services.redirectTrials, job, log)
     const report = ReplayReport.parse(must(await services.jobs.get(editor, job)).report)
@@ -383,7 +382,7 @@ test('an access log is run through the table as it is, and as it is to be; broke
     ])
     assert.deepEqual(report.examples.missed.map(({ path }) => path).sort(), ['/%zz\u0001', '/missed'])
   }
-  const job = must(await services.redirectTrials.startReplay(editor, { bytes: Buffer.from('a\nb\n'), rows: '', host: '' }))
+  const job = must(await services.redirectTrials.startReplay(editor, Buffer.from('a\nb\n'), () => ({})))
   await runReplay(db, services.redirectTrials, job, log)
   assert.match(must(await services.jobs.get(editor, job)).message ?? '', /no access log/)
   assert.deepEqual(await rows(db, 'SELECT id FROM uploads'), [], 'what was sent goes with its job, however that ends')
@@ -393,7 +392,7 @@ test('an access log is run through the table as it is, and as it is to be; broke
 test('a log is replayed as delivery answers: index files, escapes and empty lines; and another format is named', async () => {
   const { db, services, editor } = world
   const replayed = async (log_: string) => {
-    const job = must(await services.redirectTrials.startReplay(editor, { bytes: Buffer.from(log_), rows: '', host: '' }))
+    const job = must(await services.redirectTrials.startReplay(editor, Buffer.from(log_), () => ({})))
     await runReplay(db, services.redirectTrials, job, log)
     return must(await services.jobs.get(editor, job))
   }
@@ -409,26 +408,13 @@ test('a log is replayed as delivery answers: index files, escapes and empty line
 test('a log of nothing but empty lines is stopped as any other, and what was sent goes', async () => {
   const { db, services, editor } = world
   const bytes = gzipSync(Buffer.alloc(300 * 1024 * 1024, '\n'), { level: 1 })
-  const job = must(await services.redirectTrials.startReplay(editor, { bytes, rows: '', host: '' }))
+  const job = must(await services.redirectTrials.startReplay(editor, bytes, () => ({})))
   const running = runReplay(db, services.redirectTrials, job, log)
   while (must(await services.jobs.get(editor, job)).state !== 'running') await new Promise((resolve) => setTimeout(resolve, 5))
   must(await services.jobs.cancel(editor, job))
   await running
   assert.equal(must(await services.jobs.get(editor, job)).state, 'cancelled')
   assert.deepEqual(await rows(db, 'SELECT id FROM uploads'), [])
-})
-
-test('what lies in waiting has a quota a person and a site', async () => {
-  const { db, editor, owner } = world
-  const quota = { siteBytes: 25, personBytes: 15 }
-  const file = (bytes: number): Uint8Array[] => [new Uint8Array(bytes)]
-  assert.ok((await keepUploads(db, editor, file(10), quota)).ok)
-  const more = await keepUploads(db, editor, file(6), quota)
-  assert.equal(more.ok ? '' : more.fault, 'uploads-full')
-  assert.ok((await keepUploads(db, owner, file(15), quota)).ok, 'somebody else has room')
-  const full = await keepUploads(db, editor, file(1), quota)
-  assert.equal(full.ok ? '' : full.fault, 'uploads-full', 'until the site has none')
-  await rows(db, 'DELETE FROM uploads')
 })
 
 for (const [kind, name, bytes] of [

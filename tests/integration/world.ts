@@ -110,12 +110,10 @@ export async function bringIn(
   options: { dryRun?: boolean; name?: string; leaveOff?: string } = {},
 ) {
   const job = must(
-    await services.imports.start(owner, {
-      name: options.name ?? 'site.zip',
-      bytes,
+    await services.imports.start(owner, { name: options.name ?? 'site.zip', bytes }, () => ({
       dryRun: options.dryRun ?? false,
-      leaveOff: options.leaveOff,
-    }),
+      leaveOff: options.leaveOff ?? '',
+    })),
   )
   await runImport(db, services.views, job, silent)
   return { job, ...must(await services.jobs.get(owner, job)) }

@@ -5,7 +5,7 @@ import { BODY_LIMITS, type Operation } from '../../../contract/operation.ts'
 import { isFault, problemOf } from '../../../contract/problems.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
-import { readUpload } from './_form.ts'
+import { takeUpload } from './_form.ts'
 
 type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
 
@@ -111,8 +111,12 @@ export async function uploaded(
 ): Promise<Result<{ name: string; bytes: Uint8Array }, 'upload-missing' | 'file-too-large'>> {
   const length = Number(request.headers.get('content-length') ?? 0)
   if (length > ONE_FILE_MAX_BYTES + FORM_MAX_BYTES) return fail('file-too-large', { bytes: length })
-  const form = await readUpload(request)
-  return form?.file != null ? ok(form.file) : fail('upload-missing')
+  const form = await takeUpload(request, async ({ name, bytes }) => {
+    const pieces: Uint8Array[] = []
+    for await (const piece of bytes) pieces.push(piece)
+    return { name, bytes: Buffer.concat(pieces) }
+  })
+  return form?.taken == null ? fail('upload-missing') : ok(form.taken)
 }
 
 /** What a form adds around its file. */

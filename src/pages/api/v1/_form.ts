@@ -2,48 +2,69 @@ import { Readable } from 'node:stream'
 import type { ReadableStream } from 'node:stream/web'
 import busboy from '@fastify/busboy'
 
-/** What came with a multipart form (RFC 7578): its fields, and its one file. */
-export interface UploadForm {
-  readonly fields: Readonly<Record<string, string>>
-  readonly file: { readonly name: string; readonly bytes: Uint8Array } | null
+export type FormFields = Readonly<Record<string, string>>
+
+/** The one file of a form, piece by piece as it comes. */
+export interface FormFile {
+  readonly name: string
+  readonly bytes: AsyncIterable<Uint8Array>
 }
 
 const FIELDS_MAX = 50
 const FIELD_MAX_BYTES = 32 * 1024 * 1024
 
+/** A form broke off, or is none. */
+class FormBroken extends Error {}
+
 /**
- * Reads a form piece by piece, as it comes: others are answered between two pieces, however large its file is. How much may come
- * is counted before (studio/limits.ts).
- * @returns null where the body is no such form, or breaks off
+ * Reads a multipart form (RFC 7578) as it comes: its file goes to `take`, which may leave what it does not want. How much may come is
+ * counted before (studio/limits.ts).
+ * @param take - given the file, and the fields, which are whole at the end of the form: some stand behind the file
+ * @returns what `take` says, null where there is no file; with the fields. Null where the body is no such form, or breaks off
  */
-export function readUpload(request: Request): Promise<UploadForm | null> {
+export async function takeUpload<T>(
+  request: Request,
+  take: (file: FormFile, fields: () => Promise<FormFields>) => Promise<T>,
+): Promise<{ readonly fields: FormFields; readonly taken: T | null } | null> {
   const type = request.headers.get('content-type') ?? ''
   const { body } = request
-  if (body === null || !/^multipart\/form-data\b/i.test(type)) return Promise.resolve(null)
-  return new Promise((resolve) => {
-    const fields: Record<string, string> = {}
-    let file: UploadForm['file'] = null
+  if (body === null || !/^multipart\/form-data\b/i.test(type)) return null
+  let taking: Promise<T> | null = null
+  const fields = new Promise<FormFields>((resolve, reject) => {
+    const read: Record<string, string> = {}
+    const broken = (): void => reject(new FormBroken('The form broke off'))
     let parts: ReturnType<typeof busboy>
     try {
       parts = busboy({ headers: { 'content-type': type }, limits: { files: 1, fields: FIELDS_MAX, fieldSize: FIELD_MAX_BYTES } })
     } catch {
-      return resolve(null)
+      return broken() // it says of itself how its parts are told apart, or does not
     }
     parts.on('field', (name: string, value: string) => {
-      fields[name] = value
+      read[name] = value
     })
     parts.on('file', (_field: string, stream: Readable, name: string) => {
-      const pieces: Buffer[] = []
-      stream.once('error', () => resolve(null)) // a body that ends within its file
-      stream.on('data', (piece: Buffer) => pieces.push(piece))
-      stream.once('end', () => {
-        file = { name: name ?? '', bytes: Buffer.concat(pieces) }
-      })
+      stream.once('error', broken) // a body that ends within its file
+      const bytes = stream.iterator({ destroyOnReturn: false })
+      taking = take({ name: name ?? '', bytes }, () => fields)
+      // What is not wanted is still read: the form goes on behind it.
+      void taking.catch(() => {}).finally(() => stream.resume())
     })
-    parts.once('finish', () => resolve({ fields, file }))
-    parts.once('error', () => resolve(null))
+    parts.once('finish', () => resolve(read))
+    parts.once('error', broken)
     Readable.fromWeb(body as ReadableStream)
-      .once('error', () => resolve(null))
+      .once('error', broken)
       .pipe(parts)
   })
+  try {
+    return { fields: await fields, taken: await taking }
+  } catch (error) {
+    await Promise.resolve(taking).catch(() => {})
+    if (error instanceof FormBroken) return null
+    throw error
+  }
+}
+
+/** A body as it comes, for what is kept piece by piece. */
+export async function* bodyOf({ body }: Request): AsyncGenerator<Uint8Array> {
+  if (body !== null) yield* Readable.fromWeb(body as ReadableStream)
 }
