@@ -31,7 +31,7 @@ export const Step = z
     of('phrases', { destination: z.string(), phrases: z.int() }),
     of('rules', { version: z.int(), rules: z.int() }),
     of('earnings', { partner: z.string(), name: z.string(), lines: z.int() }),
-    of('imports', { name: z.string(), pages: z.int() }),
+    of('imports', { name: z.string(), pages: z.int(), files: z.int() }),
   ])
   .meta({ id: 'Step' })
 export type Step = z.infer<typeof Step>

@@ -10,12 +10,14 @@ export interface NewFile {
   readonly hash: string
   readonly bytes: Uint8Array
   readonly personId?: string | null
+  /** The import that brings it. */
+  readonly step?: string
 }
 
 /** Puts a file in its place. Like a page it is a draft: readers get it with the next publication. What it replaces is kept. */
 export async function upsertFile(
   db: Database,
-  { siteId, path, mediaType, hash, bytes, personId }: NewFile,
+  { siteId, path, mediaType, hash, bytes, personId, step }: NewFile,
   transaction: Transaction,
 ): Promise<string> {
   await putContents(db, [{ hash, bytes }], transaction)
@@ -30,8 +32,9 @@ export async function upsertFile(
   const id = row?.id ?? ''
   await rows(
     db,
-    `INSERT INTO file_revisions (file_id, version, hash, media_type, bytes, person_id) SELECT id, version, draft_hash, media_type, bytes, $2 FROM files WHERE id = $1 ON CONFLICT DO NOTHING`,
-    [id, personId ?? null],
+    `INSERT INTO file_revisions (file_id, version, hash, media_type, bytes, person_id, step_id)
+     SELECT id, version, draft_hash, media_type, bytes, $2, $3 FROM files WHERE id = $1 ON CONFLICT DO NOTHING`,
+    [id, personId ?? null, step ?? null],
     transaction,
   )
   return id

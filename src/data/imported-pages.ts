@@ -90,3 +90,26 @@ export async function frontPageOf(db: Database, siteId: string): Promise<{ path:
   )
   return page ?? null
 }
+
+/** Of an import, as a condition: whether anything of it has come in. */
+export const broughtBy = (step: string): string =>
+  `(EXISTS (SELECT FROM page_revisions b WHERE b.step_id = ${step}) OR EXISTS (SELECT FROM file_revisions b WHERE b.step_id = ${step}))`
+
+/** What an import has brought so far, by path: whether that was new. One whose process ended goes on behind it. */
+export async function broughtSoFar(db: Database, step: string): Promise<ReadonlyMap<string, 'new' | 'changed'>> {
+  const found = await rows<{ path: string; isNew: boolean }>(
+    db,
+    `SELECT p.path, NOT EXISTS (SELECT FROM page_revisions b WHERE b.page_id = p.id AND b.version < v.version) AS "isNew"
+       FROM page_revisions v JOIN pages p ON p.id = v.page_id WHERE v.step_id = $1
+     UNION ALL SELECT f.path, NOT EXISTS (SELECT FROM file_revisions b WHERE b.file_id = f.id AND b.version < v.version)
+       FROM file_revisions v JOIN files f ON f.id = v.file_id WHERE v.step_id = $1`,
+    [step],
+  )
+  return new Map(found.map(({ path, isNew }) => [path, isNew ? 'new' : 'changed']))
+}
+
+/** Whether anything of an import is there. */
+export async function hasBrought(db: Database, step: string): Promise<boolean> {
+  const [found] = await rows<{ has: boolean }>(db, `SELECT ${broughtBy('$1')} AS has`, [step])
+  return found?.has === true
+}

@@ -1,5 +1,6 @@
 import type { Transaction } from 'sequelize'
 import { type Database, inTransaction, jsonOf, rows } from './database.ts'
+import { broughtBy } from './imported-pages.ts'
 import type { JobRow } from './models.ts'
 
 /** Jobs that nobody may take up again: their work is one transaction of the call that began them. */
@@ -102,11 +103,11 @@ export async function waitingJob(
   return job ?? null
 }
 
-/** The oldest job that waits of each site that has none at work. */
+/** The oldest job that waits of each site that has none at work. One that was just begun is sent by whoever began it, but for what takes an import back. */
 export async function jobsToTakeUp(db: Database): Promise<string[]> {
   const found = await rows<{ id: string }>(
     db,
-    `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND created_at < now() - interval '2 seconds'
+    `SELECT DISTINCT ON (site_id) id FROM jobs j WHERE state = 'waiting' AND (created_at < now() - interval '2 seconds' OR kind = 'imports-undo')
        AND NOT EXISTS (SELECT 1 FROM jobs o WHERE o.site_id = j.site_id AND o.state = 'running' AND o.begun < ${BEGUN_BY_A_CALL}) ORDER BY site_id, created_at`,
   )
   return found.map(({ id }) => id)
@@ -118,11 +119,21 @@ export async function jobsToTakeUp(db: Database): Promise<string[]> {
  * @returns those that wait again
  */
 export async function rescueJobs(db: Database, begunMax: number): Promise<string[]> {
+  const less = 'Bring in less at once.'
   await rows(
     db,
-    `UPDATE jobs SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 END
-     WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1)`,
-    [SILENCE_SECONDS, begunMax, 'It broke off twice, so it is not tried again. Nothing was changed. Bring in less at once.', BROKE_OFF],
+    `WITH closed AS (
+       UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 || CASE WHEN ${IS_PARTLY_IN} THEN $5 ELSE $6 END END
+       WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1) RETURNING id, site_id, kind, state, person_id)
+     ${TAKEN_BACK}`,
+    [
+      SILENCE_SECONDS,
+      begunMax,
+      'It broke off twice, so it is not tried again. ',
+      BROKE_OFF,
+      `${IS_TAKEN_BACK} ${less}`,
+      `Nothing was changed. ${less}`,
+    ],
   )
   const left = await rows<{ id: string }>(
     db,
@@ -131,6 +142,15 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
   )
   return left.map(({ id }) => id)
 }
+
+/** Said of an import that came to no end. */
+export const IS_TAKEN_BACK = 'What had come in is taken back.'
+/** Whether a job is an import of which something is in. */
+const IS_PARTLY_IN = `j.kind = 'import' AND ${broughtBy('j.id')}`
+/** Takes back what has come in of the imports in `closed` that came to no end: noted with their end, so that one is never there without the other. */
+const TAKEN_BACK = `INSERT INTO jobs (site_id, kind, state, input, person_id)
+  SELECT j.site_id, 'imports-undo', 'waiting', jsonb_build_object('kind', 'imports', 'step', j.id), j.person_id FROM closed j
+  WHERE j.state <> 'done' AND ${IS_PARTLY_IN}`
 
 /** Whether somebody asked a job to stop. */
 export async function isCancelAsked(db: Database, id: string): Promise<boolean> {
@@ -145,7 +165,7 @@ export async function giveBack(db: Database, ids: readonly string[]): Promise<vo
 }
 
 /**
- * Writes down what became of a job that was at work. What was sent for it goes, but for an import that is not carried out: it can be begun
+ * Writes down what became of a job that was at work. Of an import that is not done, what has come in is taken back by a job of its own. What was sent for it goes, but for an import that is not carried out: it can be begun
  * again, and is kept for a day. @param report - what it tells; left out where it stays as it is */
 export async function closeJob(
   db: Database,
@@ -155,7 +175,8 @@ export async function closeJob(
   await rows(
     db,
     `WITH closed AS (UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now()
-       WHERE id = $1 AND state = 'running' RETURNING input)
+       WHERE id = $1 AND state = 'running' RETURNING id, site_id, kind, state, person_id, input),
+     back AS (${TAKEN_BACK})
      DELETE FROM uploads u USING closed WHERE u.id IN ((input->>'upload')::uuid, (input->>'rows')::uuid)
        AND (NOT input ? 'joinsMenus' OR ($2 = 'done' AND input->>'dryRun' = 'false'))`,
     [id, state, message, report === undefined ? null : jsonOf(report)],

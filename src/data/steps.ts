@@ -1,5 +1,6 @@
 import type { StepKind } from '../contract/steps.ts'
 import { type Database, rows, type Transaction } from './database.ts'
+import { broughtBy } from './imported-pages.ts'
 
 /** A step as it is listed; what belongs to its kind alone stands in `facts`. */
 export interface StepRow {
@@ -98,8 +99,9 @@ const SOURCES: Readonly<
     from: 'jobs s',
     at: 's.created_at',
     undone: 's.undone_at IS NOT NULL',
-    where: `s.kind = 'import' AND s.state = 'done' AND EXISTS (SELECT FROM page_revisions v WHERE v.step_id = s.id)`,
-    facts: `jsonb_build_object('name', coalesce(s.input->>'name', ''), 'pages', ${counted('page_revisions v WHERE v.step_id = s.id')})`,
+    where: `s.kind = 'import' AND s.state = 'done' AND ${broughtBy('s.id')}`,
+    facts: `jsonb_build_object('name', coalesce(s.input->>'name', ''), 'pages', ${counted('page_revisions v WHERE v.step_id = s.id')},
+      'files', ${counted('file_revisions v WHERE v.step_id = s.id')})`,
   },
 }
 
@@ -163,7 +165,10 @@ export async function markTakenBack(
   { kind, id, job }: { kind: 'short-links' | 'imports'; id: string; job: string },
   transaction: Transaction,
 ): Promise<boolean> {
-  const [table, isOne] = kind === 'imports' ? ['jobs', "t.kind = 'import' AND t.state = 'done'"] : ['short_link_steps', "t.what = 'list'"]
+  const [table, isOne] =
+    kind === 'imports'
+      ? ['jobs', "t.kind = 'import' AND t.state IN ('done', 'failed', 'cancelled')"]
+      : ['short_link_steps', "t.what = 'list'"]
   const marked = await rows(
     db,
     `UPDATE ${table} t SET undone_at = coalesce(t.undone_at, now()) WHERE t.site_id = $1 AND t.id = $2 AND ${isOne}
@@ -217,6 +222,39 @@ export async function takeListBack(
   return { seen, changed: changed.map(({ id }) => id), removed: removed.map(({ id }) => id) }
 }
 
+/**
+ * Gives files of an import back what they were before it, and takes away those it brought, as far as they are still as it left them.
+ * @returns what was looked at, in order, and what of it is as it was before
+ */
+export async function takeFilesBack(
+  db: Database,
+  { siteId, personId }: { readonly siteId: string; readonly personId: string | null },
+  { step, after, limit }: { readonly step: string; readonly after: string | null; readonly limit: number },
+  transaction: Transaction,
+): Promise<TakenBack> {
+  const seen = await idsAfter(db, 'file_revisions', 'file_id', { step, after, limit }, transaction)
+  const given = await rows<{ id: string; isGone: boolean }>(
+    db,
+    `WITH standing AS (
+       SELECT f.id, (SELECT max(b.version) FROM file_revisions b WHERE b.file_id = f.id AND b.version < v.version) AS before
+       FROM files f JOIN file_revisions v ON v.file_id = f.id AND v.version = f.version AND v.step_id = $3
+       WHERE f.site_id = $1 AND f.id = ANY($4::uuid[]) AND f.removed_at IS NULL FOR UPDATE OF f),
+     back AS (
+       UPDATE files f SET version = f.version + 1, updated_at = now(), removed_at = CASE WHEN b.file_id IS NULL THEN now() END,
+         draft_hash = coalesce(b.hash, f.draft_hash), media_type = coalesce(b.media_type, f.media_type), bytes = coalesce(b.bytes, f.bytes)
+       FROM standing s LEFT JOIN file_revisions b ON b.file_id = s.id AND b.version = s.before
+       WHERE f.id = s.id RETURNING f.id, f.version, f.draft_hash, f.media_type, f.bytes, f.removed_at IS NOT NULL AS gone),
+     kept AS (
+       INSERT INTO file_revisions (file_id, version, hash, media_type, bytes, person_id)
+       SELECT id, version, draft_hash, media_type, bytes, $2 FROM back WHERE NOT gone)
+     SELECT id, gone AS "isGone" FROM back`,
+    [siteId, personId, step, seen],
+    transaction,
+  )
+  const idsOf = (isGone: boolean): string[] => given.filter((each) => each.isGone === isGone).map(({ id }) => id)
+  return { seen, changed: idsOf(false), removed: idsOf(true) }
+}
+
 /** The pages of an import, a stretch at a time. */
 export const importedPages = (
   db: Database,
@@ -243,8 +281,8 @@ export async function beforeImport(
 
 async function idsAfter(
   db: Database,
-  table: 'short_link_changes' | 'page_revisions',
-  column: 'short_link_id' | 'page_id',
+  table: 'short_link_changes' | 'page_revisions' | 'file_revisions',
+  column: 'short_link_id' | 'page_id' | 'file_id',
   { step, after, limit }: { step: string; after: string | null; limit: number },
   transaction: Transaction,
 ): Promise<string[]> {

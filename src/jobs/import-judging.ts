@@ -23,6 +23,8 @@ export interface Kept {
     { readonly hash: string; readonly importHash: string | null; readonly originHash: string | null } & PageNotes
   >
   readonly files: ReadonlyMap<string, string>
+  /** What this import has brought already: a process ended in the middle of it. */
+  readonly brought: ReadonlyMap<string, 'new' | 'changed'>
 }
 
 /** An entry that was read and judged. */
@@ -116,9 +118,10 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
     taken.set(path, entry.name)
     if (kept.pages.has(path)) return refuse('A page of the site has this address.')
     const before = kept.files.get(path)
-    const outcome = before === undefined ? 'new' : before === hash ? 'same' : 'changed'
+    const isIn = kept.brought.get(path)
+    const outcome = isIn ?? (before === undefined ? 'new' : before === hash ? 'same' : 'changed')
     return {
-      content: { kind: 'file', name, path, bytes, hash, page: null },
+      content: isIn === undefined ? { kind: 'file', name, path, bytes, hash, page: null } : null,
       item: {
         name: entry.name,
         path,
@@ -154,22 +157,26 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
   const pageHash = contentHash(bytes, notes)
   // A page that was made of something else is the same while that is, whatever the site's look has become.
   const isSame = before !== undefined && (made?.origin === undefined ? before.hash === pageHash : before.originHash === hashOf(made.origin))
-  const outcome = before === undefined ? 'new' : isSame ? 'same' : 'changed'
+  const isIn = kept.brought.get(path)
+  const outcome = isIn ?? (before === undefined ? 'new' : isSame ? 'same' : 'changed')
   const isEdited = outcome === 'changed' && before?.importHash !== before?.hash
-  if (path === '/' && outcome === 'changed' && !input.replacesFront && (isEdited || input.address !== undefined))
+  if (path === '/' && outcome === 'changed' && isIn === undefined && !input.replacesFront && (isEdited || input.address !== undefined))
     return refuse(REPLACES_FRONT)
   const { placements } = page
   const changes = await views.knowing(site, (known) => countChanged(placements, { path, ...notes }, known))
   return {
-    content: {
-      kind: 'page',
-      name,
-      path,
-      bytes,
-      hash: pageHash,
-      page: contentOf(bytes, sourceNameOf(name, path), 'page', notes, page),
-      origin: made?.origin,
-    },
+    content:
+      isIn === undefined
+        ? {
+            kind: 'page',
+            name,
+            path,
+            bytes,
+            hash: pageHash,
+            page: contentOf(bytes, sourceNameOf(name, path), 'page', notes, page),
+            origin: made?.origin,
+          }
+        : null,
     item: {
       name: entry.name,
       path,

@@ -17,9 +17,15 @@ export class Storing {
   #batch: Judged[] = []
   #bytes = 0
   #underWay: Promise<void> = Promise.resolve()
+  #sent = 0
 
   constructor(store: (batch: readonly Judged[]) => Promise<void>) {
     this.#store = store
+  }
+
+  /** Those taken that are not stored yet. */
+  get waiting(): number {
+    return this.#batch.length + this.#sent
   }
 
   async take(judged: Judged): Promise<void> {
@@ -44,7 +50,10 @@ export class Storing {
     this.#batch = []
     this.#bytes = 0
     await this.#underWay
-    this.#underWay = this.#store(batch)
+    this.#sent = batch.length
+    this.#underWay = this.#store(batch).then(() => {
+      this.#sent = 0
+    })
     this.#underWay.catch(() => {}) // whoever waits for it next is told
   }
 }
@@ -62,7 +71,7 @@ export async function storeJudged(
     const { name, path, bytes, hash, page, origin } = content
     if (page === null) {
       const mediaType = lookup(path) ?? 'application/octet-stream'
-      changes.add(siteId, 'files', await upsertFile(db, { siteId, path, mediaType, hash, bytes, personId }, transaction), 'changed')
+      changes.add(siteId, 'files', await upsertFile(db, { siteId, path, mediaType, hash, bytes, personId, step }, transaction), 'changed')
     } else
       pages.push({
         path,

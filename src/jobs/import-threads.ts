@@ -5,7 +5,7 @@ import { PROBLEMS } from '../contract/problems.ts'
 import type { Database } from '../data/database.ts'
 import { closeJob, giveBack, isCancelAsked, waitingJob } from '../data/jobs.ts'
 import type { Settings } from '../settings/index.ts'
-import type { JoinMenus, NewPage } from './imports.ts'
+import { type JoinMenus, type NewPage, tellOf } from './imports.ts'
 
 /** What a thread is told. */
 export interface ImportOrder {
@@ -30,7 +30,7 @@ const CANCEL_GRACE_MS = 3_000
 
 /**
  * Carries imports out in threads of their own, each with a limit of memory and a deadline, so that neither an editor nor the
- * process depends on what somebody brought. One that has to be ended leaves its transaction unfinished: nothing is half-done.
+ * process depends on what somebody brought. One that has to be ended is closed here; what has come in of it is taken back.
  */
 export class ImportThreads {
   readonly #db: Database
@@ -101,13 +101,14 @@ export class ImportThreads {
   async #tell(job: string, error: unknown, isLate: boolean, isCancelled: boolean): Promise<void> {
     const isTooLarge = isOutOfMemory(error)
     if (!isLate && !isCancelled && !isTooLarge) this.#log.error({ err: error, job }, 'an import broke off')
-    const message = isCancelled
-      ? 'Stopped. Nothing was changed.'
+    const why = isCancelled
+      ? 'Stopped.'
       : isLate
-        ? `${PROBLEMS['work-too-slow'][1]} Nothing was changed.`
+        ? PROBLEMS['work-too-slow'][1]
         : isTooLarge
-          ? `${PROBLEMS['work-too-large'][1]} Nothing was changed.`
-          : 'Something went wrong on our side. Nothing was changed.'
+          ? PROBLEMS['work-too-large'][1]
+          : 'Something went wrong on our side.'
+    const message = await tellOf(this.#db, job, why)
     await closeJob(this.#db, job, { state: isCancelled ? 'cancelled' : 'failed', message })
   }
 

@@ -7,18 +7,21 @@ import { getBlob } from '../data/contents.ts'
 import { dropCrawl } from '../data/crawled.ts'
 import { type Database, inTransaction } from '../data/database.ts'
 import { fileHashes } from '../data/files.ts'
-import { broughtPages, frontPageOf } from '../data/imported-pages.ts'
-import { claimJob } from '../data/jobs.ts'
+import { broughtPages, broughtSoFar, frontPageOf, hasBrought } from '../data/imported-pages.ts'
+import { claimJob, IS_TAKEN_BACK } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { openUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
 import { crawl } from './crawl.ts'
-import { type Ground, type Judged, judgeEntry, type Kept, type Model, REPLACES_FRONT } from './import-judging.ts'
+import { type Ground, judgeEntry, type Kept, type Model, REPLACES_FRONT } from './import-judging.ts'
 import { Storing, storeJudged } from './import-storing.ts'
 import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
 
-/** Carries an import out, or its dry run. Everything it stores, it stores in one transaction: cancelled or broken, nothing is half-done. */
+/**
+ * Carries an import out, or its dry run. What it brings is there part by part, and can be worked on while the rest comes. Cancelled or
+ * broken, all of it is taken back; one whose process ended goes on where it was.
+ */
 export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
   const claimed = await claimJob(db, jobId)
   if (claimed === null) return
@@ -30,15 +33,20 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
     if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.siteId, claimed.personId, newPages(report))
     if (!input.dryRun && input.address !== undefined) await dropCrawl(db, input.upload)
   } catch (error) {
-    if (error instanceof Cancelled) {
-      const message =
-        input.address === undefined ? 'Stopped before anything was changed.' : 'Stopped. What was fetched is kept; it can go on from there.'
-      return endJob(db, jobId, { state: 'cancelled', message })
-    }
-    const told = error instanceof ImportFailure ? error.message : 'Something went wrong on our side. Nothing was changed.'
-    if (!(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
-    await endJob(db, jobId, { state: 'failed', message: told })
+    const isCancelled = error instanceof Cancelled
+    if (!isCancelled && !(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
+    const why = isCancelled ? 'Stopped.' : error instanceof ImportFailure ? error.message : 'Something went wrong on our side.'
+    const isFetchKept = isCancelled && input.address !== undefined
+    const message = await tellOf(db, jobId, why, isFetchKept)
+    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message })
   }
+}
+
+/** Says of an import that came to no end what is left of it. */
+export async function tellOf(db: Database, jobId: string, why: string, isFetchKept = false): Promise<string> {
+  const isIn = await hasBrought(db, jobId)
+  const kept = isFetchKept ? ['What was fetched is kept; it can go on from there.'] : []
+  return [why, ...(isIn ? [IS_TAKEN_BACK] : isFetchKept ? [] : ['Nothing was changed.']), ...kept].join(' ')
 }
 
 /** A page that was not there before. */
@@ -71,31 +79,29 @@ async function importUpload(
   const { siteId } = site.setup
   const progress = progressWriter(db, jobId)
   const entries = await entriesOf(db, siteId, input, progress)
-  const ground: Ground = { views, site, input, kept: await readKept(db, siteId), model: await frontPage(db, siteId), taken: new Map() }
+  const kept = await readKept(db, siteId, jobId)
+  const ground: Ground = { views, site, input, kept, model: await frontPage(db, siteId), taken: new Map() }
   const items: ImportItem[] = []
-
-  const each = async (take: ((judged: Judged) => Promise<void>) | null): Promise<void> => {
+  const storing = new Storing((batch) =>
+    inTransaction(db, async (transaction) => {
+      const changes = new Changes()
+      await storeJudged(db, { siteId, personId, step: jobId }, batch, transaction, changes)
+      await changes.write(db, transaction)
+    }),
+  )
+  try {
     for (const entry of entries) {
-      await progress(items.length, entries.length)
+      // What is told to be in is in.
+      await progress(items.length - storing.waiting, entries.length)
       const judged = await judgeEntry(entry, ground)
       items.push(judged.item)
-      if (take !== null) await take(judged)
+      if (!input.dryRun) await storing.take(judged)
     }
-    await progress(items.length, entries.length, true)
+    await storing.end()
+  } finally {
+    await storing.settled() // nothing may come in any more once it is over
   }
-  if (input.dryRun) await each(null)
-  else
-    await inTransaction(db, async (transaction) => {
-      const changes = new Changes()
-      const storing = new Storing((batch) => storeJudged(db, { siteId, personId, step: jobId }, batch, transaction, changes))
-      try {
-        await each((judged) => storing.take(judged))
-        await storing.end()
-      } finally {
-        await storing.settled() // nothing may be written any more once the transaction is over
-      }
-      await changes.write(db, transaction)
-    })
+  await progress(items.length, entries.length, true)
 
   const count = (outcome: ImportItem['outcome']): number => items.filter((item) => item.outcome === outcome).length
   return {
@@ -135,8 +141,9 @@ async function frontPage(db: Database, siteId: string): Promise<Model> {
   return page === null || bytes === null ? { source: null, path: '/' } : { source: decodeSource(bytes, page.encoding), path: page.path }
 }
 
-async function readKept(db: Database, siteId: string): Promise<Kept> {
+async function readKept(db: Database, siteId: string, jobId: string): Promise<Kept> {
   return {
+    brought: await broughtSoFar(db, jobId),
     pages: new Map((await broughtPages(db, siteId)).map((page) => [page.path, page])),
     files: new Map((await fileHashes(db, siteId)).map(({ path, hash }) => [path, hash])),
   }

@@ -15,6 +15,7 @@ import {
   moveOfPart,
   removePhrasesWith,
   type StepRow,
+  takeFilesBack,
   takeListBack,
   versionOfStep,
 } from '../data/steps.ts'
@@ -45,6 +46,8 @@ const LEFT_MAX = 50
 /** Short links, or pages, given back in one transaction. */
 const AT_ONCE = 1_000
 const PAGES_AT_ONCE = 100
+/** Where the taking back of an import has come to its files, and behind it the last of them. */
+const FILES = 'files '
 
 const Cursor = z.object({ at: z.string().regex(/^[0-9 :.+-]{10,40}$/), id: z.uuid() })
 
@@ -164,6 +167,21 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
             last: seen.length < AT_ONCE ? null : (seen.at(-1) ?? null),
           })
         }
+        if (after?.startsWith(FILES) === true) {
+          const { seen, changed, removed } = await takeFilesBack(
+            db,
+            by,
+            { step, after: after === FILES ? null : after.slice(FILES.length), limit: AT_ONCE },
+            transaction,
+          )
+          changes.add(by.siteId, 'files', [...changed], 'changed')
+          changes.add(by.siteId, 'files', [...removed], 'removed')
+          return ok({
+            seen: seen.length,
+            given: changed.length + removed.length,
+            last: seen.length < AT_ONCE ? null : `${FILES}${seen.at(-1)}`,
+          })
+        }
         const pageIds = await importedPages(db, { step, after, limit: PAGES_AT_ONCE }, transaction)
         const standing = await beforeImport(db, by.siteId, { step, pageIds }, transaction)
         const made = standing.filter(({ before }) => before === null)
@@ -190,7 +208,7 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
           made.map(({ id }) => id),
           'removed',
         )
-        const last = pageIds.length < PAGES_AT_ONCE ? null : (pageIds.at(-1) ?? null)
+        const last = pageIds.length < PAGES_AT_ONCE ? FILES : (pageIds.at(-1) ?? null)
         return ok({ seen: pageIds.length, given: made.length + drafts.length, last })
       })
       if (found.ok) return found.value

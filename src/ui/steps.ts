@@ -15,7 +15,7 @@ const UNITS: Readonly<Record<StepUndo['kind'], readonly [one: string, many: stri
   phrases: ['phrase', 'phrases'],
   rules: ['list of rules', 'lists of rules'],
   earnings: ['report', 'reports'],
-  imports: ['page', 'pages'],
+  imports: ['page or file', 'pages and files'],
 }
 const counted = (kind: StepUndo['kind'], count: number): string => `${count.toLocaleString('en')} ${UNITS[kind][count === 1 ? 0 : 1]}`
 

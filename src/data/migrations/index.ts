@@ -24,6 +24,7 @@ import { insideAllowed } from './023-inside-allowed.ts'
 import { ownedUploads } from './024-uploads.ts'
 import { lookUps } from './025-look-ups.ts'
 import { presentVersions } from './026-present-versions.ts'
+import { importsInParts } from './027-imports-in-parts.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -53,4 +54,5 @@ export const MIGRATIONS = [
   ownedUploads,
   lookUps,
   presentVersions,
+  importsInParts,
 ] as const

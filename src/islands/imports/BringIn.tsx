@@ -31,6 +31,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
     onSuccess: ({ job }) => setJobId(job),
   })
   const { job, error, isRunning, stop, isStopping } = useJob(jobId)
+  const isApplied = again.data?.job === jobId && again.variables?.dryRun !== true
   const report = job?.state === 'done' && isImportReport(job.report) ? job.report : null
   const close = (): void => {
     if (report?.isDryRun === false) toast.success('The pages are here, as drafts. Publish them when you have looked.')
@@ -50,10 +51,19 @@ export function BringIn({ onClose }: { onClose: () => void }) {
         <div className="py-6">
           <JobProgress
             job={job}
-            words={({ done, total }) => `Looked at ${done} of ${total} files`}
+            words={({ done, total }) =>
+              isApplied
+                ? `${done.toLocaleString('en')} of ${total.toLocaleString('en')} files are in, as drafts: each can be opened and edited while the rest comes.`
+                : `Looked at ${done.toLocaleString('en')} of ${total.toLocaleString('en')} files`
+            }
             beginning="Unpacking…"
             onStop={isStopping ? null : stop}
           />
+          {isApplied && (
+            <p className="note mt-3">
+              You may close this: it goes on by itself. Stopped, it takes back what has come in. <a href="/pages">To the pages</a>
+            </p>
+          )}
         </div>
       )}
       {(job?.state === 'failed' || job?.state === 'cancelled') && (

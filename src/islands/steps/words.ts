@@ -53,6 +53,9 @@ export function stepWords(step: Step): string {
     case 'earnings':
       return `Report “${step.name}” of ${step.partner}: ${counted(step.lines, 'line')}`
     case 'imports':
-      return `“${step.name}” brought in: ${counted(step.pages, 'page')}`
+      return `“${step.name}” brought in: ${[
+        ...(step.pages === 0 && step.files > 0 ? [] : [counted(step.pages, 'page')]),
+        ...(step.files === 0 ? [] : [counted(step.files, 'file')]),
+      ].join(', ')}`
   }
 }
