@@ -154,6 +154,27 @@ async function jobBegins({ port, token }: Copy): Promise<number> {
   }
 }
 
+/** Opens and saves a page that is in while the rest of the site comes. */
+async function editMeanwhile(copy: Copy): Promise<{ opened: number; saved: number; said: string }> {
+  const headers = { authorization: `Bearer ${copy.token}` }
+  for (;;) {
+    const found = (await (await fetch(`http://localhost:${copy.port}/api/v1/pages?path=/s0/p0.html`, { headers })).json()) as {
+      items: { id: string }[]
+    }
+    const [page] = found.items
+    if (page === undefined) {
+      await new Promise((resolve) => setTimeout(resolve, 500))
+      continue
+    }
+    const { whole: opened } = await timed(copy, 'GET', `/pages/${page.id}`)
+    const { whole: saved, said } = await timed(copy, 'PATCH', `/pages/${page.id}`, {
+      version: 1,
+      patchSets: [[{ from: 0, to: 0, insert: '<!-- edited while the rest comes -->' }]],
+    })
+    return { opened, saved, said }
+  }
+}
+
 /** Waits until the links are read. */
 async function read(copy: Copy): Promise<void> {
   while ((await timed(copy, 'GET', '/placements?limit=1')).said !== '') await new Promise((resolve) => setTimeout(resolve, 1_000))
@@ -166,10 +187,17 @@ async function read(copy: Copy): Promise<void> {
 export function largeSite(): Promise<Row> {
   const { zip, pages, links } = siteZip()
   return onCopy(async (copy) => {
-    const { ms, p99, memoryMb, answer } = await during(copy, () => bringIn(copy, 'site.zip', zip, false))
+    let edited: Awaited<ReturnType<typeof editMeanwhile>> | undefined
+    const { ms, p99, memoryMb, answer } = await during(copy, async () => {
+      const coming = bringIn(copy, 'site.zip', zip, false)
+      edited = await editMeanwhile(copy)
+      return coming
+    })
     const speed = pages / (ms / 1_000)
-    const told: string[] = []
-    let worst = 0
+    const told: string[] = [
+      `while it comes: a page opened ${edited?.opened.toFixed(0)} ms, saved ${edited?.saved.toFixed(0)} ms${edited?.said} (at most ${GOALS.links})`,
+    ]
+    let worst = Math.max(edited?.opened ?? 0, edited?.saved ?? 0) / GOALS.links
     for (const round of ['just brought in', 'once they are read']) {
       if (round === 'once they are read') await read(copy)
       for (const [name, { goal, ask }] of Object.entries(ASKED)) {
