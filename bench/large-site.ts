@@ -20,6 +20,8 @@ export interface LargeSite {
 }
 
 const LINKS_A_PAGE = 50
+/** Pages stored in one transaction. */
+const TOGETHER = 100
 const SITES = 3_000
 /** Partners' sites among those, and links that lead to them. */
 const PARTNERS = 3
@@ -44,7 +46,28 @@ function pageOf(page: number, pages: number): string {
   return `<!DOCTYPE html><html lang="en"><head><title>Page ${page} of ${['Skarrow', 'Tern Holm', 'Hollin'][page % 3]}</title></head><body><main>${links.join('\n')}</main></body></html>`
 }
 
-export async function onLargeSite<T>(links: number, work: (site: LargeSite) => Promise<T>): Promise<T> {
+function* inParts<T>(all: Iterable<T>): Generator<T[]> {
+  let together: T[] = []
+  for (const each of all) {
+    together.push(each)
+    if (together.length < TOGETHER) continue
+    yield together
+    together = []
+  }
+  if (together.length > 0) yield together
+}
+
+/** Pages of {@link LINKS_A_PAGE} links each, alike but for their addresses. */
+export function* plainPages(links: number): Generator<{ path: string; html: string }> {
+  const pages = Math.ceil(links / LINKS_A_PAGE)
+  for (let n = 0; n < pages; n++) yield { path: `/p${n}.html`, html: pageOf(n, pages) }
+}
+
+/** @param pages - no path twice */
+export async function onLargeSite<T>(
+  pages: Iterable<{ readonly path: string; readonly html: string }>,
+  work: (site: LargeSite) => Promise<T>,
+): Promise<T> {
   const { databaseUrl, folder, drop } = await makeOwn()
   const settings = readSettings({
     MAPROPE_DATABASE_URL: databaseUrl,
@@ -67,24 +90,24 @@ export async function onLargeSite<T>(links: number, work: (site: LargeSite) => P
     const site = await Site.create({ name: 'A large site', timeZone: 'UTC' })
     await Host.create({ siteId: site.id, host: 'large.localhost', kind: 'site', prefix: '', isMain: true })
     const person = await Person.create({ siteId: site.id, email: 'o@large.example', name: 'O', role: 'owner', passwordHash: '' })
-    const pages = Math.ceil(links / LINKS_A_PAGE)
     await rows(db, `INSERT INTO blobs (hash, bytes) VALUES ('none', '')`)
-    await rows(
-      db,
-      `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, version)
-       SELECT $1, '/p' || n || '.html', 'p' || n || '.html', 'p', 'utf-8', 'none', 1 FROM generate_series(0, $2::int - 1) n`,
-      [site.id, pages],
-    )
-    const made = await rows<{ id: string; path: string }>(db, 'SELECT id, path FROM pages WHERE site_id = $1', [site.id])
-    for (let from = 0; from < made.length; from += 200)
+    for (const together of inParts(pages)) {
+      const made = await rows<{ id: string; path: string }>(
+        db,
+        `INSERT INTO pages (site_id, path, source_name, title, encoding, draft_hash, version)
+         SELECT $1, path, path, 'p', 'utf-8', 'none', 1 FROM unnest($2::text[]) path RETURNING id, path`,
+        [site.id, together.map(({ path }) => path)],
+      )
+      const ids = new Map(made.map(({ id, path }) => [path, id]))
       await inTransaction(db, async (transaction) => {
-        const drafts = made.slice(from, from + 200).map(({ id, path }) => {
-          const bytes = Buffer.from(pageOf(Number(/\d+/.exec(path)?.[0]), pages))
+        const drafts = together.map(({ path, html }) => {
           const notes = { tags: [], writtenFor: null }
-          return { pageId: id, version: 1, content: newContent(bytes, path, { encoding: 'utf-8', path, notes }) }
+          const content = newContent(Buffer.from(html), path, { encoding: 'utf-8', path, notes })
+          return { pageId: ids.get(path) ?? '', version: 1, content }
         })
         await updateDrafts(db, drafts, { personId: person.id, madeBy: 'edit' }, transaction)
       })
+    }
     await db.pool.query('ANALYZE')
     const services = await start()
     return await work({ services, owner: actorFor(person), settings, restart: start })

@@ -40,12 +40,13 @@ function pageOf(n: number, links: number, pages: number): string {
   const random = numbersOf(n + 1)
   const text = (words: number): string => Array.from({ length: words }, () => WORDS[Math.floor(random() * WORDS.length)]).join(' ')
   const host = (): number => Math.floor(HOSTS * random() ** 3)
+  const inside = (page: number, isDead: boolean): string => `/s${page % 40}/${isDead ? 'gone' : 'p'}${page}.html`
   const parts: string[] = []
   for (let k = 0; k < links; k++) {
     const kind = random()
     const to =
       kind < 0.25
-        ? `/s${Math.floor(random() * 40)}/p${Math.floor(random() * pages)}.html`
+        ? inside(Math.floor(random() * pages), random() < 0.03)
         : kind < 0.4
           ? `https://www.h${host()}.example/about/${Math.floor(random() * 30)}`
           : `https://h${host()}.example/${text(2).replaceAll(' ', '/')}/${n}-${k}${random() < 0.2 ? `?ref=${k}` : ''}`
@@ -58,15 +59,23 @@ function pageOf(n: number, links: number, pages: number): string {
   return `<!DOCTYPE html><html lang="en"><head><meta charset="utf-8"><title>${text(3)} ${n}</title></head><body><main><h1>${text(4)}</h1>\n${parts.join('\n')}</main></body></html>`
 }
 
-function siteZip(): { zip: Buffer; pages: number; links: number } {
-  const pages = Math.round(LINKS / LINKS_A_PAGE)
+/** The pages of such a site. @param wanted - links in all, about */
+export function* realPages(wanted: number): Generator<{ path: string; html: string; links: number }> {
+  const pages = Math.round(wanted / LINKS_A_PAGE)
   const random = numbersOf(7)
-  const files: Record<string, [Uint8Array, { level: 1 }]> = {}
-  let links = 0
   for (let n = 0; n < pages; n++) {
-    const its = n === 11 ? LARGEST : linksOf(random)
-    links += its
-    files[`s${n % 40}/p${n}.html`] = [Buffer.from(pageOf(n, its, pages)), { level: 1 }]
+    const links = n === 11 ? LARGEST : linksOf(random)
+    yield { path: `/s${n % 40}/p${n}.html`, html: pageOf(n, links, pages), links }
+  }
+}
+
+function siteZip(): { zip: Buffer; pages: number; links: number } {
+  const files: Record<string, [Uint8Array, { level: 1 }]> = {}
+  let [pages, links] = [0, 0]
+  for (const page of realPages(LINKS)) {
+    pages++
+    links += page.links
+    files[page.path.slice(1)] = [Buffer.from(page.html), { level: 1 }]
   }
   return { zip: Buffer.from(zipSync(files)), pages, links }
 }

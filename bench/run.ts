@@ -2,7 +2,7 @@ import { bringingIn, bringingInRedirects } from './bring-in.ts'
 import { clickLog, linkView, slugLook } from './clicks.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
-import { listLarge } from './list-large.ts'
+import { listLarge, listReal } from './list-large.ts'
 import { matchExact, matchPattern } from './match.ts'
 import type { Row } from './measure.ts'
 import { oneChange, oneRedirect } from './one-change.ts'
@@ -39,6 +39,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   editor,
   list,
   'list-large': listLarge,
+  'list-real': listReal,
   'large-site': largeSite,
   weather,
   'bring-in': bringingIn,

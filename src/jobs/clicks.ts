@@ -9,7 +9,7 @@ import { fillShortLinks, limitedShortLinks } from '../data/short-link-watch.ts'
 import { batchOf } from './click-batch.ts'
 
 /** Most of a segment that goes into one transaction. */
-const BATCH_BYTES = 12 * 1024 * 1024
+const BATCH_BYTES = 24 * 1024 * 1024
 
 /**
  * Moves the click logs of this machine into PostgreSQL, every stretch once.

@@ -56,15 +56,14 @@ export function deskService(
 
   async function look(actor: Actor, view: SiteGround): Promise<Findings> {
     const list = await placements.listOf(actor.siteId, view)
-    const { found, pages, findings } = list.ask({ finding: 'unmarked' })
-    const all = list.ask({})
-    const examples = [...found.slice(0, EXAMPLES)].flatMap((i) => {
+    const { findings, pages, rows } = list.overview('unmarked', EXAMPLES)
+    const examples = rows.flatMap((i) => {
       const judged = list.judgedAt(i)
       return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
     })
     return {
       unmarked: { total: findings.unmarked ?? 0, pages, examples },
-      findings: Object.entries(all.findings).map(([finding, links]) => ({ finding: finding as Finding, links })),
+      findings: Object.entries(findings).map(([finding, links]) => ({ finding: finding as Finding, links })),
       links: list.total,
       reading: null,
     }

@@ -4,6 +4,7 @@ import {
   type ListKnowledge,
   PlacementList,
   type PlacementPage,
+  type Sort,
   type Placement as StoredPlacement,
 } from '../core/placements/index.ts'
 import { type SiteGround, withShortLinks } from '../core/rules/index.ts'
@@ -88,7 +89,7 @@ export class PlacementLists {
   /** Lists that are being read anew, or brought up to date by many pages: links so far. */
   readonly #reading = new Map<string, number>()
 
-  /** @param onLost - is told when a list could not be written down, which costs time at the next start and nothing else */
+  /** @param onLost - is told when a list could not be written down or put into order ahead, which costs time later and nothing else */
   constructor(db: Database, dataFolder: string, port: number, onLost: (error: unknown) => void) {
     this.#port = port
     this.#db = db
@@ -251,6 +252,7 @@ export class PlacementLists {
       if (isOther) await new Turns().through(kept.list.settling())
       await this.#learnLed(siteId, kept)
       if (isOther) await new Turns().through(kept.list.gettingReady())
+      if (isOther) this.#sortAhead(kept.list)
       if (kept.sinceKept >= KEEP_AFTER) setImmediate(() => void this.#keep(siteId, kept))
       const now = kept.sinceKept >= KEEP_AFTER ? { ...kept, sinceKept: 0 } : kept
       this.#lists.set(siteId, now)
@@ -267,6 +269,19 @@ export class PlacementLists {
       .finally(() => this.#reading.delete(siteId))
     this.#queues.set(siteId, whole)
     return patiently(whole, () => this.#reading.get(siteId) ?? null)
+  }
+
+  /** Puts a list into the orders that screens ask for, beside all else: of a million addresses that takes seconds the first time. */
+  #sortAhead(list: PlacementList): void {
+    const ahead = async (): Promise<void> => {
+      for (const sort of ['destination', 'text', 'href'] as const) await new Turns().through(list.gettingSorted(sort))
+    }
+    void ahead().catch(this.#onLost)
+  }
+
+  /** Waits until a list can be put into an order at once. */
+  async sorted(list: PlacementList, sort: Sort): Promise<void> {
+    await patiently(new Turns().through(list.gettingSorted(sort)), () => list.total)
   }
 
   /** Takes over which addresses without a page redirects lead on from; only those that links lead to are asked about, and only once. */

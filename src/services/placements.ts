@@ -92,6 +92,7 @@ export function placementsService(context: Context, views: SiteViews) {
       if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
       const { list, number } = await lists.numbered(actor.siteId, await views.of(actor))
       const query = listQuery(filter)
+      await lists.sorted(list, grouped ? 'destination' : (query.sort ?? 'page'))
       const { found, ...numbers } = list.ask(query)
       const groups = grouped ? list.group(query) : null
       const rows = grouped ? [] : [...found.subarray(from, from + count)].flatMap((i) => list.judgedAt(i) ?? [])

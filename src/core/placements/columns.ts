@@ -1,4 +1,4 @@
-import { Haystack } from './haystack.ts'
+import { Haystack, type Marks } from './haystack.ts'
 
 /** So often all strings are looked through before an index of them is made. */
 const LOOKS_MAX = 4
@@ -80,7 +80,7 @@ export class Numbered {
    * @param word - in lower case, without line ends
    * @param marks - by number
    */
-  mark(word: string, bit: number, marks: Uint32Array): void {
+  mark(word: string, bit: number, marks: Marks): void {
     for (const _ of this.gettingReady());
     this.#haystack?.mark(word, bit, this.#lower, marks)
   }

@@ -1,6 +1,9 @@
 /** Strings joined to one text; those that are left over are looked through one by one until they are as many. */
 const JOINED = 20_000
 
+/** Bits by the number of a string. */
+export type Marks = Uint8Array | Uint32Array
+
 /** Neighbouring strings as one text. */
 class Joined {
   readonly #text: string
@@ -17,7 +20,7 @@ class Joined {
   }
 
   /** Sets a bit for each string that holds a word. @param first - where the mark of the first string is */
-  mark(word: string, bit: number, marks: Uint32Array, first: number): void {
+  mark(word: string, bit: number, marks: Marks, first: number): void {
     const starts = this.#starts
     const last = starts.length - 2
     for (let at = this.#text.indexOf(word), k = 0; at !== -1; at = this.#text.indexOf(word, starts[k] ?? 0)) {
@@ -63,7 +66,7 @@ export class Haystack {
   }
 
   /** Sets a bit for each string that holds a word, of those taken in and of the others. @param word - without white space */
-  mark(word: string, bit: number, strings: readonly string[], marks: Uint32Array): void {
+  mark(word: string, bit: number, strings: readonly string[], marks: Marks): void {
     for (const [k, joined] of this.#joined.entries()) joined.mark(word, bit, marks, k * JOINED)
     for (let code = this.#joined.length * JOINED; code < strings.length; code++)
       if (strings[code]?.includes(word) === true) marks[code] = (marks[code] ?? 0) | bit

@@ -12,8 +12,8 @@ import { Classes } from './classes.ts'
 import { Column, longEnough } from './columns.ts'
 import { type ClassFacts, Decided } from './decided.ts'
 import { FINDINGS, type Finding, type Fine, fineKey, hasFinding, paidMost } from './findings.ts'
-import { Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
-import type { DestinationGroups, PlacementAnswer, PlacementQuery } from './query.ts'
+import { findingsIn, Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
+import type { DestinationGroups, PlacementAnswer, PlacementQuery, Sort } from './query.ts'
 import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
 import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
@@ -61,6 +61,7 @@ export class PlacementList {
   #generation = -1
   readonly #answers = new Map<string, PlacementAnswer>()
   readonly #sorting = new Sorting()
+  #scratch: Uint32Array<ArrayBuffer> = new Uint32Array(0)
   #groups: { readonly found: Uint32Array; readonly groups: DestinationGroups } | null = null
 
   /**
@@ -256,6 +257,11 @@ export class PlacementList {
     this.ask({})
   }
 
+  /** Does what the first question in an order would wait for, a piece at a time. */
+  *gettingSorted(sort: Sort): Generator<void> {
+    yield* this.#sorting.gettingReady(sort, this.rows)
+  }
+
   ask(query: PlacementQuery): PlacementAnswer {
     this.#settle()
     const key = JSON.stringify(query)
@@ -267,6 +273,29 @@ export class PlacementList {
     if (this.#answers.size >= ANSWERS_MAX) this.#answers.delete(this.#answers.keys().next().value ?? '')
     this.#answers.set(key, sorted)
     return sorted
+  }
+
+  /** How often each finding is there; on how many pages one of them is, and its first rows. Costs less than a question. */
+  overview(of: Finding, most: number): { findings: PlacementAnswer['findings']; pages: number; rows: readonly number[] } {
+    this.#settle()
+    const bit = bitOf(of)
+    const bits = this.#bits.data
+    const byBits = new Uint32Array(1 << FINDINGS.length)
+    const rows: number[] = []
+    let pages = 0
+    for (const { stretch } of this.rows.inOrder()) {
+      let isThere = false
+      for (let i = stretch.from; i < stretch.to; i++) {
+        const its = bits[i] ?? 0
+        if (its === 0) continue
+        byBits[its] = (byBits[its] ?? 0) + 1
+        if ((its & bit) === 0) continue
+        isThere = true
+        if (rows.length < most) rows.push(i)
+      }
+      if (isThere) pages++
+    }
+    return { findings: findingsIn(byBits), pages, rows }
   }
 
   /** The destinations of the placements that a query finds, the most linked first. */
@@ -335,6 +364,10 @@ export class PlacementList {
       classOf: this.#classOf.data,
       states: this.#state,
       bits: this.#bits.data,
+      scratch: (length) => {
+        this.#scratch = longEnough(this.#scratch, length, 0)
+        return this.#scratch
+      },
     }
   }
 

@@ -9,4 +9,6 @@ export interface ShownList {
   readonly classOf: Uint32Array
   readonly states: Uint8Array
   readonly bits: Uint32Array
+  /** Room for as many rows, to be used until the next question: millions of numbers that are made and dropped keep the collector at work. */
+  readonly scratch: (length: number) => Uint32Array<ArrayBuffer>
 }

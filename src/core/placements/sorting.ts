@@ -1,82 +1,18 @@
 import { becauseOf, readTags } from '../rules/index.ts'
-import { byRank, type Column, Numbered } from './columns.ts'
+import { byRank, longEnough, Numbered } from './columns.ts'
 import type { Decided } from './decided.ts'
 import type { DestinationGroups, Sort } from './query.ts'
+import { Ranking } from './ranking.ts'
 import type { PlacementRows } from './rows.ts'
 import type { ShownList } from './shown.ts'
 
-/** Ranks of the strings that one column holds, without case. New ones are put among those that were there. */
-class Ranking {
-  #sorted: Uint32Array<ArrayBuffer> = new Uint32Array(0)
-  #ranks = new Uint32Array(0)
-  #isSeen = new Uint8Array(0)
-  #generation = -1
-
-  of(rows: PlacementRows, column: Column, lower: readonly string[]): Uint32Array {
-    const { strings, generation, length } = rows
-    if (generation !== this.#generation) {
-      this.#generation = generation
-      this.#sorted = new Uint32Array(0)
-      this.#isSeen = new Uint8Array(0)
-    }
-    if (this.#isSeen.length < strings.length) {
-      const grown = new Uint8Array(strings.length)
-      grown.set(this.#isSeen)
-      this.#isSeen = grown
-    }
-    const isSeen = this.#isSeen
-    const { data } = column
-    const added: number[] = []
-    for (let i = 0; i < length; i++) {
-      const code = data[i] ?? 0
-      if (isSeen[code] === 1) continue
-      isSeen[code] = 1
-      added.push(code)
-    }
-    if (added.length === 0) return this.#ranks
-    const isLess = (a: number, b: number): boolean => {
-      const [left, right] = [lower[a] ?? '', lower[b] ?? '']
-      return left === right ? (strings.values[a] ?? '') < (strings.values[b] ?? '') : left < right
-    }
-    const next = inOrder(added, lower, isLess)
-    const before = this.#sorted
-    const sorted = new Uint32Array(before.length + next.length)
-    for (let k = 0, a = 0, b = 0; k < sorted.length; k++) {
-      const [old, added] = [before[a], next[b]]
-      const takesOld = old !== undefined && (added === undefined || isLess(old, added))
-      sorted[k] = (takesOld ? old : added) ?? 0
-      if (takesOld) a++
-      else b++
-    }
-    this.#sorted = sorted
-    this.#ranks = new Uint32Array(strings.length)
-    for (let k = 0; k < sorted.length; k++) this.#ranks[sorted[k] ?? 0] = k
-    return this.#ranks
-  }
-}
-
-/** Addresses of a site begin alike: by their beginnings first, they are put into order in half the time. */
-const BEGINNING_CHARS = 24
-function inOrder(codes: readonly number[], lower: readonly string[], isLess: (a: number, b: number) => boolean): number[] {
-  const byBeginning = new Map<string, number[]>()
-  for (const code of codes) {
-    const beginning = (lower[code] ?? '').slice(0, BEGINNING_CHARS)
-    const same = byBeginning.get(beginning)
-    if (same === undefined) byBeginning.set(beginning, [code])
-    else same.push(code)
-  }
-  const ordered: number[] = []
-  for (const beginning of [...byBeginning.keys()].sort()) {
-    const same = byBeginning.get(beginning) ?? []
-    same.sort((a, b) => (isLess(a, b) ? -1 : 1))
-    for (const code of same) ordered.push(code)
-  }
-  return ordered
-}
+type Quartet = [Uint32Array<ArrayBuffer>, Uint32Array<ArrayBuffer>, Uint32Array<ArrayBuffer>, Uint32Array<ArrayBuffer>]
 
 /** Puts rows into the order of a column. */
 export class Sorting {
   readonly #rankings = { text: new Ranking(), href: new Ranking(), destination: new Ranking() }
+  /** While destinations are counted, by their number: the place at which each was met and 1; 0 between two times. */
+  #met = new Uint32Array(0)
 
   /** @param found - in the order of page and place, which decides where the column does not */
   sort(found: Uint32Array<ArrayBuffer>, sort: Sort, isDown: boolean, list: ShownList): Uint32Array<ArrayBuffer> {
@@ -87,28 +23,56 @@ export class Sorting {
 
   /** The destinations of placements, the most linked first. @param found - in the order of pages */
   group(found: Uint32Array, { rows }: ShownList): DestinationGroups {
-    const { page, destination } = rows.columns
+    const [page, destination] = [rows.columns.page.data, rows.columns.destination.data]
     const { values, length } = rows.strings
-    const [links, pages, lastPage] = [0, 1, 2].map(() => new Uint32Array(length)) as [Uint32Array, Uint32Array, Uint32Array]
-    const codes = new Uint32Array(found.length)
-    let count = 0
-    for (let k = 0; k < found.length; k++) {
-      const i = found[k] ?? 0
-      const code = destination.data[i] ?? 0
-      if (links[code] === 0) codes[count++] = code
-      links[code] = (links[code] ?? 0) + 1
-      const on = (page.data[i] ?? 0) + 1
-      if (lastPage[code] === on) continue
-      lastPage[code] = on
-      pages[code] = (pages[code] ?? 0) + 1
+    this.#met = longEnough(this.#met, length, 0)
+    const met = this.#met
+    // In the order in which they are met, which is mostly that in which they lie in memory.
+    const [codes, links, pages, lastPage] = [0, 1, 2, 3].map(() => new Uint32Array(found.length)) as Quartet
+    let [count, most] = [0, 0]
+    for (let n = 0; n < found.length; n++) {
+      const i = found[n] ?? 0
+      const code = destination[i] ?? 0
+      let k = (met[code] ?? 0) - 1
+      if (k === -1) {
+        k = count++
+        codes[k] = code
+        met[code] = count
+      }
+      const now = (links[k] ?? 0) + 1
+      links[k] = now
+      if (now > most) most = now
+      const on = (page[i] ?? 0) + 1
+      if (lastPage[k] === on) continue
+      lastPage[k] = on
+      pages[k] = (pages[k] ?? 0) + 1
     }
-    const ranks = this.#rankings.destination.of(rows, destination, rows.strings.lower())
-    const ordered = byRank(
-      byRank(codes.slice(0, count), (code) => ranks[code] ?? 0),
-      (code) => MOST - (links[code] ?? 0),
-    )
-    const groupOf = (code: number) => ({ destination: values[code] ?? '', links: links[code] ?? 0, pages: pages[code] ?? 0 })
-    return { length: ordered.length, slice: (from, to) => Array.from(ordered.subarray(from, to), groupOf) }
+    const ordered = byRank(this.#alphabetic(codes.subarray(0, count), rows), (k) => most - (links[k] ?? 0))
+    for (let k = 0; k < count; k++) met[codes[k] ?? 0] = 0
+    const groupOf = (k = 0) => ({ destination: values[codes[k] ?? 0] ?? '', links: links[k] ?? 0, pages: pages[k] ?? 0 })
+    return { length: count, slice: (from, to) => Array.from(ordered.subarray(from, to), groupOf) }
+  }
+
+  /** Places of destinations that were met, by their alphabet. Where they are many, all that there are are gone through as they stand. */
+  #alphabetic(codes: Uint32Array<ArrayBuffer>, rows: PlacementRows): Uint32Array<ArrayBuffer> {
+    const ranks = this.#rankings.destination.of(rows, rows.columns.destination)
+    const { sorted } = this.#rankings.destination
+    const ordered = new Uint32Array(codes.length)
+    if (codes.length < sorted.length / 8) {
+      for (let k = 0; k < ordered.length; k++) ordered[k] = k
+      return byRank(ordered, (k) => ranks[codes[k] ?? 0] ?? 0)
+    }
+    let count = 0
+    for (let place = 0; place < sorted.length; place++) {
+      const k = this.#met[sorted[place] ?? 0] ?? 0
+      if (k > 0) ordered[count++] = k - 1
+    }
+    return ordered
+  }
+
+  /** Gets ready for a sort that takes long the first time, a piece at a time. */
+  *gettingReady(sort: Sort, rows: PlacementRows): Generator<void> {
+    if (sort === 'text' || sort === 'href' || sort === 'destination') yield* this.#rankings[sort].getting(rows, rows.columns[sort])
   }
 
   #ranks(sort: Exclude<Sort, 'page'>, list: ShownList): (i: number) => number {
@@ -118,7 +82,7 @@ export class Sorting {
       case 'href':
       case 'destination': {
         const { data } = rows.columns[sort]
-        const ranks = this.#rankings[sort].of(rows, rows.columns[sort], rows.strings.lower())
+        const ranks = this.#rankings[sort].of(rows, rows.columns[sort])
         return (i) => ranks[data[i] ?? 0] ?? 0
       }
       case 'title': {
