@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto'
 import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import path from 'node:path'
 import pino from 'pino'
+import { CLICK_COLUMNS, writeClick } from '../src/core/clicks/index.ts'
 import { rows } from '../src/data/database.ts'
 import { loadClickLogs } from '../src/jobs/clicks.ts'
 import { type Actor, createServices } from '../src/services/index.ts'
@@ -25,8 +26,16 @@ function lines(): string[] {
   return Array.from({ length: LINES }, (_, n) => {
     const id = ids[Math.floor(LINKS ** ((n * 0.618) % 1)) - 1] ?? ids[0]
     const at = new Date(Date.UTC(2026, 4, 3) + n * 140).toISOString()
-    const from = n % 3 === 0 ? '\\N' : `site${n % 40}.example`
-    return `${at}\t${id}\t${n % 12 === 0 ? 'bot' : 'person'}\t${n.toString(16).padStart(16, '0')}\t${n % 2 === 0 ? 'phone' : 'computer'}\ten\t${from}\t\\N`
+    return writeClick({
+      at,
+      shortLinkId: id ?? '',
+      visit: n % 12 === 0 ? 'bot' : 'person',
+      visitor: n.toString(16).padStart(16, '0'),
+      device: n % 2 === 0 ? 'phone' : 'computer',
+      language: 'en',
+      referrer: n % 3 === 0 ? null : `site${n % 40}.example`,
+      variant: null,
+    })
   })
 }
 
@@ -49,8 +58,7 @@ export const clickLog = (): Promise<Row> =>
     }
     const peer = (): number => {
       const startedAt = performance.now()
-      const columns = 'at, short_link_id, visit, visitor, device, language, referrer, variant'
-      execFileSync('psql', [databaseUrl, '-qc', `\\copy peer (${columns}) from '${file}'`])
+      execFileSync('psql', [databaseUrl, '-qc', `\\copy peer (${CLICK_COLUMNS.join(', ')}) from '${file}'`])
       return LINES / ((performance.now() - startedAt) / 1_000)
     }
     const found = await byTurns(ROUNDS, ours, peer)

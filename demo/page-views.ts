@@ -39,7 +39,7 @@ export async function makePageViews({ db }: Context, services: Services, owner: 
     }
   }
   await loadClicks(db, {
-    ...{ node: 'demo', segment: 'pages', from: 0, to: 1, lines: [], days: [], rollups: [], hours: [], sources: [] },
+    ...{ node: 'demo', segment: 'pages', from: 0, to: 1, clicks: 0, copied: [], days: [], rollups: [], hours: [], sources: [] },
     ...{ missed: { paths: [], noise: [] }, seen: { pages, links, visitors: [] } },
   })
 }

@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { writeClick } from '../src/core/clicks/index.ts'
 import { variantFor } from '../src/core/routing/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
@@ -41,7 +42,7 @@ const REFERRERS = [
   'quaysearch.example',
   'islanders.example',
 ] as const
-const LANGUAGES = ['en', 'en', 'en', 'en', 'de', 'nl', 'fr', '\\N'] as const
+const LANGUAGES = ['en', 'en', 'en', 'en', 'de', 'nl', 'fr', null] as const
 /** How many of a hundred visitors come in each hour of the day. */
 const BY_HOUR = [1, 1, 0, 0, 0, 1, 3, 5, 6, 6, 5, 5, 6, 5, 4, 4, 5, 6, 7, 8, 9, 7, 4, 2] as const
 
@@ -156,8 +157,12 @@ export async function makeShortLinks(
     const minutes = new Date(Math.floor(random() * 3_600_000)).toISOString().slice(14, 23)
     const device = visit === 'bot' ? 'other' : random() < 0.62 ? 'phone' : random() < 0.85 ? 'computer' : 'tablet'
     const referrer = visit === 'bot' ? '' : pick(REFERRERS)
-    const from = [device, pick(LANGUAGES), referrer === '' ? '\\N' : referrer, variant ?? '\\N'].join('\t')
-    return `${day}T${String(hourAt(random())).padStart(2, '0')}:${minutes}Z\t${id}\t${visit}\t${visitor}\t${from}`
+    const language = pick(LANGUAGES)
+    return writeClick({
+      at: `${day}T${String(hourAt(random())).padStart(2, '0')}:${minutes}Z`,
+      shortLinkId: id,
+      ...{ visit, visitor, device, language, referrer: referrer === '' ? null : referrer, variant },
+    })
   })
   await loadClicks(db, (await batchOf(lines.join('\n'), { node: 'demo', segment: 'seed', from: 0, to: 1 })).batch)
   // Made over some months rather than in one second, so that lists have an order to show.

@@ -1,18 +1,21 @@
 import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { from as copyFrom } from 'pg-copy-streams'
+import { CLICK_COLUMNS, type Source } from '../core/clicks/index.ts'
 import { countSeen, type SeenLink, type SeenPage, type SeenVisitor } from './counted-pages.ts'
 import type { Database } from './database.ts'
 import { countMissed, type MissedCount, type MissedNoise } from './missed.ts'
 
-/** A stretch of one delivery node's log, cut at line ends. Lines are in PostgreSQL's COPY text format. */
+/** A stretch of one delivery node's log, cut at line ends. */
 export interface ClickBatch {
   readonly node: string
   readonly segment: string
   /** Bytes of the segment that this stretch starts and ends at. */
   readonly from: number
   readonly to: number
-  readonly lines: readonly string[]
+  /** How many clicks, and their lines as they are copied: pieces of text, each with its line ends. */
+  readonly clicks: number
+  readonly copied: readonly string[]
   /** Days of the lines, as "2026-11-24", UTC. */
   readonly days: readonly string[]
   /** Addresses that nobody answered. */
@@ -33,7 +36,7 @@ export interface ClickBatch {
   readonly sources: readonly {
     readonly shortLinkId: string
     readonly day: string
-    readonly kind: 'referrer' | 'device' | 'language'
+    readonly kind: Source
     readonly value: string
     readonly clicks: number
   }[]
@@ -70,8 +73,8 @@ export async function loadClicks(db: Database, batch: ClickBatch): Promise<boole
       await client.query('ROLLBACK')
       return false
     }
-    const copy = client.query(copyFrom('COPY clicks (at, short_link_id, visit, visitor, device, language, referrer, variant) FROM STDIN'))
-    await pipeline(Readable.from(batch.lines.length === 0 ? [] : [`${batch.lines.join('\n')}\n`]), copy)
+    const copy = client.query(copyFrom(`COPY clicks (${CLICK_COLUMNS.join(', ')}) FROM STDIN`))
+    await pipeline(Readable.from(batch.copied), copy)
     const { rollups, hours, sources } = batch
     // As columns: to read them is half of the work where they come as JSON.
     await client.query(

@@ -2,7 +2,18 @@ import { hash, randomBytes } from 'node:crypto'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import type { IncomingHttpHeaders } from 'node:http'
 import path from 'node:path'
-import { type Device, deviceOf, languageOf, referrerHost, type Visit, visitOf } from '../core/clicks/index.ts'
+import {
+  type Device,
+  deviceOf,
+  languageOf,
+  referrerHost,
+  type SeenLine,
+  type Visit,
+  visitOf,
+  writeClick,
+  writeMissed,
+  writeSeen,
+} from '../core/clicks/index.ts'
 
 /** User agents remembered; judging one anew costs more than all the rest of an answer. */
 const AGENTS_MAX = 5_000
@@ -53,11 +64,16 @@ export class Visitors {
       request.method === 'HEAD' || purpose !== undefined
         ? visitOf({ method: request.method ?? 'GET', userAgent, purpose: purpose?.toString() })
         : agent.visit
-    const at = this.#timeStamp(nowMs)
-    const visitor = this.#visitorOf(request)
-    const language = headers['accept-language'] === undefined ? null : languageOf(headers['accept-language'])
-    const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
-    return `${at}\t${id}\t${visit}\t${visitor}\t${agent.device}\t${language ?? '\\N'}\t${referrer === null || referrer.includes('\\') ? '\\N' : referrer}\t${variant ?? '\\N'}`
+    return writeClick({
+      at: this.#timeStamp(nowMs),
+      shortLinkId: id,
+      visit,
+      visitor: this.#visitorOf(request),
+      device: agent.device,
+      language: headers['accept-language'] === undefined ? null : languageOf(headers['accept-language']),
+      referrer: headers.referer === undefined ? null : referrerHost(headers.referer),
+      variant,
+    })
   }
 
   /** An address that was asked for in vain, as a line of the same log. @param nowMs - UTC */
@@ -65,30 +81,21 @@ export class Visitors {
     const { headers, method = 'GET' } = request
     const purpose = headers['sec-purpose'] ?? headers.purpose ?? headers['x-moz']
     const visit = visitOf({ method, userAgent: headers['user-agent'], purpose: purpose?.toString() })
-    const referrer = headers.referer === undefined ? null : referrerHost(headers.referer)
-    return `missed\t${this.#timeStamp(nowMs)}\t${siteId}\t${host}\t${path.slice(0, MISSED_PATH_MAX_CHARS)}\t${visit}\t${referrer ?? ''}\t${this.#visitorOf(request)}`
+    return writeMissed({
+      at: this.#timeStamp(nowMs),
+      siteId,
+      host,
+      path: path.slice(0, MISSED_PATH_MAX_CHARS),
+      visit,
+      referrer: (headers.referer === undefined ? null : referrerHost(headers.referer)) ?? '',
+      visitor: this.#visitorOf(request),
+    })
   }
 
   /** What a page told of itself, as a line of the same log: that it was looked at, or that one of its links was followed. @param nowMs - UTC */
-  seenLine(
-    request: Came,
-    seen: { siteId: string; host: string; kind: 'view' | 'link'; path: string; address: string; nth: number },
-    nowMs: number,
-  ): string {
-    const userAgent = request.headers['user-agent']
-    const { siteId, host, kind, path: at, address, nth } = seen
-    return [
-      'seen',
-      this.#timeStamp(nowMs),
-      siteId,
-      host,
-      kind,
-      at,
-      address,
-      nth,
-      this.#agent(userAgent).visit,
-      this.#visitorOf(request),
-    ].join('\t')
+  seenLine(request: Came, seen: Pick<SeenLine, 'siteId' | 'host' | 'kind' | 'path' | 'address' | 'nth'>, nowMs: number): string {
+    const { visit } = this.#agent(request.headers['user-agent'])
+    return writeSeen({ ...seen, at: this.#timeStamp(nowMs), visit, visitor: this.#visitorOf(request) })
   }
 
   /** What tells one visitor from others, for as long as a request is answered. */

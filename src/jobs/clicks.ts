@@ -9,7 +9,7 @@ import { fillShortLinks, limitedShortLinks } from '../data/short-link-watch.ts'
 import { batchOf } from './click-batch.ts'
 
 /** Most of a segment that goes into one transaction. */
-const BATCH_BYTES = 24 * 1024 * 1024
+const BATCH_BYTES = 16 * 1024 * 1024
 
 /**
  * Moves the click logs of this machine into PostgreSQL, every stretch once.
@@ -76,7 +76,7 @@ async function loadSegment(
     const batch = await loading
     loading = null
     if (batch === null) return false
-    clicks += batch.lines.length
+    clicks += batch.clicks
     at = batch.to
     return true
   }
@@ -137,7 +137,7 @@ async function loadOrSetAside(
       await setAside(stretch, at)
       return nothing
     }
-    let lines: string[] = []
+    let clicks = 0
     let rollups: ClickBatch['rollups'] = []
     for (const [begin, end] of [
       [0, half],
@@ -147,10 +147,10 @@ async function loadOrSetAside(
       const read = await batchOf(part.toString('utf8'), { node, segment, from: from + begin, to: from + end })
       const loaded = await loadOrSetAside(part, read.batch, at)
       if (loaded === null) return null
-      lines = [...lines, ...loaded.lines]
+      clicks += loaded.clicks
       rollups = [...rollups, ...loaded.rollups]
     }
-    return { ...batch, lines, rollups }
+    return { ...batch, clicks, rollups }
   }
 }
 
