@@ -1,17 +1,13 @@
 import { type CompiledSite, type Decision, type LinkFacts, Looks, opensNewTab, type Reason, relTokens, strandOf } from '../rules/index.ts'
 import { Classes } from './classes.ts'
 import { Column, Numbered } from './columns.ts'
-import { FINDINGS, type Finding, findingsOf } from './findings.ts'
+import { classFindings } from './findings.ts'
 import type { PlacementRows } from './rows.ts'
 import { isPaidLink, isUnmarked, type JudgedPlacement, landsOf } from './set.ts'
 
 /** Facets whose value is the same for all placements of a class. */
 export const CLASS_FACETS = ['site', 'host', 'partner', 'strand', 'end', 'by', 'kind'] as const
 export type ClassFacet = (typeof CLASS_FACETS)[number]
-
-/** Findings that follow from what was decided, whatever else stands on the page. */
-const FROM_DECISION: readonly Finding[] = ['unmarked', 'no partner', 'same tab', 'no noopener']
-const DECISION_BITS = FROM_DECISION.reduce((bits, finding) => bits | (1 << FINDINGS.indexOf(finding)), 0)
 
 /** What is known of all placements of a class. */
 export interface ClassFacts {
@@ -21,7 +17,7 @@ export interface ClassFacts {
   readonly isPaid: boolean
   readonly isUnmarked: boolean
   readonly isWaiting: boolean
-  /** Of {@link DECISION_BITS}. */
+  /** Findings, see {@link classFindings}. */
   readonly bits: number
   /** Whether it lands; undefined where its address tells. */
   readonly lands: boolean | null | undefined
@@ -66,7 +62,7 @@ export class Decided {
       isPaid: isPaidLink(judged),
       isUnmarked: isUnmarked(judged),
       isWaiting: facts.isWaiting,
-      bits: findingsOf(judged, { httpsHosts: NO_PATHS, lands: () => null }) & DECISION_BITS,
+      bits: classFindings(judged),
       lands: facts.kind === 'inside page' || facts.kind === 'file' ? undefined : landsOf(facts, NO_PATHS),
     }
     const set = (facet: ClassFacet, value: string): void => this.facets[facet].of.set(number, this.facets[facet].values.numberOf(value))

@@ -1,6 +1,19 @@
 export { type BulkChange, type ChangedLink, type ChangedPage, type ChangeHelp, changeEntries, changeLinks } from './change.ts'
 export { endOf } from './decided.ts'
-export { FINDINGS, type Finding, type Fine, findingsOf, fineKey, hasFinding, paidMost, type SiteKnowledge } from './findings.ts'
+export {
+  bitOf,
+  classFindings,
+  FINDINGS,
+  type Finding,
+  type Fine,
+  fineKey,
+  givenFindings,
+  hasFinding,
+  landingFindings,
+  pageFindings,
+  paidMost,
+  rowFindings,
+} from './findings.ts'
 export { decodeKept, encodeKept, type KeptHead } from './kept.ts'
 export { type ListKnowledge, PlacementList } from './list.ts'
 export { type DestinationGroup, FACETS, type Facet, type PlacementAnswer, type PlacementQuery, SORTS, type Sort } from './query.ts'
@@ -23,3 +36,4 @@ export {
   tagNameEnd,
 } from './set.ts'
 export { countChanged, type ShownExample, shownImpact, tagWith } from './tags.ts'
+export { WORDS, wordsOf } from './words.ts'

@@ -1,7 +1,7 @@
-import { KEPT_COLUMNS, type KeptRows, type Stretch } from './rows.ts'
+import { KEPT_COLUMNS, KEPT_MEANING, type KeptRows, type Stretch } from './rows.ts'
 
-/** Changes whenever what is written down, or how it is derived, is another; what was kept by another version is made anew. */
-export const KEPT_VERSION = 2
+/** How the bytes lie. What the numbers in them mean is told beside it ({@link KEPT_MEANING}); what was kept by another of the two is made anew. */
+const KEPT_VERSION = 3
 
 /** What is kept of a list beside its rows. */
 export interface KeptHead {
@@ -13,6 +13,7 @@ export interface KeptHead {
 
 interface Head extends KeptHead {
   readonly version: number
+  readonly meaning: string
   readonly length: number
   readonly stretches: readonly Stretch[]
   readonly strings: Readonly<Record<(typeof STRINGS)[number], number>>
@@ -29,6 +30,7 @@ export function encodeKept(rows: KeptRows, { number, ground }: KeptHead): Uint8A
     number,
     ground,
     version: KEPT_VERSION,
+    meaning: KEPT_MEANING,
     length,
     stretches: rows.stretches,
     strings: Object.fromEntries(STRINGS.map((name, k) => [name, texts[k]?.length ?? 0])) as Head['strings'],
@@ -56,7 +58,7 @@ export function decodeKept(bytes: Uint8Array): { readonly head: KeptHead; readon
   } catch {
     return null
   }
-  if (head.version !== KEPT_VERSION) return null
+  if (head.version !== KEPT_VERSION || head.meaning !== KEPT_MEANING) return null
   const texts = STRINGS.map((name) => head.strings[name])
   if (at + texts.reduce((sum, each) => sum + each, 0) + KEPT_COLUMNS.length * head.length * WORD !== bytes.length) return null
   const [strings = [], written = [], alikes = []] = texts.map((size) => {

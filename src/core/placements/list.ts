@@ -11,18 +11,25 @@ import {
 import { Classes } from './classes.ts'
 import { Column, longEnough } from './columns.ts'
 import { type ClassFacts, Decided } from './decided.ts'
-import { FINDINGS, type Finding, type Fine, fineKey, hasFinding, paidMost } from './findings.ts'
+import {
+  bitOf,
+  FINDING_SETS,
+  FINDINGS,
+  type Finding,
+  type Fine,
+  fineKey,
+  givenFindings,
+  hasFinding,
+  landingFindings,
+  pageFindings,
+  ROW_BITS,
+} from './findings.ts'
 import { findingsIn, Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
 import type { DestinationGroups, PlacementAnswer, PlacementQuery, Sort } from './query.ts'
 import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
 import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
 import { Sorting } from './sorting.ts'
-
-const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
-const ALL_FINDINGS = (1 << FINDINGS.length) - 1
-const [HTTP, DOES_NOT_LAND] = [bitOf('http'), bitOf('does not land')]
-const [MANY_IN_PARAGRAPH, MANY_ON_PAGE] = [bitOf('many paid in a paragraph'), bitOf('many paid on a page')]
 
 /** Answers kept until something changes: whoever scrolls asks for the next part of the same one. */
 const ANSWERS_MAX = 6
@@ -280,7 +287,7 @@ export class PlacementList {
     this.#settle()
     const bit = bitOf(of)
     const bits = this.#bits.data
-    const byBits = new Uint32Array(1 << FINDINGS.length)
+    const byBits = new Uint32Array(FINDING_SETS)
     const rows: number[] = []
     let pages = 0
     for (const { stretch } of this.rows.inOrder()) {
@@ -423,7 +430,8 @@ export class PlacementList {
   }
 
   #settlePage({ page, from, to }: Stretch, withFine: ReadonlySet<string>): void {
-    const { columns, httpsHosts } = this.rows
+    const { rows } = this
+    const { columns } = rows
     const decided = this.#decided
     this.#state = longEnough(this.#state, this.rows.length, 0)
     this.#lands = longEnough(this.#lands, this.rows.strings.length, 2)
@@ -436,12 +444,9 @@ export class PlacementList {
       }
       const known = decided.known[number]
       if (known === undefined) continue
-      let bits = (columns.still.at(i) & ALL_FINDINGS) | known.bits
-      if ((bits & HTTP) !== 0 && !httpsHosts.has(known.facts.host)) bits &= ~HTTP
       const lands = this.#landsAt(i, known)
-      if (lands === false) bits |= DOES_NOT_LAND
       this.#state[i] = known.isWaiting ? 3 : lands === null ? 2 : lands ? 1 : 0
-      this.#bits.set(i, bits)
+      this.#bits.set(i, givenFindings(columns.still.at(i) & ROW_BITS, known.facts, rows) | known.bits | landingFindings(lands))
       if (known.isPaid && page.kind === 'page') {
         paid ??= []
         paid.push(i)
@@ -466,23 +471,21 @@ export class PlacementList {
     return this.#lands[code] === 1
   }
 
-  /** Findings that show only among the paid links of one page: several in a paragraph, too many in all. */
+  /** Findings that show only among the paid links of one page. */
   #overdone(page: PlacementPage, paid: readonly number[]): void {
-    const paragraphs = new Set<number>()
-    for (const i of paid) {
-      const paragraph = this.rows.columns.paragraph.at(i)
-      if (paragraphs.has(paragraph)) this.#bits.set(i, this.#bits.at(i) | MANY_IN_PARAGRAPH)
-      paragraphs.add(paragraph)
+    const paragraphs = paid.map((i) => this.rows.columns.paragraph.at(i))
+    for (const [k, bits] of pageFindings(paragraphs, page.words).entries()) {
+      const i = paid[k] ?? 0
+      if (bits !== 0) this.#bits.set(i, this.#bits.at(i) | bits)
     }
-    for (const i of paid.slice(paidMost(page.words))) this.#bits.set(i, this.#bits.at(i) | MANY_ON_PAGE)
   }
 
   #withoutFine(i: number): number {
     let bits = this.#bits.at(i)
     const judged = bits === 0 ? null : this.judgedAt(i)
     if (judged === null) return bits
-    for (const [k, finding] of FINDINGS.entries())
-      if ((bits & (1 << k)) !== 0 && this.#knowledge.fine.has(fineKey(judged, finding))) bits &= ~(1 << k)
+    for (const finding of FINDINGS)
+      if (hasFinding(bits, finding) && this.#knowledge.fine.has(fineKey(judged, finding))) bits &= ~bitOf(finding)
     return bits
   }
 }

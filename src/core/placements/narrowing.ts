@@ -1,10 +1,10 @@
 import { readTags } from '../rules/index.ts'
 import { CLASS_FACETS, type ClassFacet } from './decided.ts'
-import { FINDINGS } from './findings.ts'
+import { bitOf, FINDING_SETS, FINDINGS, type Finding, hasFinding } from './findings.ts'
 import { FACETS, type Facet, type PlacementAnswer, type PlacementQuery } from './query.ts'
-import { WORDS } from './rows.ts'
 import type { PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
+import { WORDS } from './words.ts'
 
 export const STATES_BY_NUMBER = ['does not land', 'lands', 'not checked', 'waits'] as const
 
@@ -71,8 +71,8 @@ export class Narrowing {
     const isTaggedWritten = tag === undefined ? null : ownTags.map((tags) => tags.some((each) => each.toLowerCase() === tag))
     const wanted = destination === undefined ? null : rows.strings.find(destination)
     const holdsWords = this.#search()
-    const bit = finding === undefined ? 0 : 1 << FINDINGS.indexOf(finding)
-    const byBits = new Uint32Array(1 << FINDINGS.length)
+    const bit = finding === undefined ? 0 : bitOf(finding)
+    const byBits = new Uint32Array(FINDING_SETS)
     const found = this.#list.scratch(rows.live)
     let length = 0
     let pages = 0
@@ -227,12 +227,12 @@ export class Narrowing {
 
 /** How often each finding is there. @param byBits - how many rows have just these findings */
 export function findingsIn(byBits: Uint32Array): PlacementAnswer['findings'] {
-  const findings = new Uint32Array(FINDINGS.length)
-  for (let bits = 1; bits < byBits.length; bits++) {
-    const links = byBits[bits] ?? 0
-    if (links > 0) for (let k = 0; k < FINDINGS.length; k++) if ((bits & (1 << k)) !== 0) findings[k] = (findings[k] ?? 0) + links
+  const findings = new Map<Finding, number>(FINDINGS.map((finding) => [finding, 0]))
+  for (const [bits, links] of byBits.entries()) {
+    if (links === 0) continue
+    for (const finding of FINDINGS) if (hasFinding(bits, finding)) findings.set(finding, (findings.get(finding) ?? 0) + links)
   }
-  return Object.fromEntries(FINDINGS.flatMap((finding, k) => ((findings[k] ?? 0) > 0 ? [[finding, findings[k]]] : [])))
+  return Object.fromEntries([...findings].filter(([, links]) => links > 0))
 }
 
 interface Failing {

@@ -1,8 +1,8 @@
-import { isBareAddress, saysLittle } from '../content/index.ts'
 import { alikeKey, readAlikeKey, type WrittenLink } from '../rules/index.ts'
 import { Column, Numbered } from './columns.ts'
-import { FINDINGS, type Finding } from './findings.ts'
+import { ROW_MEANING, rowFindings } from './findings.ts'
 import { destinationOf, type Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
+import { WORDS, wordsOf } from './words.ts'
 
 /** A placement with what follows from its site's addresses. */
 interface Read extends Pick<JudgedPlacement, 'placement' | 'facts'> {
@@ -15,9 +15,6 @@ export interface Stretch {
   readonly from: number
   readonly to: number
 }
-
-/** What the words of a link are, as a facet; its number is kept a row. */
-export const WORDS = ['no words', 'picture without words', 'picture', 'bare address', 'says little', 'says where it leads'] as const
 
 /** The attribute values of a link as they stand in its tag; what its page says is kept with the page. */
 type WrittenValues = Omit<WrittenLink, 'href' | 'baseHref' | 'baseTarget'>
@@ -43,9 +40,7 @@ type Columns = Record<(typeof COLUMNS)[number], Column>
 const DEAD_MAX = 20_000
 
 /** Beside the findings in `still`: its address begins with https. */
-const IS_HTTPS = 1 << FINDINGS.length
-
-const bitOf = (finding: Finding): number => 1 << FINDINGS.indexOf(finding)
+const IS_HTTPS = 2 ** 31
 
 /**
  * All placements of a site as columns of numbers: some fifty bytes each, and their words and addresses once. What rules
@@ -338,13 +333,7 @@ export class PlacementRows {
     columns.destination.set(i, strings.numberOf(destination))
     const words = wordsOf(placement.text, facts.shows)
     columns.words.set(i, WORDS.indexOf(words))
-    let still = 0
-    if (words === 'no words' || words === 'picture without words' || words === 'bare address' || words === 'says little')
-      still |= bitOf(words)
-    if (facts.isOutside && facts.address?.startsWith('http:') === true) still |= bitOf('http')
-    const isOwn = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
-    if (isOwn && /^(?:https?:)?\/\//i.test(placement.written.href) && placement.written.baseHref === null) still |= bitOf('own domain')
-    if (facts.address?.startsWith('https:') === true) still |= IS_HTTPS
+    const still = rowFindings({ placement, facts, words }) + (facts.address?.startsWith('https:') === true ? IS_HTTPS : 0)
     columns.still.set(i, still)
     this.#countHost(i, 1)
   }
@@ -402,6 +391,8 @@ export interface KeptRows {
   readonly stretches: readonly Stretch[]
 }
 export const KEPT_COLUMNS = COLUMNS
+/** What the numbers of a row mean. */
+export const KEPT_MEANING: string = JSON.stringify([COLUMNS, WORDS, ROW_MEANING])
 
 /** The order of paths in which placements are stored: by code points, as PostgreSQL's "C" has it. */
 export function isBefore(a: string, b: string): boolean {
@@ -412,11 +403,4 @@ export function isBefore(a: string, b: string): boolean {
     return (a.codePointAt(i) ?? 0) < (b.codePointAt(i) ?? 0)
   }
   return a.length < b.length
-}
-
-function wordsOf(text: string, shows: WrittenLink['shows']): (typeof WORDS)[number] {
-  if (text === '') return shows === 'picture' ? 'picture without words' : 'no words'
-  if (shows === 'picture') return 'picture'
-  if (isBareAddress(text)) return 'bare address'
-  return saysLittle(text) ? 'says little' : 'says where it leads'
 }

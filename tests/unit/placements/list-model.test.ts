@@ -1,21 +1,26 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import {
+  classFindings,
   FACETS,
   type Facet,
   FINDINGS,
   type Finding,
   type Fine,
-  findingsOf,
   fineKey,
+  givenFindings,
+  hasFinding,
   type JudgedPlacement,
+  landingFindings,
   landsOf,
   type Placement,
   PlacementList,
   type PlacementPage,
   type PlacementQuery,
   paidMost,
+  rowFindings,
   SORTS,
+  wordsOf,
 } from '../../../src/core/placements/index.ts'
 import { Judge } from '../../../src/core/placements/set.ts'
 import {
@@ -174,13 +179,18 @@ class World {
       const paid = judged.filter(({ decision }) => hintsOf(relTokens(decision.rel)).includes('sponsored'))
       const isPaid = (each: JudgedPlacement): boolean => page.kind === 'page' && paid.includes(each)
       return judged.map((each) => {
-        const bits = findingsOf(each, { httpsHosts, lands: ({ facts }) => landsOf(facts, this.paths) })
+        const { placement, facts } = each
+        const words = wordsOf(placement.text, facts.shows)
+        const bits =
+          givenFindings(rowFindings({ placement, facts, words }), facts, { httpsHosts }) |
+          classFindings(each) |
+          landingFindings(landsOf(facts, this.paths))
         const before = paid.slice(0, paid.indexOf(each))
-        const findings = FINDINGS.filter((finding, k) => {
+        const findings = FINDINGS.filter((finding) => {
           if (finding === 'many paid in a paragraph')
             return isPaid(each) && before.some(({ placement }) => placement.paragraph === each.placement.paragraph)
           if (finding === 'many paid on a page') return isPaid(each) && paid.indexOf(each) >= paidMost(page.words)
-          return (bits & (1 << k)) !== 0
+          return hasFinding(bits, finding)
         }).filter((finding) => !this.fine.has(fineKey(each, finding)))
         return { judged: each, findings }
       })
