@@ -1,11 +1,96 @@
 import { z } from 'zod'
-import { ImportReport } from './imports.ts'
+import { ImportInput, ImportReport } from './imports.ts'
 import { operation } from './operation.ts'
-import { RedirectsBulkReport } from './redirect-lists.ts'
-import { RedirectUndoReport } from './redirect-steps.ts'
-import { RehearsalReport, ReplayReport } from './redirect-trials.ts'
+import type { Permission } from './permissions.ts'
+import { RedirectsBulkInput, RedirectsBulkReport } from './redirect-lists.ts'
+import { RedirectUndoInput, RedirectUndoReport } from './redirect-steps.ts'
+import { RehearsalInput, RehearsalReport, ReplayInput, ReplayReport } from './redirect-trials.ts'
 import { Id } from './shared.ts'
-import { ShortLinksBulkReport } from './short-links.ts'
+import { ShortLinksBulkInput, ShortLinksBulkReport } from './short-links.ts'
+import { StepUndoInput } from './steps.ts'
+
+/**
+ * A kind of work that is followed by a job.
+ * @property starts - what one must be allowed to begin it, all of it; who may begin it may see it and stop it
+ * @property sees - what one must be allowed, all of it, to see what became of it
+ * @property action - as it stands in the audit trail
+ */
+interface JobKind {
+  readonly starts: readonly Permission[]
+  readonly sees: readonly Permission[]
+  readonly action: string
+  /** What it is told, where it is carried out in a thread; null for what is done within a call, whose progress it tells. */
+  readonly input: z.ZodType | null
+  readonly report: z.ZodType | null
+}
+
+/** Every kind of job: what it is told, what it tells, and who has to do with it. Its runner is found by its name (entries/import.ts). */
+export const JOB_KINDS = {
+  import: { starts: ['imports:run'], sees: ['pages:read'], action: 'imports:run', input: ImportInput, report: ImportReport },
+  'imports-undo': {
+    starts: ['imports:run'],
+    sees: ['pages:read'],
+    action: 'imports:undo',
+    input: StepUndoInput,
+    report: RedirectUndoReport,
+  },
+  'short-links': {
+    starts: ['short-links:edit'],
+    sees: ['short-links:read'],
+    action: 'short-links:bulk',
+    input: ShortLinksBulkInput,
+    report: ShortLinksBulkReport,
+  },
+  'short-links-undo': {
+    starts: ['short-links:edit'],
+    sees: ['short-links:read'],
+    action: 'short-links:undo',
+    input: StepUndoInput,
+    report: RedirectUndoReport,
+  },
+  redirects: {
+    starts: ['redirects:edit'],
+    sees: ['redirects:read'],
+    action: 'redirects:bulk',
+    input: RedirectsBulkInput,
+    report: RedirectsBulkReport,
+  },
+  'redirects-undo': {
+    starts: ['redirects:edit'],
+    sees: ['redirects:read'],
+    action: 'redirects:undo',
+    input: RedirectUndoInput,
+    report: RedirectUndoReport,
+  },
+  replay: {
+    starts: ['redirects:edit', 'pages:read'],
+    sees: ['redirects:read', 'pages:read'],
+    action: 'redirects:replay',
+    input: ReplayInput,
+    report: ReplayReport,
+  },
+  rehearsal: {
+    starts: ['redirects:edit', 'pages:read'],
+    sees: ['redirects:read', 'pages:read'],
+    action: 'redirects:rehearsal',
+    input: RehearsalInput,
+    report: RehearsalReport,
+  },
+  phrases: { starts: ['pages:read', 'partners:read'], sees: ['pages:read'], action: 'phrases:review', input: null, report: null },
+  'bulk-change': { starts: ['pages:publish'], sees: ['pages:read'], action: 'links:change', input: null, report: null },
+  counting: { starts: ['hosts:edit'], sees: ['hosts:read'], action: 'counting:judge', input: null, report: null },
+} as const satisfies Record<string, JobKind>
+
+export type JobKindName = keyof typeof JOB_KINDS
+/** Kinds that are carried out in a thread. */
+export type WorkKind = { [K in JobKindName]: (typeof JOB_KINDS)[K]['input'] extends null ? never : K }[JobKindName]
+/** Kinds done within a call. */
+export type CallKind = Exclude<JobKindName, WorkKind>
+export type InputOf<K extends WorkKind> = z.infer<(typeof JOB_KINDS)[K]['input']>
+export type ReportOf<K extends WorkKind> = z.infer<(typeof JOB_KINDS)[K]['report']>
+
+export const isJobKind = (kind: string): kind is JobKindName => Object.hasOwn(JOB_KINDS, kind)
+export const isWorkKind = (kind: string): kind is WorkKind => isJobKind(kind) && JOB_KINDS[kind].input !== null
 
 export const Job = z
   .object({
@@ -21,21 +106,19 @@ export const Job = z
   })
   .meta({ id: 'Job' })
 export type Job = z.infer<typeof Job>
-/** Tells the reports of an import and of a list of short links apart: each has a field of its own. */
-export const isImportReport = (report: Job['report']): report is ImportReport => report !== null && 'asksFront' in report
-export const isListReport = (report: Job['report']): report is ShortLinksBulkReport =>
-  report !== null && 'moreItems' in report && !('list' in report)
-export const isRedirectsReport = (report: Job['report']): report is RedirectsBulkReport => report !== null && 'list' in report
-export const isRehearsalReport = (report: Job['report']): report is RehearsalReport => report !== null && 'trial' in report
-export const isReplayReport = (report: Job['report']): report is ReplayReport => report !== null && 'visitors' in report
-export const isUndoReport = (report: Job['report']): report is RedirectUndoReport => report !== null && 'givenBack' in report
+
+/** The report of a job that is over, told by its kind. Null where it is of another kind, or has none. */
+export function reportOf<K extends WorkKind>(kind: K, job: Pick<Job, 'kind' | 'report'> | undefined): ReportOf<K> | null {
+  if (job?.kind !== kind || job.report === null) return null
+  return job.report as ReportOf<K> // it was read by the schema of its kind where the job was shown (services/jobs.ts)
+}
 
 export const jobs = {
   get: operation({
     method: 'get',
     path: '/jobs/{id}',
     summary: 'How far a job is, and its report',
-    needs: 'pages:read',
+    needs: null, // what the kind of the job asks for
     status: 200,
     query: z.object({
       soon: z
@@ -49,7 +132,7 @@ export const jobs = {
     method: 'delete',
     path: '/jobs/{id}',
     summary: 'Stop a job; nothing it did stays',
-    needs: 'imports:run',
+    needs: null, // what its kind asks of whoever begins it
     status: 200,
     answer: Job,
   }),

@@ -1,4 +1,5 @@
 /** A thread in which imports and lists are carried out, one after the other; what it needs of the process comes with each order. */
+import type { WorkKind } from '../contract/jobs.ts'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
 import type { ImportOrder } from '../jobs/import-threads.ts'
@@ -20,15 +21,19 @@ export default async function carryOut({ job, kind, settings }: ImportOrder): Pr
   }
   const { db, services } = opened
   const made: NewPage[] = []
-  if (kind === 'short-links') await runShortLinks(db, services.shortLinkLists, job, log)
-  else if (kind === 'redirects') await runRedirects(db, services.redirectLists, job, log)
-  else if (kind === 'replay') await runReplay(db, services.redirectTrials, job, log)
-  else if (kind === 'rehearsal') await runRehearsal(db, services.redirectTrials, job, log)
-  else if (kind === 'short-links-undo' || kind === 'imports-undo') await runStepUndo(db, services.steps, job, log)
-  else if (kind === 'redirects-undo') await runRedirectUndo(db, services.redirectSteps, job, log)
-  else
-    await runImport(db, services.views, job, log, async (_site, _person, pages) => {
-      made.push(...pages)
-    })
+  const runners: Readonly<Record<WorkKind, () => Promise<void>>> = {
+    import: () =>
+      runImport(db, services.views, job, log, async (_site, _person, pages) => {
+        made.push(...pages)
+      }),
+    'imports-undo': () => runStepUndo(db, services.steps, 'imports-undo', job, log),
+    'short-links': () => runShortLinks(db, services.shortLinkLists, job, log),
+    'short-links-undo': () => runStepUndo(db, services.steps, 'short-links-undo', job, log),
+    redirects: () => runRedirects(db, services.redirectLists, job, log),
+    'redirects-undo': () => runRedirectUndo(db, services.redirectSteps, job, log),
+    replay: () => runReplay(db, services.redirectTrials, job, log),
+    rehearsal: () => runRehearsal(db, services.redirectTrials, job, log),
+  }
+  await runners[kind]()
   return made
 }

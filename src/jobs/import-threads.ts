@@ -1,17 +1,17 @@
 import type { Logger } from 'pino'
 import { Piscina } from 'piscina'
 import { isOutOfMemory, programAt } from '../apart/index.ts'
+import { isWorkKind, type WorkKind } from '../contract/jobs.ts'
 import { PROBLEMS } from '../contract/problems.ts'
 import type { Database } from '../data/database.ts'
 import { closeJob, giveBack, isCancelAsked, waitingJob } from '../data/jobs.ts'
 import type { Settings } from '../settings/index.ts'
-import { type JoinMenus, type NewPage, tellOf } from './imports.ts'
+import { type JoinMenus, leftOf, type NewPage } from './imports.ts'
 
 /** What a thread is told. */
 export interface ImportOrder {
   readonly job: string
-  /** "import", or "short-links" for a list of those. */
-  readonly kind: string
+  readonly kind: WorkKind
   readonly settings: Settings
 }
 
@@ -53,13 +53,14 @@ export class ImportThreads {
 
   async carryOut(job: string, join: JoinMenus): Promise<void> {
     const known = await waitingJob(this.#db, job)
-    if (known === null || this.#running.has(job)) return
+    if (known === null || !isWorkKind(known.kind) || this.#running.has(job)) return
+    const { kind } = known
     const cancel = new AbortController()
     const deadline = AbortSignal.timeout(known.isFetch ? FETCH_MS : UPLOAD_MS)
     this.#running.set(job, cancel)
     const watch = this.#watch(job, cancel)
     try {
-      const made = await this.#run({ job, kind: known.kind, settings: this.#settings }, AbortSignal.any([deadline, cancel.signal]))
+      const made = await this.#run({ job, kind, settings: this.#settings }, AbortSignal.any([deadline, cancel.signal]))
       if (made.length > 0) await join(known.siteId, known.personId, made)
     } catch (error) {
       if (!this.#isClosing) await this.#tell(job, error, deadline.aborted, cancel.signal.aborted)
@@ -108,7 +109,7 @@ export class ImportThreads {
         : isTooLarge
           ? PROBLEMS['work-too-large'][1]
           : 'Something went wrong on our side.'
-    const message = await tellOf(this.#db, job, why)
+    const message = `${why} ${await leftOf(this.#db, job)}`
     await closeJob(this.#db, job, { state: isCancelled ? 'cancelled' : 'failed', message })
   }
 

@@ -1,5 +1,5 @@
 import type { Logger } from 'pino'
-import { ImportInput, type ImportItem, type ImportReport } from '../contract/imports.ts'
+import type { ImportInput, ImportItem, ImportReport } from '../contract/imports.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { Changes } from '../data/changes.ts'
@@ -8,45 +8,37 @@ import { dropCrawl } from '../data/crawled.ts'
 import { type Database, inTransaction } from '../data/database.ts'
 import { fileHashes } from '../data/files.ts'
 import { broughtPages, broughtSoFar, frontPageOf, hasBrought } from '../data/imported-pages.ts'
-import { claimJob, IS_TAKEN_BACK } from '../data/jobs.ts'
+import { IS_TAKEN_BACK } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { openUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
+import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
 import { crawl } from './crawl.ts'
 import { type Ground, judgeEntry, type Kept, type Model, REPLACES_FRONT } from './import-judging.ts'
 import { Storing, storeJudged } from './import-storing.ts'
-import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
+import type { Progress } from './progress.ts'
 
 /**
  * Carries an import out, or its dry run. What it brings is there part by part, and can be worked on while the rest comes. Cancelled or
  * broken, all of it is taken back; one whose process ended goes on where it was.
  */
 export async function runImport(db: Database, views: SiteViews, jobId: string, log: Logger, join?: JoinMenus): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const input = ImportInput.parse(claimed.input)
-  try {
-    const site = await views.of(claimed)
-    const report = await importUpload(db, { jobId, views, site, personId: claimed.personId, input })
-    await endJob(db, jobId, { state: 'done', report })
-    if (!input.dryRun && input.joinsMenus && join !== undefined) await join(claimed.siteId, claimed.personId, newPages(report))
-    if (!input.dryRun && input.address !== undefined) await dropCrawl(db, input.upload)
-  } catch (error) {
-    const isCancelled = error instanceof Cancelled
-    if (!isCancelled && !(error instanceof ImportFailure)) log.error({ err: error, job: jobId }, 'an import broke off')
-    const why = isCancelled ? 'Stopped.' : error instanceof ImportFailure ? error.message : 'Something went wrong on our side.'
-    const isFetchKept = isCancelled && input.address !== undefined
-    const message = await tellOf(db, jobId, why, isFetchKept)
-    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message })
-  }
+  const done = await carryOut({ db, log }, 'import', jobId, {
+    work: async (job, progress) => importUpload(db, { ...job, views, site: await views.of(job) }, progress),
+    left: ({ input }, isCancelled) => leftOf(db, jobId, isCancelled && input.address !== undefined),
+  })
+  if (done === null || done.job.input.dryRun) return
+  const { siteId, personId, input } = done.job
+  if (input.joinsMenus && join !== undefined) await join(siteId, personId, newPages(done.report))
+  if (input.address !== undefined) await dropCrawl(db, input.upload)
 }
 
 /** Says of an import that came to no end what is left of it. */
-export async function tellOf(db: Database, jobId: string, why: string, isFetchKept = false): Promise<string> {
+export async function leftOf(db: Database, jobId: string, isFetchKept = false): Promise<string> {
   const isIn = await hasBrought(db, jobId)
   const kept = isFetchKept ? ['What was fetched is kept; it can go on from there.'] : []
-  return [why, ...(isIn ? [IS_TAKEN_BACK] : isFetchKept ? [] : ['Nothing was changed.']), ...kept].join(' ')
+  return [...(isIn ? [IS_TAKEN_BACK] : isFetchKept ? [] : ['Nothing was changed.']), ...kept].join(' ')
 }
 
 /** A page that was not there before. */
@@ -63,21 +55,12 @@ const newPages = ({ items }: ImportReport): NewPage[] =>
     what === 'page' && outcome === 'new' && path !== null ? [{ path, title: title ?? path }] : [],
   )
 
-/** A reason that people can do something about. */
-class ImportFailure extends Error {}
-
 async function importUpload(
   db: Database,
-  {
-    jobId,
-    views,
-    site,
-    personId,
-    input,
-  }: { jobId: string; views: SiteViews; site: SiteGround; personId: string | null; input: ImportInput },
+  { id: jobId, views, site, personId, input }: Claimed<'import'> & { readonly views: SiteViews; readonly site: SiteGround },
+  progress: Progress,
 ): Promise<ImportReport> {
   const { siteId } = site.setup
-  const progress = progressWriter(db, jobId)
   const entries = await entriesOf(db, siteId, input, progress)
   const kept = await readKept(db, siteId, jobId)
   const ground: Ground = { views, site, input, kept, model: await frontPage(db, siteId), taken: new Map() }
@@ -125,13 +108,13 @@ async function entriesOf(db: Database, siteId: string, input: ImportInput, progr
       insideAllowed: await insideAllowed(db, siteId),
       progress,
     })
-    if (!fetched.ok) throw new ImportFailure(String(fetched.detail.why))
+    if (!fetched.ok) throw new JobFailure(String(fetched.detail.why))
     return fetched.value
   }
   const upload = await openUpload(db, input.upload)
-  if (upload === null) throw new ImportFailure('The upload is no longer here. Please choose the file again.')
+  if (upload === null) throw new JobFailure('The upload is no longer here. Please choose the file again.')
   const opened = await openArchive(input.name, upload)
-  if (!opened.ok) throw new ImportFailure(String(opened.detail.why))
+  if (!opened.ok) throw new JobFailure(String(opened.detail.why))
   return opened.value
 }
 

@@ -5,14 +5,7 @@ import { promisify } from 'node:util'
 import { constants, createGunzip, gunzip } from 'node:zlib'
 import type { Logger } from 'pino'
 import { apart } from '../apart/index.ts'
-import {
-  LOG_LINES_MAX,
-  OLD_ADDRESSES_MAX,
-  RehearsalInput,
-  type RehearsalReport,
-  ReplayInput,
-  type ReplayReport,
-} from '../contract/redirect-trials.ts'
+import { LOG_LINES_MAX, OLD_ADDRESSES_MAX, type RehearsalReport, type ReplayReport } from '../contract/redirect-trials.ts'
 import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
 import { pathForName, readPage } from '../core/content/index.ts'
 import { readListLayout, recordOf } from '../core/exchange/index.ts'
@@ -29,14 +22,14 @@ import {
 } from '../core/routing/index.ts'
 import { foldedWords } from '../core/slugs/index.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob, closeJob } from '../data/jobs.ts'
 import { livePageContents } from '../data/redirect-knowledge.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { getUpload, openUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
 import { openArchive } from './archive.ts'
+import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
 import { sitemapOf } from './crawl.ts'
-import { Cancelled, type Progress, progressWriter } from './progress.ts'
+import type { Progress } from './progress.ts'
 
 /** A log that is packed may not unpack to more. */
 const UNPACKED_MAX_BYTES = 8 * 1024 * 1024 * 1024
@@ -50,13 +43,9 @@ const SUGGESTED = 4
 /** Words of a page's text by which it is found. */
 const WORDS = 30
 
-/** A reason that people can do something about. */
-class TrialFailure extends Error {}
-
 /** Runs an access log through a site's table. Takes the same memory however long it is. */
 export async function runReplay(db: Database, trials: OwnServices['redirectTrials'], jobId: string, log: Logger): Promise<void> {
-  await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
-    const { upload, rows, host } = ReplayInput.parse(input)
+  const work = async ({ input: { upload, rows, host }, siteId }: Claimed<'replay'>, progress: Progress): Promise<ReplayReport> => {
     const given = rows === null ? null : ((await getUpload(db, rows))?.toString('utf8') ?? null)
     const site = await trials.siteOf(siteId, { rows: given, host })
     const replay = new Replay({ ...site, origin: site.view.origin })
@@ -79,7 +68,7 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     }
     const tally = replay.tally()
     if (tally.lines > 0 && tally.broken === tally.lines)
-      throw new TrialFailure(
+      throw new JobFailure(
         looks === null
           ? 'This is no access log: not one of its lines is in the Common or Combined Log Format.'
           : `This looks like ${looks}. What is replayed is an access log, in the Common or Combined Log Format.`,
@@ -90,13 +79,14 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
       examples: { missed: [...tally.examples.missed], changed: [...tally.examples.changed] },
     }
     return report
-  })
+  }
+  await carryOut({ db, log }, 'replay', jobId, { work })
 }
 
 async function bytesOf(db: Database, upload: string): Promise<number> {
   let bytes = 0
   for await (const part of uploadParts(db, upload)) bytes += part.length
-  if (bytes === 0) throw new TrialFailure('The file is no longer here. Please send it again.')
+  if (bytes === 0) throw new JobFailure('The file is no longer here. Please send it again.')
   return bytes
 }
 
@@ -139,7 +129,7 @@ async function* linesOf(
     for await (const chunk of text) {
       if (Math.floor(unpacked / TOLD_BYTES) < Math.floor((unpacked + chunk.length) / TOLD_BYTES)) yield { line: null, at }
       unpacked += chunk.length
-      if (unpacked > UNPACKED_MAX_BYTES) throw new TrialFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
+      if (unpacked > UNPACKED_MAX_BYTES) throw new JobFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
       const lines = (rest + letters.write(chunk)).split('\n')
       rest = lines.pop() ?? ''
       // What has no end is counted as one line that is none.
@@ -148,8 +138,8 @@ async function* linesOf(
     }
     if (rest !== '') yield { line: rest, at }
   } catch (error) {
-    if (error instanceof TrialFailure) throw error
-    throw new TrialFailure('This file is damaged and cannot be unpacked to its end.')
+    if (error instanceof JobFailure) throw error
+    throw new JobFailure('This file is damaged and cannot be unpacked to its end.')
   }
 }
 
@@ -159,13 +149,12 @@ interface OldAddress extends LostAddress {
 
 /** Proposes a page for each address of an old site. */
 export async function runRehearsal(db: Database, trials: OwnServices['redirectTrials'], jobId: string, log: Logger): Promise<void> {
-  await carryOut(db, jobId, log, async ({ input, siteId }, progress) => {
-    const given = RehearsalInput.parse(input)
+  const work = async ({ input: given, siteId }: Claimed<'rehearsal'>, progress: Progress): Promise<RehearsalReport> => {
     const site = await trials.siteOf(siteId, { rows: null, host: null })
     const allowed = await insideAllowed(db, siteId)
     const { kind, old, queries, unread } =
       'address' in given ? await listedAt(given.address, allowed) : await oldAddresses(db, { ...given, allowed }, progress)
-    if (old.size === 0) throw new TrialFailure('No old address was found in it.')
+    if (old.size === 0) throw new JobFailure('No old address was found in it.')
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
     const finder = new PageFinder(site.pages.map((page) => ({ ...page, words: words.get(page.path) ?? [] })))
@@ -197,7 +186,8 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
       await breathe()
     }
     return report
-  })
+  }
+  await carryOut({ db, log }, 'rehearsal', jobId, { work })
 }
 
 /** Steps that a way is followed for, as browsers follow them (Fetch, "HTTP-redirect fetch"). */
@@ -248,7 +238,7 @@ function collector() {
 /** Old addresses as the site that is still there lists them. */
 async function listedAt(address: string, allowed: InsideAllowed): Promise<OldAddresses> {
   const listed = await sitemapOf(address, allowed)
-  if (!listed.ok) throw new TrialFailure(String(listed.detail.why))
+  if (!listed.ok) throw new JobFailure(String(listed.detail.why))
   const { add, found } = collector()
   for (const each of listed.value) add(each, { visits: 0 })
   return found('sitemap')
@@ -271,7 +261,7 @@ async function oldAddresses(
     const kept = await openUpload(db, upload)
     if (kept === null) return found('site')
     const archive = await openArchive(name.endsWith('.zip') ? name : `${name}.zip`, kept)
-    if (!archive.ok) throw new TrialFailure(String(archive.detail.why))
+    if (!archive.ok) throw new JobFailure(String(archive.detail.why))
     for (const entry of archive.value) {
       if (entry.refused !== null || !/\.x?html?$/i.test(entry.name)) continue
       const read = await entry.read()
@@ -293,7 +283,7 @@ async function oldAddresses(
       if (old.size > OLD_ADDRESSES_MAX) break
       await progress(0, OLD_ADDRESSES_MAX)
       const listed = await sitemapOf(each, allowed)
-      if (!listed.ok) throw new TrialFailure(`This sitemap names others, and ${each} could not be read: ${String(listed.detail.why)}`)
+      if (!listed.ok) throw new JobFailure(`This sitemap names others, and ${each} could not be read: ${String(listed.detail.why)}`)
       for (const address of listed.value) add(address, { visits: 0 })
     }
     return found('sitemap')
@@ -340,16 +330,16 @@ async function sitemapIn(
   db: Database,
   upload: string,
 ): Promise<{ readonly pages: readonly string[]; readonly sitemaps: readonly string[] } | null> {
-  if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new TrialFailure('A sitemap can have 50 MB. Send its parts one by one.')
+  if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new JobFailure('A sitemap can have 50 MB. Send its parts one by one.')
   const sent = await getUpload(db, upload)
   const bytes =
     sent?.[0] !== 0x1f
       ? sent
       : await promisify(gunzip)(sent, { maxOutputLength: SITEMAP_MAX_BYTES }).catch(() => {
-          throw new TrialFailure('This sitemap is damaged, or has more than 50 MB unpacked. Send its parts one by one.')
+          throw new JobFailure('This sitemap is damaged, or has more than 50 MB unpacked. Send its parts one by one.')
         })
   const read = bytes === null ? null : await apart('sitemap', bytes, { deadlineMs: SITEMAP_MS })
-  if (read?.ok === false) throw new TrialFailure('This sitemap takes too long to read. Send its parts one by one.')
+  if (read?.ok === false) throw new JobFailure('This sitemap takes too long to read. Send its parts one by one.')
   return read?.value ?? null
 }
 
@@ -386,24 +376,4 @@ async function wordsOfPages(db: Database, siteId: string, progress: Progress): P
     if (words.size % PACE === 0) await progress(words.size, 0)
   }
   return words
-}
-
-async function carryOut(
-  db: Database,
-  jobId: string,
-  log: Logger,
-  work: (job: { input: unknown; siteId: string }, progress: Progress) => Promise<object>,
-): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const progress = progressWriter(db, jobId)
-  try {
-    const report = await work(claimed, progress)
-    await closeJob(db, jobId, { state: 'done', report })
-  } catch (error) {
-    const isCancelled = error instanceof Cancelled
-    if (!isCancelled && !(error instanceof TrialFailure)) log.error({ err: error, job: jobId }, 'a trial of redirects broke off')
-    const message = isCancelled ? 'Stopped.' : error instanceof TrialFailure ? error.message : 'Something went wrong on our side.'
-    await closeJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message })
-  }
 }

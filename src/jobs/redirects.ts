@@ -1,13 +1,7 @@
 import { setImmediate as breathe } from 'node:timers/promises'
 import type { Logger } from 'pino'
 import { z } from 'zod'
-import {
-  REDIRECTS_ASKED_MAX,
-  REDIRECTS_NAMED_MAX,
-  RedirectsBulkInput,
-  type RedirectsBulkItem,
-  type RedirectsBulkReport,
-} from '../contract/redirect-lists.ts'
+import { REDIRECTS_ASKED_MAX, REDIRECTS_NAMED_MAX, type RedirectsBulkItem, type RedirectsBulkReport } from '../contract/redirect-lists.ts'
 import { RedirectNew } from '../contract/redirects.ts'
 import {
   draftOf,
@@ -24,10 +18,10 @@ import {
 import { fail, ok, type Result } from '../core/result.ts'
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type ListPlan, type OwnServices } from '../services/index.ts'
-import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
+import { carryOut, JobFailure } from './carry-out.ts'
+import type { Progress } from './progress.ts'
 import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
@@ -38,9 +32,6 @@ const LINE_MAX_BYTES = 200_000
 const HEAD_BYTES = 100_000
 const WORDS = { csv: 'A list', json: 'A list', httpd: 'A configuration of Apache httpd', nginx: 'A configuration of nginx' } as const
 
-/** A reason that people can do something about. */
-class ListFailure extends Error {}
-
 type Mutable<T> = { -readonly [K in keyof T]: T[K] }
 type Refused = Pick<RedirectsBulkItem, 'line' | 'from' | 'to' | 'reason'>
 /** A line as it was read, or why it cannot be. */
@@ -48,12 +39,9 @@ type Line = ListedRedirectRow | Refused
 
 /** Goes through a list of redirects, a stretch at a time. What was carried out stays when it is stopped, and can be taken back as one. */
 export async function runRedirects(db: Database, lists: OwnServices['redirectLists'], jobId: string, log: Logger): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const input = RedirectsBulkInput.parse(claimed.input)
   const report: Mutable<RedirectsBulkReport> = {
     list: 'redirects',
-    isDryRun: input.dryRun,
+    isDryRun: false,
     new: 0,
     changed: 0,
     same: 0,
@@ -64,42 +52,44 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     items: [],
     moreItems: 0,
   }
-  try {
-    const bytes = await getUpload(db, input.upload)
-    if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
-    const state = await lists.stateOf(claimed.siteId, input.dryRun)
-    const site = {
-      tolerance: state.view.setup.tolerance ?? TOLERANCE,
-      hosts: state.view.setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host),
-      modules: new Map([...input.has.map((name) => [name, true] as const), ...input.hasNot.map((name) => [name, false] as const)]),
-    }
-    const progress = progressWriter(db, jobId)
-    const by = { siteId: claimed.siteId, personId: claimed.personId, stepId: jobId }
-    const lines: AsyncIterable<Line> | Iterable<Line> =
-      input.as === 'csv'
-        ? linesOfTable(bytes)
-        : input.as === 'json'
-          ? linesOfJson(bytes)
-          : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site), report)
-    await goThrough(lines, report, progress, {
-      judge: (line) => lists.judge(line, state),
-      plan: (rows) => lists.plan(by, rows, state),
-      carryOut: async (plan) => (input.dryRun ? plan.items : lists.carryOut(by, plan, { state, what: WORDS[input.as] })),
-    })
-    if (!input.dryRun && report.new + report.changed > 0) report.step = jobId
-    await endJob(db, jobId, { state: 'done', report })
-  } catch (error) {
-    const there = report.new + report.changed
-    if (!input.dryRun && there > 0) report.step = jobId
-    const soFar =
-      input.dryRun || there === 0
+  /** The report as it stands, with the step by which what is there can be taken back. */
+  const told = (): RedirectsBulkReport => {
+    if (!report.isDryRun && report.new + report.changed > 0) report.step = jobId
+    return report
+  }
+  await carryOut({ db, log }, 'redirects', jobId, {
+    async work({ siteId, personId, input }, progress) {
+      report.isDryRun = input.dryRun
+      const bytes = await getUpload(db, input.upload)
+      if (bytes === null) throw new JobFailure('The list is no longer here. Please send it again.')
+      const state = await lists.stateOf(siteId, input.dryRun)
+      const site = {
+        tolerance: state.view.setup.tolerance ?? TOLERANCE,
+        hosts: state.view.setup.hosts.filter(({ kind }) => kind !== 'short').map(({ host }) => host),
+        modules: new Map([...input.has.map((name) => [name, true] as const), ...input.hasNot.map((name) => [name, false] as const)]),
+      }
+      const by = { siteId, personId, stepId: jobId }
+      const lines: AsyncIterable<Line> | Iterable<Line> =
+        input.as === 'csv'
+          ? linesOfTable(bytes)
+          : input.as === 'json'
+            ? linesOfJson(bytes)
+            : linesOfConfiguration((input.as === 'httpd' ? readHttpd : readNginx)(textOf(bytes), site), report)
+      await goThrough(lines, report, progress, {
+        judge: (line) => lists.judge(line, state),
+        plan: (rows) => lists.plan(by, rows, state),
+        carryOut: async (plan) => (input.dryRun ? plan.items : lists.carryOut(by, plan, { state, what: WORDS[input.as] })),
+      })
+      return told()
+    },
+    left: () => {
+      const there = report.new + report.changed
+      return report.isDryRun || there === 0
         ? 'Nothing was changed.'
         : `${there.toLocaleString('en')} rows were brought in until then, and stay; they can be taken back as one.`
-    const isCancelled = error instanceof Cancelled
-    if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of redirects broke off')
-    const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
-    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
-  }
+    },
+    report: told,
+  })
 }
 
 interface Carrying {
@@ -156,13 +146,13 @@ function textOf(bytes: Buffer): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
   } catch {
-    throw new ListFailure('This is no plain text. Save it as text in Unicode, and send it again.')
+    throw new JobFailure('This is no plain text. Save it as text in Unicode, and send it again.')
   }
 }
 
 async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
   if (bytes.subarray(0, HEAD_BYTES).includes(0))
-    throw new ListFailure('This is no list: it holds signs that no text has. A spreadsheet has to be saved as CSV first.')
+    throw new JobFailure('This is no list: it holds signs that no text has. A spreadsheet has to be saved as CSV first.')
   const layout = readListLayout(bytes.toString('utf8', 0, HEAD_BYTES))
   const refused: Refused[] = []
   const { guessedHeader } = layout
@@ -248,11 +238,11 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
   try {
     given = JSON.parse(textOf(bytes))
   } catch (error) {
-    if (error instanceof ListFailure) throw error
-    throw new ListFailure('This is no JSON.')
+    if (error instanceof JobFailure) throw error
+    throw new JobFailure('This is no JSON.')
   }
   const items = z.array(z.unknown()).safeParse(given)
-  if (!items.success) throw new ListFailure('The JSON has to be a list of rows.')
+  if (!items.success) throw new JobFailure('The JSON has to be a list of rows.')
   for (const [i, item] of items.data.entries()) {
     const read = RedirectNew.safeParse(item)
     if (!read.success) {

@@ -1,12 +1,12 @@
 import { setImmediate as breathe } from 'node:timers/promises'
 import type { Logger } from 'pino'
-import { BULK_NAMED_MAX, ShortLinksBulkInput, type ShortLinksBulkReport } from '../contract/short-links.ts'
+import { BULK_NAMED_MAX, type ShortLinksBulkReport } from '../contract/short-links.ts'
 import { listRowOf, readListHeader } from '../core/exchange/index.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob } from '../data/jobs.ts'
 import { getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
-import { Cancelled, endJob, progressWriter } from './progress.ts'
+import { carryOut, JobFailure } from './carry-out.ts'
+import type { Progress } from './progress.ts'
 import { recordsOf } from './records.ts'
 
 /** Rows carried out in one transaction: many enough to be quick, few enough that nobody waits for them. */
@@ -14,34 +14,26 @@ const STEP = 1_000
 /** Longest line of a list. */
 const LINE_MAX_BYTES = 200_000
 
-/** A reason that people can do something about. */
-class ListFailure extends Error {}
-
 /** Goes through a list of short links, a stretch at a time. What was carried out stays when it is stopped: begun again, it is found to be there. */
 export async function runShortLinks(db: Database, lists: OwnServices['shortLinkLists'], jobId: string, log: Logger): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const input = ShortLinksBulkInput.parse(claimed.input)
-  const report: Mutable<ShortLinksBulkReport> = { isDryRun: input.dryRun, new: 0, changed: 0, same: 0, refused: 0, items: [], moreItems: 0 }
-  try {
-    const bytes = await getUpload(db, input.upload)
-    if (bytes === null) throw new ListFailure('The list is no longer here. Please send it again.')
-    await goThrough(bytes, report, {
-      progress: progressWriter(db, jobId),
-      take: (rows, seen) => lists.take(claimed, rows, { dryRun: input.dryRun, seen, step: jobId }),
-    })
-    await endJob(db, jobId, { state: 'done', report })
-  } catch (error) {
-    const isCancelled = error instanceof Cancelled
-    const there = report.new + report.changed
-    const soFar =
-      input.dryRun || there === 0
+  const report: Mutable<ShortLinksBulkReport> = { isDryRun: false, new: 0, changed: 0, same: 0, refused: 0, items: [], moreItems: 0 }
+  await carryOut({ db, log }, 'short-links', jobId, {
+    async work(job, progress) {
+      const { dryRun, upload } = job.input
+      report.isDryRun = dryRun
+      const bytes = await getUpload(db, upload)
+      if (bytes === null) throw new JobFailure('The list is no longer here. Please send it again.')
+      await goThrough(bytes, report, { progress, take: (rows, seen) => lists.take(job, rows, { dryRun, seen, step: jobId }) })
+      return report
+    },
+    left: ({ input }) => {
+      const there = report.new + report.changed
+      return input.dryRun || there === 0
         ? 'Nothing was changed.'
         : `${there.toLocaleString('en')} short links were brought in until then, and stay.`
-    if (!isCancelled && !(error instanceof ListFailure)) log.error({ err: error, job: jobId }, 'a list of short links broke off')
-    const why = isCancelled ? 'Stopped.' : error instanceof ListFailure ? error.message : 'Something went wrong on our side.'
-    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message: `${why} ${soFar}`, report })
-  }
+    },
+    report: () => report,
+  })
 }
 
 type Mutable<T> = { -readonly [K in keyof T]: T[K] }
@@ -53,7 +45,7 @@ async function goThrough(
     progress,
     take,
   }: {
-    progress: ReturnType<typeof progressWriter>
+    progress: Progress
     take: (rows: readonly ListedRow[], seen: Map<string, number>) => Promise<RowOutcome[]>
   },
 ): Promise<void> {
@@ -65,7 +57,7 @@ async function goThrough(
       .trim(),
   )
   if (header === null)
-    throw new ListFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status, note, tags.')
+    throw new JobFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status, note, tags.')
   const { delimiter, columns } = header
   const seen = new Map<string, number>()
   let rows: ListedRow[] = []

@@ -1,53 +1,56 @@
 import type { Logger } from 'pino'
-import { RedirectUndoInput, type RedirectUndoReport } from '../contract/redirect-steps.ts'
-import { StepUndoInput } from '../contract/steps.ts'
+import type { RedirectUndoReport } from '../contract/redirect-steps.ts'
 import type { Database } from '../data/database.ts'
-import { claimJob } from '../data/jobs.ts'
 import type { OwnServices } from '../services/index.ts'
-import { Cancelled, endJob, progressWriter } from './progress.ts'
+import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
 
-type Claimed = NonNullable<Awaited<ReturnType<typeof claimJob>>>
+type UndoKind = 'short-links-undo' | 'imports-undo' | 'redirects-undo'
 /** A stretch that was looked at, how much of it is as it was before, and where it goes on; null where it was taken back already. */
 type Stretch = { readonly seen: number; readonly given: number; readonly last: string | null } | null
 
 /** Takes a list of short links or an import back. */
-export const runStepUndo = (db: Database, steps: OwnServices['steps'], jobId: string, log: Logger): Promise<void> =>
-  takeBack(db, jobId, log, ({ siteId, personId, input }, after) =>
-    steps.undoNext({ siteId, personId, job: jobId }, StepUndoInput.parse(input), after),
+export const runStepUndo = (
+  db: Database,
+  steps: OwnServices['steps'],
+  kind: 'short-links-undo' | 'imports-undo',
+  jobId: string,
+  log: Logger,
+): Promise<void> =>
+  takeBack(db, kind, jobId, log, ({ siteId, personId, step }, after) =>
+    steps.undoNext({ siteId, personId, job: jobId }, { kind: kind === 'imports-undo' ? 'imports' : 'short-links', step }, after),
   )
 
 /** Takes a step of redirects back. */
 export const runRedirectUndo = (db: Database, steps: OwnServices['redirectSteps'], jobId: string, log: Logger): Promise<void> =>
-  takeBack(db, jobId, log, async ({ siteId, personId, input }, after) => {
-    const stretch = await steps.undoNext({ siteId, personId, stepId: jobId }, RedirectUndoInput.parse(input).step, after)
+  takeBack(db, 'redirects-undo', jobId, log, async ({ siteId, personId, step }, after) => {
+    const stretch = await steps.undoNext({ siteId, personId, stepId: jobId }, step, after)
     return stretch === null ? null : { ...stretch, seen: stretch.rows }
   })
 
 /** Takes a step back, a stretch at a time. What was given back stays so when it is stopped. */
 async function takeBack(
   db: Database,
+  kind: UndoKind,
   jobId: string,
   log: Logger,
-  next: (claimed: Claimed, after: string | null) => Promise<Stretch>,
+  next: (of: Pick<Claimed<UndoKind>, 'siteId' | 'personId'> & { readonly step: string }, after: string | null) => Promise<Stretch>,
 ): Promise<void> {
-  const claimed = await claimJob(db, jobId)
-  if (claimed === null) return
-  const report: { -readonly [K in keyof RedirectUndoReport]: RedirectUndoReport[K] } = { givenBack: 0, changedSince: 0 }
-  const progress = progressWriter(db, jobId)
-  try {
-    for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
-      const stretch: Stretch = await next(claimed, after)
-      if (stretch === null) return await endJob(db, jobId, { state: 'failed', message: 'This was taken back already.', report })
-      report.givenBack += stretch.given
-      report.changedSince += stretch.seen - stretch.given
-      after = stretch.last
-      await progress(report.givenBack, report.givenBack)
-    }
-    await endJob(db, jobId, { state: 'done', report })
-  } catch (error) {
-    const isCancelled = error instanceof Cancelled
-    if (!isCancelled) log.error({ err: error, job: jobId }, 'taking a step back broke off')
-    const message = `${isCancelled ? 'Stopped.' : 'Something went wrong on our side.'} ${report.givenBack.toLocaleString('en')} were given back until then.`
-    await endJob(db, jobId, { state: isCancelled ? 'cancelled' : 'failed', message, report })
-  }
+  const report: { -readonly [F in keyof RedirectUndoReport]: RedirectUndoReport[F] } = { givenBack: 0, changedSince: 0 }
+  let isBegun = false
+  await carryOut({ db, log }, kind, jobId, {
+    async work({ siteId, personId, input: { step } }, progress) {
+      for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
+        const stretch: Stretch = await next({ siteId, personId, step }, after)
+        if (stretch === null) throw new JobFailure('This was taken back already.')
+        isBegun = true
+        report.givenBack += stretch.given
+        report.changedSince += stretch.seen - stretch.given
+        after = stretch.last
+        await progress(report.givenBack, report.givenBack)
+      }
+      return report
+    },
+    left: () => (isBegun ? `${report.givenBack.toLocaleString('en')} were given back until then.` : ''),
+    report: () => report,
+  })
 }

@@ -26,7 +26,7 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       if (!actor.can('imports:run')) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
         const { dryRun, leaveOff = '' } = await said()
-        return jobs.startImport(actor, { ...NO_CHOICES, upload, dryRun, leaveOff, name })
+        return jobs.start(actor, 'import', { ...NO_CHOICES, upload, dryRun, leaveOff, name }, { name, dryRun })
       })
     },
 
@@ -40,7 +40,8 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       if (url === null) return fail('address-unreadable')
       const inside = await insideFault(db, actor, url)
       if (inside !== null) return inside
-      return jobs.startImport(actor, { ...NO_CHOICES, upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host })
+      const input = { ...NO_CHOICES, upload: randomUUID(), address: url.href, dryRun, leaveOff: '', name: url.host }
+      return jobs.start(actor, 'import', input, { name: url.host, dryRun })
     },
 
     /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
@@ -52,14 +53,16 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       // A fetch that was stopped or broke off goes on from what it has.
       const isHalfFetched = input.address !== undefined && (before.state === 'cancelled' || before.state === 'failed')
       if (!isHalfFetched && (before.state !== 'done' || !input.dryRun)) return fail('job-not-ready', { state: before.state })
-      return jobs.startImport(actor, {
+      const dryRun = isHalfFetched ? input.dryRun : change.dryRun
+      const next = {
         ...input,
-        dryRun: isHalfFetched ? input.dryRun : change.dryRun,
+        dryRun,
         leaveOff: change.leaveOff ?? input.leaveOff,
         under: change.under ?? input.under,
         joinsMenus: change.joinsMenus ?? input.joinsMenus,
         replacesFront: change.replacesFront ?? input.replacesFront,
-      })
+      }
+      return jobs.start(actor, 'import', next, { name: input.name, dryRun })
     },
   }
 }

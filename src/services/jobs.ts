@@ -1,11 +1,5 @@
-import type { z } from 'zod'
-import type { ImportInput } from '../contract/imports.ts'
-import { type Job, Job as JobShape } from '../contract/jobs.ts'
+import { type InputOf, isJobKind, JOB_KINDS, type Job, type JobKindName, Job as JobShape, type WorkKind } from '../contract/jobs.ts'
 import type { Permission } from '../contract/permissions.ts'
-import type { RedirectsBulkInput } from '../contract/redirect-lists.ts'
-import type { RedirectUndoInput } from '../contract/redirect-steps.ts'
-import type { ShortLinksBulkInput } from '../contract/short-links.ts'
-import type { StepUndoInput } from '../contract/steps.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { askToCancel, findJob, insertJob } from '../data/jobs.ts'
 import type { JobRow } from '../data/models.ts'
@@ -14,91 +8,40 @@ import { type Actor, type Context, write, writeAudit } from './context.ts'
 /** Queue on which imports travel to the job floor. */
 export const IMPORT_QUEUE = 'imports'
 
-/** What one must be allowed to do to stop a job that is no import. */
-const STOPPED_BY: Readonly<Record<string, Permission>> = {
-  'short-links': 'short-links:edit',
-  redirects: 'redirects:edit',
-  'redirects-undo': 'redirects:edit',
-  'short-links-undo': 'short-links:edit',
-  replay: 'redirects:read',
-  rehearsal: 'redirects:read',
-  'bulk-change': 'pages:publish',
-  counting: 'hosts:edit',
-}
+const canAll = (actor: Actor, permissions: readonly Permission[]): boolean => permissions.every((each) => actor.can(each))
+/** A kind of an earlier version has to do with whoever brings sites in. */
+const kindOf = (kind: string): Pick<(typeof JOB_KINDS)[JobKindName], 'starts' | 'sees'> => JOB_KINDS[isJobKind(kind) ? kind : 'import']
+const mayStop = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(kind).starts)
+const maySee = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(kind).sees) || mayStop(actor, kind)
 
-/** What one must be allowed to read to see what became of a job. */
-const SEEN_BY: Readonly<Record<string, Permission>> = {
-  'short-links': 'short-links:read',
-  redirects: 'redirects:read',
-  'redirects-undo': 'redirects:read',
-  'short-links-undo': 'short-links:read',
-  replay: 'redirects:read',
-  rehearsal: 'redirects:read',
+/** A job with its report as its kind has it. */
+function shown({ id, kind, state, done, total, report, message }: JobRow): Job {
+  const schema = isJobKind(kind) ? JOB_KINDS[kind].report : null
+  return JobShape.parse({ id, kind, state, done, total, report: report === null || schema === null ? null : schema.parse(report), message })
 }
-
-const shown = ({ id, kind, state, done, total, report, message }: JobRow): Job =>
-  JobShape.parse({ id, kind, state, done, total, report, message })
 
 export function jobsService({ db, enqueue }: Context) {
-  /** Notes work down and sends it to the job floor. */
-  const start = async (
-    actor: Actor,
-    { kind, input, action, detail }: { kind: string; input: object; action: string; detail: object },
-  ): Promise<Result<string, 'forbidden'>> => {
-    const saved = await write(db, async (transaction) => {
-      const job = await insertJob(db, { siteId: actor.siteId, kind, input, personId: actor.personId }, transaction)
-      await writeAudit(db, actor, action, job, detail, transaction)
-      return ok(job)
-    })
-    await enqueue(IMPORT_QUEUE, { job: saved.value })
-    return saved
-  }
   return {
+    /** Whether somebody may begin work of a kind. */
+    mayStart: (actor: Actor, kind: JobKindName): boolean => canAll(actor, JOB_KINDS[kind].starts),
+
+    /** Notes work down and sends it to the job floor. @param detail - for the audit trail */
+    async start<K extends WorkKind>(actor: Actor, kind: K, input: InputOf<K>, detail: object = {}): Promise<Result<string, 'forbidden'>> {
+      if (!canAll(actor, JOB_KINDS[kind].starts)) return fail('forbidden')
+      const saved = await write(db, async (transaction) => {
+        const job = await insertJob(db, { siteId: actor.siteId, kind, input, personId: actor.personId }, transaction)
+        await writeAudit(db, actor, JOB_KINDS[kind].action, job, detail, transaction)
+        return ok(job)
+      })
+      await enqueue(IMPORT_QUEUE, { job: saved.value })
+      return saved
+    },
+
     /** @param isSoon - it may not have begun, and waits then */
     async get(actor: Actor, id: string, isSoon = false): Promise<Result<Job, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
       const row = await findJob(db, actor.siteId, id)
-      const needed = SEEN_BY[row?.kind ?? '']
-      if (needed !== undefined && !actor.can(needed)) return fail('forbidden')
-      if (row === null && isSoon) return ok({ id, kind: '', state: 'waiting', done: 0, total: 0, report: null, message: null })
-      return row === null ? fail('not-found') : ok(shown(row))
-    },
-
-    /** Notes a list of short links down and sends it to the job floor. */
-    async startShortLinks(actor: Actor, input: z.infer<typeof ShortLinksBulkInput>): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
-      return start(actor, { kind: 'short-links', input, action: 'short-links:bulk', detail: { dryRun: input.dryRun } })
-    },
-
-    /** Notes a list of redirects down and sends it to the job floor. */
-    async startRedirects(actor: Actor, input: RedirectsBulkInput): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
-      return start(actor, { kind: 'redirects', input, action: 'redirects:bulk', detail: { as: input.as, dryRun: input.dryRun } })
-    },
-
-    /** Notes a step of redirects down to be taken back. */
-    async startRedirectUndo(actor: Actor, input: z.infer<typeof RedirectUndoInput>): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
-      return start(actor, { kind: 'redirects-undo', input, action: 'redirects:undo', detail: { step: input.step } })
-    },
-
-    /** Notes a list of short links or an import down to be taken back. */
-    async startStepUndo(actor: Actor, input: z.infer<typeof StepUndoInput>): Promise<Result<string, 'forbidden'>> {
-      const isImport = input.kind === 'imports'
-      if (!actor.can(isImport ? 'imports:run' : 'short-links:edit')) return fail('forbidden')
-      return start(actor, { kind: `${input.kind}-undo`, input, action: `${input.kind}:undo`, detail: { step: input.step } })
-    },
-
-    /** Notes a trial of the redirects down, which changes nothing. */
-    async startTrial(actor: Actor, kind: 'replay' | 'rehearsal', input: object): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
-      return start(actor, { kind, input, action: `redirects:${kind}`, detail: {} })
-    },
-
-    /** Notes an import down and sends it to the job floor. */
-    async startImport(actor: Actor, input: ImportInput): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('imports:run')) return fail('forbidden')
-      return start(actor, { kind: 'import', input, action: 'imports:run', detail: { name: input.name, dryRun: input.dryRun } })
+      if (row !== null) return maySee(actor, row.kind) ? ok(shown(row)) : fail('forbidden')
+      return isSoon ? ok({ id, kind: '', state: 'waiting', done: 0, total: 0, report: null, message: null }) : fail('not-found')
     },
 
     /** What an import was asked to do; null when it is none of the actor's. */
@@ -107,8 +50,8 @@ export function jobsService({ db, enqueue }: Context) {
     /** Asks a job to stop. One that has not begun stops at once; a running one before its next file, with nothing done. */
     async cancel(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found' | 'job-not-ready'>> {
       const row = await findJob(db, actor.siteId, id)
-      if (!actor.can(STOPPED_BY[row?.kind ?? ''] ?? 'imports:run')) return fail('forbidden')
       if (row === null) return fail('not-found')
+      if (!mayStop(actor, row.kind)) return fail('forbidden')
       const asked = await askToCancel(db, id)
       return asked === null ? fail('job-not-ready', { state: row.state }) : ok(shown(asked))
     },

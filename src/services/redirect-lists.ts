@@ -92,7 +92,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     ): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
-        jobs.startRedirects(actor, { upload, as, dryRun, has, hasNot }),
+        jobs.start(actor, 'redirects', { upload, as, dryRun, has, hasNot }, { as, dryRun }),
       )
     },
 

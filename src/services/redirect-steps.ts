@@ -91,7 +91,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     /** Starts taking a step back. */
     async undo(actor: Actor, id: string): Promise<Result<string, 'forbidden'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
-      return jobs.startRedirectUndo(actor, { step: id })
+      return jobs.start(actor, 'redirects-undo', { step: id }, { step: id })
     },
 
     /**

@@ -53,7 +53,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
         const { rows = '', host = '' } = await said()
         const start = (of: string | null): Promise<Result<string, 'forbidden'>> =>
-          jobs.startTrial(actor, 'replay', { upload, rows: of, host: host === '' ? null : host })
+          jobs.start(actor, 'replay', { upload, rows: of, host: host === '' ? null : host })
         if (rows === '') return start(null)
         if (!readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
         return withUpload(db, actor, Buffer.from(rows), { maxBytes: UPLOAD_MAX_BYTES }, start)
@@ -66,7 +66,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
     ): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
-        jobs.startTrial(actor, 'rehearsal', { upload, name: name.slice(0, 300) }),
+        jobs.start(actor, 'rehearsal', { upload, name: name.slice(0, 300) }),
       )
     },
 
@@ -80,7 +80,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       if (url === null) return fail('address-unreadable')
       const inside = await insideFault(db, actor, url)
       if (inside !== null) return inside
-      return jobs.startTrial(actor, 'rehearsal', { address: url.href })
+      return jobs.start(actor, 'rehearsal', { address: url.href })
     },
 
     /** Reads a site for a trial. @param rows - JSON of rows that are tried besides */

@@ -66,7 +66,9 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
     /** Keeps a list and starts going through it. @param bytes - CSV with a header, UTF-8 */
     async start(actor: Actor, bytes: Coming, dryRun: boolean): Promise<Result<string, 'forbidden' | UploadFault>> {
       if (!actor.can('short-links:edit')) return fail('forbidden')
-      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) => jobs.startShortLinks(actor, { upload, dryRun }))
+      return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
+        jobs.start(actor, 'short-links', { upload, dryRun }, { dryRun }),
+      )
     },
 
     /**

@@ -82,7 +82,8 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
         : undone
     },
     async 'short-links'(actor, id) {
-      if (await isListStep(db, actor.siteId, id)) return started(await jobs.startStepUndo(actor, { kind: 'short-links', step: id }))
+      if (await isListStep(db, actor.siteId, id))
+        return started(await jobs.start(actor, 'short-links-undo', { kind: 'short-links', step: id }, { step: id }))
       const undone = await shortLinkSteps.undo(actor, id)
       return undone.ok ? done(undone.value.back, changedSince(undone.value.left)) : undone
     },
@@ -126,7 +127,7 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
       return undone.ok ? done(1) : undone
     },
     async imports(actor, id) {
-      return started(await jobs.startStepUndo(actor, { kind: 'imports', step: id }))
+      return started(await jobs.start(actor, 'imports-undo', { kind: 'imports', step: id }, { step: id }))
     },
   }
 

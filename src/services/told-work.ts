@@ -1,3 +1,4 @@
+import type { CallKind } from '../contract/jobs.ts'
 import { fail, type Result } from '../core/result.ts'
 import { BROKE_OFF, beginJob, closeJob, tellProgress } from '../data/jobs.ts'
 import type { Actor, Context } from './context.ts'
@@ -15,7 +16,7 @@ const UNTOLD: Told = async () => false
 export async function toldWork<T, F extends string>(
   { db }: Pick<Context, 'db'>,
   actor: Actor,
-  { job, kind, total }: { job: string | undefined; kind: string; total: number },
+  { job, kind, total }: { job: string | undefined; kind: CallKind; total: number },
   work: (tell: Told) => Promise<Result<T, F>>,
 ): Promise<Result<T, F | 'job-not-ready'>> {
   if (job === undefined) return work(UNTOLD)

@@ -1,5 +1,5 @@
 import { toast } from 'sonner'
-import { isUndoReport } from '../contract/jobs.ts'
+import { reportOf, type WorkKind } from '../contract/jobs.ts'
 import type { StepUndo, StepUndone } from '../contract/steps.ts'
 import { call, wordsOf } from './api.ts'
 
@@ -19,13 +19,18 @@ const UNITS: Readonly<Record<StepUndo['kind'], readonly [one: string, many: stri
 }
 const counted = (kind: StepUndo['kind'], count: number): string => `${count.toLocaleString('en')} ${UNITS[kind][count === 1 ? 0 : 1]}`
 
+/** Kinds of jobs that take something back. */
+const UNDOING = ['imports-undo', 'short-links-undo', 'redirects-undo'] as const satisfies readonly WorkKind[]
+
 /** Waits for a step that is taken back by a job. @throws Error where it could not be */
 async function settled(kind: StepUndo['kind'], { job, ...done }: StepUndone): Promise<Omit<StepUndone, 'job'>> {
   for (; job !== null; ) {
-    const { state, report, message } = await call('jobs.get', { id: job })
+    const followed = await call('jobs.get', { id: job })
+    const { state, message } = followed
     if (state === 'failed' || state === 'cancelled') throw new Error(message ?? 'That could not be taken back.')
     if (state === 'done') {
-      if (!isUndoReport(report)) return done
+      const report = UNDOING.map((each) => reportOf(each, followed)).find((each) => each !== null)
+      if (report == null) return done
       const left =
         report.changedSince === 0 ? [] : [{ what: counted(kind, report.changedSince), why: 'changed since, and left as they are' }]
       return { back: report.givenBack, left, moreLeft: 0 }

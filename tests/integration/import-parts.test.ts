@@ -88,7 +88,7 @@ test('a page that is in can be edited while the rest comes; stopped, all that ca
   assert.deepEqual([ended.state, ended.message], ['cancelled', 'Stopped. What had come in is taken back.'])
   assert.ok((await countIn(job)) < PAGES, 'it was stopped before its end')
   const [undo = ''] = await jobsToTakeUp(db)
-  await runStepUndo(db, services.steps, undo, silent)
+  await runStepUndo(db, services.steps, 'imports-undo', undo, silent)
   const undone = must(await services.jobs.get(owner, undo))
   assert.equal(undone.state, 'done')
   assert.equal(undone.report !== null && 'changedSince' in undone.report ? undone.report.changedSince : null, 1)

@@ -40,7 +40,7 @@ async function takeBack(kind: StepKind, id: string) {
   const { services, owner, db } = world
   const undone = must(await services.steps.undo(owner, { kind, id }))
   if (undone.job === null) return undone
-  await runStepUndo(db, services.steps, undone.job, log)
+  await runStepUndo(db, services.steps, kind === 'imports' ? 'imports-undo' : 'short-links-undo', undone.job, log)
   const { state: became, report } = must(await services.jobs.get(owner, undone.job))
   assert.equal(became, 'done')
   return { ...undone, report }
@@ -97,7 +97,7 @@ for (const [kind, make] of STEPS)
     assert.deepEqual(await state(), before)
     const again = await world.services.steps.undo(world.owner, { kind, id: step?.id ?? '' })
     if (again.ok && again.value.job !== null) {
-      await runStepUndo(world.db, world.services.steps, again.value.job, log)
+      await runStepUndo(world.db, world.services.steps, kind === 'imports' ? 'imports-undo' : 'short-links-undo', again.value.job, log)
       assert.equal(must(await world.services.jobs.get(world.owner, again.value.job)).state, 'failed', 'once and no more')
     } else assert.equal(again.ok, false, 'once and no more')
   })
@@ -218,7 +218,11 @@ test('taking an import back goes on where its process ended, and a second one fi
   await bringIn(world, zipOf({ 'gone-on.html': '<title>Goes on</title>' }))
   const [step] = must(await services.steps.list(owner, StepQuery.parse({ kind: 'imports', limit: 1 }))).items
   const input = { kind: 'imports', step: step?.id ?? '' } as const
-  const by = async () => ({ siteId: owner.siteId, personId: owner.personId, job: must(await services.jobs.startStepUndo(owner, input)) })
+  const by = async () => ({
+    siteId: owner.siteId,
+    personId: owner.personId,
+    job: must(await services.jobs.start(owner, 'imports-undo', input)),
+  })
   const first = await by()
   assert.equal((await services.steps.undoNext(first, input, null))?.given, 1)
   assert.equal((await services.steps.undoNext(first, input, null))?.given, 0, 'the same job, after a restart')

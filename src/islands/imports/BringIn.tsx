@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { type DragEvent, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { ImportApply } from '../../contract/imports.ts'
-import { isImportReport } from '../../contract/jobs.ts'
+import { reportOf } from '../../contract/jobs.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
@@ -32,7 +32,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
   })
   const { job, error, isRunning, stop, isStopping } = useJob(jobId)
   const isApplied = again.data?.job === jobId && again.variables?.dryRun !== true
-  const report = job?.state === 'done' && isImportReport(job.report) ? job.report : null
+  const report = job?.state === 'done' ? reportOf('import', job) : null
   const close = (): void => {
     if (report?.isDryRun === false) toast.success('The pages are here, as drafts. Publish them when you have looked.')
     onClose()

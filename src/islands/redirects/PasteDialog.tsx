@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
-import { isRedirectsReport } from '../../contract/jobs.ts'
+import { reportOf } from '../../contract/jobs.ts'
 import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import { LIST_FORMATS } from '../../core/routing/index.ts'
@@ -43,7 +43,7 @@ export function PasteDialog({ onClose }: { onClose: () => void }) {
   })
   const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
   const isRunning = send.isPending || isBeingDone
-  const report = job?.state === 'done' && isRedirectsReport(job.report) ? job.report : null
+  const report = job?.state === 'done' ? reportOf('redirects', job) : null
   const look = (of: Blob): void => {
     setList(of)
     send.mutate({ of, dryRun: true })

@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { type KeyboardEvent, useId, useState } from 'react'
-import { isRedirectsReport, isRehearsalReport } from '../../contract/jobs.ts'
+import { reportOf } from '../../contract/jobs.ts'
 import type { RedirectsBulkReport } from '../../contract/redirect-lists.ts'
 import type { RehearsalReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
@@ -36,7 +36,7 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
     onSuccess: ({ job }) => setJobId(job),
   })
   const { job, error, isRunning, stop, isStopping } = useJob(jobId)
-  const report = job?.state === 'done' && isRehearsalReport(job.report) ? job.report : null
+  const report = job?.state === 'done' ? reportOf('rehearsal', job) : null
   return (
     <Dialog title="Rehearse a move" isOpen onClose={onClose} isFull>
       <Problem error={send.error ?? error} className="mb-3" />
@@ -140,7 +140,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
     onSuccess: ({ job }) => setTakingId(job),
   })
   const { job, isRunning } = useJob(takingId)
-  const done = job?.state === 'done' && isRedirectsReport(job.report) ? job.report : null
+  const done = job?.state === 'done' ? reportOf('redirects', job) : null
   const decide = (item: Proposal, to: string | null): void => setDecided(new Map(decided).set(item.from, to))
   const onKey = (event: KeyboardEvent): void => {
     const target = (event.target as HTMLElement).closest<HTMLElement>('[data-proposal]')

@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
-import { isReplayReport } from '../../contract/jobs.ts'
+import { reportOf } from '../../contract/jobs.ts'
 import type { ReplayReport } from '../../contract/redirect-trials.ts'
 import type { RedirectNew } from '../../contract/redirects.ts'
 import { readableAddress } from '../../core/address/index.ts'
@@ -35,7 +35,7 @@ export function ReplayPart({ rows }: { rows: readonly RedirectNew[] }) {
     onSuccess: ({ job }) => setJobId(job),
   })
   const { job, error, isRunning, stop, isStopping } = useJob(jobId)
-  const report = job?.state === 'done' && isReplayReport(job.report) ? job.report : null
+  const report = job?.state === 'done' ? reportOf('replay', job) : null
   return (
     <div className="grid gap-4">
       <p>

@@ -1,6 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
-import { isListReport } from '../../contract/jobs.ts'
+import { reportOf } from '../../contract/jobs.ts'
 import type { ShortLinksBulkReport } from '../../contract/short-links.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import {
@@ -37,7 +37,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
   })
   const { job, error, isRunning: isBeingDone, stop, isStopping } = useJob(jobId)
   const isRunning = send.isPending || isBeingDone
-  const report = job?.state === 'done' && isListReport(job.report) ? job.report : null
+  const report = job?.state === 'done' ? reportOf('short-links', job) : null
   /** A list whose columns have to be chosen first. */
   const [guess, setGuess] = useState<AskedList | null>(null)
   const begin = async (of: Blob): Promise<void> => {
