@@ -10,7 +10,7 @@ import { redirectsById } from '../data/redirects.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
 /** Changes that are taken over at once. */
-const CHANGES_AT_ONCE = 5_000
+const CHANGES_AT_ONCE = 1_000
 /** Rows of which it is asked which pages they lead to, of so many changes. */
 const ROWS_LOOKED_INTO = 500
 /** Rows read at once when a table is taken up. */
