@@ -203,6 +203,7 @@ function lineOf(record: ListRecord, line: number): Line {
   if (record.note !== '') said.add('note')
   if (record.on !== '') said.add('isOn')
   if (record['over pages'] !== '') said.add('beatsPages')
+  if (record.hidden !== '') said.add('isHidden')
   return {
     line,
     said,
@@ -220,6 +221,7 @@ function lineOf(record: ListRecord, line: number): Line {
       note: record.note.slice(0, 1_000),
       isOn: record.on === '' || isYes(record.on),
       beatsPages: isYes(record['over pages']),
+      isHidden: record.hidden === '' || isYes(record.hidden),
     }),
   }
 }

@@ -112,7 +112,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
 
     /** What a line asks for, as far as that shows without looking at what is there. */
     judge(listed: ListedRedirectRow, { seen, view }: ListState): JudgedRedirect | RedirectsBulkItem {
-      const fields = fieldsOf(view, { ...mended(view, listed.draft), isHidden: true })
+      const fields = fieldsOf(view, mended(view, listed.draft))
       if (!fields.ok) return refused(listed, sentenceOf(fields.fault, fields.detail))
       const name = nameOfRow(view, fields.value)
       // Of a million names only so much is kept as tells them apart.
@@ -268,8 +268,8 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
       const next = last === undefined ? null : { value: last.value, id: last.id }
       if (as === 'csv') return ok({ text: (cursor === null ? LIST_HEADER : '') + items.map(csvLine).join(''), next })
-      const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages }) =>
-        JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages }),
+      const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages, isHidden }) =>
+        JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages, isHidden }),
       )
       const text = (cursor === null ? '[' : ',') + rows.join(',\n') + (next === null ? ']\n' : '')
       return ok({ text: items.length === 0 ? (cursor === null ? '[]\n' : ']\n') : text, next })
@@ -333,14 +333,20 @@ function withinSite({ origin }: SiteGround, to: string): string {
 
 /** A row with what a list says of it. */
 function withSaid(was: RedirectFields, row: RedirectFields, said: ReadonlySet<keyof RedirectDraft>): RedirectFields {
-  const { to, status, query, note, isOn, beatsPages } = row
-  const given = { to, status, query, note, isOn, beatsPages }
+  const { to, status, query, note, isOn, beatsPages, isHidden } = row
+  const given = { to, status, query, note, isOn, beatsPages, isHidden }
   const kept = Object.fromEntries(Object.entries(given).filter(([key]) => said.has(key as keyof RedirectDraft)))
   return { ...was, ...kept, from: row.from }
 }
 
 const isAlike = (a: RedirectFields, b: RedirectFields): boolean =>
-  a.to === b.to && a.status === b.status && a.query === b.query && a.note === b.note && a.isOn === b.isOn && a.beatsPages === b.beatsPages
+  a.to === b.to &&
+  a.status === b.status &&
+  a.query === b.query &&
+  a.note === b.note &&
+  a.isOn === b.isOn &&
+  a.beatsPages === b.beatsPages &&
+  a.isHidden === b.isHidden
 
 const isPath = ({ match }: RedirectFields): boolean => match === 'exact' || match === 'under'
 

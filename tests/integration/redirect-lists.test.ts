@@ -139,6 +139,7 @@ test('what goes out as CSV and as JSON comes in again as the same rows', async (
       when: { languages: ['de'], devices: ['phone'], from: '2026-01-01T00:00:00.000Z', noOtherQuery: true },
     },
     { from: '/e', status: 451, beatsPages: true, when: { query: [{ name: 'x', value: null }] } },
+    { from: '/f', to: '/timetables.html', isHidden: false },
   ] as const)
     must(await services.redirects.create(editor, structuredClone(row) as never))
   const plain = (rows: RedirectRow[]) => rows.map(({ id: _, version: __, createdAt: ___, ...row }) => row)
@@ -146,11 +147,14 @@ test('what goes out as CSV and as JSON comes in again as the same rows', async (
   for (const as of ['csv', 'json'] as const) {
     const { text: out, next } = must(await services.redirectLists.download(owner, as, null))
     assert.equal(next, null)
-    assert.deepEqual(counts(await take(out, { as })), [0, 0, 5, 0], `${as} on top of what is there`)
+    assert.deepEqual(counts(await take(out, { as })), [0, 0, 6, 0], `${as} on top of what is there`)
     await empty()
-    assert.deepEqual(counts(await take(out, { as })), [5, 0, 0, 0])
+    assert.deepEqual(counts(await take(out, { as })), [6, 0, 0, 0])
     assert.deepEqual(plain(await table()), before)
   }
+  // What a list does not say stays as it is.
+  assert.deepEqual(counts(await take('from,to\n/f,/timetables.html\n')), [0, 0, 1, 0])
+  assert.equal((await table()).find(({ from }) => from === '/f')?.isHidden, false)
   await empty()
 })
 

@@ -39,7 +39,7 @@ test('a text comes back from a cell as it went, whatever it begins with, and no 
     assert.equal(textOfCell(cell), text)
     assert.equal(listRowOf(['note'], [cell]).note, text)
     const draft = draftOf({ from: '/a', to: '/b', note: text })
-    const layout = readListLayout('from,to,status,match,query,host,note,on,over pages,when')
+    const layout = readListLayout('from,to,status,match,query,host,note,on,over pages,when,hidden')
     assert.equal(recordOf(layout, csvLine(draft).trimEnd().split(',')).note, text)
   }
   assert.equal(cellOfText('a=b'), 'a=b')

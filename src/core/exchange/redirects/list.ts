@@ -3,7 +3,7 @@ import { cellOfText, cellsOf, textOfCell } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
-export const LIST_COLUMNS = ['from', 'to', 'status', 'match', 'query', 'host', 'note', 'on', 'over pages', 'when'] as const
+export const LIST_COLUMNS = ['from', 'to', 'status', 'match', 'query', 'host', 'note', 'on', 'over pages', 'when', 'hidden'] as const
 export type ListColumn = (typeof LIST_COLUMNS)[number]
 export type ListRecord = Readonly<Record<ListColumn, string>>
 
@@ -106,7 +106,7 @@ const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] 
 
 /** One record by the names of its columns; what it does not have is "". */
 export function recordOf({ columns, delimiter }: ListLayout, cells: readonly string[]): ListRecord {
-  const record = { from: '', to: '', status: '', match: '', query: '', host: '', note: '', on: '', 'over pages': '', when: '' }
+  const record = { from: '', to: '', status: '', match: '', query: '', host: '', note: '', on: '', 'over pages': '', when: '', hidden: '' }
   // Blanks in a row part nothing.
   const told = delimiter === ' ' ? cells.filter((cell) => cell !== '') : cells
   for (const [i, column] of columns.entries())
@@ -119,7 +119,7 @@ export function recordOf({ columns, delimiter }: ListLayout, cells: readonly str
 
 /** A row as it stands in a list, with what of it is said. */
 export function listRecordOf(draft: RedirectDraft): ListRecord {
-  const { from, to, status, match, query, hosts, note, isOn, beatsPages, when } = draft
+  const { from, to, status, match, query, hosts, note, isOn, isHidden, beatsPages, when } = draft
   return {
     from,
     to,
@@ -131,6 +131,7 @@ export function listRecordOf(draft: RedirectDraft): ListRecord {
     on: isOn ? 'yes' : 'no',
     'over pages': beatsPages ? 'yes' : 'no',
     when: Object.keys(when).length === 0 ? '' : JSON.stringify(whenToJson(when)),
+    hidden: isHidden ? 'yes' : 'no',
   }
 }
 

@@ -17,6 +17,7 @@ const Remark = z.strictObject({
     })
     .optional(),
   beatsPages: z.boolean().optional(),
+  isHidden: z.boolean().optional(),
   note: z.string().optional(),
 })
 
@@ -24,7 +25,7 @@ const Remark = z.strictObject({
 const REMARK_MAX_CHARS = 20_000
 
 /** A row as a comment over its lines, by which people know them, and by which they are read again. */
-export function remarkOf({ from, to, status, match, query, hosts, when, beatsPages, note }: RedirectDraft): string {
+export function remarkOf({ from, to, status, match, query, hosts, when, beatsPages, isHidden, note }: RedirectDraft): string {
   const said = {
     from,
     to,
@@ -34,6 +35,7 @@ export function remarkOf({ from, to, status, match, query, hosts, when, beatsPag
     ...(hosts.length === 0 ? {} : { hosts }),
     ...(isConditional(when) ? { when: { query: when.query, noOtherQuery: when.noOtherQuery, languages: when.languages } } : {}),
     ...(beatsPages ? { beatsPages } : {}),
+    ...(isHidden ? {} : { isHidden }),
     ...(note === '' ? {} : { note }),
   }
   // Signs that no line of a configuration can hold are escaped.

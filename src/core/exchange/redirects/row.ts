@@ -5,6 +5,8 @@ import type { QueryHabit, Redirect, RedirectConditions, RedirectMatch, RedirectS
 export interface RedirectDraft extends Omit<Redirect, 'id' | 'order'> {
   readonly note: string
   readonly isOn: boolean
+  /** Never offered for menus, never in the sitemap. */
+  readonly isHidden: boolean
 }
 
 /** A row that was read, with the line it stands on; lines count from 1. */
@@ -62,6 +64,7 @@ const PLAIN: Omit<RedirectDraft, 'from' | 'to'> = {
   beatsPages: false,
   note: '',
   isOn: true,
+  isHidden: true,
 }
 
 /** A row with what people leave unsaid. */
@@ -76,6 +79,7 @@ export function draftOf(said: {
   readonly note?: string
   readonly isOn?: boolean
   readonly beatsPages?: boolean
+  readonly isHidden?: boolean
 }): RedirectDraft {
   return { ...PLAIN, ...said }
 }
