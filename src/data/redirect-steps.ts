@@ -239,13 +239,19 @@ export interface RedirectRevision {
   readonly fields: Omit<RedirectFields, 'key'>
 }
 
-export async function redirectRevisions(db: Database, siteId: string, id: string, limit: number): Promise<RedirectRevision[]> {
+export async function redirectRevisions(
+  db: Database,
+  siteId: string,
+  id: string,
+  { limit, version = null }: { readonly limit: number; readonly version?: number | null },
+): Promise<RedirectRevision[]> {
   type State = Omit<RedirectFields, 'key'> & { readonly isRemoved: boolean; readonly when: RedirectConditions }
   const found = await rows<{ version: number; at: Date; by: string | null; what: string | null; state: State }>(
     db,
     `SELECT v.version, v.at, (SELECT name FROM people WHERE people.id = coalesce(v.person_id, s.person_id)) AS by, s.what, v.state
-     FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id LEFT JOIN redirect_steps s ON s.id = v.step_id WHERE v.redirect_id = $2 AND r.site_id = $1 ORDER BY v.version DESC LIMIT $3`,
-    [siteId, id, limit],
+     FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id LEFT JOIN redirect_steps s ON s.id = v.step_id WHERE v.redirect_id = $2 AND r.site_id = $1 AND ($4::int IS NULL OR v.version = $4)
+     ORDER BY v.version DESC LIMIT $3`,
+    [siteId, id, limit, version],
   )
   return found.map(({ state, ...revision }) => ({
     ...revision,

@@ -155,7 +155,7 @@ export function redirectsService(context: Context, views: SiteViews) {
     /** What a row has said until now, newest first. */
     async history(actor: Actor, id: string): Promise<Result<RedirectHistory, 'forbidden'>> {
       if (!actor.can('redirects:read')) return fail('forbidden')
-      const found = await redirectRevisions(db, actor.siteId, id, REVISIONS_MAX)
+      const found = await redirectRevisions(db, actor.siteId, id, { limit: REVISIONS_MAX })
       return ok({ items: found.map(({ fields: _, ...each }) => ({ ...each, at: each.at.toISOString() })) })
     },
 
@@ -163,7 +163,7 @@ export function redirectsService(context: Context, views: SiteViews) {
     async restore(actor: Actor, id: string, { version, of }: { version: number; of: number }): Promise<Result<RedirectRow, Fault>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       const before = await one(actor.siteId, id)
-      const then = (await redirectRevisions(db, actor.siteId, id, REVISIONS_MAX)).find((each) => each.version === of)
+      const [then] = await redirectRevisions(db, actor.siteId, id, { limit: 1, version: of })
       if (before === null || then === undefined) return fail('not-found')
       return save(actor, id, version, before, then.fields, true)
     },

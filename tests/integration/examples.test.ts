@@ -61,8 +61,7 @@ for (const command of examples)
       const [name = '', value = ''] = header.split(/:\s*/, 2)
       return [name, value.replace('$(cat .data/demo-token)', copy.token)]
     })
-    const sent =
-      body?.replaceAll(':4300', `:${copy.port}`).replaceAll(':4301', `:${Number(process.env.MAPROPE_STAND_INS_PORT ?? 4301)}`) ?? null
+    const sent = body?.replaceAll(':4300', `:${copy.port}`) ?? null
     const answer = await fetch(url.replace('http://localhost:4300', copy.url), {
       headers: given,
       ...(sent === null ? {} : { method: 'POST', body: sent }),

@@ -158,6 +158,17 @@ test('what goes out as CSV and as JSON comes in again as the same rows', async (
   await empty()
 })
 
+test('what a row said long ago is given back, however often it was changed since', async () => {
+  const { services, editor } = world
+  let row = must(await services.redirects.create(editor, { from: '/often', to: '/first' } as never))
+  for (let n = 0; n < 105; n++) row = must(await services.redirects.change(editor, row.id, { version: row.version, to: `/then-${n}` }))
+  const back = must(await services.redirects.restore(editor, row.id, { version: row.version, of: 1 }))
+  assert.equal(back.to, '/first')
+  const none = await services.redirects.restore(editor, row.id, { version: back.version, of: 999 })
+  assert.equal(none.ok ? '' : none.fault, 'not-found')
+  await empty()
+})
+
 test('a configuration comes in by its redirect lines; what cannot be said is listed by line', async () => {
   const report = await take(
     'Redirect 301 /old /timetables.html\nRewriteRule ^/x$ /y [P]\nServerName other.example\nRedirectMatch 301 (a)\\1 /z\nRewriteEngine On\n',
