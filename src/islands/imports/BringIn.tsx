@@ -61,7 +61,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
           />
           {isApplied && (
             <p className="note mt-3">
-              You may close this: it goes on by itself. Stopped, it takes back what has come in. <a href="/pages">To the pages</a>
+              You may close this and work on: the rest comes in by itself. If you stop it, what has come in is taken back.
             </p>
           )}
         </div>
