@@ -32,6 +32,31 @@ export function knownPages(db: Database, siteId: string, ids: readonly string[] 
   )
 }
 
+/** Pages and files read at once: few enough that nobody else on the thread waits for them. */
+const PAGES_AT_ONCE = 1_000
+
+/** The same of a whole site, a stretch at a time. */
+export async function* everyKnownPage(db: Database, siteId: string, transaction: Transaction): AsyncGenerator<KnownPageRow[]> {
+  for (let after: string | null = null; ; ) {
+    const found: { id: string }[] = await rows<{ id: string }>(
+      db,
+      `SELECT id FROM (SELECT id FROM pages WHERE site_id = $1 AND kind = 'page' UNION ALL SELECT id FROM files WHERE site_id = $1) own
+       WHERE $2::uuid IS NULL OR id > $2 ORDER BY id LIMIT $3`,
+      [siteId, after, PAGES_AT_ONCE],
+      transaction,
+    )
+    if (found.length > 0)
+      yield await knownPages(
+        db,
+        siteId,
+        found.map(({ id }) => id),
+        transaction,
+      )
+    if (found.length < PAGES_AT_ONCE) return
+    after = found[found.length - 1]?.id ?? null
+  }
+}
+
 /** Pages that these rows lead to, or led to before. */
 export async function pagesLedTo(db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<string[]> {
   const found = await rows<{ id: string }>(

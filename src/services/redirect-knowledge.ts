@@ -5,7 +5,7 @@ import type { SiteGround } from '../core/rules/index.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { allRedirects, type KnownPageRow, knownPages, pagesLedTo } from '../data/redirect-knowledge.ts'
+import { allRedirects, everyKnownPage, type KnownPageRow, knownPages, pagesLedTo } from '../data/redirect-knowledge.ts'
 import { redirectsById } from '../data/redirects.ts'
 import { RedirectWays } from './redirect-ways.ts'
 
@@ -135,7 +135,7 @@ export class RedirectKnowledge {
       ignoresCase: (view.setup.tolerance ?? TOLERANCE).ignoresCase,
     }
     this.#known.delete(siteId)
-    await this.#putPages(known, await knownPages(this.#db, siteId, null, transaction))
+    for await (const pages of everyKnownPage(this.#db, siteId, transaction)) await this.#putPages(known, pages)
     if (needsRows) known.review = await this.#rowsOf(view, known, transaction)
     this.#known.set(siteId, known)
     return known
