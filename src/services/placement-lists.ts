@@ -33,6 +33,8 @@ interface KeptList {
 /** Changes taken at once, and pages read at once. */
 const SLICE = 2_000
 const PAGES_AT_ONCE = 200
+/** Of a smaller site, of which few pages changed, the links are there in no time: whoever asks waits for them. */
+const TOLD_FROM = 20_000
 /** After so many pages a list is written down again: it costs what a whole site holds. */
 const KEEP_AFTER = 1_000
 /** Lists kept in memory; others are made again when they are asked for. */
@@ -136,7 +138,7 @@ export class PlacementLists {
         from = to
         if (turns.isOver) await turns.next()
       }
-      this.#reading.set(siteId, list.total)
+      if (this.#reading.has(siteId) || list.total >= TOLD_FROM) this.#reading.set(siteId, list.total)
     }
     return met
   }
@@ -171,7 +173,7 @@ export class PlacementLists {
       const last = changes?.[changes.length - 1]
       if (changes === null) return null
       if (last === undefined) return kept
-      this.#reading.set(siteId, kept.list.total)
+      if (kept.list.total >= TOLD_FROM || changes.length > PAGES_AT_ONCE) this.#reading.set(siteId, kept.list.total)
       const read = await this.#take(siteId, kept, changes)
       kept = { ...kept, number: last.number, sinceKept: kept.sinceKept + read }
     }
