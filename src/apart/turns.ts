@@ -8,14 +8,7 @@ const TURN_MS = 10
  * costs less than waiting for what need not be waited for.
  */
 export class Turns {
-  readonly #ms: number
-  #until: number
-
-  /** @param ms - how long a turn is */
-  constructor(ms = TURN_MS) {
-    this.#ms = ms
-    this.#until = performance.now() + ms
-  }
+  #until = performance.now() + TURN_MS
 
   get isOver(): boolean {
     return performance.now() >= this.#until
@@ -24,7 +17,7 @@ export class Turns {
   /** Lets the others go first. */
   async next(): Promise<void> {
     await breathe()
-    this.#until = performance.now() + this.#ms
+    this.#until = performance.now() + TURN_MS
   }
 
   /** Does a work that is cut into pieces, to its end. */

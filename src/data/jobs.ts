@@ -123,7 +123,7 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
   await rows(
     db,
     `WITH closed AS (
-       UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 || CASE WHEN ${IS_PARTLY_IN} THEN $5 ELSE $6 END END
+       UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 || CASE WHEN ${IS_PARTLY_IN} THEN $5 WHEN kind IN ('import', 'replay', 'rehearsal') THEN $6 ELSE $7 END END
        WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1) RETURNING id, site_id, kind, state, person_id)
      ${TAKEN_BACK}`,
     [
@@ -133,6 +133,7 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
       BROKE_OFF,
       `${IS_TAKEN_BACK} ${less}`,
       `Nothing was changed. ${less}`,
+      'What was done until then stays.',
     ],
   )
   const left = await rows<{ id: string }>(

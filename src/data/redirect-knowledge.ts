@@ -19,14 +19,17 @@ const LEADING = `ARRAY(SELECT near.source FROM (SELECT r.source, r.destination, 
       AND r.destination LIKE '/%' AND left(lower(r.destination), 120) COLLATE "C" = left(lower(p.path), 120) COLLATE "C" LIMIT ${LOOKED_AT_MAX}) near
   WHERE near.destination = p.path AND near.match = 'exact' AND near.is_on LIMIT ${LEADING_MAX})`
 
-/** Pages and files of a site, gone ones too; all of them, or some by their ids. */
-export function knownPages(db: Database, siteId: string, ids: readonly string[] | null, transaction: Transaction): Promise<KnownPageRow[]> {
+const PAGE = `p.id, p.path, p.title, p.live_hash IS NOT NULL AS "isLive"`
+/** By page, as text: paths that it has moved from. */
+const MOVED = `SELECT subject, array_agg(detail->>'from') AS past FROM audit WHERE site_id = $1 AND action = 'pages:move' GROUP BY subject`
+
+/** Some pages and files of a site, gone ones too. */
+export function knownPages(db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<KnownPageRow[]> {
   return rows(
     db,
-    `SELECT p.id, p.path, p.title, p.live_hash IS NOT NULL AS "isLive", coalesce(m.past, '{}') || ${LEADING} AS past FROM pages p
-       LEFT JOIN (SELECT subject, array_agg(detail->>'from') AS past FROM audit WHERE site_id = $1 AND action = 'pages:move' GROUP BY subject) m ON m.subject = p.id::text
-       WHERE p.site_id = $1 AND p.kind = 'page' AND ($2::uuid[] IS NULL OR p.id = ANY($2))
-     UNION ALL SELECT id, path, '', live_hash IS NOT NULL, '{}' FROM files WHERE site_id = $1 AND ($2::uuid[] IS NULL OR id = ANY($2))`,
+    `SELECT ${PAGE}, coalesce(m.past, '{}') || ${LEADING} AS past FROM pages p LEFT JOIN (${MOVED}) m ON m.subject = p.id::text
+       WHERE p.site_id = $1 AND p.kind = 'page' AND p.id = ANY($2::uuid[])
+     UNION ALL SELECT id, path, '', live_hash IS NOT NULL, '{}' FROM files WHERE site_id = $1 AND id = ANY($2::uuid[])`,
     [siteId, ids],
     transaction,
   )
@@ -35,23 +38,21 @@ export function knownPages(db: Database, siteId: string, ids: readonly string[] 
 /** Pages and files read at once: few enough that nobody else on the thread waits for them. */
 const PAGES_AT_ONCE = 1_000
 
-/** The same of a whole site, a stretch at a time. */
+/** All pages and files of a site, gone ones too, a stretch at a time. */
 export async function* everyKnownPage(db: Database, siteId: string, transaction: Transaction): AsyncGenerator<KnownPageRow[]> {
+  const moves = await rows<{ subject: string; past: string[] }>(db, MOVED, [siteId], transaction)
+  const moved = new Map(moves.map(({ subject, past }) => [subject, past]))
   for (let after: string | null = null; ; ) {
-    const found: { id: string }[] = await rows<{ id: string }>(
+    const found: KnownPageRow[] = await rows<KnownPageRow>(
       db,
-      `SELECT id FROM (SELECT id FROM pages WHERE site_id = $1 AND kind = 'page' UNION ALL SELECT id FROM files WHERE site_id = $1) own
-       WHERE $2::uuid IS NULL OR id > $2 ORDER BY id LIMIT $3`,
+      `(SELECT ${PAGE}, ${LEADING} AS past FROM pages p
+         WHERE p.site_id = $1 AND p.kind = 'page' AND ($2::uuid IS NULL OR p.id > $2) ORDER BY p.id LIMIT $3)
+       UNION ALL (SELECT id, path, '', live_hash IS NOT NULL, '{}' FROM files WHERE site_id = $1 AND ($2::uuid IS NULL OR id > $2) ORDER BY id LIMIT $3)
+       ORDER BY id LIMIT $3`,
       [siteId, after, PAGES_AT_ONCE],
       transaction,
     )
-    if (found.length > 0)
-      yield await knownPages(
-        db,
-        siteId,
-        found.map(({ id }) => id),
-        transaction,
-      )
+    if (found.length > 0) yield found.map((page) => ({ ...page, past: [...(moved.get(page.id) ?? []), ...page.past] }))
     if (found.length < PAGES_AT_ONCE) return
     after = found[found.length - 1]?.id ?? null
   }

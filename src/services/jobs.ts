@@ -1,4 +1,4 @@
-import { type InputOf, isJobKind, JOB_KINDS, type Job, type JobKindName, Job as JobShape, type WorkKind } from '../contract/jobs.ts'
+import { type InputOf, isJobKind, JOB_KINDS, type Job, type JobKindName, type WorkKind } from '../contract/jobs.ts'
 import type { Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { askToCancel, findJob, insertJob } from '../data/jobs.ts'
@@ -17,14 +17,11 @@ const maySee = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(kin
 /** A job with its report as its kind has it. */
 function shown({ id, kind, state, done, total, report, message }: JobRow): Job {
   const schema = isJobKind(kind) ? JOB_KINDS[kind].report : null
-  return JobShape.parse({ id, kind, state, done, total, report: report === null || schema === null ? null : schema.parse(report), message })
+  return { id, kind, state, done, total, message, report: report === null || schema === null ? null : schema.parse(report) }
 }
 
 export function jobsService({ db, enqueue }: Context) {
   return {
-    /** Whether somebody may begin work of a kind. */
-    mayStart: (actor: Actor, kind: JobKindName): boolean => canAll(actor, JOB_KINDS[kind].starts),
-
     /** Notes work down and sends it to the job floor. @param detail - for the audit trail */
     async start<K extends WorkKind>(actor: Actor, kind: K, input: InputOf<K>, detail: object = {}): Promise<Result<string, 'forbidden'>> {
       if (!canAll(actor, JOB_KINDS[kind].starts)) return fail('forbidden')

@@ -1,4 +1,5 @@
 import { AsyncLocalStorage } from 'node:async_hooks'
+import { notWanted } from '../apart/index.ts'
 
 /** The links of a site are being read, which takes longer than whoever asked waits. */
 export class BeingRead extends Error {
@@ -30,15 +31,20 @@ const waits = new AsyncLocalStorage<number>()
 export const withPatience = <T>(ms: number, work: () => T): T => waits.run(ms, work)
 
 /**
- * Waits for reading, as long as whoever asked waits; without end for those who did not say.
+ * Waits for reading, as long as whoever asked waits; for those who did not say as long as they are there.
  * @param done - links read so far; null while nothing large is read
- * @throws BeingRead
+ * @throws BeingRead, or why it is not wanted any more; the reading goes on
  */
 export async function patiently<T>(reading: Promise<T>, done: () => number | null): Promise<T> {
   const ms = waits.getStore()
-  if (ms === undefined) return reading
+  const signal = notWanted()
   let timer: NodeJS.Timeout | undefined
-  const late = new Promise<never>((_, reject) => {
+  let leave = (): void => {}
+  const gone = new Promise<never>((_, reject) => {
+    leave = () => reject(signal?.reason)
+    if (signal?.aborted === true) leave()
+    signal?.addEventListener('abort', leave, { once: true })
+    if (ms === undefined) return
     const look = (): void => {
       const read = done()
       if (read === null) timer = setTimeout(look, ms).unref()
@@ -47,8 +53,9 @@ export async function patiently<T>(reading: Promise<T>, done: () => number | nul
     timer = setTimeout(look, ms).unref()
   })
   try {
-    return await Promise.race([reading, late])
+    return await Promise.race([reading, gone])
   } finally {
     clearTimeout(timer)
+    signal?.removeEventListener('abort', leave)
   }
 }

@@ -13,7 +13,7 @@ import {
 } from '../core/routing/index.ts'
 import type { SiteGround } from '../core/rules/index.ts'
 import { asOfNow } from '../data/delivered.ts'
-import { allRedirects, knownPages } from '../data/redirect-knowledge.ts'
+import { allRedirects, everyKnownPage } from '../data/redirect-knowledge.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { insideFault } from './inside.ts'
 import type { jobsService } from './jobs.ts'
@@ -95,12 +95,13 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       const pages: KnownPage[] = []
       let tried = 0
       await asOfNow(db, async (transaction) => {
-        for (const page of await knownPages(db, siteId, null, transaction)) {
-          endings.add(tellingEnding(page.path))
-          if (!page.isLive) continue
-          pages.push(page)
-          paths.add(fold(plainPath(page.path)))
-        }
+        for await (const known of everyKnownPage(db, siteId, transaction))
+          for (const page of known) {
+            endings.add(tellingEnding(page.path))
+            if (!page.isLive) continue
+            pages.push(page)
+            paths.add(fold(plainPath(page.path)))
+          }
         for (let after: string | null = null; ; ) {
           const found = await allRedirects(db, siteId, { after, limit: ROWS_AT_ONCE }, transaction)
           for (const { place, isOn, ...row } of found) {

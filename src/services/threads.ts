@@ -3,7 +3,7 @@ import { BroadcastChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
 import { type ApartFault, notWanted, programAt, withinLimits } from '../apart/index.ts'
 import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
-import type { Result } from '../core/result.ts'
+import { fail, type Result } from '../core/result.ts'
 import type { Settings } from '../settings/index.ts'
 import type { OwnServices } from './all.ts'
 import type { Actor } from './context.ts'
@@ -41,9 +41,10 @@ type Carried = typeof CARRIED
 
 /**
  * Calls that the thread has in hand at once. It is one thread, since what it knows of a large site takes minutes to learn and much room: its
- * long works take turns of some milliseconds, so that a short one is done among them.
+ * long works take turns of some milliseconds, so that a short one is done among them. Fewer than it has connections to the database: a call
+ * that holds one and needs another gets it.
  */
-const CALLS_MAX = 50
+const CALLS_MAX = 8
 const MEMORY_MB = 768
 /** Lists are read as many small things that stay. */
 const YOUNG_MB = 96
@@ -51,6 +52,12 @@ const YOUNG_MB = 96
 const UNWANTED_MS = 3_000
 /** A call that is over its time, and does not stop when it is told to, ends with its thread and all that this knew. */
 const STOPS_WITHIN_MS = 10_000
+
+/** Other limits than those of the calls, for tests. */
+interface Limits {
+  readonly deadlineMs: number
+  readonly stopsWithinMs: number
+}
 
 /** Somebody, as threads are told of them: what they may do is a list. */
 type SentActor = Omit<Actor, 'can'> & { readonly may: readonly Permission[] }
@@ -90,11 +97,13 @@ export class ServiceThreads {
   readonly #stops = new BroadcastChannel(`calls to stop ${randomUUID()}`)
 
   readonly #waits: boolean
+  readonly #limits: Limits | undefined
 
   /** @param waits - whoever asks waits as long as it takes for links to be read */
-  constructor(settings: Settings, { waits = false }: { readonly waits?: boolean } = {}) {
+  constructor(settings: Settings, { waits = false, limits }: { readonly waits?: boolean; readonly limits?: Limits } = {}) {
     this.#settings = settings
     this.#waits = waits
+    this.#limits = limits
     this.#stops.unref()
   }
 
@@ -126,10 +135,11 @@ export class ServiceThreads {
     return { ...services, ...Object.fromEntries(carried) } as WithThreads<S>
   }
 
-  async #run(order: ServiceOrder, { deadlineMs, isLook }: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
-    const unwanted = isLook ? afterwards(notWanted(), UNWANTED_MS) : null
+  async #run(order: ServiceOrder, call: { deadlineMs: number; isLook: boolean }): Promise<Result<unknown, string>> {
+    const unwanted = call.isLook ? afterwards(notWanted(), UNWANTED_MS) : null
+    const { deadlineMs, stopsWithinMs } = this.#limits ?? { deadlineMs: call.deadlineMs, stopsWithinMs: STOPS_WITHIN_MS }
     try {
-      const run = (ending: AbortSignal): Promise<unknown> => this.#until(ending, order, deadlineMs)
+      const run = (ending: AbortSignal): Promise<unknown> => this.#until(ending, order, deadlineMs + stopsWithinMs)
       const done = await withinLimits<Result<unknown, string>>(run, { deadlineMs, signal: unwanted?.signal })
       return done.ok ? done.value : done
     } finally {
@@ -137,13 +147,18 @@ export class ServiceThreads {
     }
   }
 
-  /** Waits for a call until it is over or not to be waited for any more. It is told then to stop; whether it does is seen to. */
-  #until(ending: AbortSignal, order: ServiceOrder, deadlineMs: number): Promise<unknown> {
+  /** Waits for a call until it is over or not to be waited for any more. It is told then to stop; whether it has by `mostMs` is seen to. */
+  #until(ending: AbortSignal, order: ServiceOrder, mostMs: number): Promise<unknown> {
     const pool = this.start()
-    const running: Promise<unknown> = pool.run(order)
+    const running = pool.run(order).catch((error: unknown) => {
+      // What else the thread had in hand when it was ended is given up with it.
+      if (this.#pool !== pool) return fail('work-broke')
+      throw error
+    })
     const late = setTimeout(() => {
-      for (const thread of pool.threads) void thread.terminate()
-    }, deadlineMs + STOPS_WITHIN_MS).unref()
+      if (this.#pool === pool) this.#pool = null // the next call has a thread that knows nothing yet
+      void pool.destroy()
+    }, mostMs).unref()
     const over = (): void => clearTimeout(late)
     running.then(over, over)
     return new Promise((resolve, reject) => {

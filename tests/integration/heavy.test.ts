@@ -57,19 +57,20 @@ test('rules on HTML that somebody sends are put on apart, as they are on pages',
 test('a job that ended its process twice has failed, and is not begun again', async () => {
   const world = await makeWorld()
   const { Job } = world.db.models
-  const make = (begun: number) =>
-    Job.create({ siteId: world.owner.siteId, kind: 'import', state: 'running', input: {}, personId: world.owner.personId }).then(
-      async ({ id }) => {
-        await rows(world.db, `UPDATE jobs SET begun = $2, updated_at = now() - interval '5 minutes' WHERE id = $1`, [id, begun])
-        return id
-      },
-    )
-  const [twice, once] = [await make(2), await make(1)]
+  const make = (begun: number, kind = 'import') =>
+    Job.create({ siteId: world.owner.siteId, kind, state: 'running', input: {}, personId: world.owner.personId }).then(async ({ id }) => {
+      await rows(world.db, `UPDATE jobs SET begun = $2, updated_at = now() - interval '5 minutes' WHERE id = $1`, [id, begun])
+      return id
+    })
+  const [twice, once, list] = [await make(2), await make(1), await make(2, 'short-links')]
   const queue = await openJobQueue(world.db, true, pino({ level: 'silent' }), world.settings)
   await queue.rescue()
   const state = async (id: string): Promise<unknown> => (await Job.findByPk(id))?.get('state')
   assert.equal(await state(twice), 'failed')
   assert.equal(await state(once), 'waiting')
+  const message = async (id: string): Promise<string> => String((await Job.findByPk(id))?.get('message'))
+  assert.match(await message(twice), /Nothing was changed/)
+  assert.match(await message(list), /What was done until then stays/)
   await queue.stop()
 })
 

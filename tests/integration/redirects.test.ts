@@ -9,7 +9,7 @@ import type { RedirectNew, RedirectRow } from '../../src/contract/redirects.ts'
 import { readSitemap } from '../../src/core/exchange/index.ts'
 import { Replay } from '../../src/core/routing/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { knownPages } from '../../src/data/redirect-knowledge.ts'
+import { everyKnownPage } from '../../src/data/redirect-knowledge.ts'
 import {
   askedRedirects,
   countPatterns,
@@ -468,7 +468,7 @@ test('rows are found by their paths by look-ups, also while a table fills, whate
     await askedRedirects(db, owner.siteId, transaction)
     await countPatterns(db, owner.siteId, ['four'], transaction)
     await underRedirects(db, owner.siteId, 100, transaction)
-    await knownPages(db, owner.siteId, null, transaction)
+    for await (const _ of everyKnownPage(db, owner.siteId, transaction));
   })
   assert.equal(found.length, 210)
   assert.ok(looked > 0 && looked < 500, `${looked} rows were looked at`)

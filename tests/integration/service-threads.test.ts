@@ -74,6 +74,32 @@ test('what nobody waits for any more does not keep its thread', async () => {
   assert.ok((await carried.desk.look(owner)).ok)
 })
 
+test('a call that is over its time and does not stop ends its thread; what else that had in hand is told, and the next call is answered', async () => {
+  const small = await makeWorld()
+  const { db, owner, settings } = small
+  const strict = new ServiceThreads(settings, { waits: true, limits: { deadlineMs: 5_000, stopsWithinMs: 500 } })
+  const hurried = strict.carry(small.services)
+  const blocker = await db.pool.connect()
+  const said = (result: { ok: true } | { ok: false; fault: string }): string => (result.ok ? 'ok' : result.fault)
+  try {
+    assert.ok((await hurried.desk.look(owner)).ok) // the thread is there
+    await bringIn(small, zipOf({ 'held.html': '<p><a href="https://lanterns.example/">held</a>' }))
+    await blocker.query('BEGIN')
+    await blocker.query('LOCK TABLE placements IN ACCESS EXCLUSIVE MODE')
+    const first = hurried.publications.unpublished(owner) // it waits for the database itself, and hears nothing
+    await new Promise((resolve) => setTimeout(resolve, 3_000))
+    const second = hurried.publications.unpublished(owner)
+    assert.equal(said(await first), 'work-too-slow')
+    assert.equal(said(await second), 'work-broke')
+    await blocker.query('ROLLBACK')
+    assert.equal(said(await hurried.placements.list(owner, { limit: 1 })), 'ok')
+  } finally {
+    await blocker.query('ROLLBACK')
+    blocker.release()
+    await strict.close()
+  }
+})
+
 test('while the links of a site are read first, a look says how far that is, and finds them when it is over', async () => {
   const { db, owner } = world
   const impatient = new ServiceThreads(world.settings)

@@ -3,6 +3,7 @@ import { before, test } from 'node:test'
 import { ok, type Result } from '../../src/core/result.ts'
 import { rows } from '../../src/data/database.ts'
 import { openUpload } from '../../src/data/uploads.ts'
+import { bodyOf, takeUpload } from '../../src/pages/api/v1/_form.ts'
 import { type Coming, withUpload } from '../../src/services/uploads.ts'
 import { makeWorld, must, type World } from './world.ts'
 
@@ -65,6 +66,53 @@ test('of what is too large, breaks off, or leads to nothing, nothing is kept', a
   })()
   await assert.rejects(keep(brokenOff), /the line was cut/)
   assert.deepEqual(await kept(), [])
+})
+
+/** A body that comes in pieces, and breaks off where an error stands. */
+const bodyIn = (pieces: readonly (Uint8Array | Error)[], taken: { pieces: number } = { pieces: 0 }): ReadableStream<Uint8Array> =>
+  new ReadableStream(
+    {
+      pull(controller) {
+        const piece = pieces[taken.pieces++]
+        if (piece === undefined) controller.close()
+        else if (piece instanceof Error) controller.error(piece)
+        else controller.enqueue(piece)
+      },
+    },
+    { highWaterMark: 0 },
+  )
+const asked = (body: ReadableStream<Uint8Array>, type: string): Request =>
+  new Request('http://site.localhost/', { method: 'POST', headers: { 'content-type': type }, body, duplex: 'half' } as RequestInit)
+
+test('of a form that breaks off within its file nothing is kept, and nobody waits for the rest of it', async () => {
+  const head = Buffer.from('--b\r\ncontent-disposition: form-data; name="file"; filename="a.zip"\r\n\r\n')
+  const body = bodyIn([head, bytesOf(5 * MB), new Error('the line was cut')])
+  const form = takeUpload(asked(body, 'multipart/form-data; boundary=b'), ({ bytes }) => keep(bytes))
+  const ended = await Promise.race([form, new Promise((resolve) => setTimeout(resolve, 10_000, 'still waited for'))])
+  assert.equal(ended, null)
+  assert.deepEqual(await kept(), [])
+})
+
+test('fields that stand behind the file are there once it is kept, and a file that is not wanted is passed over', async () => {
+  const text = (wanted: string) =>
+    Buffer.from(
+      `--b\r\ncontent-disposition: form-data; name="file"; filename="a.txt"\r\n\r\n${'x'.repeat(200_000)}\r\n--b\r\ncontent-disposition: form-data; name="said"\r\n\r\n${wanted}\r\n--b--\r\n`,
+    )
+  const whole = await takeUpload(asked(bodyIn([text('late')]), 'multipart/form-data; boundary=b'), async ({ name, bytes }, fields) => {
+    let length = 0
+    for await (const piece of bytes) length += piece.length
+    return { name, length, said: (await fields()).said }
+  })
+  assert.deepEqual(whole?.taken, { name: 'a.txt', length: 200_000, said: 'late' })
+  const passed = await takeUpload(asked(bodyIn([text('all the same')]), 'multipart/form-data; boundary=b'), async () => 'no, thanks')
+  assert.deepEqual([passed?.taken, passed?.fields.said], ['no, thanks', 'all the same'])
+})
+
+test('a body of which only the beginning is wanted is read to its end', async () => {
+  const taken = { pieces: 0 }
+  for await (const _ of bodyOf(asked(bodyIn([bytesOf(MB), bytesOf(MB), bytesOf(MB), bytesOf(MB)], taken), 'text/csv'))) break
+  for (const endsAt = Date.now() + 10_000; taken.pieces < 5 && Date.now() < endsAt; ) await new Promise((resolve) => setImmediate(resolve))
+  assert.equal(taken.pieces, 5)
 })
 
 test('what lies in waiting has a quota a person and a site', async () => {

@@ -36,17 +36,13 @@ export class Ranking {
     }
     do {
       this.#underWay ??= this.#adding(rows, column)
-      const { generation } = this
-      for (; this.#underWay.next().done !== true; ) {
+      const generation = this.#generation
+      while (this.#underWay.next().done !== true) {
         yield
         if (this.#underWay === null || this.#generation !== generation) return
       }
       this.#underWay = null
     } while (this.#isSeen.length < rows.strings.length)
-  }
-
-  get generation(): number {
-    return this.#generation
   }
 
   *#adding({ strings, length }: PlacementRows, { data }: Column): Generator<void> {

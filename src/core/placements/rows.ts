@@ -121,12 +121,25 @@ export class PlacementRows {
     return number
   }
 
-  /** Takes in more of what is on a page, the last one that was put or a new one. */
+  /** Takes in more of what is on a page, or a new one. Costs what comes, where nothing was put behind the page since its last part. */
   add(page: PlacementPage, placements: readonly Placement[]): number {
     const number = this.#pageNumbers.get(page.id)
-    if (number === undefined || this.stretches[number]?.to !== this.length) return this.put(page, placements)
+    if (number === undefined) return this.put(page, placements)
+    this.#toEnd(number)
     this.#append(number, placements)
     return number
+  }
+
+  /** Moves the rows of a page behind all others: there they can grow. */
+  #toEnd(number: number): void {
+    const stretch = this.stretches[number]
+    if (stretch === null || stretch === undefined || stretch.to === this.length) return
+    const from = this.length
+    for (let i = stretch.from; i < stretch.to; i++, this.length++) {
+      for (const name of COLUMNS) this.columns[name].set(this.length, this.columns[name].at(i))
+      this.#tags?.set(this.length, this.#tags.at(i))
+    }
+    this.stretches[number] = { page: stretch.page, from, to: this.length }
   }
 
   remove(pageId: string): void {

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import {
   classFindings,
+  destinationOf,
   FACETS,
   type Facet,
   FINDINGS,
@@ -229,7 +230,17 @@ function step(world: World, list: PlacementList): void {
     default: {
       const made = world.page(id)
       world.pages.set(id, made)
-      return list.replace(made.page, made.placements)
+      if (world.pick(2) === 0) return list.replace(made.page, made.placements)
+      // A long page comes in parts, and others may be looked at, and put, in between.
+      const cut = world.pick(made.placements.length + 1)
+      list.replace(made.page, made.placements.slice(0, cut))
+      list.ask({})
+      const other = world.page('p6')
+      if (id !== 'p6') {
+        world.pages.set('p6', other)
+        list.replace(other.page, other.placements)
+      }
+      return list.add(made.placements.slice(cut))
     }
   }
 }
@@ -346,6 +357,69 @@ test('a placement is found by its page and number, and one that is not there is 
   assert.equal(list.judgedAt(list.rowOf('nobody', 0)), null)
   assert.equal(list.judgedAt(list.rowOf('p1', 99)), null)
   assert.equal(list.judgedAt(list.rows.length), null)
+})
+
+test('a page that comes in parts is whole, also where rows were moved together in between', () => {
+  const world = new World(5)
+  const list = new PlacementList(world.site, world)
+  const [one] = Array.from({ length: 50 }, () => world.page('x').placements).flat()
+  if (one === undefined) throw new Error('no placement')
+  const pageOf = (id: string): PlacementPage => ({ ...world.page(id).page, kind: 'page', path: `/${id}.html` })
+  const rowsOf = (page: PlacementPage, from: number, to: number): Placement[] =>
+    Array.from({ length: to - from }, (_, k) => ({ ...one, page, ordinal: from + k, text: `${page.id} ${from + k}` }))
+  const [long, other] = [pageOf('a'), pageOf('z')]
+  for (let turn = 0; turn < 8; turn++) list.replace(other, rowsOf(other, 0, 4_000))
+  list.replace(long, rowsOf(long, 0, 100))
+  const before = list.rows.generation
+  list.ask({})
+  assert.ok(list.rows.generation > before, 'they were moved together')
+  list.add(rowsOf(long, 100, 250))
+  const found = [...list.ask({ page: long.path }).found].map((i) => list.judgedAt(i)?.placement.text)
+  assert.deepEqual(
+    found,
+    rowsOf(long, 0, 250).map(({ text }) => text),
+  )
+  assert.equal(list.total, 4_250)
+})
+
+test('many addresses are put in order as they are by comparing them, and counted by where they lead', () => {
+  const world = new World(9)
+  const list = new PlacementList(world.site, world)
+  const [one] = Array.from({ length: 50 }, () => world.page('x').placements).flat()
+  if (one === undefined) throw new Error('no placement')
+  const page: PlacementPage = { ...world.page('p').page, kind: 'page', path: '/p.html' }
+  const signs = ['a', 'A', 'b', 'Ä', 'ä', '𝒷', '\uffee', '1', '/', '-']
+  const hrefs = Array.from({ length: 900 }, () => {
+    const end = Array.from({ length: world.pick(5) }, () => world.one(signs)).join('')
+    return `https://${world.one(['tides', 'lanterns'])}.example/way/${end}`
+  })
+  const many = hrefs.map((href, ordinal): Placement => ({ ...one, page, ordinal, text: href, written: { ...one.written, href } }))
+  list.replace(page, many.slice(0, 700))
+  list.ask({ sort: 'text' })
+  list.add(many.slice(700))
+  const compared = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0)
+  const sorted = [...hrefs].sort((a, b) => compared(a.toLowerCase(), b.toLowerCase()) || compared(a, b))
+  assert.deepEqual(
+    [...list.ask({ sort: 'text' }).found].map((i) => list.judgedAt(i)?.placement.text),
+    sorted,
+  )
+  const led = new Map<string, number>()
+  for (const i of list.ask({}).found) {
+    const judged = list.judgedAt(i)
+    const to = judged === null ? '' : destinationOf(judged)
+    led.set(to, (led.get(to) ?? 0) + 1)
+  }
+  const counted = [...led]
+    .sort(([a, m], [b, n]) => n - m || compared(a.toLowerCase(), b.toLowerCase()) || compared(a, b))
+    .map(([destination, links]) => ({ destination, links, pages: 1 }))
+  const groups = list.group({})
+  assert.equal(groups.length, counted.length)
+  assert.deepEqual(groups.slice(0), counted)
+  assert.deepEqual(groups.slice(3, 9), counted.slice(3, 9))
+  assert.deepEqual(
+    list.group({ text: 'lanterns' }).slice(0, 5),
+    counted.filter(({ destination }) => destination.includes('lanterns')).slice(0, 5),
+  )
 })
 
 test('rows that lie dead are moved together in time', () => {

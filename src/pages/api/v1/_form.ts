@@ -32,7 +32,12 @@ export async function takeUpload<T>(
   let taking: Promise<T> | null = null
   const fields = new Promise<FormFields>((resolve, reject) => {
     const read: Record<string, string> = {}
-    const broken = (): void => reject(new FormBroken('The form broke off'))
+    let file: Readable | null = null
+    const broken = (): void => {
+      const why = new FormBroken('The form broke off')
+      reject(why)
+      file?.destroy(why) // whoever takes it waits for its end
+    }
     let parts: ReturnType<typeof busboy>
     try {
       parts = busboy({ headers: { 'content-type': type }, limits: { files: 1, fields: FIELDS_MAX, fieldSize: FIELD_MAX_BYTES } })
@@ -43,7 +48,8 @@ export async function takeUpload<T>(
       read[name] = value
     })
     parts.on('file', (_field: string, stream: Readable, name: string) => {
-      stream.once('error', broken) // a body that ends within its file
+      file = stream
+      stream.on('error', broken) // a body that ends within its file
       const bytes = stream.iterator({ destroyOnReturn: false })
       taking = take({ name: name ?? '', bytes }, () => fields)
       // What is not wanted is still read: the form goes on behind it.
@@ -64,7 +70,14 @@ export async function takeUpload<T>(
   }
 }
 
-/** A body as it comes, for what is kept piece by piece. */
+/** A body as it comes, for what is kept piece by piece. What is not taken of it is still read: an answer reaches whoever has sent all. */
 export async function* bodyOf({ body }: Request): AsyncGenerator<Uint8Array> {
-  if (body !== null) yield* Readable.fromWeb(body as ReadableStream)
+  if (body === null) return
+  const stream = Readable.fromWeb(body as ReadableStream)
+  try {
+    yield* stream.iterator({ destroyOnReturn: false })
+  } finally {
+    stream.on('error', () => {}) // it may break off while nobody listens any more
+    stream.resume()
+  }
 }
