@@ -6,6 +6,15 @@ const LOOKS_MAX = 4
 /** Strings put into lower case before somebody else may have a turn. */
 const LOWERED_AT_ONCE = 10_000
 
+/** Words of which it is kept which strings hold them: a bit a string each. */
+const HELD_MAX = 32
+
+interface Held {
+  readonly marks: Marks
+  /** So many strings were looked through. */
+  readonly length: number
+}
+
 /** Strings by number, each kept once. */
 export class Numbered {
   readonly values: string[]
@@ -15,6 +24,8 @@ export class Numbered {
   #looks = 0
   readonly #lower: string[] = []
   #haystack: Haystack | null = null
+  /** By a word that was asked for. */
+  readonly #held = new Map<string, Held>()
 
   constructor(values: string[] = []) {
     this.values = values
@@ -76,13 +87,30 @@ export class Numbered {
   }
 
   /**
-   * Sets a bit for each string that holds a word, whatever the case.
+   * Sets a bit for each string that holds a word, whatever the case. Words asked for of late are not looked for again, but in what came since:
+   * whoever types, narrows or puts into order asks for the same.
    * @param word - in lower case, without line ends
-   * @param marks - by number
+   * @param found - by number
    */
-  mark(word: string, bit: number, marks: Marks): void {
+  mark(word: string, bit: number, found: Uint8Array | Uint32Array): void {
+    const { marks } = this.#holding(word)
+    for (let at = 0; at < marks.length; at++) {
+      let eight = marks[at] ?? 0
+      for (let number = at << 3; eight !== 0; number++, eight >>>= 1) if ((eight & 1) === 1) found[number] = (found[number] ?? 0) | bit
+    }
+  }
+
+  #holding(word: string): Held {
+    const { length } = this.values
+    const before = this.#held.get(word)
+    if (before?.length === length) return before
     for (const _ of this.gettingReady());
-    this.#haystack?.mark(word, bit, this.#lower, marks)
+    const marks = longEnough(before?.marks ?? new Uint8Array(0), (length + 7) >>> 3, 0)
+    this.#haystack?.mark(word, this.#lower, marks, before?.length ?? 0)
+    const held = { marks, length }
+    if (before === undefined && this.#held.size >= HELD_MAX) this.#held.delete(this.#held.keys().next().value ?? '')
+    this.#held.set(word, held)
+    return held
   }
 
   *#lowering(): Generator<void> {

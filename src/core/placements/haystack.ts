@@ -1,8 +1,12 @@
 /** Strings joined to one text; those that are left over are looked through one by one until they are as many. */
 const JOINED = 20_000
 
-/** Bits by the number of a string. */
-export type Marks = Uint8Array | Uint32Array
+/** A bit a string, by its number. */
+export type Marks = Uint8Array
+
+const set = (marks: Marks, number: number): void => {
+  marks[number >>> 3] = (marks[number >>> 3] ?? 0) | (1 << (number & 7))
+}
 
 /** Neighbouring strings as one text. */
 class Joined {
@@ -19,13 +23,13 @@ class Joined {
     }
   }
 
-  /** Sets a bit for each string that holds a word. @param first - where the mark of the first string is */
-  mark(word: string, bit: number, marks: Marks, first: number): void {
+  /** Marks each string that holds a word. @param first - number of the first string */
+  mark(word: string, marks: Marks, first: number): void {
     const starts = this.#starts
     const last = starts.length - 2
     for (let at = this.#text.indexOf(word), k = 0; at !== -1; at = this.#text.indexOf(word, starts[k] ?? 0)) {
       k = this.#stringAt(at, k)
-      marks[first + k] = (marks[first + k] ?? 0) | bit
+      set(marks, first + k)
       if (++k > last) break
     }
   }
@@ -65,10 +69,14 @@ export class Haystack {
     }
   }
 
-  /** Sets a bit for each string that holds a word, of those taken in and of the others. @param word - without white space */
-  mark(word: string, bit: number, strings: readonly string[], marks: Marks): void {
-    for (const [k, joined] of this.#joined.entries()) joined.mark(word, bit, marks, k * JOINED)
-    for (let code = this.#joined.length * JOINED; code < strings.length; code++)
-      if (strings[code]?.includes(word) === true) marks[code] = (marks[code] ?? 0) | bit
+  /**
+   * Marks each string that holds a word, of those taken in and of the others.
+   * @param word - without white space
+   * @param from - of strings before this number it is known
+   */
+  mark(word: string, strings: readonly string[], marks: Marks, from: number): void {
+    for (let k = Math.floor(from / JOINED); k < this.#joined.length; k++) this.#joined[k]?.mark(word, marks, k * JOINED)
+    for (let number = Math.max(from, this.#joined.length * JOINED); number < strings.length; number++)
+      if (strings[number]?.includes(word) === true) set(marks, number)
   }
 }

@@ -271,10 +271,10 @@ export class PlacementList {
 
   ask(query: PlacementQuery): PlacementAnswer {
     this.#settle()
-    const key = JSON.stringify(query)
+    const { sort = 'page', isDown = false } = query
+    const key = JSON.stringify({ ...query, sort, isDown })
     const known = this.#answers.get(key)
     if (known !== undefined) return known
-    const { sort = 'page', isDown = false } = query
     const answer = new Narrowing(this.#shown, query).answer()
     const sorted = { ...answer, found: this.#sorting.sort(answer.found, sort, isDown, this.#shown) }
     if (this.#answers.size >= ANSWERS_MAX) this.#answers.delete(this.#answers.keys().next().value ?? '')

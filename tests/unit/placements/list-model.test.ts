@@ -422,6 +422,29 @@ test('many addresses are put in order as they are by comparing them, and counted
   )
 })
 
+test('a word asked for again is found in what has come since', () => {
+  const world = new World(5)
+  const list = new PlacementList(world.site, world)
+  const [one] = Array.from({ length: 50 }, () => world.page('x').placements).flat()
+  if (one === undefined) throw new Error('no placement')
+  let all = 0
+  let gulls = 0
+  for (const [turn, rows] of [3, 19_990, 7, 20_000, 1, 45_000].entries()) {
+    const page = { ...world.page('x').page, kind: 'page' as const, id: `p${turn}`, path: `/p${turn}.html` }
+    list.replace(
+      page,
+      Array.from({ length: rows }, (_, k) => ({ ...one, page, ordinal: k, text: `${k % 3 === 0 ? 'Gull' : 'tern'} ${turn} ${k}` })),
+    )
+    all += rows
+    gulls += Math.ceil(rows / 3)
+    assert.equal(list.ask({ text: 'gull' }).found.length, gulls, `${all} rows`)
+    assert.equal(list.ask({ text: `gull ${turn}` }).found.length > 0, true)
+    assert.equal(list.ask({ text: 'tern' }).found.length, all - gulls)
+  }
+  for (let k = 0; k < 40; k++) list.ask({ text: `other${k}` })
+  assert.equal(list.ask({ text: 'gull' }).found.length, gulls)
+})
+
 test('rows that lie dead are moved together in time', () => {
   const world = new World(3)
   const list = new PlacementList(world.site, world)
