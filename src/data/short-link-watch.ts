@@ -1,4 +1,3 @@
-import type { InsideAllowed } from '../core/address/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 
 /**
@@ -33,11 +32,10 @@ export const watchedShortLinks = (
   db: Database,
   olderThanSeconds: number,
   limit: number,
-): Promise<{ id: string; siteId: string; destination: string; isDown: boolean; insideAllowed: InsideAllowed }[]> =>
+): Promise<{ id: string; siteId: string; destination: string }[]> =>
   rows(
     db,
-    `SELECT l.id, l.site_id AS "siteId", l.destination, l.down_at IS NOT NULL AS "isDown", s.inside_allowed AS "insideAllowed"
-     FROM short_links l JOIN sites s ON s.id = l.site_id
+    `SELECT l.id, l.site_id AS "siteId", l.destination FROM short_links l
      WHERE l.course ? 'fallback' AND l.removed_slugs IS NULL AND (l.looked_at IS NULL OR l.looked_at < now() - make_interval(secs => $1))
      ORDER BY l.looked_at NULLS FIRST LIMIT $2`,
     [olderThanSeconds, limit],

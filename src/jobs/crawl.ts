@@ -8,7 +8,7 @@ import { decodeSource, namedAddresses, sniffEncoding } from '../core/markup/inde
 import { fail, ok, type Result } from '../core/result.ts'
 import { fetchedBytes, keepFetched, listCrawled, noteAddresses } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
-import { type Answer, askOutside } from '../services/visits.ts'
+import { type Answer, askOutside } from '../outside/index.ts'
 import { type ArchiveEntry, feedEntries, sizeFault } from './archive.ts'
 
 /** Between two pages of one site; its robots.txt may ask for more. */
@@ -50,7 +50,7 @@ export async function crawl(
   { crawl: id, address, insideAllowed, progress }: CrawlOrders,
 ): Promise<Result<readonly ArchiveEntry[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask = (url: URL, max: number): Promise<Answer> => askOutside(url, insideAllowed, max, FETCH_MS)
+  const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
   let listed = await listCrawled(db, id)
   const robots = await robotsOf(start, ask)
   if (listed.length === 0) {
@@ -141,25 +141,21 @@ const pathOf = (address: string): string => {
   return search === '' ? pathname : `${pathname.replace(/\/$/, '/index')}-${search.slice(1).replace(/[^A-Za-z0-9]+/g, '-')}`
 }
 
-type Asker = (url: URL, max: number) => Promise<Answer>
+type Asker = (url: URL, max: number) => ReturnType<typeof askOutside>
 
 async function robotsOf(
   start: URL,
   ask: Asker,
 ): Promise<{ lets: (address: string) => boolean; sitemaps: readonly string[]; paceMs: number }> {
   const at = new URL('/robots.txt', start)
-  try {
-    const { status, body } = await ask(at, 512 * 1024)
-    if (status !== 200) return { lets: () => true, sitemaps: [], paceMs: PACE_MS }
-    const robots = robotsParser(at.href, body.toString('utf8'))
-    const delay = robots.getCrawlDelay(AGENT_NAME)
-    return {
-      lets: (address) => robots.isAllowed(address, AGENT_NAME) !== false,
-      sitemaps: robots.getSitemaps(),
-      paceMs: Math.min(PACE_MAX_MS, Math.max(PACE_MS, (delay ?? 0) * 1_000)),
-    }
-  } catch {
-    return { lets: () => true, sitemaps: [], paceMs: PACE_MS }
+  const asked = await ask(at, 512 * 1024)
+  if (!asked.ok || asked.value.status !== 200) return { lets: () => true, sitemaps: [], paceMs: PACE_MS }
+  const robots = robotsParser(at.href, asked.value.body.toString('utf8'))
+  const delay = robots.getCrawlDelay(AGENT_NAME)
+  return {
+    lets: (address) => robots.isAllowed(address, AGENT_NAME) !== false,
+    sitemaps: robots.getSitemaps(),
+    paceMs: Math.min(PACE_MAX_MS, Math.max(PACE_MS, (delay ?? 0) * 1_000)),
   }
 }
 
@@ -252,14 +248,12 @@ function unpacked(bytes: Buffer): Buffer | null {
 async function follow(start: URL, ask: Asker, max: number): Promise<Answer | string> {
   let url = start
   for (let hop = 0; hop <= HOPS_MAX; hop++) {
-    let answer: Answer
-    try {
-      answer = await ask(url, max)
-    } catch (error) {
-      return error instanceof Error && /private network|this machine/.test(error.message)
+    const asked = await ask(url, max)
+    if (!asked.ok)
+      return asked.fault === 'private-network' || asked.fault === 'this-machine'
         ? 'It lies in a private network, which an owner has to allow.'
         : 'The site does not answer.'
-    }
+    const answer = asked.value
     if (answer.status < 300 || answer.status >= 400 || answer.location === null)
       return answer.status === 200 ? answer : `The site answers ${answer.status}.`
     const next = parseUrl(answer.location, url.href)

@@ -92,7 +92,7 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
         every(RESCUE_MS, rescue, log),
         every(PLANS_MS, () => carryOutPlans(db, services, log), log),
         every(JUDGE_MS, () => judgeClicks(db), log),
-        every(WATCH_MS, () => watchShortLinks(db, log), log),
+        every(WATCH_MS, () => watchShortLinks(db, services.visits, log), log),
         every(
           HOUSEKEEPING_MS,
           () =>

@@ -12,9 +12,9 @@ import type { PageKind } from '../data/models.ts'
 import { livePathsHolding, pageIdAt } from '../data/pages.ts'
 import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
 import { waitingByPage } from '../data/waiting.ts'
+import { askOutside } from '../outside/index.ts'
 import { type SiteViews, write } from '../services/context.ts'
 import { textOf } from '../services/publications.ts'
-import { askOutside } from '../services/visits.ts'
 
 /** Pages asked for after one publication; a whole site that was brought in is looked at in part. */
 const PAGES_MAX = 300
@@ -113,12 +113,9 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
 
   async function look({ path, isGone, changed }: Wanted): Promise<PublicationCheck['problems']> {
     const problem = (text: string, href: string, why: string) => ({ path, text, href, why })
-    let answer: Awaited<ReturnType<typeof askOutside>>
-    try {
-      answer = await askOutside(new URL(path, view.origin), ALL_INSIDE, PAGE_MAX_BYTES)
-    } catch {
-      return [problem('', path, 'the live site does not answer')]
-    }
+    const asked = await askOutside(new URL(path, view.origin), ALL_INSIDE, PAGE_MAX_BYTES)
+    if (!asked.ok) return [problem('', path, 'the live site does not answer')]
+    const answer = asked.value
     // An address that is led on, or answered as gone, has no page any more.
     if (isGone) return GONE.has(answer.status) ? [] : [problem('', path, 'the page is still there')]
     if (answer.status !== 200) return [problem('', path, `the live site answers ${answer.status}`)]

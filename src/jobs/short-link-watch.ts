@@ -1,25 +1,29 @@
 import type { Logger } from 'pino'
-import { type InsideAllowed, parseUrl } from '../core/address/index.ts'
+import { parseUrl } from '../core/address/index.ts'
+import { isBroken } from '../core/checks/index.ts'
 import type { Database } from '../data/database.ts'
 import { noteWatched, watchedShortLinks } from '../data/short-link-watch.ts'
 import { write } from '../services/context.ts'
-import { askOutside } from '../services/visits.ts'
+import type { Services } from '../services/index.ts'
 
 /** A destination that has a fallback is asked this often, at most so many at a time. */
 const EVERY_SECONDS = 120
 const AT_ONCE = 100
-const ANSWER_MS = 10_000
-/** Of the answer; only its status counts. */
-const READ_BYTES = 64 * 1024
 /** One that failed is asked once more before visitors are sent elsewhere. */
 const AGAIN_MS = 3_000
 
-/** Asks the destinations that have a fallback whether they answer, and sends visitors there or back. */
-export async function watchShortLinks(db: Database, log: Logger): Promise<void> {
+/** Visits the destinations that have a fallback, and sends visitors there while they are broken, or back. */
+export async function watchShortLinks(db: Database, visits: Services['visits'], log: Logger): Promise<void> {
   const links = await watchedShortLinks(db, EVERY_SECONDS, AT_ONCE)
+  const isDownAt = async (siteId: string, destination: string): Promise<boolean> => {
+    const url = parseUrl(destination)
+    if (url === null) return true
+    const { judged } = await visits.see(siteId, url)
+    return judged.some(({ verdict }) => isBroken(verdict))
+  }
   await Promise.all(
-    links.map(async ({ id, siteId, destination, insideAllowed }) => {
-      const isDown = !(await answers(destination, insideAllowed)) && !(await later(() => answers(destination, insideAllowed)))
+    links.map(async ({ id, siteId, destination }) => {
+      const isDown = (await isDownAt(siteId, destination)) && (await later(() => isDownAt(siteId, destination)))
       const done = await write(db, async (transaction, changes) => {
         const isNews = await noteWatched(db, { id, destination, isDown }, transaction)
         if (isNews) changes.add(siteId, 'short-links', id, 'changed')
@@ -30,19 +34,7 @@ export async function watchShortLinks(db: Database, log: Logger): Promise<void> 
   )
 }
 
-const later = async (ask: () => Promise<boolean>): Promise<boolean> => {
+const later = async <T>(work: () => Promise<T>): Promise<T> => {
   await new Promise((resolve) => setTimeout(resolve, AGAIN_MS))
-  return ask()
-}
-
-/** A server that says anything but that it is broken is there; one that turns robots away is too. */
-async function answers(destination: string, insideAllowed: InsideAllowed): Promise<boolean> {
-  const url = parseUrl(destination)
-  if (url === null) return false
-  try {
-    const { status } = await askOutside(url, insideAllowed, READ_BYTES, ANSWER_MS)
-    return status < 500 && status !== 404 && status !== 410
-  } catch {
-    return false
-  }
+  return work()
 }

@@ -10,7 +10,7 @@ import { listTroubles } from '../data/troubles.ts'
 import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { missedService } from './missed.ts'
-import { BeingRead, soon } from './patience.ts'
+import { BeingRead, soon, withLessPatience } from './patience.ts'
 import type { placementsService } from './placements.ts'
 import type { publicationsService } from './publications.ts'
 import type { redirectReviewService } from './redirect-review.ts'
@@ -72,7 +72,7 @@ export function deskService(
   /** What there is to say of links, or how far they are read. */
   async function lookOrTell(actor: Actor, view: SiteGround): Promise<Findings> {
     try {
-      return await look(actor, view)
+      return await withLessPatience(SOON_MS, () => look(actor, view))
     } catch (error) {
       if (error instanceof BeingRead) return { ...UNKNOWN, reading: error.done }
       throw error

@@ -33,9 +33,9 @@ import {
   setBannerPicture,
 } from '../data/partner-links.ts'
 import { insideAllowed } from '../data/sites.ts'
+import { askOutside } from '../outside/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { FileFault, filesService } from './files.ts'
-import { askOutside } from './visits.ts'
 
 const EXAMPLE_ACCOUNT = '4471'
 
@@ -192,7 +192,8 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       const picture = banner.picture as SnippetPicture | null
       const source = picture === null || picture.src.startsWith('/') ? null : parseUrl(picture.src)
       if (picture === null || source === null) return ok(shownBanner(banner, []))
-      const answer = await askOutside(source, await insideAllowed(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS).catch(() => null)
+      const asked = await askOutside(source, await insideAllowed(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS)
+      const answer = asked.ok ? asked.value : null
       const ending = PICTURE_ENDINGS[answer?.type.split(';', 1)[0]?.trim().toLowerCase() ?? '']
       if (answer === null || answer.status !== 200)
         return fail('picture-away', { why: answer === null ? 'nobody answered' : `the answer was ${answer.status}` })

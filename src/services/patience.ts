@@ -30,6 +30,12 @@ const waits = new AsyncLocalStorage<number>()
 /** Does `work` for somebody who waits no longer than this for links to be read; then it ends with {@link BeingRead}, and the reading goes on. */
 export const withPatience = <T>(ms: number, work: () => T): T => waits.run(ms, work)
 
+/** The same for a part of the work that has less: whoever waits without end goes on to. */
+export const withLessPatience = <T>(ms: number, work: () => T): T => {
+  const most = waits.getStore()
+  return most === undefined ? work() : waits.run(Math.min(ms, most), work)
+}
+
 /**
  * Waits for reading, as long as whoever asked waits; for those who did not say as long as they are there.
  * @param done - links read so far; null while nothing large is read

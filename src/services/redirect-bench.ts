@@ -55,7 +55,7 @@ const told = ({ row: { id, match, from, to, status }, why }: Considered): Consid
  */
 export function redirectBench({ db, settings }: Context, views: SiteViews) {
   return async (
-    actor: Actor,
+    actor: Pick<Actor, 'siteId' | 'can'>,
     { address, language, device, at, draft = false }: BenchRequest,
     tried?: TriedRow,
   ): Promise<Result<BenchAnswer, 'forbidden' | 'address-unreadable' | 'unknown-host'>> => {

@@ -150,7 +150,7 @@ test('while its destination is down a link leads to its fallback, and back when 
   const link = await make({ slug: 'watched', destination: at, course: { fallback: 'https://tides.example/shelter' } })
   const watch = async (): Promise<string | undefined> => {
     await rows(world.db, 'UPDATE short_links SET looked_at = NULL')
-    await watchShortLinks(world.db, log)
+    await watchShortLinks(world.db, world.services.visits, log)
     await delivering.refresh()
     return to('/go/watched')
   }

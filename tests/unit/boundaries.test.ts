@@ -16,6 +16,7 @@ const FLOORS = [
   'jobs',
   'services',
   'data',
+  'outside',
   'apart',
   'edge',
   'contract',
@@ -55,7 +56,7 @@ function isAllowed(from: Floor, to: Floor, isType: boolean): boolean {
   if (from === to) return true
   if (from === 'ui') return to === 'contract' || to === 'core'
   if (from === 'islands') return to === 'ui' || to === 'contract' || to === 'core'
-  if (from === 'delivery') return ['data', 'apart', 'edge', 'contract', 'settings', 'core'].includes(to)
+  if (from === 'delivery') return ['data', 'outside', 'apart', 'edge', 'contract', 'settings', 'core'].includes(to)
   if (from === 'pages') return to === 'islands' || to === 'ui' || to === 'contract' || to === 'core' || (to === 'services' && isType)
   return FLOORS.indexOf(to) > FLOORS.indexOf(from)
 }

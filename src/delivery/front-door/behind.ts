@@ -1,7 +1,7 @@
 import type { IncomingMessage } from 'node:http'
 import { Agent, type Dispatcher } from 'undici'
 import type { InsideAllowed } from '../../core/address/index.ts'
-import { resolver } from '../../data/network.ts'
+import { resolver } from '../../outside/index.ts'
 import { DOOR_TIMEOUT_MS, type Door } from './door.ts'
 import { type Headers, readHeaders } from './headers.ts'
 

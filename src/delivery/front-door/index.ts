@@ -1,7 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { pipeline, type Writable } from 'node:stream'
 import { originOf } from '../../core/rules/index.ts'
-import { OutOfBounds } from '../../data/network.ts'
+import { OutOfBounds } from '../../outside/index.ts'
 import type { Delivery } from '../delivery.ts'
 import { answerMissing, asksForPage, missingTo, noteMissing } from '../missing.ts'
 import { say } from '../say.ts'

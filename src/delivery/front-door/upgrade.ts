@@ -1,7 +1,7 @@
 import http, { type IncomingMessage } from 'node:http'
 import https from 'node:https'
 import { type Duplex, pipeline } from 'node:stream'
-import { resolver } from '../../data/network.ts'
+import { resolver } from '../../outside/index.ts'
 import type { Delivery } from '../delivery.ts'
 import type { HostEntry } from '../store/index.ts'
 import { TooSlow } from './behind.ts'

@@ -11,6 +11,7 @@ import {
 } from '../../../core/rules/index.ts'
 import { wordsOf } from '../../../ui/api.ts'
 import { useAsk } from '../../../ui/query.tsx'
+import { endWords } from '../../checks/words.ts'
 
 /** How long what a visit found counts as fresh. */
 const FRESH_MS = 5 * 60_000
@@ -43,6 +44,7 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
               strand={strand}
               isFirst={i === 0 || hops[i - 1]?.kind === 'short link'}
               isLast={i === hops.length - 1}
+              end={i === hops.length - 1 && data !== undefined ? endWords(data) : null}
               facts={facts}
               decision={decision}
               site={site}
@@ -67,6 +69,7 @@ const NAMES: Readonly<Record<Hop['kind'], string>> = {
   hop: 'sent on',
   partner: 'partner',
   lands: '',
+  refused: '',
   fails: '',
 }
 
@@ -76,6 +79,7 @@ function HopStop({
   strand,
   isFirst,
   isLast,
+  end,
   facts,
   decision,
   site,
@@ -87,6 +91,8 @@ function HopStop({
   /** The start, or right behind one of our own short links: what it has was not added on the way. */
   isFirst: boolean
   isLast: boolean
+  /** What there is to say of the last one, where it does not land. */
+  end: string | null
   facts: LinkFacts
   decision: Decision
   site: CompiledSite
@@ -111,7 +117,7 @@ function HopStop({
       <span className="address block text-ink-soft [overflow-wrap:anywhere]">
         {url === null ? hop.address : NAMES[hop.kind] === '' ? url.pathname + url.search + url.hash : url.host + url.pathname + url.search}
       </span>
-      {isLast && isWell && <span className="block text-[13.5px] text-sea">lands ✓</span>}
+      {hop.kind === 'lands' && <span className="block text-[13.5px] text-sea">lands ✓</span>}
       {carried && <span className="block text-[13.5px] text-sea">our number {partner.account} is carried on</span>}
       {partner !== undefined && partner.account !== '' && !carried && isLast && !hops.some(({ lost }) => lost.includes(partner.name)) && (
         <span className="block text-[13.5px] text-red">our number {partner.account} is not on it</span>
@@ -123,7 +129,7 @@ function HopStop({
           our number for {name} was lost on the way here: the stop before still had it
         </span>
       ))}
-      {hop.why !== null && <span className="block text-[13.5px] text-red">{hop.why}</span>}
+      {end !== null && <span className={`block text-[13.5px] ${isWell ? 'text-ink-soft' : 'text-red'}`}>{end}</span>}
     </Stop>
   )
 }
