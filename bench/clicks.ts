@@ -5,6 +5,7 @@ import path from 'node:path'
 import pino from 'pino'
 import { CLICK_COLUMNS, writeClick } from '../src/core/clicks/index.ts'
 import { rows } from '../src/data/database.ts'
+import { insertPerson } from '../src/data/people.ts'
 import { loadClickLogs } from '../src/jobs/clicks.ts'
 import { type Actor, createServices } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
@@ -75,13 +76,14 @@ async function atTheDesk(ground: Ground): Promise<{ services: ReturnType<typeof 
     PORT: '4999',
   })
   const [site] = await rows<{ id: string }>(db, `SELECT id FROM sites WHERE name = 'bench'`)
-  const person = await db.models.Person.create({
+  const person = await insertPerson(db, {
     siteId: site?.id ?? '',
     email: 'o@bench.example',
     name: 'O',
     role: 'owner',
     passwordHash: '',
   })
+  if (person === null) throw new Error('the site has an owner already')
   await db.models.Host.create({ siteId: site?.id ?? '', host: 'bench.example', kind: 'site', prefix: '', isMain: true })
   return { services: createServices({ db, settings, log, enqueue: async () => {} }), owner: actorFor(person) }
 }

@@ -1,6 +1,7 @@
 import pino from 'pino'
 import { closeDatabase, inTransaction, migrate, openDatabase, rows } from '../src/data/database.ts'
 import { updateDrafts } from '../src/data/drafts.ts'
+import { insertPerson } from '../src/data/people.ts'
 import { newContent } from '../src/services/content.ts'
 import { type Actor, createServices, type OwnServices, ServiceThreads } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people.ts'
@@ -86,10 +87,11 @@ export async function onLargeSite<T>(
   }
   try {
     await migrate(db)
-    const { Site, Host, Person } = db.models
+    const { Site, Host } = db.models
     const site = await Site.create({ name: 'A large site', timeZone: 'UTC' })
     await Host.create({ siteId: site.id, host: 'large.localhost', kind: 'site', prefix: '', isMain: true })
-    const person = await Person.create({ siteId: site.id, email: 'o@large.example', name: 'O', role: 'owner', passwordHash: '' })
+    const person = await insertPerson(db, { siteId: site.id, email: 'o@large.example', name: 'O', role: 'owner', passwordHash: '' })
+    if (person === null) throw new Error('the site has an owner already')
     await rows(db, `INSERT INTO blobs (hash, bytes) VALUES ('none', '')`)
     for (const together of inParts(pages)) {
       const made = await rows<{ id: string; path: string }>(

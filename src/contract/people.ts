@@ -45,19 +45,42 @@ export const PersonNew = z.strictObject({
 export type PersonNew = z.infer<typeof PersonNew>
 export const PersonChange = z.strictObject({ version: Version, name: PersonName.optional(), role: z.enum(ROLE_NAMES).optional() })
 export type PersonChange = z.infer<typeof PersonChange>
-/** A person, with the one address that lets them choose a password. */
+/** A person, with the one address that lets them choose a password; null for who has one, of another site. */
 export const PersonInvited = z.object({
   person: Person,
-  link: z.url().meta({ description: 'Works once, and is shown this once' }),
-  endsAt: z.iso.datetime(),
+  entry: z.object({ link: z.url().meta({ description: 'Works once, and is shown this once' }), endsAt: z.iso.datetime() }).nullable(),
 })
 export type PersonInvited = z.infer<typeof PersonInvited>
+
+/** The sites somebody belongs to, with the role at each. */
+export const SiteList = z.object({
+  items: z.array(z.object({ id: Id, name: z.string(), role: z.enum(ROLE_NAMES), isHere: z.boolean() })),
+})
+export type SiteList = z.infer<typeof SiteList>
+export const GoTo = z.strictObject({ site: Id })
 
 /** The form behind a one-time link. */
 export const Entry = z.object({ code: z.string().max(200), password: NewPassword })
 
 export const people = {
   me: operation({ method: 'get', path: '/me', summary: 'Who asks, and what they may do', needs: null, status: 200, answer: Me }),
+  sites: operation({
+    method: 'get',
+    path: '/me/sites',
+    summary: 'The sites that whoever asks belongs to',
+    needs: null,
+    status: 200,
+    answer: SiteList,
+  }),
+  goTo: operation({
+    method: 'put',
+    path: '/me/site',
+    summary: 'Go on at another of one’s sites, in this browser',
+    needs: null,
+    status: 204,
+    body: GoTo,
+    answer: Nothing,
+  }),
   changePassword: operation({
     method: 'put',
     path: '/me/password',
@@ -79,7 +102,7 @@ export const people = {
   add: operation({
     method: 'post',
     path: '/people',
-    summary: 'Add somebody, who comes in with a one-time link',
+    summary: 'Add somebody, who comes in with a one-time link, or with the password they have',
     needs: 'people:edit',
     status: 201,
     body: PersonNew,
@@ -97,7 +120,7 @@ export const people = {
   end: operation({
     method: 'delete',
     path: '/people/{id}',
-    summary: 'End somebody: signed out everywhere, tokens revoked, name kept in the history',
+    summary: 'End somebody at this site: signed out, tokens revoked, name kept in the history',
     needs: 'people:edit',
     status: 204,
     answer: Nothing,

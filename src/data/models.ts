@@ -23,24 +23,32 @@ export interface HostRow {
 export type Role = 'owner' | 'editor' | 'contributor'
 export interface PersonRow {
   id: string
-  siteId: string
   email: string
   name: string
-  role: Role
   /** Null until the person chose a password. */
   passwordHash: string | null
+}
+/** What somebody is at a site. */
+export interface MembershipRow {
+  personId: string
+  siteId: string
+  role: Role
   endedAt: Date | null
+  /** When a session last began there. */
+  usedAt: Date | null
   version: number
 }
 export interface SessionRow {
   id: string
   personId: string
+  siteId: string
   tokenHash: string
   expiresAt: Date
 }
 export interface TokenRow {
   id: string
   personId: string
+  siteId: string
   name: string
   tokenHash: string
   scopes: string[]
@@ -145,6 +153,7 @@ export interface Models {
   readonly Site: Table<SiteRow>
   readonly Host: Table<HostRow>
   readonly Person: Table<PersonRow>
+  readonly Membership: Table<MembershipRow>
   readonly Session: Table<SessionRow>
   readonly Token: Table<TokenRow>
   readonly Page: Table<PageRow>
@@ -171,9 +180,26 @@ export function defineModels(sequelize: Sequelize): Models {
   return {
     Site: table('sites', { id, name: TEXT, timeZone: TEXT, insideAllowed: ARRAY(TEXT), language: TEXT, isDemo: BOOLEAN, version }),
     Host: table('hosts', { id, siteId: UUID, host: TEXT, kind: TEXT, prefix: TEXT, isMain: BOOLEAN, origin: maybeText() }),
-    Person: table('people', { id, siteId: UUID, email: TEXT, name: TEXT, role: TEXT, passwordHash: maybeText(), endedAt: DATE, version }),
-    Session: table('sessions', { id, personId: UUID, tokenHash: TEXT, expiresAt: DATE }),
-    Token: table('tokens', { id, personId: UUID, name: TEXT, tokenHash: TEXT, scopes: ARRAY(TEXT), revokedAt: DATE, createdAt: DATE }),
+    Person: table('people', { id, email: TEXT, name: TEXT, passwordHash: maybeText() }),
+    Membership: table('memberships', {
+      personId: { type: UUID, primaryKey: true },
+      siteId: { type: UUID, primaryKey: true },
+      role: TEXT,
+      endedAt: DATE,
+      usedAt: DATE,
+      version,
+    }),
+    Session: table('sessions', { id, personId: UUID, siteId: UUID, tokenHash: TEXT, expiresAt: DATE }),
+    Token: table('tokens', {
+      id,
+      personId: UUID,
+      siteId: UUID,
+      name: TEXT,
+      tokenHash: TEXT,
+      scopes: ARRAY(TEXT),
+      revokedAt: DATE,
+      createdAt: DATE,
+    }),
     Page: table('pages', {
       id,
       siteId: UUID,

@@ -1,28 +1,46 @@
 import type { Transaction } from 'sequelize'
 import { type Database, rows } from './database.ts'
-import type { PersonRow } from './models.ts'
+import type { MembershipRow, PersonRow } from './models.ts'
 
-export type ListedPerson = Omit<PersonRow, 'passwordHash'> & { readonly hasPassword: boolean }
+/** Somebody at a site. */
+export type Member = PersonRow & Pick<MembershipRow, 'siteId' | 'role' | 'version'>
+export type ListedPerson = Omit<Member, 'passwordHash'> & Pick<MembershipRow, 'endedAt'> & { readonly hasPassword: boolean }
 
-const COLUMNS = 'id, site_id AS "siteId", email, name, role, ended_at AS "endedAt", version, password_hash IS NOT NULL AS "hasPassword"'
+const IDENTITY = 'p.id, p.email, p.name, m.site_id AS "siteId", m.role, m.version'
+const LISTED = `${IDENTITY}, m.ended_at AS "endedAt", p.password_hash IS NOT NULL AS "hasPassword"`
+const MEMBERS = 'memberships m JOIN people p ON p.id = m.person_id'
 
 /** Everybody of a site, who has ended last. */
 export function listPeople(db: Database, siteId: string): Promise<ListedPerson[]> {
-  return rows<ListedPerson>(db, `SELECT ${COLUMNS} FROM people WHERE site_id = $1 ORDER BY ended_at IS NOT NULL, lower(name), id`, [siteId])
+  return rows<ListedPerson>(
+    db,
+    `SELECT ${LISTED} FROM ${MEMBERS} WHERE m.site_id = $1 ORDER BY m.ended_at IS NOT NULL, lower(p.name), p.id`,
+    [siteId],
+  )
+}
+
+const listed = async (db: Database, siteId: string, id: string, transaction: Transaction): Promise<ListedPerson | null> => {
+  const [person] = await rows<ListedPerson>(
+    db,
+    `SELECT ${LISTED} FROM ${MEMBERS} WHERE m.site_id = $1 AND p.id = $2`,
+    [siteId, id],
+    transaction,
+  )
+  return person ?? null
 }
 
 /** Locks a site's people, so that who is an owner stays true until the transaction ends. @returns one person; null when there is no such */
 export async function lockPerson(db: Database, siteId: string, id: string, transaction: Transaction): Promise<ListedPerson | null> {
   await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction)
-  const [person] = await rows<ListedPerson>(db, `SELECT ${COLUMNS} FROM people WHERE site_id = $1 AND id = $2`, [siteId, id], transaction)
-  return person ?? null
+  return listed(db, siteId, id, transaction)
 }
 
 /** Owners that can sign in, besides one. */
 export async function otherOwners(db: Database, siteId: string, id: string, transaction: Transaction): Promise<number> {
   const [count] = await rows<{ n: number }>(
     db,
-    `SELECT count(*)::int AS n FROM people WHERE site_id = $1 AND id <> $2 AND role = 'owner' AND ended_at IS NULL AND password_hash IS NOT NULL`,
+    `SELECT count(*)::int AS n FROM ${MEMBERS}
+     WHERE m.site_id = $1 AND p.id <> $2 AND m.role = 'owner' AND m.ended_at IS NULL AND p.password_hash IS NOT NULL`,
     [siteId, id],
     transaction,
   )
@@ -33,56 +51,89 @@ export async function otherOwners(db: Database, siteId: string, id: string, tran
 export async function countPeople(db: Database, siteId: string, transaction: Transaction): Promise<number> {
   const [found] = await rows<{ n: number }>(
     db,
-    'SELECT count(*)::int AS n FROM people WHERE site_id = $1 AND ended_at IS NULL',
+    'SELECT count(*)::int AS n FROM memberships WHERE site_id = $1 AND ended_at IS NULL',
     [siteId],
     transaction,
   )
   return found?.n ?? 0
 }
 
-/** Adds somebody, or takes somebody in again who had ended. @returns null when that mail address is somebody's */
-export async function admitPerson(
-  db: Database,
-  person: Pick<PersonRow, 'siteId' | 'email' | 'name' | 'role'>,
-  transaction: Transaction,
-): Promise<ListedPerson | null> {
-  const [made] = await rows<ListedPerson>(
+/** Whether somebody belongs to a site that another one does not own: what is theirs as a person is not that one's to change. */
+export async function isBeyond(db: Database, personId: string, ownerId: string, transaction: Transaction): Promise<boolean> {
+  const [found] = await rows<{ is: boolean }>(
     db,
-    `INSERT INTO people (site_id, email, name, role) VALUES ($1, $2, $3, $4)
-     ON CONFLICT (email) DO UPDATE SET name = $3, role = $4, ended_at = NULL, password_hash = NULL, version = people.version + 1, updated_at = now()
-       WHERE people.site_id = $1 AND people.ended_at IS NOT NULL RETURNING ${COLUMNS}`,
-    [person.siteId, person.email, person.name, person.role],
+    `SELECT EXISTS (SELECT 1 FROM memberships m WHERE m.person_id = $1 AND m.ended_at IS NULL AND NOT EXISTS (
+       SELECT 1 FROM memberships o WHERE o.person_id = $2 AND o.site_id = m.site_id AND o.role = 'owner' AND o.ended_at IS NULL)) AS is`,
+    [personId, ownerId],
     transaction,
   )
-  return made ?? null
+  return found?.is === true
+}
+
+/** A person as they are put down: a mail address, a name, and what they are at a site. */
+type NewPerson = Pick<Member, 'siteId' | 'email' | 'name' | 'role'>
+
+/**
+ * Adds somebody to a site, or takes somebody in again who had ended. Who belongs to another site keeps name and password.
+ * @returns null when somebody of that mail address is there already
+ */
+export async function admitPerson(db: Database, person: NewPerson, transaction: Transaction): Promise<ListedPerson | null> {
+  const [found] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO people (email, name) VALUES ($1, $2) ON CONFLICT (email) DO UPDATE SET updated_at = now() RETURNING id`,
+    [person.email, person.name],
+    transaction,
+  )
+  const id = found?.id ?? ''
+  await rows(
+    db,
+    `UPDATE people SET name = $2, password_hash = NULL WHERE id = $1 AND NOT EXISTS (SELECT 1 FROM memberships WHERE person_id = $1 AND ended_at IS NULL)`,
+    [id, person.name],
+    transaction,
+  )
+  const [admitted] = await rows(
+    db,
+    `INSERT INTO memberships (person_id, site_id, role) VALUES ($1, $2, $3)
+     ON CONFLICT (person_id, site_id) DO UPDATE SET role = $3, ended_at = NULL, version = memberships.version + 1, updated_at = now()
+       WHERE memberships.ended_at IS NOT NULL RETURNING person_id`,
+    [id, person.siteId, person.role],
+    transaction,
+  )
+  return admitted === undefined ? null : listed(db, person.siteId, id, transaction)
 }
 
 /** @returns null when `version` is not the newest */
 export async function updatePerson(
   db: Database,
-  { id, version, name, role }: Pick<PersonRow, 'id' | 'version' | 'name' | 'role'>,
+  { id, siteId, version, name, role }: Pick<Member, 'id' | 'siteId' | 'version' | 'name' | 'role'>,
   transaction: Transaction,
 ): Promise<ListedPerson | null> {
-  const [changed] = await rows<ListedPerson>(
+  const [changed] = await rows(
     db,
-    `UPDATE people SET name = $3, role = $4, version = version + 1, updated_at = now() WHERE id = $1 AND version = $2 AND ended_at IS NULL RETURNING ${COLUMNS}`,
-    [id, version, name, role],
+    `UPDATE memberships SET role = $4, version = version + 1, updated_at = now()
+     WHERE person_id = $1 AND site_id = $2 AND version = $3 AND ended_at IS NULL RETURNING person_id`,
+    [id, siteId, version, role],
     transaction,
   )
-  return changed ?? null
+  if (changed === undefined) return null
+  await rows(db, 'UPDATE people SET name = $2, updated_at = now() WHERE id = $1 AND name <> $2', [id, name], transaction)
+  return listed(db, siteId, id, transaction)
 }
 
-/** Ends somebody: no way in is left, and the name stays in the history. */
-export async function endPerson(db: Database, id: string, transaction: Transaction): Promise<void> {
+/** Ends somebody at a site: no way in is left there, nor anywhere for who was at no other. The name stays in the history. */
+export async function endPerson(db: Database, siteId: string, id: string, transaction: Transaction): Promise<void> {
+  const of = [id, siteId]
   await rows(
     db,
-    'UPDATE people SET ended_at = now(), password_hash = NULL, version = version + 1, updated_at = now() WHERE id = $1',
-    [id],
+    'UPDATE memberships SET ended_at = now(), version = version + 1, updated_at = now() WHERE person_id = $1 AND site_id = $2',
+    of,
     transaction,
   )
-  await rows(db, 'DELETE FROM sessions WHERE person_id = $1', [id], transaction)
-  await rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [id], transaction)
-  await rows(db, 'UPDATE tokens SET revoked_at = now() WHERE person_id = $1 AND revoked_at IS NULL', [id], transaction)
+  await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND site_id = $2', of, transaction)
+  await rows(db, 'UPDATE tokens SET revoked_at = now() WHERE person_id = $1 AND site_id = $2 AND revoked_at IS NULL', of, transaction)
+  const nowhere = 'NOT EXISTS (SELECT 1 FROM memberships m WHERE m.person_id = $1 AND m.ended_at IS NULL)'
+  await rows(db, `UPDATE people SET password_hash = NULL, updated_at = now() WHERE id = $1 AND ${nowhere}`, [id], transaction)
+  await rows(db, `DELETE FROM entry_links WHERE person_id = $1 AND ${nowhere}`, [id], transaction)
 }
 
 /** Gives somebody a one-time link; the one before it no longer works. */
@@ -105,7 +156,7 @@ export async function personOfLink(
   const [person] = await rows<{ id: string; name: string; email: string }>(
     db,
     `SELECT p.id, p.name, p.email FROM entry_links e JOIN people p ON p.id = e.person_id
-     WHERE e.token_hash = $1 AND e.expires_at > now() AND p.ended_at IS NULL${transaction === undefined ? '' : ' FOR UPDATE OF e'}`,
+     WHERE e.token_hash = $1 AND e.expires_at > now()${transaction === undefined ? '' : ' FOR UPDATE OF e'}`,
     [hash],
     transaction,
   )
@@ -120,43 +171,62 @@ export async function putPassword(
   keep: string | null,
   transaction: Transaction,
 ): Promise<void> {
-  await rows(
-    db,
-    'UPDATE people SET password_hash = $2, version = version + 1, updated_at = now() WHERE id = $1',
-    [personId, passwordHash],
-    transaction,
-  )
+  await rows(db, 'UPDATE people SET password_hash = $2, updated_at = now() WHERE id = $1', [personId, passwordHash], transaction)
   await rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [personId], transaction)
   await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2::uuid', [personId, keep], transaction)
 }
 
-/** Somebody who has not ended, with the hash of their password. @param who - by id, or by mail address in lower case */
+const MEMBER = `SELECT ${IDENTITY}, p.password_hash AS "passwordHash" FROM ${MEMBERS} WHERE m.ended_at IS NULL`
+
+/** Somebody at a site, who has not ended there. */
+export async function findMember(db: Database, id: string, siteId: string, transaction?: Transaction): Promise<Member | null> {
+  const [member] = await rows<Member>(db, `${MEMBER} AND p.id = $1 AND m.site_id = $2`, [id, siteId], transaction)
+  return member ?? null
+}
+
+/** Somebody at the site where they were last, of those where they have not ended. @param who - by id, or by mail address in lower case */
 export async function findPerson(
   db: Database,
   who: { readonly id: string } | { readonly email: string },
   transaction?: Transaction,
-): Promise<PersonRow | null> {
-  const [person] = await rows<PersonRow>(
+): Promise<Member | null> {
+  const [member] = await rows<Member>(
     db,
-    `SELECT id, site_id AS "siteId", email, name, role, password_hash AS "passwordHash", ended_at AS "endedAt", version
-     FROM people WHERE ${'id' in who ? 'id' : 'email'} = $1 AND ended_at IS NULL`,
+    `${MEMBER} AND ${'id' in who ? 'p.id' : 'p.email'} = $1 ORDER BY m.used_at DESC NULLS LAST, m.created_at, m.site_id LIMIT 1`,
     ['id' in who ? who.id : who.email],
     transaction,
   )
-  return person ?? null
+  return member ?? null
 }
 
-/** The first owner of a site, who can sign in at once. @returns null when that mail address is somebody's */
-export async function insertOwner(
+/** A site that somebody belongs to. */
+export interface OwnSite {
+  readonly id: string
+  readonly name: string
+  readonly role: Member['role']
+}
+
+/** The sites where somebody has not ended, by name. */
+export const sitesOf = (db: Database, personId: string): Promise<OwnSite[]> =>
+  rows(
+    db,
+    `SELECT s.id, s.name, m.role FROM memberships m JOIN sites s ON s.id = m.site_id WHERE m.person_id = $1 AND m.ended_at IS NULL
+     ORDER BY lower(s.name), s.id`,
+    [personId],
+  )
+
+/** Somebody new of a site, as they are. @returns null when that mail address is somebody's */
+export async function insertPerson(
   db: Database,
-  owner: { readonly siteId: string; readonly email: string; readonly name: string; readonly passwordHash: string },
-  transaction: Transaction,
-): Promise<PersonRow | null> {
+  { siteId, email, name, role, passwordHash }: NewPerson & Pick<Member, 'passwordHash'>,
+  transaction?: Transaction,
+): Promise<Member | null> {
   const [made] = await rows<{ id: string }>(
     db,
-    `INSERT INTO people (site_id, email, name, role, password_hash) VALUES ($1, $2, $3, 'owner', $4) ON CONFLICT DO NOTHING RETURNING id`,
-    [owner.siteId, owner.email, owner.name, owner.passwordHash],
+    `WITH made AS (INSERT INTO people (email, name, password_hash) VALUES ($2, $3, $5) ON CONFLICT DO NOTHING RETURNING id)
+     INSERT INTO memberships (person_id, site_id, role) SELECT id, $1, $4 FROM made RETURNING person_id AS id`,
+    [siteId, email, name, role, passwordHash],
     transaction,
   )
-  return made === undefined ? null : findPerson(db, made, transaction)
+  return made === undefined ? null : findMember(db, made.id, siteId, transaction)
 }

@@ -99,13 +99,16 @@ export async function refusePhrase(
   )
 }
 
-export const allowPhrase = (db: Database, siteId: string, id: string, transaction: Transaction): Promise<unknown> =>
-  rows(
+export async function allowPhrase(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
+  const found = await rows(
     db,
-    'DELETE FROM phrase_refusals r USING phrases p WHERE p.id = r.phrase_id AND p.site_id = $1 AND p.id = $2',
+    `WITH allowed AS (DELETE FROM phrase_refusals r USING phrases p WHERE p.id = r.phrase_id AND p.site_id = $1 AND p.id = $2)
+     SELECT 1 AS found FROM phrases WHERE site_id = $1 AND id = $2`,
     [siteId, id],
     transaction,
   )
+  return found.length > 0
+}
 
 /** Phrases that are not to be linked on pages: "phrase page", or "phrase" for all of them. */
 export async function phraseRefusals(db: Database, siteId: string): Promise<ReadonlySet<string>> {

@@ -34,7 +34,11 @@ export async function beginStep(
   )
 }
 
-export async function isStepBegun(db: Database, { siteId, stepId }: By, transaction: Transaction): Promise<boolean> {
+export async function isStepBegun(
+  db: Database,
+  { siteId, stepId }: Pick<By, 'siteId' | 'stepId'>,
+  transaction?: Transaction,
+): Promise<boolean> {
   return (
     (await rows(db, 'SELECT 1 AS found FROM redirect_steps WHERE id = $1 AND site_id = $2', [stepId, siteId], transaction)).length === 1
   )

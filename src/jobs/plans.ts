@@ -7,7 +7,7 @@ import type { Services } from '../services/index.ts'
 export async function carryOutPlans(db: Database, services: Services, log: Logger): Promise<void> {
   for (let plan = await claimPlan(db); plan !== null; plan = await claimPlan(db)) {
     try {
-      const actor = plan.personId === null ? null : await services.people.actorOf(plan.personId)
+      const actor = plan.personId === null ? null : await services.people.actorOf(plan.personId, plan.siteId)
       const made =
         actor === null ? null : await services.publications.create(actor, plan.pages === null ? { all: true } : { pages: plan.pages })
       if (made?.ok === true) await tellPlan(db, plan.id, 'done', `Published as number ${made.value.number}.`)

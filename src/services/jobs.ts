@@ -42,7 +42,10 @@ export function jobsService({ db, enqueue }: Context) {
     },
 
     /** What an import was asked to do; null when it is none of the actor's. */
-    input: (actor: Actor, id: string): Promise<JobRow | null> => findJob(db, actor.siteId, id),
+    async input(actor: Actor, id: string): Promise<JobRow | null> {
+      const row = await findJob(db, actor.siteId, id)
+      return row?.kind === 'import' ? row : null
+    },
 
     /** Asks a job to stop. One that has not begun stops at once; a running one before its next file, with nothing done. */
     async cancel(actor: Actor, id: string): Promise<Result<Job, 'forbidden' | 'not-found' | 'job-not-ready'>> {

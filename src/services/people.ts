@@ -1,26 +1,38 @@
 import { createHmac, randomBytes } from 'node:crypto'
 import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
-import type { PasswordChange, PersonChange, PersonInvited, PersonList, PersonNew, Person as PersonShown } from '../contract/people.ts'
+import type {
+  PasswordChange,
+  PersonChange,
+  PersonInvited,
+  PersonList,
+  PersonNew,
+  Person as PersonShown,
+  SiteList,
+} from '../contract/people.ts'
 import { PERMISSIONS, type Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { Transaction } from '../data/database.ts'
-import type { PersonRow, Role } from '../data/models.ts'
+import type { Role } from '../data/models.ts'
 import {
   admitPerson,
   countPeople,
   endPerson,
+  findMember,
   findPerson,
+  isBeyond,
   type ListedPerson,
   listPeople,
   lockPerson,
+  type Member,
   otherOwners,
   personOfLink,
   putEntryLink,
   putPassword,
+  sitesOf,
   updatePerson,
 } from '../data/people.ts'
-import { endSession, insertSession, sessionOf } from '../data/sessions.ts'
+import { endSession, insertSession, moveSession, sessionOf } from '../data/sessions.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { digest, hashPassword, isSame } from './secrets.ts'
 
@@ -52,7 +64,7 @@ export const ROLE_PERMISSIONS: Readonly<Record<Role, ReadonlySet<Permission>>> =
 
 /** Somebody with the rights of a role, or of a token within it. @param by - the token or session that they come with */
 export function actorFor(
-  person: Pick<PersonRow, 'id' | 'siteId' | 'name' | 'email' | 'role'>,
+  person: Pick<Member, 'id' | 'siteId' | 'name' | 'email' | 'role'>,
   by: { readonly tokenId?: string; readonly sessionId?: string } = {},
   scopes: readonly string[] = ['*'],
 ): Actor {
@@ -123,17 +135,21 @@ export function peopleService({ db, settings }: Context) {
     if (person !== undefined) await byPerson.reward(person)
     await byAccount.delete(account)
   }
-  const beginSession = async (person: PersonRow, transaction: Transaction): Promise<Entered> => {
+  const beginSession = async (person: Member, transaction: Transaction): Promise<Entered> => {
     const token = randomBytes(32).toString('base64url')
     const expiresAt = new Date(Date.now() + SESSION_MS)
-    const sessionId = await insertSession(db, { personId: person.id, tokenHash: digest(token), expiresAt }, transaction)
+    const sessionId = await insertSession(
+      db,
+      { personId: person.id, siteId: person.siteId, tokenHash: digest(token), expiresAt },
+      transaction,
+    )
     return { token, actor: actorFor(person, { sessionId }) }
   }
   const giveEntryLink = async (actor: Actor, person: ListedPerson, studio: string, transaction: Transaction): Promise<PersonInvited> => {
     const code = randomBytes(32).toString('base64url')
     const endsAt = new Date(Date.now() + ENTRY_LINK_MS)
     await putEntryLink(db, person.id, digest(code), endsAt, transaction)
-    return { person: shown(actor, person), link: `${studio}/enter?code=${code}`, endsAt: endsAt.toISOString() }
+    return { person: shown(actor, person), entry: { link: `${studio}/enter?code=${code}`, endsAt: endsAt.toISOString() } }
   }
 
   return {
@@ -170,13 +186,13 @@ export function peopleService({ db, settings }: Context) {
     async resume(token: string): Promise<Actor | null> {
       const session = await sessionOf(db, digest(token))
       if (session === null) return null
-      const person = await findPerson(db, { id: session.personId })
+      const person = await findMember(db, session.personId, session.siteId)
       return person === null ? null : actorFor(person, { sessionId: session.id })
     },
 
-    /** Somebody with the rights they have now; null when they are gone. */
-    async actorOf(personId: string): Promise<Actor | null> {
-      const person = await findPerson(db, { id: personId })
+    /** Somebody with the rights they have now at a site; null when they are gone. */
+    async actorOf(personId: string, siteId: string): Promise<Actor | null> {
+      const person = await findMember(db, personId, siteId)
       return person === null ? null : actorFor(person)
     },
 
@@ -214,7 +230,7 @@ export function peopleService({ db, settings }: Context) {
       const account = `password of ${actor.personId}`
       const counted = await countTry(account, account)
       if (!counted.ok) return counted
-      const person = await findPerson(db, { id: actor.personId })
+      const person = await findMember(db, actor.personId, actor.siteId)
       if (person?.passwordHash == null || !(await verify(person.passwordHash, current))) return fail('password-not-yours')
       await forgetTry(account, account)
       const passwordHash = await hashPassword(password)
@@ -230,7 +246,26 @@ export function peopleService({ db, settings }: Context) {
       return ok({ items: (await listPeople(db, actor.siteId)).map((person) => shown(actor, person)) })
     },
 
-    /** Adds somebody, who comes in with a one-time link. @param studio - origin the link starts with */
+    /** The sites that whoever asks belongs to. */
+    async sites(actor: Actor): Promise<Result<SiteList, never>> {
+      const found = await sitesOf(db, actor.personId)
+      return ok({ items: found.map((site) => ({ ...site, isHere: site.id === actor.siteId })) })
+    },
+
+    /** Goes on at another of one's sites. A token acts at the one that it was made for. */
+    async goTo(actor: Actor, siteId: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
+      const { personId, sessionId } = actor
+      if (sessionId === null) return fail('forbidden', { why: 'a token acts at the site that it was made for' })
+      return write(db, async (transaction) => {
+        const member = await findMember(db, personId, siteId, transaction)
+        if (member === null) return fail('not-found')
+        await moveSession(db, { id: sessionId, personId, siteId }, transaction)
+        await writeAudit(db, actorFor(member, { sessionId }), 'people:go-to', personId, { from: actor.siteId }, transaction)
+        return ok(null)
+      })
+    },
+
+    /** Adds somebody, who comes in with a one-time link, or with the password that they have at another site. @param studio - origin the link starts with */
     async add(
       actor: Actor,
       wanted: PersonNew,
@@ -243,16 +278,20 @@ export function peopleService({ db, settings }: Context) {
         if (person === null) return fail('email-taken', { email: wanted.email })
         changes.add(actor.siteId, 'people', person.id, 'made')
         await writeAudit(db, actor, 'people:add', person.id, { role: wanted.role }, transaction)
+        // Whoever comes in elsewhere does so here as well: a link from here would let its finder in there.
+        if (person.hasPassword || (await isBeyond(db, person.id, actor.personId, transaction)))
+          return ok({ person: shown(actor, person), entry: null })
         return ok(await giveEntryLink(actor, person, studio, transaction))
       })
     },
 
     /** A new one-time link, for somebody who lost the first, or a password. Until it is used the old password works. */
-    async link(actor: Actor, id: string, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'not-found'>> {
+    async link(actor: Actor, id: string, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'not-found' | 'person-elsewhere'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')
+        if (await isBeyond(db, id, actor.personId, transaction)) return fail('person-elsewhere', { name: person.name })
         changes.add(actor.siteId, 'people', id, 'changed')
         await writeAudit(db, actor, 'people:link', id, {}, transaction)
         return ok(await giveEntryLink(actor, person, studio, transaction))
@@ -263,14 +302,22 @@ export function peopleService({ db, settings }: Context) {
       actor: Actor,
       id: string,
       change: PersonChange,
-    ): Promise<Result<PersonShown, 'forbidden' | 'not-found' | 'moved-on' | 'last-owner'>> {
+    ): Promise<Result<PersonShown, 'forbidden' | 'not-found' | 'moved-on' | 'last-owner' | 'person-elsewhere'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const before = await lockPerson(db, actor.siteId, id, transaction)
         if (before === null || before.endedAt !== null) return fail('not-found')
-        const next = { id, version: change.version, name: change.name ?? before.name, role: change.role ?? before.role }
+        const next = {
+          id,
+          siteId: actor.siteId,
+          version: change.version,
+          name: change.name ?? before.name,
+          role: change.role ?? before.role,
+        }
         const isDemotion = before.role === 'owner' && next.role !== 'owner'
         if (isDemotion && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
+        if (next.name !== before.name && (await isBeyond(db, id, actor.personId, transaction)))
+          return fail('person-elsewhere', { name: before.name })
         const changed = await updatePerson(db, next, transaction)
         if (changed === null) return fail('moved-on', { current: shown(actor, before) })
         changes.add(actor.siteId, 'people', id, 'changed')
@@ -286,7 +333,7 @@ export function peopleService({ db, settings }: Context) {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')
         if (person.role === 'owner' && (await otherOwners(db, actor.siteId, id, transaction)) === 0) return fail('last-owner')
-        await endPerson(db, id, transaction)
+        await endPerson(db, actor.siteId, id, transaction)
         changes.add(actor.siteId, 'people', id, 'removed')
         await writeAudit(db, actor, 'people:end', id, {}, transaction)
         return ok(null)

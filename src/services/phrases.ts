@@ -118,10 +118,9 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
     },
 
     async allow(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      const done = await changed(actor, 'pages:edit', id, 'changed', async (transaction) => {
-        await allowPhrase(db, actor.siteId, id, transaction)
-        return GONE
-      })
+      const done = await changed(actor, 'pages:edit', id, 'changed', async (transaction) =>
+        (await allowPhrase(db, actor.siteId, id, transaction)) ? GONE : null,
+      )
       return done.ok ? ok(null) : done
     },
 

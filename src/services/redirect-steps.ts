@@ -89,8 +89,9 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     },
 
     /** Starts taking a step back. */
-    async undo(actor: Actor, id: string): Promise<Result<string, 'forbidden'>> {
+    async undo(actor: Actor, id: string): Promise<Result<string, 'forbidden' | 'not-found'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!(await isStepBegun(db, { siteId: actor.siteId, stepId: id }))) return fail('not-found')
       return jobs.start(actor, 'redirects-undo', { step: id }, { step: id })
     },
 

@@ -1,7 +1,7 @@
 import type { SetUp, Site, SiteChange } from '../contract/sites.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { insertHost } from '../data/hosts.ts'
-import { insertOwner } from '../data/people.ts'
+import { insertPerson } from '../data/people.ts'
 import { insertSite, inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor } from './people.ts'
@@ -37,7 +37,11 @@ export function sitesService({ db, settings }: Context) {
         ])
           if ((await insertHost(db, { siteId, host, kind, prefix, origin: null }, transaction)) === null)
             return fail('host-taken', { host })
-        const owner = await insertOwner(db, { siteId, email: wanted.email, name: wanted.ownerName, passwordHash }, transaction)
+        const owner = await insertPerson(
+          db,
+          { siteId, email: wanted.email, name: wanted.ownerName, role: 'owner', passwordHash },
+          transaction,
+        )
         if (owner === null) return fail('email-taken', { email: wanted.email })
         changes.add(siteId, 'sites', siteId, 'made')
         await writeAudit(db, actorFor(owner), 'sites:set-up', siteId, { name, host: wanted.host }, transaction)

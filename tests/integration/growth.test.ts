@@ -87,14 +87,15 @@ test('people and tokens have a bound, with a sentence', async () => {
   const { db, services, owner } = world
   await rows(
     db,
-    `INSERT INTO tokens (person_id, name, scopes, token_hash) SELECT $1, 'many', '{}', 'hash ' || n FROM generate_series(1, 100) n`,
-    [owner.personId],
+    `INSERT INTO tokens (person_id, site_id, name, scopes, token_hash) SELECT $1, $2, 'many', '{}', 'hash ' || n FROM generate_series(1, 100) n`,
+    [owner.personId, owner.siteId],
   )
   const token = await services.tokens.make(owner, { name: 'one more', scopes: ['rules:read'] })
   assert.equal(token.ok ? '' : token.fault, 'tokens-too-many')
   await rows(
     db,
-    `INSERT INTO people (site_id, email, name, role) SELECT $1, n || '@many.example', 'Many', 'contributor' FROM generate_series(1, 500) n`,
+    `WITH many AS (INSERT INTO people (email, name) SELECT n || '@many.example', 'Many' FROM generate_series(1, 500) n RETURNING id)
+     INSERT INTO memberships (site_id, person_id, role) SELECT $1, id, 'contributor' FROM many`,
     [owner.siteId],
   )
   const person = await services.people.add(owner, { email: 'more@many.example', name: 'More', role: 'contributor' }, 'http://localhost')

@@ -7,8 +7,7 @@ import { closeApart } from '../../src/apart/index.ts'
 import { rows } from '../../src/data/database.ts'
 import { ImportThreads } from '../../src/jobs/import-threads.ts'
 import { openJobQueue } from '../../src/jobs/index.ts'
-import { actorFor } from '../../src/services/people.ts'
-import { bringIn, makeWorld, must, pageAt, reportOf, zipOf } from './world.ts'
+import { actorOf, bringIn, makeWorld, must, pageAt, reportOf, zipOf } from './world.ts'
 
 test('Markdown that would take hours, or more memory than there is, is refused by name, and the rest is taken', async () => {
   const world = await makeWorld()
@@ -136,11 +135,11 @@ const until = async (holds: () => Promise<boolean>, ms: number): Promise<void> =
 test('one slow site holds no other site’s import up; cancelled, it ends at once; a restart takes it up again', async () => {
   const world = await makeWorld()
   const { db, services, owner } = world
-  const { Site, Host, Person, Job } = db.models
+  const { Site, Host, Job } = db.models
   await rows(db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
   const other = await Site.create({ name: 'Other', timeZone: 'UTC', insideAllowed: [] })
   await Host.create({ siteId: other.id, host: 'other.localhost', kind: 'site', prefix: '', isMain: true })
-  const them = actorFor(await Person.create({ siteId: other.id, email: 'o@other.example', name: 'O', role: 'owner', passwordHash: 'x' }))
+  const them = await actorOf(db, { siteId: other.id, email: 'o@other.example', name: 'O', role: 'owner', passwordHash: 'x' })
   const threads = new ImportThreads(db, world.settings, pino({ level: 'silent' }))
   const join = async (): Promise<void> => {}
   const state = async (id: string): Promise<unknown> => (await Job.findByPk(id))?.get('state')

@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict'
 import { before, test } from 'node:test'
+import type { PersonInvited } from '../../src/contract/people.ts'
 import { SetUp } from '../../src/contract/sites.ts'
 import { rows } from '../../src/data/database.ts'
 import { inUseAs, putSetUpCode, readSiteSetup } from '../../src/data/sites.ts'
@@ -13,7 +14,7 @@ before(async () => {
 })
 
 const STUDIO = 'http://localhost:4999'
-const codeIn = (link: string): string => new URL(link).searchParams.get('code') ?? ''
+const codeIn = ({ entry }: PersonInvited): string => new URL(entry?.link ?? 'http://none').searchParams.get('code') ?? ''
 const answering = async (): Promise<string[]> =>
   (await readSiteSetup(world.db, world.owner.siteId))?.hosts.map(({ host }) => host).sort() ?? []
 
@@ -85,44 +86,50 @@ test('somebody who is added comes in with a link that works once; a newer link e
   const first = must(await people.add(world.owner, wanted, STUDIO))
   assert.equal(first.person.state, 'invited')
   assert.equal((await people.signIn('ish@site.example', '', '10.0.0.2')).ok, false)
-  const { link } = must(await people.link(world.owner, first.person.id, STUDIO))
-  assert.equal(await people.invited(codeIn(first.link)), null)
-  const both = await Promise.all([people.enter(codeIn(link), 'tides and times'), people.enter(codeIn(link), 'times and tides')])
+  const again = must(await people.link(world.owner, first.person.id, STUDIO))
+  assert.equal(await people.invited(codeIn(first)), null)
+  const both = await Promise.all([people.enter(codeIn(again), 'tides and times'), people.enter(codeIn(again), 'times and tides')])
   assert.equal(both.filter(({ ok }) => ok).length, 1)
   const [stored] = await rows<{ n: number }>(world.db, 'SELECT count(*)::int AS n FROM entry_links')
   assert.equal(stored?.n, 0)
-  const again = await people.add(world.owner, wanted, STUDIO)
-  assert.equal(again.ok ? '' : again.fault, 'email-taken')
+  const taken = await people.add(world.owner, wanted, STUDIO)
+  assert.equal(taken.ok ? '' : taken.fault, 'email-taken')
   assert.equal((await people.add(world.editor, { ...wanted, email: 'x@site.example' }, STUDIO)).ok, false)
 })
 
 test('who has ended is out everywhere at once, keeps a name in the history, and can be taken in again', async () => {
   const { people, tokens } = world.services
-  const { person, link } = must(await people.add(world.owner, { name: 'Wren', email: 'wren@site.example', role: 'editor' }, STUDIO))
-  const { token, actor } = must(await people.enter(codeIn(link), 'under the harbour'))
+  const invited = must(await people.add(world.owner, { name: 'Wren', email: 'wren@site.example', role: 'editor' }, STUDIO))
+  const { person } = invited
+  const { token, actor } = must(await people.enter(codeIn(invited), 'under the harbour'))
   const made = must(await tokens.make(actor, { name: 'script', scopes: ['pages:read'] }))
   must(await people.end(world.owner, person.id))
   assert.equal(await people.resume(token), null)
   assert.equal(await tokens.bearer(made.token), null)
-  assert.equal(await people.actorOf(person.id), null)
+  assert.equal(await people.actorOf(person.id, world.owner.siteId), null)
   assert.equal((await people.signIn('wren@site.example', 'under the harbour', '10.0.0.3')).ok, false)
   assert.equal(must(await people.list(world.owner)).items.find(({ id }) => id === person.id)?.state, 'ended')
   const back = must(await people.add(world.owner, { name: 'Wren', email: 'wren@site.example', role: 'contributor' }, STUDIO))
   assert.equal(back.person.id, person.id)
-  assert.equal(must(await people.enter(codeIn(back.link), 'under the harbour')).actor.role, 'contributor')
+  assert.equal(must(await people.enter(codeIn(back), 'under the harbour')).actor.role, 'contributor')
 })
 
 test('a site keeps an owner who can sign in, whoever ends or demotes whom at the same time', async () => {
   const { people } = world.services
   const alone = await people.end(world.owner, world.owner.personId)
   assert.equal(alone.ok ? '' : alone.fault, 'last-owner')
-  const { person, link } = must(await people.add(world.owner, { name: 'Two', email: 'two@site.example', role: 'owner' }, STUDIO))
+  const invited = must(await people.add(world.owner, { name: 'Two', email: 'two@site.example', role: 'owner' }, STUDIO))
+  const { person } = invited
   const early = await people.change(world.owner, world.owner.personId, { version: 1, role: 'editor' })
   assert.equal(early.ok ? '' : early.fault, 'last-owner', 'who has not come in yet is no owner to leave it to')
-  const { actor } = must(await people.enter(codeIn(link), 'two of us by now'))
+  const { actor } = must(await people.enter(codeIn(invited), 'two of us by now'))
   const both = await Promise.all([people.end(world.owner, person.id), people.end(actor, world.owner.personId)])
   assert.equal(both.filter(({ ok }) => ok).length, 1)
-  await rows(world.db, `UPDATE people SET ended_at = NULL, password_hash = 'x' WHERE id = $1`, [world.owner.personId])
+  await rows(
+    world.db,
+    `WITH back AS (UPDATE memberships SET ended_at = NULL WHERE person_id = $1) UPDATE people SET password_hash = 'x' WHERE id = $1`,
+    [world.owner.personId],
+  )
 })
 
 test('a password is changed by its person alone, and signs every other browser out', async () => {

@@ -10,6 +10,7 @@ import { ImportReport } from '../../src/contract/imports.ts'
 import type { Result } from '../../src/core/result.ts'
 import { closeDatabase, type Database, inTransaction, migrate, openDatabase, rows, type Transaction } from '../../src/data/database.ts'
 import type { Role } from '../../src/data/models.ts'
+import { insertPerson } from '../../src/data/people.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
 import { actorFor } from '../../src/services/people.ts'
@@ -65,7 +66,7 @@ export async function makeWorld(): Promise<World> {
   })
   const db = openDatabase(url)
   await migrate(db)
-  const { Site, Host, Person } = db.models
+  const { Site, Host } = db.models
   const site = await Site.create({ name: 'A site', timeZone: 'UTC' })
   await Host.bulkCreate([
     { siteId: site.id, host: 'site.localhost', kind: 'site', prefix: '', isMain: true },
@@ -73,7 +74,7 @@ export async function makeWorld(): Promise<World> {
   ])
   const passwordHash = await hashPassword(PASSWORD)
   const make = async (role: Role): Promise<Actor> =>
-    actorFor(await Person.create({ siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash }))
+    actorOf(db, { siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash })
   const context: Context = { db, settings, log: silent, enqueue: async () => {} }
   cleanUps.push(async () => {
     await closeDatabase(db)
@@ -89,6 +90,13 @@ export async function makeWorld(): Promise<World> {
     contributor: await make('contributor'),
     folder,
   }
+}
+
+/** Somebody new of a site, as they act there. */
+export async function actorOf(db: Database, person: Parameters<typeof insertPerson>[1]): Promise<Actor> {
+  const made = await insertPerson(db, person)
+  if (made === null) throw new Error(`${person.email} is somebody's`)
+  return actorFor(made)
 }
 
 /** The answer, or the test fails with the refusal. */

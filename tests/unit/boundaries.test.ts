@@ -142,3 +142,12 @@ test('only the data floor knows SQL, and the libraries that speak it', () => {
   })
   assert.deepEqual(users, [])
 })
+
+test('addresses outside are asked in one place; the front door passes on what it is asked', () => {
+  const askers = files.filter((file) => {
+    // The studio hands on to its own thread.
+    if (/^(?:outside|ui|studio)\/|^delivery\/front-door\//.test(file)) return false
+    return /\b(?:https?|net|tls)\.(?:request|get|connect)\(/.test(readFileSync(path.join(src, file), 'utf8'))
+  })
+  assert.deepEqual(askers, [])
+})

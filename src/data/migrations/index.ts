@@ -25,6 +25,7 @@ import { ownedUploads } from './024-uploads.ts'
 import { lookUps } from './025-look-ups.ts'
 import { presentVersions } from './026-present-versions.ts'
 import { importsInParts } from './027-imports-in-parts.ts'
+import { memberships } from './028-memberships.ts'
 
 /** In the order they run; a landed one is never edited, only followed. */
 export const MIGRATIONS = [
@@ -55,4 +56,5 @@ export const MIGRATIONS = [
   lookUps,
   presentVersions,
   importsInParts,
+  memberships,
 ] as const

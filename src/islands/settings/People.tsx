@@ -33,10 +33,16 @@ function PeopleView({ initial }: { initial: PersonList }) {
         <h1 className="text-[26px]">People</h1>
         <p className="text-ink-soft">Who works on this site, and as what. What somebody wrote stays when they end.</p>
       </header>
-      {invited !== null && (
-        <ShownOnce secret={invited.link} testId="one-time-link">
-          Give this address to {invited.person.name} and nobody else. It works once, until {invited.endsAt.slice(0, 10)}, and is shown only
-          now.
+      {invited?.entry === null && (
+        <p role="status">
+          {invited.person.name} belongs to another site here already, and comes in with the password used there. Then this site can be gone
+          to.
+        </p>
+      )}
+      {invited?.entry != null && (
+        <ShownOnce secret={invited.entry.link} testId="one-time-link">
+          Give this address to {invited.person.name} and nobody else. It works once, until {invited.entry.endsAt.slice(0, 10)}, and is shown
+          only now.
         </ShownOnce>
       )}
       <ul className="sheet divide-y" aria-label="People">
@@ -126,7 +132,7 @@ function PersonRow({ person, onLink }: { person: Person; onLink: (invited: Perso
       {isAsking && (
         <div className="flex basis-full flex-wrap items-center gap-3">
           <p className="min-w-0 flex-1">
-            {person.isYou ? 'You are' : `${person.name} is`} signed out everywhere, and {person.isYou ? 'your' : 'their'} API tokens stop
+            {person.isYou ? 'You are' : `${person.name} is`} signed out of this site, and {person.isYou ? 'your' : 'their'} API tokens stop
             working. What was planned in {person.isYou ? 'your' : 'their'} name is not carried out.
           </p>
           <button type="button" className="button !border-[var(--red)] text-red" disabled={end.isPending} onClick={() => end.mutate()}>
