@@ -12,7 +12,7 @@ import { openLog } from '../data/log.ts'
 import { sitesToRebuild } from '../data/placements.ts'
 import { inUseAs, putSetUpCode } from '../data/sites.ts'
 import { createServices } from '../services/index.ts'
-import { rekeyLogIns } from '../services/log-ins.ts'
+import { rekeyLogIns } from '../services/partners/index.ts'
 import { digest } from '../services/secrets.ts'
 import { readSettings } from '../settings/index.ts'
 

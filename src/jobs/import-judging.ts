@@ -9,8 +9,8 @@ import { ok, type Result } from '../core/result.ts'
 import { readTags, type SiteGround, setAside } from '../core/rules/index.ts'
 import { contentHash } from '../data/content-hash.ts'
 import type { NewContent } from '../data/contents.ts'
-import { contentOf, hashOf } from '../services/content.ts'
 import type { SiteViews } from '../services/context.ts'
+import { contentOf, hashOf } from '../services/pages/index.ts'
 import { type ArchiveEntry, sizeFault, unpackGzip } from './archive.ts'
 
 /** One Markdown file has this long: the largest that people write takes a few hundredths of it. */

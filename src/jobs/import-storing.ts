@@ -3,7 +3,7 @@ import type { Changes } from '../data/changes.ts'
 import type { Database, Transaction } from '../data/database.ts'
 import { upsertFile } from '../data/files.ts'
 import { type ImportedPage, upsertImported } from '../data/imported-pages.ts'
-import { hashOf } from '../services/content.ts'
+import { hashOf } from '../services/pages/index.ts'
 import { type Judged, sourceNameOf } from './import-judging.ts'
 
 /** Stored together at most: a statement costs more than what it carries, and what waits is held in memory. */

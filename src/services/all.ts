@@ -1,51 +1,47 @@
-import { addressesService } from './addresses.ts'
+import { addressesService, visitsService } from './addresses/index.ts'
 import { blocksService } from './blocks.ts'
-import { bulkChangesService } from './bulk-changes.ts'
+import { bulkChangesService } from './bulk-changes/index.ts'
 import { changesService } from './changes.ts'
 import { type Context, SiteViews } from './context.ts'
 import { countingService } from './counting.ts'
 import { deskService } from './desk.ts'
 import { destinationsService } from './destinations.ts'
 import { disclosureService } from './disclosure.ts'
-import { draftFilesService } from './draft-files.ts'
 import { earningsService } from './earnings.ts'
 import { exportsService } from './exports.ts'
 import { filesService } from './files.ts'
 import { frontDoorsService } from './front-doors.ts'
 import { hostsService } from './hosts.ts'
 import { importsService } from './imports.ts'
-import { jobsService } from './jobs.ts'
+import { jobsService } from './jobs/index.ts'
 import { menusService } from './menus.ts'
 import { missedService } from './missed.ts'
-import { pageMovesService } from './page-moves.ts'
-import { pagesService } from './pages.ts'
-import { partnerComparisonService } from './partner-comparison.ts'
-import { partnerLinksService } from './partner-links.ts'
-import { partnerMovesService } from './partner-moves.ts'
-import { partnersService } from './partners.ts'
-import { peopleService } from './people.ts'
-import { phraseChoiceService } from './phrase-choice.ts'
-import { phrasesService } from './phrases.ts'
-import { placementsService } from './placements.ts'
+import { draftFilesService, pageMovesService, pagesService } from './pages/index.ts'
+import { partnerComparisonService, partnerLinksService, partnerMovesService, partnersService } from './partners/index.ts'
+import { peopleService, tokensService } from './people/index.ts'
+import { phraseChoiceService, phrasesService } from './phrases/index.ts'
+import { placementsService } from './placements/index.ts'
 import { publicationsService } from './publications.ts'
-import { redirectBench } from './redirect-bench.ts'
-import { RedirectKnowledge } from './redirect-knowledge.ts'
-import { redirectListsService } from './redirect-lists.ts'
-import { redirectReviewService } from './redirect-review.ts'
-import { redirectStepsService } from './redirect-steps.ts'
-import { redirectTrialsService } from './redirect-trials.ts'
-import { redirectsService } from './redirects.ts'
+import {
+  RedirectKnowledge,
+  redirectBench,
+  redirectListsService,
+  redirectReviewService,
+  redirectStepsService,
+  redirectsService,
+  redirectTrialsService,
+} from './redirects/index.ts'
 import { rulesService } from './rules.ts'
-import { shortLinkCodesService } from './short-link-codes.ts'
-import { shortLinkListsService } from './short-link-lists.ts'
-import { shortLinkResultsService } from './short-link-results.ts'
-import { shortLinkSlugsService } from './short-link-slugs.ts'
-import { shortLinkStepsService } from './short-link-steps.ts'
-import { shortLinksService } from './short-links.ts'
+import {
+  shortLinkCodesService,
+  shortLinkListsService,
+  shortLinkResultsService,
+  shortLinkSlugsService,
+  shortLinkStepsService,
+  shortLinksService,
+} from './short-links/index.ts'
 import { sitesService } from './sites.ts'
 import { stepsService } from './steps.ts'
-import { tokensService } from './tokens.ts'
-import { visitsService } from './visits.ts'
 import { waitingService } from './waiting.ts'
 
 /** Builds every service once a process. Screens and endpoints get them through `locals.services`, see ServiceThreads. */

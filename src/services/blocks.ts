@@ -5,9 +5,8 @@ import { decodeSource, type Patch } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { getBlob } from '../data/contents.ts'
 import { draftsHolding, findPage, insertPage, type ListedPage, listPages } from '../data/pages.ts'
-import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { type pagesService, shownPageRow } from './pages.ts'
+import { newContent, type pagesService, shownPageRow } from './pages/index.ts'
 
 const PAGES_AT_ONCE = 100
 /** Blocks shown of one site. */

@@ -3,7 +3,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { followedLinks, seenTotals, viewsOfPages } from '../data/counted-pages.ts'
 import { type CountingRow, countVisitors, type JudgedBy, judgeDay, keptDays, readCounting, writeCounting } from '../data/counting.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
-import { toldWork } from './told-work.ts'
+import { withProgress } from './jobs/index.ts'
 
 const DAY_MS = 86_400_000
 
@@ -41,7 +41,7 @@ export function countingService(context: Context) {
       const row = await readCounting(db, actor.siteId)
       if (row === null) return fail('not-found')
       const days = await keptDays(db)
-      return toldWork(context, actor, { job, kind: 'counting', total: days.length }, async (tell) => {
+      return withProgress(context, actor, { job, kind: 'counting', total: days.length }, async (tell) => {
         let clicks = 0
         for (const [done, day] of days.entries()) {
           if (await tell(done)) return fail('cancelled')

@@ -11,10 +11,9 @@ import { countWaiting } from '../data/waiting.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import type { missedService } from './missed.ts'
 import { BeingRead, soon, withLessPatience } from './patience.ts'
-import type { placementsService } from './placements.ts'
+import { type placementsService, shownPlacement } from './placements/index.ts'
 import type { publicationsService } from './publications.ts'
-import type { redirectReviewService } from './redirect-review.ts'
-import { shownPlacement } from './shown-placement.ts'
+import type { redirectReviewService } from './redirects/index.ts'
 
 /** Links shown with a finding; the finding's own view has them all. */
 const EXAMPLES = 5

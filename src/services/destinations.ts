@@ -12,7 +12,7 @@ import { draftName, pageIdAt } from '../data/pages.ts'
 import { shownRedirects } from '../data/redirects.ts'
 import { searchShortLinks } from '../data/short-links.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
-import { linkForPlace } from './partner-links.ts'
+import { linkForPlace } from './partners/index.ts'
 
 /** A page or file as it is looked for. */
 interface Entry {

@@ -12,10 +12,10 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { readDrafts } from '../data/drafts.ts'
 import { draftVersionsOf } from '../data/pages.ts'
 import { readDisclosure, writeDisclosure } from '../data/phrases.ts'
-import { BulkDrafts, patchPage } from './bulk-drafts.ts'
+import { BulkDrafts, patchPage } from './bulk-changes/index.ts'
+import { defined } from './conditions.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import type { placementsService } from './placements.ts'
-import { defined } from './redirect-fields.ts'
+import type { placementsService } from './placements/index.ts'
 
 const SHOWN_MAX = 500
 

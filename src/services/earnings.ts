@@ -28,7 +28,7 @@ import { keepSubs, type SubRow } from '../data/partner-links.ts'
 import { shortLinksTo } from '../data/partner-moves.ts'
 import { findPartner, usesOfPartners } from '../data/partners.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import type { placementsService } from './placements.ts'
+import type { placementsService } from './placements/index.ts'
 
 const LINES_AT_ONCE = 2_000
 const REFUSED_SHOWN = 200

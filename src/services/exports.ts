@@ -10,8 +10,8 @@ import { listFiles } from '../data/files.ts'
 import { type ListedPage, listPages } from '../data/pages.ts'
 import { listRedirects } from '../data/redirects.ts'
 import { waitingByPage } from '../data/waiting.ts'
-import { HERE_MAX_BYTES, PAGE_WORK_MS } from './content.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
+import { HERE_MAX_BYTES, PAGE_WORK_MS } from './pages/index.ts'
 
 /** Files that are packed already; pressing them again only takes time. */
 const PACKED = /\.(?:png|jpe?g|gif|webp|avif|woff2?|mp4|webm|mp3|ogg|zip|gz|br|pdf)$/i

@@ -8,10 +8,9 @@ import { hyphenated } from '../core/slugs/index.ts'
 import { hashAt, type ListedFile, markFileRemoved, searchFiles, upsertFile, usesOfFile } from '../data/files.ts'
 import { pageIdAt } from '../data/pages.ts'
 import { putFileHabit } from '../data/sites.ts'
-import { hashOf } from './content.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
-import type { RedirectFieldFault } from './redirect-fields.ts'
-import { leadOldAddress, mayLead } from './redirect-leads.ts'
+import { hashOf } from './pages/index.ts'
+import { leadOldAddress, mayLead, type RedirectFieldFault } from './redirects/index.ts'
 
 /** Kinds that are taken, by ending; and what their bytes must be. An empty list: nothing can be told from the bytes. */
 const KINDS = new Map<string, readonly string[]>(

@@ -4,7 +4,7 @@ import { siteAddress } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import type { Actor, Context } from './context.ts'
 import { insideFault } from './inside.ts'
-import type { jobsService } from './jobs.ts'
+import type { jobsService } from './jobs/index.ts'
 import { type Coming, type UploadFault, withUpload } from './uploads.ts'
 
 interface ImportSaid {

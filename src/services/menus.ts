@@ -6,9 +6,8 @@ import { EMPTY_MENU, isReadableMenu, menuLinks, readMenu } from '../core/menus/i
 import { fail, ok, type Result } from '../core/result.ts'
 import { getBlob } from '../data/contents.ts'
 import { findPage, insertPage, type ListedPage, listPages } from '../data/pages.ts'
-import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { type pagesService, shownPageRow } from './pages.ts'
+import { newContent, type pagesService, shownPageRow } from './pages/index.ts'
 
 /** Menus shown of one site. */
 const MENUS_MAX = 200

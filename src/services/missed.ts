@@ -5,7 +5,7 @@ import { NOISE_WORDS, SCORE_WORDS } from '../core/routing/index.ts'
 import { originOf } from '../core/rules/index.ts'
 import { listMissed, missedNoise, setMissedIgnored } from '../data/missed.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import type { RedirectKnowledge } from './redirect-knowledge.ts'
+import type { RedirectKnowledge } from './redirects/index.ts'
 
 /** Suggestions for one address. */
 const SUGGESTED = 3

@@ -33,10 +33,10 @@ import {
 } from '../data/publications.ts'
 import { findUnpublished, type UnpublishedPage, unpublishedFilePaths, unpublishedFiles, unpublishedPages } from '../data/unpublished.ts'
 import { waitingOn } from '../data/waiting.ts'
-import { newContent } from './content.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import type { placementsService } from './placements.ts'
-import { fillSubIds } from './sub-ids.ts'
+import { newContent } from './pages/index.ts'
+import { fillSubIds } from './partners/index.ts'
+import type { placementsService } from './placements/index.ts'
 
 const shown = (row: ListedPublication): Publication => {
   const check = PublicationCheck.safeParse(row.check)

@@ -6,7 +6,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { decide, type RulesDraft, type RulesTakenBack, takeBackRules } from '../core/rules/index.ts'
 import { listRuleVersions, markRulesUndone, newestRules, putRules, rulesOfVersion, type StoredRules } from '../data/rules.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
-import { type placementsService, withTags } from './placements.ts'
+import { type placementsService, withTags } from './placements/index.ts'
 
 const VERSIONS_SHOWN = 100
 /** Rules on HTML that somebody sends have this long; a page of the largest size takes a tenth of it. */

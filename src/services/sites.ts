@@ -4,7 +4,7 @@ import { insertHost } from '../data/hosts.ts'
 import { insertPerson } from '../data/people.ts'
 import { insertSite, inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
-import { actorFor } from './people.ts'
+import { actorFor } from './people/index.ts'
 import { digest, hashPassword } from './secrets.ts'
 
 type SetUpFault = 'set-up-done' | 'host-taken' | 'host-is-studio' | 'email-taken'

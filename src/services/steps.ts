@@ -19,15 +19,15 @@ import {
   takeListBack,
   versionOfStep,
 } from '../data/steps.ts'
-import type { bulkChangesService } from './bulk-changes.ts'
-import { newContent } from './content.ts'
+import type { bulkChangesService } from './bulk-changes/index.ts'
 import { type Actor, type Context, cursorOf, readCursor, write, writeAudit } from './context.ts'
 import type { earningsService } from './earnings.ts'
-import type { jobsService } from './jobs.ts'
-import type { partnerMovesService } from './partner-moves.ts'
-import type { redirectStepsService } from './redirect-steps.ts'
+import type { jobsService } from './jobs/index.ts'
+import { newContent } from './pages/index.ts'
+import type { partnerMovesService } from './partners/index.ts'
+import type { redirectStepsService } from './redirects/index.ts'
 import type { rulesService } from './rules.ts'
-import type { shortLinkStepsService } from './short-link-steps.ts'
+import type { shortLinkStepsService } from './short-links/index.ts'
 
 /** What it takes to see steps of a kind, and to take one back. */
 const NEEDS: Readonly<Record<StepKind, { readonly see: Permission; readonly undo: Permission }>> = {

@@ -7,7 +7,7 @@ import type { ReportLayout } from '../../src/contract/earnings.ts'
 import type { Partner } from '../../src/contract/partners.ts'
 import { NO_DISCLOSURE } from '../../src/core/disclosure/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { openLogIn, rekeyLogIns, sealLogIn } from '../../src/services/log-ins.ts'
+import { openLogIn, rekeyLogIns, sealLogIn } from '../../src/services/partners/index.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
 
 const PROSE = `<html lang="en"><title>Packing</title><h1>Packing</h1>

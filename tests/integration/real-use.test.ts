@@ -4,7 +4,7 @@ import type { PersonInvited } from '../../src/contract/people.ts'
 import { SetUp } from '../../src/contract/sites.ts'
 import { rows } from '../../src/data/database.ts'
 import { inUseAs, putSetUpCode, readSiteSetup } from '../../src/data/sites.ts'
-import { actorFor } from '../../src/services/people.ts'
+import { actorFor } from '../../src/services/people/index.ts'
 import { digest } from '../../src/services/secrets.ts'
 import { makeWorld, must, PASSWORD, type World } from './world.ts'
 

@@ -13,7 +13,7 @@ import type { Role } from '../../src/data/models.ts'
 import { insertPerson } from '../../src/data/people.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
-import { actorFor } from '../../src/services/people.ts'
+import { actorFor } from '../../src/services/people/index.ts'
 import { hashPassword } from '../../src/services/secrets.ts'
 import { readSettings, type Settings } from '../../src/settings/index.ts'
 

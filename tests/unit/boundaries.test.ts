@@ -96,14 +96,14 @@ test('islands reach the server only through the API', () => {
   assert.deepEqual(users, [])
 })
 
-test('core folders are entered by their door, and folders within them only from around them', () => {
+test('folders of core and services are entered by their door, and folders within them only from around them', () => {
   const behind = imports.filter((each) => {
     const target = targetOf(each)
-    if (target === null || !/^core\/[a-z-]+\//.test(target)) return false
+    if (target === null || !/^(?:core|services)\/[a-z-]+\//.test(target)) return false
     const folder = path.dirname(target)
     if (folder === path.dirname(each.from)) return false
     const isDoor = path.basename(target) === 'index.ts'
-    const isOuter = path.dirname(folder) === 'core'
+    const isOuter = /^(?:core|services)$/.test(path.dirname(folder))
     return !isDoor || !(isOuter || each.from.startsWith(`${path.dirname(folder)}/`))
   })
   assert.deepEqual(behind, [])

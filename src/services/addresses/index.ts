@@ -1,0 +1,2 @@
+export { addressesService } from './addresses.ts'
+export { visitsService } from './visit.ts'

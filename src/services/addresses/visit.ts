@@ -1,0 +1,155 @@
+import type { Hop, Visit } from '../../contract/visits.ts'
+import { parseUrl, pathSpellings, repair, siteOfHost } from '../../core/address/index.ts'
+import {
+  isBroken,
+  type Judged,
+  judge,
+  numbersLost,
+  parametersBetween,
+  type SeenHop,
+  type StopFault,
+  type Verdict,
+} from '../../core/checks/index.ts'
+import { decodeSource, pageTitle, sniffEncoding } from '../../core/markup/index.ts'
+import { fail, ok, type Result } from '../../core/result.ts'
+import type { SiteGround } from '../../core/rules/index.ts'
+import { ownPaths } from '../../data/paths.ts'
+import { insideAllowed } from '../../data/sites.ts'
+import { ANSWER_MS, askOutside, READ_MAX_BYTES } from '../../outside/index.ts'
+import type { Actor, Context, SiteViews } from '../context.ts'
+import type { redirectBench } from '../redirects/index.ts'
+import { shortLinkAt } from '../short-links/index.ts'
+
+/** Browsers stop at 20 (Fetch, "HTTP-redirect fetch"); a link that needs more than this has lost its readers. */
+const HOPS_MAX = 10
+/** A destination with all its hops has this long. */
+const VISIT_MS = 30_000
+
+/** A stop as it was seen, and how long it took. */
+interface TimedHop extends SeenHop {
+  readonly ms: number
+  readonly added: readonly string[]
+  readonly dropped: readonly string[]
+}
+
+/** A visit as it was seen, and what there is to say of it. */
+export interface Seen {
+  readonly hops: readonly TimedHop[]
+  readonly judged: readonly [Judged, ...Judged[]]
+  readonly title: string | null
+}
+
+/** What one stop answered, and where that sends to. */
+interface Stop {
+  readonly by: SeenHop['by']
+  readonly status: number | null
+  readonly fault: StopFault | null
+  readonly next: string | null
+  readonly title: string | null
+}
+
+export function visitsService({ db }: Context, views: SiteViews, bench: ReturnType<typeof redirectBench>) {
+  /**
+   * Follows a destination to where it lands, stop by stop, as visitors follow it. The site's own short links and pages are looked
+   * up, not called: nothing is counted. Private networks are out of bounds unless the owner allows them.
+   */
+  async function see(siteId: string, start: URL): Promise<Seen> {
+    const view = await views.of({ siteId })
+    const allowed = await insideAllowed(db, siteId)
+    const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
+    const begunAt = performance.now()
+    const stopAt = (url: URL): Promise<Stop> => {
+      const kind = hosts.get(url.hostname)
+      if (kind === 'short') return atShortLink(view, url)
+      if (kind === 'site') return atPage(siteId, url)
+      return atSite(url, allowed, Math.min(ANSWER_MS, Math.max(1, VISIT_MS - (performance.now() - begunAt))))
+    }
+    const hops: TimedHop[] = []
+    const seenAs = (title: string | null): Seen => ({ hops, judged: judge(hops), title })
+    for (let url = start, before: URL | null = null; ; ) {
+      const startedAt = performance.now()
+      const { by, status, fault, next, title } = await stopAt(url)
+      const lost = before === null ? [] : numbersLost(before.href, url.href, view.setup.partners)
+      const { added, dropped } = before === null ? { added: [], dropped: [] } : parametersBetween(before, url)
+      hops.push({ address: url.href, by, status, fault, lost, added, dropped, ms: Math.round(performance.now() - startedAt) })
+      if (next === null) return seenAs(title)
+      const target = parseUrl(next, url.href)
+      const isWeb = target !== null && /^https?:$/.test(target.protocol)
+      const isRound = hops.some(({ address }) => address === target?.href)
+      if (!isWeb || isRound || hops.length >= HOPS_MAX) {
+        const why = !isWeb ? 'no-address' : isRound ? 'in-a-circle' : 'too-many-hops'
+        hops.push({ address: next, by: 'outside', status: null, fault: why, lost: [], added: [], dropped: [], ms: 0 })
+        return seenAs(null)
+      }
+      before = url
+      url = target
+    }
+  }
+
+  async function atShortLink(view: SiteGround, url: URL): Promise<Stop> {
+    const match = await shortLinkAt(db, view, url)
+    const own = { by: 'short link', title: null } as const
+    if (match === null) return { ...own, status: 404, fault: 'no-short-link', next: null }
+    return { ...own, status: match.status, fault: match.location === null ? 'told-gone' : null, next: match.location }
+  }
+
+  async function atPage(siteId: string, url: URL): Promise<Stop> {
+    const own = { by: 'site', title: null } as const
+    if (await hasPath(siteId, url.pathname)) return { ...own, status: 200, fault: null, next: null }
+    // What a visitor is answered is no secret of those who may read the table.
+    const asked = await bench({ siteId, can: () => true }, { address: url.href })
+    const [first, second] = asked.ok ? asked.value.rope : []
+    if (first === undefined || first.by === 'nothing') return { ...own, status: 404, fault: 'no-page', next: null }
+    const next = second?.address ?? null
+    return { ...own, status: first.status ?? 404, fault: next === null ? 'told-gone' : null, next }
+  }
+
+  async function hasPath(siteId: string, path: string): Promise<boolean> {
+    const paths = await ownPaths(db, siteId)
+    return pathSpellings(path).some((each) => paths.has(each))
+  }
+
+  return {
+    see,
+
+    /** Follows a destination for somebody who asks; see {@link see}. */
+    async visit(actor: Actor, typed: string): Promise<Result<Visit, 'forbidden' | 'address-unreadable'>> {
+      if (!actor.can('addresses:read')) return fail('forbidden')
+      const view = await views.of(actor)
+      const mended = repair(typed, view.around('/'))
+      const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
+      if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
+      return ok(shown(await see(actor.siteId, start), view))
+    },
+  }
+}
+
+async function atSite(url: URL, allowed: readonly string[], totalMs: number): Promise<Stop> {
+  const asked = await askOutside(url, allowed, READ_MAX_BYTES, totalMs)
+  if (!asked.ok) return { by: 'outside', status: null, fault: asked.fault, next: null, title: null }
+  const { status, location, type, body } = asked.value
+  const title = /html/i.test(type) ? pageTitle(decodeSource(body, sniffEncoding(body).encoding)) : null
+  return { by: 'outside', status, fault: null, next: status >= 300 && status < 400 ? location : null, title }
+}
+
+function shown({ hops, judged, title }: Seen, view: SiteGround): Visit {
+  const { partnerSites } = view.around('/')
+  const [verdict, ...also] = judged.map((each) => each.verdict) as [Verdict, ...Verdict[]]
+  const end = judged.some((each) => isBroken(each.verdict)) ? 'fails' : also.concat(verdict).includes('refused') ? 'refused' : 'lands'
+  return {
+    hops: hops.map(({ address, by, status, fault, lost, added, dropped, ms }, i): Hop => {
+      const passed = by === 'short link' ? by : by === 'outside' && isPartner(address, partnerSites) ? 'partner' : 'hop'
+      const kind = i === hops.length - 1 ? end : passed
+      return { address, status, ms, kind, added: [...added], dropped: [...dropped], lost: [...lost], why: fault }
+    }),
+    verdict,
+    also,
+    lands: end === 'lands',
+    title,
+  }
+}
+
+const isPartner = (address: string, sites: { has(site: string): boolean }): boolean => {
+  const url = parseUrl(address)
+  return url !== null && sites.has(siteOfHost(url.hostname))
+}

@@ -1,0 +1,2 @@
+export { bulkChangesService } from './bulk-changes.ts'
+export { BulkDrafts, keptDraft, patchPage } from './drafts.ts'

@@ -1,0 +1,2 @@
+export { jobsService } from './jobs.ts'
+export { withProgress } from './progress.ts'

@@ -1,0 +1,6 @@
+export { partnerComparisonService } from './comparison.ts'
+export { keepPlace, linkForPlace, partnerLinksService } from './links.ts'
+export { openLogIn, rekeyLogIns, sealLogIn } from './log-ins.ts'
+export { partnerMovesService } from './moves.ts'
+export { partnersService } from './partners.ts'
+export { fillSubIds } from './sub-ids.ts'

@@ -1,0 +1,2 @@
+export { actorFor, peopleService } from './people.ts'
+export { tokensService } from './tokens.ts'

@@ -1,0 +1,2 @@
+export { phraseChoiceService } from './choice.ts'
+export { phrasesService } from './phrases.ts'

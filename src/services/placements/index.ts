@@ -1,0 +1,2 @@
+export { listQuery, placementsService, withTags } from './placements.ts'
+export { shownPlacement } from './shown.ts'

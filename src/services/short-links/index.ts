@@ -1,0 +1,7 @@
+export { type ListedRow, type RowOutcome, shortLinkListsService } from './bulk.ts'
+export { shortLinkCodesService } from './codes.ts'
+export { shortLinkAt, shortLinkOver } from './look-up.ts'
+export { shortLinkResultsService } from './results.ts'
+export { shortLinksService } from './short-links.ts'
+export { shortLinkSlugsService } from './slugs.ts'
+export { shortLinkStepsService } from './steps.ts'

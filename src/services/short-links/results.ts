@@ -1,0 +1,159 @@
+import type { ShortLinkCourse } from '../../contract/short-link-course.ts'
+import type { ShortLinkResults, ShortLinkResultsQuery } from '../../contract/short-link-results.ts'
+import { shareOf, surelyBest } from '../../core/clicks/index.ts'
+import { fail, ok, type Result } from '../../core/result.ts'
+import {
+  clicksByDay,
+  clicksByHour,
+  clicksByHourOfDay,
+  clicksBySource,
+  clicksByVariant,
+  ordersOfSubs,
+  type Stretch,
+  subsOfDestinations,
+  visitorsSince,
+} from '../../data/click-results.ts'
+import { followedLinks } from '../../data/counted-pages.ts'
+import { readSite } from '../../data/sites.ts'
+import type { Actor, Context } from '../context.ts'
+import type { shortLinksService } from './short-links.ts'
+
+const DAY_MS = 86_400_000
+/** Hours that are shown one by one. */
+const HOURS = 48
+/** Values of a source that are named. */
+const SOURCES_MAX = 12
+/** Orders below this tell nothing of a split. */
+const ORDERS_LEAST = 5
+
+/** A day as many days later, by the calendar. @param day - and the answer: as "2026-11-24" */
+const dayAfter = (day: string, days: number): string => new Date(Date.parse(day) + days * DAY_MS).toISOString().slice(0, 10)
+/** The day it is in a zone. */
+const dayIn = (zone: string, ms: number): string => new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short' }).format(ms)
+/** Placements that are named. */
+const PLACES_MAX = 20
+
+/** Who followed a short link, and what came of it. */
+export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<typeof shortLinksService>) {
+  return {
+    async look(
+      actor: Actor,
+      id: string,
+      { days }: ShortLinkResultsQuery,
+      nowMs = Date.now(),
+    ): Promise<Result<ShortLinkResults, 'forbidden' | 'not-found'>> {
+      if (!actor.can('short-links:read')) return fail('forbidden')
+      const link = await shortLinks.get(actor, id)
+      if (!link.ok) return link
+      const zone = (await readSite(db, actor.siteId))?.timeZone ?? 'UTC'
+      const from = dayAfter(dayIn(zone, nowMs), 1 - days)
+      const since = new Date(nowMs - days * DAY_MS)
+      const addresses = link.value.slugs.map(({ address }) => address)
+      const [byDay, hours, ofDay, sources, history, visitors, placements] = await Promise.all([
+        clicksByDay(db, id, { from: dayAfter(from, -days), zone }),
+        clicksByHour(db, id, new Date(Math.floor(nowMs / 3_600_000) * 3_600_000 - (HOURS - 1) * 3_600_000)),
+        clicksByHourOfDay(db, id, { from, zone }),
+        clicksBySource(db, id, from, SOURCES_MAX),
+        shortLinks.history(actor, id),
+        visitorsSince(db, id, from),
+        // Which pages there are is for those who may read pages.
+        actor.can('pages:read')
+          ? followedLinks(db, actor.siteId, { since, to: [link.value.address, ...addresses], limit: PLACES_MAX })
+          : [],
+      ])
+      const people = new Map<string, number>()
+      const others = new Map<string, number>()
+      const bots = new Map<string, number>()
+      for (const { day, visit, clicks } of byDay) {
+        const into = visit === 'person' ? people : others
+        into.set(day, (into.get(day) ?? 0) + clicks)
+        if (visit !== 'person' && day >= from) bots.set(visit, (bots.get(visit) ?? 0) + clicks)
+      }
+      const list = Array.from({ length: days }, (_, i) => {
+        const day = dayAfter(from, i)
+        return { day, people: people.get(day) ?? 0, others: others.get(day) ?? 0, before: people.get(dayAfter(day, -days)) ?? 0 }
+      })
+      const sum = (of: 'people' | 'others' | 'before'): number => list.reduce((all, each) => all + each[of], 0)
+      const named = (kind: string) => sources.filter((each) => each.kind === kind).map(({ value, clicks }) => ({ value, clicks }))
+      const split = await splitOf(actor, id, link.value.destination, link.value.course.split, { from, zone })
+      return ok({
+        zone,
+        days: list,
+        hours: hoursOf(hours, nowMs),
+        byHour: Array.from({ length: 24 }, (_, hour) => ofDay.find((each) => each.hour === hour)?.clicks ?? 0),
+        total: { people: sum('people'), others: sum('others'), before: sum('before'), visitors },
+        placements: placements.map(({ host, path, nth, people: clicks }) => ({ host, path, nth, people: clicks })),
+        bots: [...bots].map(([visit, clicks]) => ({ visit, clicks })),
+        referrers: named('referrer'),
+        devices: named('device'),
+        languages: named('language'),
+        split,
+        verdict: split === null ? '' : verdictOn(split),
+        changes: history.ok ? changesIn(history.value.items, from) : [],
+      })
+    },
+  }
+
+  async function splitOf(
+    actor: Actor,
+    id: string,
+    main: string,
+    split: ShortLinkCourse['split'],
+    stretch: Stretch,
+  ): Promise<ShortLinkResults['split']> {
+    if (split === null) return null
+    const places = [{ to: main, weight: split.main }, ...split.others]
+    const clicks = new Map((await clicksByVariant(db, id, stretch)).map((each) => [each.variant, each.clicks]))
+    // What partners reported is for those who may see partners.
+    const canSee = actor.can('partners:read')
+    const destinations = places.map(({ to }) => to)
+    const subs = canSee ? await subsOfDestinations(db, actor.siteId, destinations) : []
+    const named = subs.map(({ sub }) => sub)
+    const orders = new Map((await ordersOfSubs(db, actor.siteId, named, stretch.from)).map((each) => [each.sub, each.orders]))
+    const all = [...clicks.values()].reduce((sum, each) => sum + each, 0)
+    return places.map(({ to, weight }, variant) => {
+      const own = clicks.get(variant) ?? 0
+      const sold = subs.filter(({ destination }) => destination === to).reduce((sum, { sub }) => sum + (orders.get(sub) ?? 0), 0)
+      return { to, weight, clicks: own, share: shareOf(own, all), orders: canSee ? sold : null, earns: shareOf(Math.min(sold, own), own) }
+    })
+  }
+}
+
+function hoursOf(found: readonly { hour: Date; visit: string; clicks: number }[], nowMs: number): ShortLinkResults['hours'] {
+  const first = Math.floor(nowMs / 3_600_000) * 3_600_000 - (HOURS - 1) * 3_600_000
+  const list = Array.from({ length: HOURS }, (_, i) => ({ hour: new Date(first + i * 3_600_000).toISOString(), people: 0, others: 0 }))
+  for (const { hour, visit, clicks } of found) {
+    const at = list[(hour.getTime() - first) / 3_600_000]
+    if (at !== undefined) at[visit === 'person' ? 'people' : 'others'] += clicks
+  }
+  return list
+}
+
+/** What a split has shown, and how sure that is. */
+function verdictOn(split: NonNullable<ShortLinkResults['split']>): string {
+  const orders = split.reduce((sum, each) => sum + (each.orders ?? 0), 0)
+  if (split.every(({ clicks }) => clicks === 0)) return 'Nobody has followed it in this time.'
+  if (split.some((each) => each.orders === null))
+    return 'Clicks are shared out as you set them; which destination does better, only orders tell.'
+  if (orders < ORDERS_LEAST)
+    return `Clicks are shared out as you set them; which destination does better, only orders tell. ${orders === 0 ? 'None were reported yet' : `Only ${orders} ${orders === 1 ? 'was' : 'were'} reported yet`}: too few to say.`
+  const best = surelyBest(split.map(({ earns }) => earns))
+  return best === null
+    ? 'It cannot be told yet which destination does better: what was counted may be chance.'
+    : `Destination ${best + 1} does better than the others, and that is not chance: its lowest likely share of orders lies above their highest.`
+}
+
+/** What was done with a link in a stretch, by versions one after the other. @param versions - newest first */
+function changesIn(
+  versions: readonly { at: string; destination: string; course: ShortLinkCourse }[],
+  from: string,
+): ShortLinkResults['changes'] {
+  return versions.flatMap((each, i) => {
+    const day = each.at.slice(0, 10)
+    const before = versions[i + 1]
+    if (day < from) return []
+    if (before === undefined) return [{ day, words: 'made' }]
+    if (before.destination !== each.destination) return [{ day, words: `led to ${each.destination}` }]
+    return JSON.stringify(before.course) === JSON.stringify(each.course) ? [] : [{ day, words: 'its course was changed' }]
+  })
+}
