@@ -7,6 +7,12 @@ export interface Stretch {
   readonly zone: string
 }
 
+/** The moment at which a stretch begins. */
+export async function beginOf(db: Database, { from, zone }: Stretch): Promise<Date> {
+  const [found] = await rows<{ at: Date }>(db, 'SELECT $1::date::timestamp AT TIME ZONE $2 AS at', [from, zone])
+  return found?.at ?? new Date(from)
+}
+
 /** Clicks of one link a day and sort of visit. All of it is read from roll-ups: a year of a busy link costs what one of a quiet link does. */
 export const clicksByDay = (db: Database, id: string, { from, zone }: Stretch): Promise<{ day: string; visit: string; clicks: number }[]> =>
   rows(

@@ -283,6 +283,38 @@ test('results are read by day, hour and source, people and others apart, beside 
   assert.equal(all[0]?.n, lines.length)
 })
 
+test('a split that names one destination twice has it once in its results, with its orders once', async () => {
+  const { db, services, owner } = world
+  const partner = must(await services.partners.create(owner, { name: 'Twice', sites: ['twice.example'] }))
+  const destination = 'https://shop.twice.example/a'
+  const others = [
+    { to: destination, weight: 2 },
+    { to: 'https://shop.twice.example/b', weight: 1 },
+  ]
+  const link = await make({ slug: 'twice', destination, course: { split: { main: 1, others } } })
+  const NOW = Date.UTC(2026, 4, 31, 12)
+  const lines = [0, 0, 1, 2].map(
+    (variant, n) => `2026-05-31T07:00:00.000Z\t${link.id}\tperson\t${String(n).padStart(16, '0')}\tphone\ten\t\\N\t${variant}`,
+  )
+  await loadClicks(db, (await batchOf(lines.join('\n'), { node: 'twice', segment: 's', from: 0, to: 1 })).batch)
+  await rows(
+    db,
+    `WITH sub AS (INSERT INTO partner_subs (site_id, sub, partner_id, destination) VALUES ($1, 'twice-1', $2, $3)),
+       report AS (INSERT INTO reports (id, site_id, partner_id, name) VALUES (gen_random_uuid(), $1, $2, 'r') RETURNING id)
+     INSERT INTO earnings (site_id, partner_id, key, day, order_name, sub, commission, currency, state, report_id)
+       SELECT $1, $2, n::text, '2026-05-31', n::text, 'twice-1', 100, 'EUR', 'confirmed', report.id FROM report, generate_series(1, 2) n`,
+    [owner.siteId, partner.id, destination],
+  )
+  const { split } = must(await services.shortLinkResults.look(world.editor, link.id, { days: 7 }, NOW))
+  assert.deepEqual(
+    split?.map(({ to, weight, clicks, orders }) => [to, weight, clicks, orders]),
+    [
+      [destination, 3, 3, 2],
+      ['https://shop.twice.example/b', 1, 1, 0],
+    ],
+  )
+})
+
 test('all links come out as CSV that comes in again as it went out', async () => {
   const { shortLinks } = world.services
   const first = must(await shortLinks.csv(world.owner, null))

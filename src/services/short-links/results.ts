@@ -3,6 +3,7 @@ import type { ShortLinkResults, ShortLinkResultsQuery } from '../../contract/sho
 import { shareOf, surelyBest } from '../../core/clicks/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
+  beginOf,
   clicksByDay,
   clicksByHour,
   clicksByHourOfDay,
@@ -47,7 +48,7 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
       if (!link.ok) return link
       const zone = (await readSite(db, actor.siteId))?.timeZone ?? 'UTC'
       const from = dayAfter(dayIn(zone, nowMs), 1 - days)
-      const since = new Date(nowMs - days * DAY_MS)
+      const since = await beginOf(db, { from, zone })
       const addresses = link.value.slugs.map(({ address }) => address)
       const [byDay, hours, ofDay, sources, history, visitors, placements] = await Promise.all([
         clicksByDay(db, id, { from: dayAfter(from, -days), zone }),
@@ -102,8 +103,8 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
     stretch: Stretch,
   ): Promise<ShortLinkResults['split']> {
     if (split === null) return null
-    const places = [{ to: main, weight: split.main }, ...split.others]
     const clicks = new Map((await clicksByVariant(db, id, stretch)).map((each) => [each.variant, each.clicks]))
+    const places = placesOf(main, split, clicks)
     // What partners reported is for those who may see partners.
     const canSee = actor.can('partners:read')
     const destinations = places.map(({ to }) => to)
@@ -111,12 +112,25 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
     const named = subs.map(({ sub }) => sub)
     const orders = new Map((await ordersOfSubs(db, actor.siteId, named, stretch.from)).map((each) => [each.sub, each.orders]))
     const all = [...clicks.values()].reduce((sum, each) => sum + each, 0)
-    return places.map(({ to, weight }, variant) => {
-      const own = clicks.get(variant) ?? 0
+    return places.map(({ to, weight, clicks: own }) => {
       const sold = subs.filter(({ destination }) => destination === to).reduce((sum, { sub }) => sum + (orders.get(sub) ?? 0), 0)
       return { to, weight, clicks: own, share: shareOf(own, all), orders: canSee ? sold : null, earns: shareOf(Math.min(sold, own), own) }
     })
   }
+}
+
+/** The destinations of a split, each once: an order is told by where it was made, so that of two shares with one destination none has it alone. */
+function placesOf(
+  main: string,
+  split: NonNullable<ShortLinkCourse['split']>,
+  clicks: ReadonlyMap<number, number>,
+): { to: string; weight: number; clicks: number }[] {
+  const places = new Map<string, { to: string; weight: number; clicks: number }>()
+  for (const [variant, { to, weight }] of [{ to: main, weight: split.main }, ...split.others].entries()) {
+    const before = places.get(to) ?? { to, weight: 0, clicks: 0 }
+    places.set(to, { to, weight: before.weight + weight, clicks: before.clicks + (clicks.get(variant) ?? 0) })
+  }
+  return [...places.values()]
 }
 
 function hoursOf(found: readonly { hour: Date; visit: string; clicks: number }[], nowMs: number): ShortLinkResults['hours'] {
