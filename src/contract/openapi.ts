@@ -17,6 +17,9 @@ const Problem = z
   })
   .meta({ id: 'Problem', description: 'RFC 9457 problem details; `fault` is for programs, `title` and `detail` are for people' })
 
+/** What a form brings: a file, and what is to be done with it. */
+const UPLOAD = z.object({ file: z.string().meta({ format: 'binary' }), dryRun: z.boolean().optional(), leaveOff: z.string().optional() })
+
 /** The OpenAPI 3.1 document, made from the same table that the endpoints parse by. */
 export function openApiDocument(): object {
   const registry = new OpenAPIRegistry()
@@ -60,13 +63,7 @@ function registerOperation(
         ? {
             body: {
               content: {
-                [media.body]: {
-                  schema: z.object({
-                    file: z.string().meta({ format: 'binary' }),
-                    dryRun: z.boolean().optional(),
-                    leaveOff: z.string().optional(),
-                  }),
-                },
+                [media.body]: { schema: media.body === 'multipart/form-data' ? UPLOAD : z.string() },
               },
             },
           }

@@ -4,12 +4,12 @@ export { DRAWING_MAX_CHARS, drawingFault } from './drawing.ts'
 export { type FeedEntry, readFeed, readSitemap } from './feed.ts'
 export { htmlOfMarkdown, type MarkdownFile, markdownOfHtml, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from './markdown.ts'
 export {
-  csvLine,
   draftOf,
   isYes,
-  LIST_HEADER,
+  LIST_COLUMNS,
   type ListLayout,
   type ListRecord,
+  listRecordOf,
   type ReadingSite,
   type ReadRedirect,
   type ReadRedirects,

@@ -1,10 +1,19 @@
 import { createHash } from 'node:crypto'
+import { stringify } from 'csv-stringify/sync'
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
 import { sentenceOf } from '../../contract/problems.ts'
 import type { RedirectsBulkInput, RedirectsBulkItem } from '../../contract/redirect-lists.ts'
 import type { RedirectOutcome } from '../../contract/redirects.ts'
 import { repair } from '../../core/address/index.ts'
-import { csvLine, LIST_HEADER, type RedirectDraft, whenToJson, writeHttpd, writeNginx } from '../../core/exchange/index.ts'
+import {
+  cellOfText,
+  LIST_COLUMNS,
+  listRecordOf,
+  type RedirectDraft,
+  whenToJson,
+  writeHttpd,
+  writeNginx,
+} from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { PATTERNS_MAX, type Redirect, TOLERANCE } from '../../core/routing/index.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
@@ -43,6 +52,8 @@ export interface ListState {
   readonly promised: PromisedRows | null
 }
 
+/** RFC 4180; blanks at the ends and line ends of any kind stay what they are. */
+const CSV = { record_delimiter: '\r\n', quoted_match: /[\r\n]|^\s|\s$/, cast: { string: cellOfText } } as const
 /** Of an address in a report. */
 const SHOWN_CHARS = 300
 const EXPORTED_AT_ONCE = 1_000
@@ -267,7 +278,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after: cursor ?? undefined })
       const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
       const next = last === undefined ? null : { value: last.value, id: last.id }
-      if (as === 'csv') return ok({ text: (cursor === null ? LIST_HEADER : '') + items.map(csvLine).join(''), next })
+      if (as === 'csv') {
+        const text = stringify(items.map(listRecordOf), { ...CSV, header: cursor === null, columns: [...LIST_COLUMNS] })
+        return ok({ text, next })
+      }
       const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages, isHidden }) =>
         JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages, isHidden }),
       )

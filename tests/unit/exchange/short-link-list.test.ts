@@ -2,10 +2,10 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import {
   cellOfText,
-  csvLine,
   draftOf,
   guessShortLinkList,
   headerOfColumns,
+  listRecordOf,
   listRowOf,
   readListHeader,
   readListLayout,
@@ -40,7 +40,8 @@ test('a text comes back from a cell as it went, whatever it begins with, and no 
     assert.equal(listRowOf(['note'], [cell]).note, text)
     const draft = draftOf({ from: '/a', to: '/b', note: text })
     const layout = readListLayout('from,to,status,match,query,host,note,on,over pages,when,hidden')
-    assert.equal(recordOf(layout, csvLine(draft).trimEnd().split(',')).note, text)
+    const cells = Object.values(listRecordOf(draft)).map(cellOfText)
+    assert.equal(recordOf(layout, cells).note, text)
   }
   assert.equal(cellOfText('a=b'), 'a=b')
 })

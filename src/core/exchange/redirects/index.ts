@@ -1,11 +1,11 @@
 export { readHttpd } from './httpd.ts'
 export { writeHttpd } from './httpd-out.ts'
 export {
-  csvLine,
   isYes,
-  LIST_HEADER,
+  LIST_COLUMNS,
   type ListLayout,
   type ListRecord,
+  listRecordOf,
   readListLayout,
   recordFault,
   recordOf,

@@ -1,5 +1,5 @@
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
-import { cellOfText, cellsOf, textOfCell } from '../columns/index.ts'
+import { cellsOf, textOfCell } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
 
 /** Columns of a list of redirects, in the order in which it is written out. */
@@ -141,15 +141,6 @@ export const whenToJson = ({ fromMs, untilMs, ...when }: RedirectConditions): Re
   ...(fromMs === undefined ? {} : { from: new Date(fromMs).toISOString() }),
   ...(untilMs === undefined ? {} : { until: new Date(untilMs).toISOString() }),
 })
-
-const cell = (text: string): string => (/[",\r\n]|^\s|\s$/.test(text) ? `"${text.replaceAll('"', '""')}"` : text)
-
-export const LIST_HEADER = `${LIST_COLUMNS.join(',')}\r\n`
-/** A row as a line of CSV (RFC 4180), with its line end. */
-export const csvLine = (draft: RedirectDraft): string => {
-  const record = listRecordOf(draft)
-  return `${LIST_COLUMNS.map((column) => cell(cellOfText(record[column]))).join(',')}\r\n`
-}
 
 /** Why a word of a list is none of those that can stand in its column; null where all are. */
 export function recordFault({ status, match, query, on }: ListRecord): string | null {
