@@ -2,6 +2,7 @@ import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { from as copyFrom } from 'pg-copy-streams'
 import { CLICK_COLUMNS, type Source } from '../core/clicks/index.ts'
+import { DAY_MS } from '../core/time.ts'
 import { countSeen, type SeenLink, type SeenPage, type SeenVisitor } from './counted-pages.ts'
 import type { Database } from './database.ts'
 import { countMissed, type MissedCount, type MissedNoise } from './missed.ts'
@@ -144,7 +145,7 @@ async function makePartitions(db: Database, days: readonly string[]): Promise<vo
   for (const day of days) {
     const key = `${db.url} ${day}`
     if (made.has(key)) continue
-    const next = new Date(Date.parse(`${day}T00:00:00Z`) + 86_400_000).toISOString().slice(0, 10)
+    const next = new Date(Date.parse(`${day}T00:00:00Z`) + DAY_MS).toISOString().slice(0, 10)
     const client = await db.pool.connect()
     try {
       await client.query('SELECT pg_advisory_lock($1)', [PARTITION_LOCK])

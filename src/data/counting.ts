@@ -1,3 +1,4 @@
+import { DAY_MS } from '../core/time.ts'
 import { type Database, inTransaction, rows, type Transaction } from './database.ts'
 
 /** What a site counts, whom it takes for a bot, and how long it keeps single clicks. */
@@ -118,7 +119,7 @@ export const countVisitors = (db: Database, day: string): Promise<unknown> =>
 export async function dropOldClicks(db: Database, today: string): Promise<void> {
   const sites = await rows<{ id: string; kept: number }>(db, 'SELECT id, clicks_kept_days AS kept FROM sites')
   if (sites.length === 0) return
-  const ageOf = (day: string): number => Math.round((Date.parse(today) - Date.parse(day)) / 86_400_000)
+  const ageOf = (day: string): number => Math.round((Date.parse(today) - Date.parse(day)) / DAY_MS)
   for (const day of await keptDays(db)) {
     const over = sites.filter(({ kept }) => kept > 0 && ageOf(day) > kept)
     if (over.length === 0) continue

@@ -1,6 +1,7 @@
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { setImmediate as breathe } from 'node:timers/promises'
 import { parseUrl } from '../core/address/index.ts'
+import { escapeAnywhere, inAscii } from '../core/markup/index.ts'
 import { isPageLike, PageFinder, type PageSuggestion, plainPath } from '../core/routing/index.ts'
 import { isSpoken, spokenIn } from '../core/spoken/index.ts'
 import type { Delivery } from './delivery.ts'
@@ -124,8 +125,8 @@ async function nearest(near: readonly { readonly path: string; readonly title: s
     .map((each) => ({ ...each, title: titles.get(each.to) || each.to }))
 }
 
-/** In signs of ASCII alone, so that it stands in a page of whatever encoding. */
-const escaped = (text: string): string => text.replace(/[^\x20-\x7e]|[&<>"]/gu, (sign) => `&#${sign.codePointAt(0)};`)
+/** It stands in a page of whatever encoding. */
+const escaped = (text: string): string => inAscii(escapeAnywhere(text))
 
 function listOf(offered: readonly OfferedPage[], { ground: { setup } }: HostEntry): string {
   if (offered.length === 0) return ''

@@ -1,13 +1,12 @@
 import type { ServerResponse } from 'node:http'
+import { escapeAnywhere, inAscii } from '../core/markup/index.ts'
 import { isSpoken } from '../core/spoken/index.ts'
-
-const escaped = (text: string): string => text.replace(/[&<>"]/g, (mark) => `&#${mark.charCodeAt(0)};`)
 
 /** @param more - what stands below the sentence, as HTML */
 export function pageSaying(sentence: string, more = '', language: string | undefined = undefined): string {
-  const words = escaped(sentence)
+  const words = escapeAnywhere(sentence)
   return (
-    `<!doctype html><html lang="${isSpoken(language) ? escaped(language ?? 'en') : 'en'}"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
+    `<!doctype html><html lang="${isSpoken(language) ? escapeAnywhere(language ?? 'en') : 'en'}"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${words}</title>` +
     `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><p>${words}</p>${more}</body></html>`
   )
 }
@@ -17,10 +16,7 @@ export const pageLeadingOn = (
   sentence: string,
   site: { readonly name: string; readonly address: string; readonly language: string | undefined },
 ): string =>
-  pageSaying(sentence, `<p><a href="${escaped(site.address)}">${escaped(site.name)}</a></p>`, site.language).replace(
-    /[^\0-\x7f]/gu,
-    (letter) => `&#${letter.codePointAt(0)};`,
-  )
+  inAscii(pageSaying(sentence, `<p><a href="${escapeAnywhere(site.address)}">${escapeAnywhere(site.name)}</a></p>`, site.language))
 
 /** A short page of our own, for people who ended up where nothing is. */
 export function say(

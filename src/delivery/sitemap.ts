@@ -1,6 +1,7 @@
 import type { ServerResponse } from 'node:http'
 import { setImmediate as breathe } from 'node:timers/promises'
 import { SITEMAP_PATH } from '../core/address/index.ts'
+import { escapeAnywhere } from '../core/markup/index.ts'
 import { encodedPath } from '../core/routing/index.ts'
 import type { EdgeRequest } from '../edge/index.ts'
 import { NOT_FOUND_PATH } from './missing.ts'
@@ -52,13 +53,10 @@ async function sitemapOf(view: StoreView, entry: HostEntry): Promise<Buffer> {
   for (let after: string | null = null; named < NAMED_MAX; await breathe()) {
     const { paths, next } = view.listed(entry, after, Math.min(STRETCH, NAMED_MAX - named))
     for (const path of paths)
-      if (path !== NOT_FOUND_PATH) parts.push(`<url><loc>${escaped(entry.address + encodedPath(path))}</loc></url>\n`)
+      if (path !== NOT_FOUND_PATH) parts.push(`<url><loc>${escapeAnywhere(entry.address + encodedPath(path))}</loc></url>\n`)
     named += paths.length
     if (next === null) break
     after = next
   }
   return Buffer.from(`${parts.join('')}</urlset>\n`)
 }
-
-const escaped = (text: string): string =>
-  text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll("'", '&apos;').replaceAll('"', '&quot;')

@@ -1,11 +1,10 @@
 import { BotRule, type Counting, type CountingChange, type CountingJudged, type Seen, type SeenQuery } from '../contract/counting.ts'
 import { fail, ok, type Result } from '../core/result.ts'
+import { DAY_MS } from '../core/time.ts'
 import { followedLinks, seenTotals, viewsOfPages } from '../data/counted-pages.ts'
 import { type CountingRow, countVisitors, type JudgedBy, judgeDay, keptDays, readCounting, writeCounting } from '../data/counting.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { withProgress } from './jobs/index.ts'
-
-const DAY_MS = 86_400_000
 
 /** What is counted of a site beside its short links, and who is taken for a bot. */
 export function countingService(context: Context) {

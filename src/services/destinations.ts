@@ -5,6 +5,7 @@ import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
 import { foldedWords } from '../core/slugs/index.ts'
+import { DAY_MS } from '../core/time.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
 import { getBlob } from '../data/contents.ts'
 import { addressesOn, listDestinations } from '../data/destinations.ts'
@@ -33,7 +34,6 @@ interface Shelf {
 
 /** Short links offered among other destinations. */
 const SHORT_LINKS_SHOWN = 3
-const DAY_MS = 86_400_000
 /** A page edited today counts this much more than one that nobody has touched for long. */
 const RECENT_BOOST = 1
 /** After more changes than these a shelf is filled anew. */

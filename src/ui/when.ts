@@ -1,6 +1,6 @@
+import { DAY_MS, HOUR_MS } from '../core/time.ts'
+
 const MINUTE_MS = 60_000
-const HOUR_MS = 60 * MINUTE_MS
-const DAY_MS = 24 * HOUR_MS
 
 /** A moment as people say it: "just now", "12 minutes ago", "yesterday 14:05", "3 May 2026 14:05". */
 export function sayWhen(at: string, now = Date.now()): string {

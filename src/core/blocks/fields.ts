@@ -1,4 +1,4 @@
-import { applyPatches, escapeAttribute, type Patch, type PatchSet, readAttributes, walkTags } from '../markup/index.ts'
+import { applyPatches, escapeAttribute, escapeText, type Patch, type PatchSet, readAttributes, walkTags } from '../markup/index.ts'
 
 /** A `{{name}}` in a block, and what its value has to be there. */
 export interface FieldPlace {
@@ -121,5 +121,4 @@ function faultOf(source: string, value: string, from: number, context: FieldPlac
   return isStart && /^[^/?#]*:/.test(value.trim()) && !SAFE_SCHEME.test(value.trim()) ? 'unsafe address' : null
 }
 
-const escapeText = (value: string): string => value.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
 const escapeValue = (value: string): string => escapeAttribute(value.trim()).replaceAll("'", '&#39;').replaceAll('<', '&lt;')

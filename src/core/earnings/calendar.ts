@@ -1,3 +1,5 @@
+import { DAY_MS } from '../time.ts'
+
 /** The month of a day such as "2026-11-26", counted from the year 0. */
 export const monthOf = (day: string): number => Number(day.slice(0, 4)) * 12 + Number(day.slice(5, 7)) - 1
 
@@ -8,4 +10,4 @@ export function dayOf(month: number, day: number): string {
   return new Date(Date.UTC(year, index, Math.min(day, last))).toISOString().slice(0, 10)
 }
 
-export const daysBetween = (from: string, to: string): number => Math.round((Date.parse(to) - Date.parse(from)) / 86_400_000)
+export const daysBetween = (from: string, to: string): number => Math.round((Date.parse(to) - Date.parse(from)) / DAY_MS)

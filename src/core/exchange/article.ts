@@ -1,4 +1,4 @@
-import { type ElementSpan, firstElement } from '../markup/index.ts'
+import { type ElementSpan, escapeText, firstElement } from '../markup/index.ts'
 import { pageLike } from '../writing/index.ts'
 
 /** A page with the look of another and an article put in. An article with a heading of its own keeps that one. */
@@ -28,7 +28,5 @@ export function articleOf(html: string, title: string | null): string {
   const found = box == null ? html.slice(head?.end ?? 0) : html.slice(box.contentStart, box.contentEnd)
   const heading = beginsWith(found, 'h1')
   const words = heading === null ? null : found.slice(heading.contentStart, heading.contentEnd).trim()
-  return title !== null && heading !== null && words === title.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
-    ? found.slice(heading.end)
-    : found
+  return title !== null && heading !== null && words === escapeText(title) ? found.slice(heading.end) : found
 }

@@ -1,6 +1,7 @@
 import { marked } from 'marked'
 import TurndownService from 'turndown'
 import { parse } from 'yaml'
+import { escapeAttribute } from '../markup/index.ts'
 import { treeOf } from './tree.ts'
 
 /** A Markdown file taken apart. `front + body` is the file. */
@@ -69,7 +70,7 @@ const turndown = (): TurndownService => {
     filter: (node) => node.nodeName === 'A' && [...node.attributes].some(({ name }) => name !== 'href' && name !== 'title'),
     replacement: (content, node) => {
       const attributes = 'attributes' in node ? [...(node as HTMLElement).attributes] : []
-      return `<a${attributes.map(({ name, value }) => ` ${name}="${value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')}"`).join('')}>${content}</a>`
+      return `<a${attributes.map(({ name, value }) => ` ${name}="${escapeAttribute(value)}"`).join('')}>${content}</a>`
     },
   })
   service.keep(['table', 'iframe', 'video', 'audio', 'details', 'figure'])

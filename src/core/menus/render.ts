@@ -1,8 +1,6 @@
-import { escapeAttribute } from '../markup/index.ts'
+import { escapeAttribute, escapeText } from '../markup/index.ts'
 import { BY_HAND, handChanges } from '../rules/index.ts'
 import type { MenuEntry } from './menu.ts'
-
-const escapeText = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
 
 /**
  * A menu as nested lists, the way assistive technology reads them. Links carry what was chosen by hand; rules do the rest

@@ -2,6 +2,7 @@ import { normalise, parseUrl, repair, type Surroundings } from '../address/index
 import {
   type AttributeChanges,
   applyPatches,
+  escapeText,
   type LinkTag,
   linkText,
   type Patch,
@@ -73,8 +74,6 @@ export interface ChangeHelp {
 }
 
 type Outcome = { readonly patches: PatchSet; readonly text?: string } | { readonly skip: string }
-
-const escapeText = (text: string): string => text.replaceAll('&', '&amp;').replaceAll('<', '&lt;')
 
 /**
  * Works a change out on one page. Bytes outside the links that change stay.

@@ -1,5 +1,5 @@
 import { type Disclosure, inlineDisclosure, shortDisclosure } from '../disclosure/index.ts'
-import { type Attribute, attributeNamed, attributeValue, escapeAttribute, type Patch } from '../markup/index.ts'
+import { type Attribute, attributeNamed, attributeValue, escapeAttribute, inAscii, type Patch } from '../markup/index.ts'
 import { hasToken, relTokens } from './rel.ts'
 
 /** What a delivered page says at its paid links, as markup in ASCII; "" for nothing. */
@@ -21,14 +21,11 @@ const TOLD = 'data-paid-words'
  */
 export function paidWordsOf(disclosure: Disclosure | undefined, isTheirs: boolean): PaidWords | undefined {
   if (disclosure === undefined || (isTheirs && !disclosure.isAtDoors)) return undefined
-  const first = isTheirs ? ascii(inlineDisclosure(disclosure)) : ''
-  const each = ascii(shortDisclosure(disclosure))
+  const first = isTheirs ? inAscii(inlineDisclosure(disclosure)) : ''
+  const each = inAscii(shortDisclosure(disclosure))
   if (first === '' && each === '') return undefined
   return { first, each, sign: `${disclosure.short}${isTheirs ? ` / ${disclosure.text}` : ''}` }
 }
-
-/** Any page can be written in it, whatever its encoding. */
-const ascii = (markup: string): string => markup.replace(/[^\0-\x7f]/gu, (letter) => `&#${letter.codePointAt(0)};`)
 
 /** A link's start tag in a text. */
 export interface ToldTag {
@@ -42,7 +39,7 @@ export interface ToldTag {
 /** The patches with which one page tells of its paid links, asked in their order. Null where there is nothing to say. */
 export function tellerOf(words: PaidWords | undefined): ((decision: { readonly rel: string | null }, tag: ToldTag) => Patch[]) | null {
   if (words === undefined) return null
-  const sign = ascii(escapeAttribute(words.sign))
+  const sign = inAscii(escapeAttribute(words.sign))
   let isFirst = true
   return ({ rel }, { html, attributes, element, start, end }) => {
     // A part of a picture has no words to stand in front of.

@@ -2,7 +2,7 @@ import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, 
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import { escapeAttribute, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
+import { escapeAttribute, escapeText, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
 import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
 import { Either } from '../../ui/Either.tsx'
 import { Problem } from '../../ui/Form.tsx'
@@ -195,7 +195,7 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
       else
         frame.current?.run({
           name: 'insert',
-          html: `<a href="${made.path}"${setup.downloadsFiles === true ? ' download=""' : ''} data-by-hand="">${name.replaceAll('&', '&amp;').replaceAll('<', '&lt;')}</a>`,
+          html: `<a href="${made.path}"${setup.downloadsFiles === true ? ' download=""' : ''} data-by-hand="">${escapeText(name)}</a>`,
           where: 'here',
         })
     }

@@ -12,6 +12,7 @@ import type {
 } from '../../contract/people.ts'
 import { PERMISSIONS, type Permission } from '../../contract/permissions.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
+import { DAY_MS } from '../../core/time.ts'
 import type { Transaction } from '../../data/database.ts'
 import type { Role } from '../../data/models.ts'
 import {
@@ -36,12 +37,11 @@ import { endSession, insertSession, moveSession, sessionOf } from '../../data/se
 import { type Actor, type Context, write, writeAudit } from '../context.ts'
 import { digest, hashPassword, isSame } from '../secrets.ts'
 
-const DAY_MS = 24 * 60 * 60 * 1000
 /** A session ends after a fortnight; somebody who works daily signs in twice a month. */
 export const SESSION_MS = 14 * DAY_MS
-/** How long somebody who was added has for choosing a password. */
 /** Most people of a site. */
 export const PEOPLE_MAX = 500
+/** How long somebody who was added has for choosing a password. */
 const ENTRY_LINK_MS = 7 * DAY_MS
 /** Wrong passwords for one account from one place, and from one place altogether, in ten minutes. */
 const TRIES_PER_ACCOUNT = 8

@@ -15,6 +15,7 @@ import {
 import { paidMost } from '../../core/placements/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { BY_HAND, foresee, isPaid, type PageMarks, type SiteGround } from '../../core/rules/index.ts'
+import { DAY_MS } from '../../core/time.ts'
 import { getBlob } from '../../data/contents.ts'
 import { viewsOfPages } from '../../data/counted-pages.ts'
 import { readDrafts } from '../../data/drafts.ts'
@@ -35,7 +36,7 @@ const LINKS_MAX = 8
 const DISTANCE = 25
 const BESIDE = 4
 /** Pages that were read most in this time come first, where pages are counted. */
-const VIEWS_MS = 28 * 86_400_000
+const VIEWS_MS = 28 * DAY_MS
 /** Pages shown of a review, and pages it looks at. */
 const REVIEWED_MAX = 100
 const LOOKED_MAX = 5_000

@@ -1,6 +1,7 @@
 import qrcode from 'qrcode'
 import { type ApartFault, apart } from '../../apart/index.ts'
 import type { CodeQuery } from '../../contract/short-link-codes.ts'
+import { escapeAnywhere } from '../../core/markup/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { Actor } from '../context.ts'
 import type { shortLinksService } from './short-links.ts'
@@ -47,12 +48,7 @@ export function shortLinkCodesService(shortLinks: ReturnType<typeof shortLinksSe
 
 const hex = (colour: string): string => `#${colour.replace('#', '').toLowerCase()}`
 
-const escaped = (text: string): string =>
-  text
-    .replace(/[\0-\x08\x0b\x0c\x0e-\x1f]/g, '')
-    .replaceAll('&', '&amp;')
-    .replaceAll('<', '&lt;')
-    .replaceAll('>', '&gt;')
+const escaped = (text: string): string => escapeAnywhere(text.replace(/[\0-\x08\x0b\x0c\x0e-\x1f]/g, '')) // no sign of XML, however it is written (XML 1.0 §2.2)
 
 /** Relative luminance (WCAG 2.2). @param colour - "#rrggbb" */
 function brightness(colour: string): number {

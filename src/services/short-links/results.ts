@@ -2,6 +2,7 @@ import type { ShortLinkCourse } from '../../contract/short-link-course.ts'
 import type { ShortLinkResults, ShortLinkResultsQuery } from '../../contract/short-link-results.ts'
 import { shareOf, surelyBest } from '../../core/clicks/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
+import { DAY_MS, HOUR_MS } from '../../core/time.ts'
 import {
   beginOf,
   clicksByDay,
@@ -19,7 +20,6 @@ import { readSite } from '../../data/sites.ts'
 import type { Actor, Context } from '../context.ts'
 import type { shortLinksService } from './short-links.ts'
 
-const DAY_MS = 86_400_000
 /** Hours that are shown one by one. */
 const HOURS = 48
 /** Values of a source that are named. */
@@ -52,7 +52,7 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
       const addresses = link.value.slugs.map(({ address }) => address)
       const [byDay, hours, ofDay, sources, history, visitors, placements] = await Promise.all([
         clicksByDay(db, id, { from: dayAfter(from, -days), zone }),
-        clicksByHour(db, id, new Date(Math.floor(nowMs / 3_600_000) * 3_600_000 - (HOURS - 1) * 3_600_000)),
+        clicksByHour(db, id, new Date(Math.floor(nowMs / HOUR_MS) * HOUR_MS - (HOURS - 1) * HOUR_MS)),
         clicksByHourOfDay(db, id, { from, zone }),
         clicksBySource(db, id, from, SOURCES_MAX),
         shortLinks.history(actor, id),
@@ -134,10 +134,10 @@ function placesOf(
 }
 
 function hoursOf(found: readonly { hour: Date; visit: string; clicks: number }[], nowMs: number): ShortLinkResults['hours'] {
-  const first = Math.floor(nowMs / 3_600_000) * 3_600_000 - (HOURS - 1) * 3_600_000
-  const list = Array.from({ length: HOURS }, (_, i) => ({ hour: new Date(first + i * 3_600_000).toISOString(), people: 0, others: 0 }))
+  const first = Math.floor(nowMs / HOUR_MS) * HOUR_MS - (HOURS - 1) * HOUR_MS
+  const list = Array.from({ length: HOURS }, (_, i) => ({ hour: new Date(first + i * HOUR_MS).toISOString(), people: 0, others: 0 }))
   for (const { hour, visit, clicks } of found) {
-    const at = list[(hour.getTime() - first) / 3_600_000]
+    const at = list[(hour.getTime() - first) / HOUR_MS]
     if (at !== undefined) at[visit === 'person' ? 'people' : 'others'] += clicks
   }
   return list

@@ -1,3 +1,4 @@
+import { escapeAnywhere } from '../../markup/index.ts'
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
 import { cellsOf, textOfCell } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
@@ -163,7 +164,7 @@ export const isYes = (word: string): boolean => /^(?:yes|on|true|1)$/i.test(word
  * @param rel - what search engines are told of its link; null for nothing
  */
 export function redirectPage(to: string, language: string, rel: string | null): string {
-  const text = to.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`)
+  const text = escapeAnywhere(to)
   return `<!doctype html>
 <html lang="${language.replace(/[^\w-]/g, '')}">
 <meta charset="utf-8">

@@ -122,8 +122,3 @@ export function valueNamed(html: string, attributes: readonly Attribute[], name:
   const attribute = attributeNamed(attributes, name)
   return attribute === null ? null : attributeValue(html, attribute)
 }
-
-/** Writes a value for use between double quotes. */
-export function escapeAttribute(value: string): string {
-  return value.replaceAll('&', '&amp;').replaceAll('"', '&quot;')
-}

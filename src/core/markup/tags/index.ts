@@ -1,4 +1,5 @@
-export { type Attribute, attributeNamed, attributeValue, escapeAttribute, isSpace, readAttributes, valueNamed } from './attributes.ts'
+export { type Attribute, attributeNamed, attributeValue, isSpace, readAttributes, valueNamed } from './attributes.ts'
 export { type ElementSpan, firstElement, isParagraph } from './elements.ts'
+export { escapeAnywhere, escapeAttribute, escapeText, inAscii } from './escape.ts'
 export { Content, isRawElement, Nesting } from './nesting.ts'
 export { type TagSink, walkTags } from './tokenizer.ts'

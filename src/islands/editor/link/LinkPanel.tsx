@@ -1,6 +1,6 @@
 import { toast } from 'sonner'
 import type { Advice } from '../../../core/content/index.ts'
-import { linkText, unwrapLink } from '../../../core/markup/index.ts'
+import { escapeText, linkText, unwrapLink } from '../../../core/markup/index.ts'
 import { type DeliveredLink, explain, sayReason } from '../../../core/rules/index.ts'
 import { Tag } from '../../../ui/Tag.tsx'
 import { answersOn, changeLink, deliveredTag, moveLink } from '../choice.ts'
@@ -154,7 +154,7 @@ function AdviceNote({
   if (advice.length === 0) return null
   const title = data?.title ?? null
   const use = (next: string): void => {
-    const patches = [{ from: link.end, to: link.contentEnd, insert: next.replaceAll('&', '&amp;').replaceAll('<', '&lt;') }]
+    const patches = [{ from: link.end, to: link.contentEnd, insert: escapeText(next) }]
     if (draft.changeFrom(analysis.text, patches)) showLinkAt({ draft, onChoose, onPoint }, link.start)
   }
   return (
