@@ -158,6 +158,7 @@ export const PROBLEMS = {
   'email-taken': [409, 'Somebody has this e-mail address already.'],
   'last-owner': [409, 'A site needs an owner who can sign in. Make somebody else one first.'],
   'person-elsewhere': [409, 'They belong to other sites as well, so that their name and password are not yours to change.'],
+  'person-not-in-yet': [409, 'They were added to another site and have not come in there yet. Add them once they have.'],
   'last-site-host': [409, 'Pages need a host to be on. Add another one first, or give this one another name.'],
   'prefix-only-short': [422, 'Only short links have a prefix.'],
   'password-not-yours': [422, 'That is not your password as it is now.'],

@@ -10,6 +10,17 @@ export async function ownPaths(db: Database, siteId: string): Promise<Set<string
   return new Set(found.map(({ path }) => path))
 }
 
+/** Whether a page or file of the site is at one of these paths, published or not. */
+export async function isOwnPath(db: Database, siteId: string, paths: readonly string[]): Promise<boolean> {
+  const [found] = await rows<{ is: boolean }>(
+    db,
+    `SELECT EXISTS (SELECT FROM pages WHERE site_id = $1 AND kind = 'page' AND path = ANY($2::text[]) AND removed_at IS NULL)
+       OR EXISTS (SELECT FROM files WHERE site_id = $1 AND path = ANY($2::text[]) AND removed_at IS NULL) AS is`,
+    [siteId, paths],
+  )
+  return found?.is === true
+}
+
 /** The paths of some pages and files, gone ones too, and whether there is a page or file at each now. What was deleted is left out. */
 export function pathsOf(db: Database, siteId: string, ids: readonly string[]): Promise<{ id: string; path: string; isHere: boolean }[]> {
   return rows(

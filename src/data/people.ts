@@ -136,6 +136,10 @@ export async function endPerson(db: Database, siteId: string, id: string, transa
   await rows(db, `DELETE FROM entry_links WHERE person_id = $1 AND ${nowhere}`, [id], transaction)
 }
 
+/** Takes one-time links of somebody away: whoever holds one from before comes in nowhere by it. */
+export const dropEntryLinks = (db: Database, personId: string, transaction: Transaction): Promise<unknown> =>
+  rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [personId], transaction)
+
 /** Gives somebody a one-time link; the one before it no longer works. */
 export async function putEntryLink(db: Database, personId: string, hash: string, endsAt: Date, transaction: Transaction): Promise<void> {
   await rows(
@@ -172,7 +176,7 @@ export async function putPassword(
   transaction: Transaction,
 ): Promise<void> {
   await rows(db, 'UPDATE people SET password_hash = $2, updated_at = now() WHERE id = $1', [personId, passwordHash], transaction)
-  await rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [personId], transaction)
+  await dropEntryLinks(db, personId, transaction)
   await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2::uuid', [personId, keep], transaction)
 }
 

@@ -263,6 +263,10 @@ test('one person belongs to two sites with a role at each, and a browser acts at
   assert.equal(JSON.parse(added.text).entry, null, 'no link from here lets anybody in there')
   assert.equal(JSON.parse(added.text).person.id, mara?.id)
   assert.equal(JSON.parse(added.text).person.name, 'Mara Quill', 'her name is hers')
+  // Who was added elsewhere and has not come in yet is nobody's to share: whoever holds that link would come in here, too.
+  const wren = JSON.stringify({ name: 'Wren', email: 'wren@slow-ferry.example', role: 'editor' })
+  assert.equal((await ask(copy.token, 'POST', '/people', wren, 'application/json')).status, 201)
+  assert.match((await ask(twin.token, 'POST', '/people', wren, 'application/json')).text, /person-not-in-yet/)
   const link = await ask(twin.token, 'POST', `/people/${mara?.id}/link`)
   assert.equal(link.status, 409, link.text)
   const signedIn = await fetch(`${copy.url}/sign-in`, {

@@ -100,6 +100,17 @@ test('an address of ours that a redirect leads on from is followed as visitors f
   )
 })
 
+test('a page that is not published yet is there for whoever writes, and not for visitors', async () => {
+  const { services, owner } = world
+  await bringIn(world, zipOf({ 'soon.html': '<title>Soon</title>' }))
+  const url = new URL('http://site.localhost:4999/soon.html')
+  const asVisitors = async () => (await services.visits.see(owner.siteId, url)).judged[0].verdict
+  assert.equal((await visit(url.href)).verdict, 'lands')
+  assert.equal(await asVisitors(), 'missing')
+  must(await services.publications.create(owner, { all: true }))
+  assert.equal(await asVisitors(), 'lands')
+})
+
 test('our own short links and pages are looked up and not called: nothing is counted', async () => {
   const here = await visit('http://short.localhost:4999/go/here')
   assert.deepEqual(

@@ -103,12 +103,16 @@ export class Numbered {
   #holding(word: string): Held {
     const { length } = this.values
     const before = this.#held.get(word)
-    if (before?.length === length) return before
+    this.#held.delete(word) // the one that was asked for last goes last
+    if (before?.length === length) {
+      this.#held.set(word, before)
+      return before
+    }
     for (const _ of this.gettingReady());
     const marks = longEnough(before?.marks ?? new Uint8Array(0), (length + 7) >>> 3, 0)
     this.#haystack?.mark(word, this.#lower, marks, before?.length ?? 0)
     const held = { marks, length }
-    if (before === undefined && this.#held.size >= HELD_MAX) this.#held.delete(this.#held.keys().next().value ?? '')
+    if (this.#held.size >= HELD_MAX) this.#held.delete(this.#held.keys().next().value ?? '')
     this.#held.set(word, held)
     return held
   }

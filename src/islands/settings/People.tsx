@@ -34,10 +34,7 @@ function PeopleView({ initial }: { initial: PersonList }) {
         <p className="text-ink-soft">Who works on this site, and as what. What somebody wrote stays when they end.</p>
       </header>
       {invited?.entry === null && (
-        <p role="status">
-          {invited.person.name} belongs to another site here already, and comes in with the password used there. Then this site can be gone
-          to.
-        </p>
+        <p role="status">{invited.person.name} belongs to another site here already, and comes in with the password used there.</p>
       )}
       {invited?.entry != null && (
         <ShownOnce secret={invited.entry.link} testId="one-time-link">

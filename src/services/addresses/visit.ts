@@ -13,7 +13,7 @@ import {
 import { decodeSource, pageTitle, sniffEncoding } from '../../core/markup/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
-import { ownPaths } from '../../data/paths.ts'
+import { isOwnPath } from '../../data/paths.ts'
 import { insideAllowed } from '../../data/sites.ts'
 import { ANSWER_MS, askOutside, READ_MAX_BYTES } from '../../outside/index.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
@@ -52,8 +52,9 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
   /**
    * Follows a destination to where it lands, stop by stop, as visitors follow it. The site's own short links and pages are looked
    * up, not called: nothing is counted. Private networks are out of bounds unless the owner allows them.
+   * @param countsDrafts - a page that is not published yet is there for whoever writes; visitors find none
    */
-  async function see(siteId: string, start: URL): Promise<Seen> {
+  async function see(siteId: string, start: URL, countsDrafts = false): Promise<Seen> {
     const view = await views.of({ siteId })
     const allowed = await insideAllowed(db, siteId)
     const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
@@ -61,7 +62,7 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
     const stopAt = (url: URL): Promise<Stop> => {
       const kind = hosts.get(url.hostname)
       if (kind === 'short') return atShortLink(view, url)
-      if (kind === 'site') return atPage(siteId, url)
+      if (kind === 'site') return atPage(siteId, url, countsDrafts)
       return atSite(url, allowed, Math.min(ANSWER_MS, Math.max(1, VISIT_MS - (performance.now() - begunAt))))
     }
     const hops: TimedHop[] = []
@@ -93,20 +94,15 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
     return { ...own, status: match.status, fault: match.location === null ? 'told-gone' : null, next: match.location }
   }
 
-  async function atPage(siteId: string, url: URL): Promise<Stop> {
+  async function atPage(siteId: string, url: URL, countsDrafts: boolean): Promise<Stop> {
     const own = { by: 'site', title: null } as const
-    if (await hasPath(siteId, url.pathname)) return { ...own, status: 200, fault: null, next: null }
+    if (countsDrafts && (await isOwnPath(db, siteId, pathSpellings(url.pathname)))) return { ...own, status: 200, fault: null, next: null }
     // What a visitor is answered is no secret of those who may read the table.
     const asked = await bench({ siteId, can: () => true }, { address: url.href })
     const [first, second] = asked.ok ? asked.value.rope : []
     if (first === undefined || first.by === 'nothing') return { ...own, status: 404, fault: 'no-page', next: null }
-    const next = second?.address ?? null
-    return { ...own, status: first.status ?? 404, fault: next === null ? 'told-gone' : null, next }
-  }
-
-  async function hasPath(siteId: string, path: string): Promise<boolean> {
-    const paths = await ownPaths(db, siteId)
-    return pathSpellings(path).some((each) => paths.has(each))
+    const [status, next] = [first.status ?? 404, second?.address ?? null]
+    return { ...own, status, fault: next === null && status >= 400 ? 'told-gone' : null, next }
   }
 
   return {
@@ -119,7 +115,7 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
       const mended = repair(typed, view.around('/'))
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null
       if (start === null || !/^https?:$/.test(start.protocol)) return fail('address-unreadable', { typed })
-      return ok(shown(await see(actor.siteId, start), view))
+      return ok(shown(await see(actor.siteId, start, true), view))
     },
   }
 }

@@ -18,6 +18,7 @@ import type { Role } from '../../data/models.ts'
 import {
   admitPerson,
   countPeople,
+  dropEntryLinks,
   endPerson,
   findMember,
   findPerson,
@@ -270,7 +271,7 @@ export function peopleService({ db, settings }: Context) {
       actor: Actor,
       wanted: PersonNew,
       studio: string,
-    ): Promise<Result<PersonInvited, 'forbidden' | 'email-taken' | 'people-too-many'>> {
+    ): Promise<Result<PersonInvited, 'forbidden' | 'email-taken' | 'people-too-many' | 'person-not-in-yet'>> {
       if (!actor.can('people:edit')) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         if ((await countPeople(db, actor.siteId, transaction)) >= PEOPLE_MAX) return fail('people-too-many', { most: PEOPLE_MAX })
@@ -278,9 +279,13 @@ export function peopleService({ db, settings }: Context) {
         if (person === null) return fail('email-taken', { email: wanted.email })
         changes.add(actor.siteId, 'people', person.id, 'made')
         await writeAudit(db, actor, 'people:add', person.id, { role: wanted.role }, transaction)
-        // Whoever comes in elsewhere does so here as well: a link from here would let its finder in there.
-        if (person.hasPassword || (await isBeyond(db, person.id, actor.personId, transaction)))
+        if (!person.hasPassword && (await isBeyond(db, person.id, actor.personId, transaction)))
+          return fail('person-not-in-yet', { email: wanted.email })
+        // Whoever comes in elsewhere does so here as well, and by no link that somebody there still holds.
+        if (person.hasPassword) {
+          await dropEntryLinks(db, person.id, transaction)
           return ok({ person: shown(actor, person), entry: null })
+        }
         return ok(await giveEntryLink(actor, person, studio, transaction))
       })
     },

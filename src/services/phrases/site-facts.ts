@@ -92,7 +92,7 @@ export class PhraseFacts {
   }
 }
 
-/** Grounds of sites. What is made of many rows is made again when one of them changes, and not before. */
+/** Facts of sites. What is made of many rows is made again when one of them changes, and not before. */
 export class KeptPhraseFacts {
   readonly #db: Database
   readonly #views: SiteViews
