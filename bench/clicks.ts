@@ -6,6 +6,8 @@ import pino from 'pino'
 import { CLICK_COLUMNS, writeClick } from '../src/core/clicks/index.ts'
 import { rows } from '../src/data/database.ts'
 import { insertPerson } from '../src/data/people.ts'
+import { insert } from '../src/data/plain.ts'
+import { hosts } from '../src/data/tables/index.ts'
 import { loadClickLogs } from '../src/jobs/clicks.ts'
 import { type Actor, createServices } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people/index.ts'
@@ -84,7 +86,7 @@ async function atTheDesk(ground: Ground): Promise<{ services: ReturnType<typeof 
     passwordHash: '',
   })
   if (person === null) throw new Error('the site has an owner already')
-  await db.models.Host.create({ siteId: site?.id ?? '', host: 'bench.example', kind: 'site', prefix: '', isMain: true })
+  await insert(db, hosts, { siteId: site?.id ?? '', host: 'bench.example', kind: 'site', isMain: true })
   return { services: createServices({ db, settings, log, enqueue: async () => {} }), owner: actorFor(person) }
 }
 

@@ -2,6 +2,8 @@ import pino from 'pino'
 import { closeDatabase, inTransaction, migrate, openDatabase, rows } from '../src/data/database.ts'
 import { updateDrafts } from '../src/data/drafts.ts'
 import { insertPerson } from '../src/data/people.ts'
+import { insert } from '../src/data/plain.ts'
+import { hosts, sites } from '../src/data/tables/index.ts'
 import { type Actor, createServices, type OwnServices, ServiceThreads } from '../src/services/index.ts'
 import { newContent } from '../src/services/pages/index.ts'
 import { actorFor } from '../src/services/people/index.ts'
@@ -87,9 +89,8 @@ export async function onLargeSite<T>(
   }
   try {
     await migrate(db)
-    const { Site, Host } = db.models
-    const site = await Site.create({ name: 'A large site', timeZone: 'UTC' })
-    await Host.create({ siteId: site.id, host: 'large.localhost', kind: 'site', prefix: '', isMain: true })
+    const site = await insert(db, sites, { name: 'A large site', timeZone: 'UTC' })
+    await insert(db, hosts, { siteId: site.id, host: 'large.localhost', kind: 'site', isMain: true })
     const person = await insertPerson(db, { siteId: site.id, email: 'o@large.example', name: 'O', role: 'owner', passwordHash: '' })
     if (person === null) throw new Error('the site has an owner already')
     await rows(db, `INSERT INTO blobs (hash, bytes) VALUES ('none', '')`)

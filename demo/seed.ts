@@ -4,8 +4,9 @@ import { setFieldValues } from '../src/core/blocks/index.ts'
 import { wrapLink } from '../src/core/markup/index.ts'
 import type { MenuEntry } from '../src/core/menus/index.ts'
 import { BY_HAND, type Rule } from '../src/core/rules/index.ts'
-import type { Role } from '../src/data/models.ts'
 import { insertPerson } from '../src/data/people.ts'
+import { insert } from '../src/data/plain.ts'
+import { hosts, type Role, sites } from '../src/data/tables/index.ts'
 import { judgeClicks } from '../src/jobs/counting.ts'
 import { runImport } from '../src/jobs/imports.ts'
 import type { Actor, Context, Services } from '../src/services/index.ts'
@@ -64,20 +65,12 @@ const RULES: readonly Rule[] = [
 /** Fills an empty database with The Slow Ferry, the same every time. @returns an API token with all scopes */
 export async function seedDemo(context: Context, services: Services): Promise<{ token: string }> {
   const { db, settings } = context
-  const { Site, Host } = db.models
-  const site = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', insideAllowed: ['0.0.0.0/0', '::/0'], isDemo: true })
-  await Host.bulkCreate([
-    { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', prefix: '', isMain: true },
-    { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true },
-    {
-      siteId: site.id,
-      host: 'logbook.localhost',
-      kind: 'door',
-      prefix: '',
-      isMain: false,
-      origin: `http://logbook.localhost:${settings.standInsPort}`,
-    },
-  ])
+  const own = { name: 'The Slow Ferry', timeZone: 'Europe/London', insideAllowed: ['0.0.0.0/0', '::/0'], isDemo: true }
+  const site = await insert(db, sites, own)
+  await insert(db, hosts, { siteId: site.id, host: 'slow-ferry.localhost', kind: 'site', isMain: true })
+  await insert(db, hosts, { siteId: site.id, host: 'sferry.localhost', kind: 'short', prefix: 'go', isMain: true })
+  const origin = `http://logbook.localhost:${settings.standInsPort}`
+  await insert(db, hosts, { siteId: site.id, host: 'logbook.localhost', kind: 'door', origin })
   const passwordHash = await hashPassword(DEMO_PASSWORD)
   const people = await Promise.all(DEMO_PEOPLE.map((person) => insertPerson(db, { ...person, siteId: site.id, passwordHash })))
   const [owner, editor, contributor] = people.map((person) => (person === null ? null : actorFor(person)))

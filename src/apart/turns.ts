@@ -1,7 +1,7 @@
 import { setImmediate as breathe } from 'node:timers/promises'
 
-/** Work goes on for so long before others have their turn. */
-const TURN_MS = 10
+/** Work goes on for so long before others have their turn: whoever asks the database ten times on the same thread waits for ten of them. */
+const TURN_MS = 3
 
 /**
  * Long work on a thread on which others wait too, turn by turn: `if (turns.isOver) await turns.next()` between two small pieces. Asking

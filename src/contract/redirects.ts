@@ -47,6 +47,10 @@ const fields = {
   isHidden: z.boolean().meta({ description: 'Never offered for menus, never in the sitemap; so are rows unless one says otherwise' }),
 }
 
+/** All that a row says, as people give it. */
+const RedirectSays = z.object(fields)
+export type RedirectSays = z.infer<typeof RedirectSays>
+
 export const RedirectRow = z
   .object({
     id: Id,

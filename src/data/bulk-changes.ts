@@ -1,5 +1,6 @@
-import type { Transaction } from 'sequelize'
-import { type Database, jsonOf, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { insert, insertAll, NOW, only, select, update } from './plain.ts'
+import { bulkChangePages, bulkChanges, type RowOf } from './tables/index.ts'
 
 export interface BulkChangeRow {
   readonly id: string
@@ -11,13 +12,9 @@ export interface BulkChangeRow {
   readonly isUndone: boolean
 }
 
+const BULK_PAGE = ['pageId', 'beforeHash', 'beforeEncoding', 'afterHash'] as const
 /** A page that a bulk change changed, with what it was and what it became. */
-export interface BulkPage {
-  readonly pageId: string
-  readonly beforeHash: string
-  readonly beforeEncoding: string
-  readonly afterHash: string
-}
+export type BulkPage = Readonly<Pick<RowOf<typeof bulkChangePages>, (typeof BULK_PAGE)[number]>>
 
 export async function insertBulkChange(
   db: Database,
@@ -30,21 +27,9 @@ export async function insertBulkChange(
   }: { siteId: string; change: object; links: number; personId: string; pages: readonly BulkPage[] },
   transaction: Transaction,
 ): Promise<string> {
-  const [made] = await rows<{ id: string }>(
-    db,
-    'INSERT INTO bulk_changes (site_id, change, links, person_id) VALUES ($1, $2::jsonb, $3, $4) RETURNING id',
-    [siteId, jsonOf(change), links, personId],
-    transaction,
-  )
-  const id = made?.id ?? ''
-  await rows(
-    db,
-    `INSERT INTO bulk_change_pages (bulk_change_id, page_id, before_hash, before_encoding, after_hash)
-     SELECT $1, "pageId", "beforeHash", "beforeEncoding", "afterHash"
-     FROM jsonb_to_recordset($2::jsonb) AS x("pageId" uuid, "beforeHash" text, "beforeEncoding" text, "afterHash" text)`,
-    [id, JSON.stringify(pages)],
-    transaction,
-  )
+  const { id } = await insert(db, bulkChanges, { siteId, change, links, personId }, transaction)
+  const each = pages.map((page) => ({ bulkChangeId: id, ...only(page, BULK_PAGE) }))
+  await insertAll(db, bulkChangePages, each, transaction)
   return id
 }
 
@@ -59,22 +44,10 @@ export function listBulkChanges(db: Database, siteId: string, id: string | null,
   )
 }
 
-export function bulkChangePages(db: Database, id: string): Promise<BulkPage[]> {
-  return rows<BulkPage>(
-    db,
-    `SELECT page_id AS "pageId", before_hash AS "beforeHash", before_encoding AS "beforeEncoding", after_hash AS "afterHash"
-     FROM bulk_change_pages WHERE bulk_change_id = $1`,
-    [id],
-  )
-}
+export const pagesOfBulkChange = (db: Database, id: string): Promise<BulkPage[]> =>
+  select(db, bulkChangePages, BULK_PAGE, { bulkChangeId: id })
 
 /** @returns false when it has been taken back already */
 export async function markUndone(db: Database, id: string, transaction: Transaction): Promise<boolean> {
-  const [row] = await rows(
-    db,
-    'UPDATE bulk_changes SET undone_at = now() WHERE id = $1 AND undone_at IS NULL RETURNING id',
-    [id],
-    transaction,
-  )
-  return row !== undefined
+  return (await update(db, bulkChanges, { undoneAt: NOW }, { id, undoneAt: null }, transaction)) > 0
 }

@@ -1,6 +1,7 @@
-import type { Transaction } from 'sequelize'
 import type { FoundPlacement, PageNotes } from '../core/content/index.ts'
-import { type Database, jsonOf, rows, storable } from './database.ts'
+import { type Database, jsonOf, rows, storable, type Transaction } from './database.ts'
+import { selectOne } from './plain.ts'
+import { blobs } from './tables/index.ts'
 
 /** A page's new content, read and hashed. */
 export interface NewContent extends PageNotes {
@@ -39,16 +40,9 @@ export async function putContents(
 
 /** @returns null when nothing is kept under that hash */
 export async function getBlob(db: Database, hash: string): Promise<Buffer | null> {
-  const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM blobs WHERE hash = $1', [hash])
-  return row?.bytes ?? null
+  return (await selectOne(db, blobs, ['bytes'], { hash }))?.bytes ?? null
 }
 
 /** A page's content with what is said of it. @returns null when nothing is kept under that hash */
-export async function getContent(db: Database, hash: string): Promise<({ readonly bytes: Buffer } & PageNotes) | null> {
-  const [row] = await rows<{ bytes: Buffer } & PageNotes>(
-    db,
-    'SELECT bytes, tags, written_for AS "writtenFor" FROM blobs WHERE hash = $1',
-    [hash],
-  )
-  return row ?? null
-}
+export const getContent = (db: Database, hash: string): Promise<({ readonly bytes: Buffer } & PageNotes) | null> =>
+  selectOne(db, blobs, ['bytes', 'tags', 'writtenFor'], { hash })

@@ -1,5 +1,7 @@
 import { DAY_MS } from '../core/time.ts'
 import { type Database, inTransaction, rows, type Transaction } from './database.ts'
+import { remove, select, selectOne, update } from './plain.ts'
+import { clickDays, seenVisitors, sites } from './tables/index.ts'
 
 /** What a site counts, whom it takes for a bot, and how long it keeps single clicks. */
 export interface CountingRow {
@@ -10,12 +12,10 @@ export interface CountingRow {
 }
 
 export async function readCounting(db: Database, siteId: string): Promise<CountingRow | null> {
-  const [found] = await rows<CountingRow>(
-    db,
-    'SELECT counts_pages AS "countsPages", clicks_kept_days AS "keptDays", bot_rule AS "botRule" FROM sites WHERE id = $1',
-    [siteId],
-  )
-  return found ?? null
+  const found = await selectOne(db, sites, ['countsPages', 'clicksKeptDays', 'botRule'], { id: siteId })
+  if (found === null) return null
+  const { clicksKeptDays, ...rest } = found
+  return { ...rest, keptDays: clicksKeptDays }
 }
 
 export const writeCounting = (
@@ -23,13 +23,7 @@ export const writeCounting = (
   siteId: string,
   { countsPages, keptDays, botRule }: CountingRow,
   transaction: Transaction,
-): Promise<unknown> =>
-  rows(
-    db,
-    'UPDATE sites SET counts_pages = $2, clicks_kept_days = $3, bot_rule = $4::jsonb WHERE id = $1',
-    [siteId, countsPages, keptDays, JSON.stringify(botRule)],
-    transaction,
-  )
+): Promise<unknown> => update(db, sites, { countsPages, clicksKeptDays: keptDays, botRule }, { id: siteId }, transaction)
 
 /** Days of which single clicks are there, the newest first. */
 export const keptDays = async (db: Database): Promise<string[]> =>
@@ -50,8 +44,7 @@ export const daysToJudge = async (db: Database): Promise<string[]> =>
     )
   ).map(({ day }) => day)
 
-export const noteJudged = (db: Database, day: string, at: Date): Promise<unknown> =>
-  rows(db, 'UPDATE click_days SET judged_at = $2 WHERE day = $1::date', [day, at])
+export const noteJudged = (db: Database, day: string, at: Date): Promise<unknown> => update(db, clickDays, { judgedAt: at }, { day })
 
 /** What of a visitor's clicks no person does: more than so many. @see BotRule */
 export interface JudgedBy {
@@ -117,16 +110,16 @@ export const countVisitors = (db: Database, day: string): Promise<unknown> =>
 
 /** Single clicks go when their site no longer keeps them; what was counted of them stays. A day that nobody keeps goes as a whole. */
 export async function dropOldClicks(db: Database, today: string): Promise<void> {
-  const sites = await rows<{ id: string; kept: number }>(db, 'SELECT id, clicks_kept_days AS kept FROM sites')
-  if (sites.length === 0) return
+  const all = await select(db, sites, ['id', 'clicksKeptDays'], {})
+  if (all.length === 0) return
   const ageOf = (day: string): number => Math.round((Date.parse(today) - Date.parse(day)) / DAY_MS)
   for (const day of await keptDays(db)) {
-    const over = sites.filter(({ kept }) => kept > 0 && ageOf(day) > kept)
+    const over = all.filter(({ clicksKeptDays: kept }) => kept > 0 && ageOf(day) > kept)
     if (over.length === 0) continue
-    if (over.length === sites.length) {
+    if (over.length === all.length) {
       await inTransaction(db, async (transaction) => {
         await rows(db, `DROP TABLE IF EXISTS clicks_${day.replaceAll('-', '')}`, [], transaction)
-        await rows(db, 'DELETE FROM seen_visitors WHERE day = $1::date', [day], transaction)
+        await remove(db, seenVisitors, { day }, transaction)
       })
       continue
     }

@@ -1,4 +1,6 @@
 import { type Database, rows } from './database.ts'
+import { NOW, remove, selectOne, update } from './plain.ts'
+import { crawled } from './tables/index.ts'
 
 /** An address of a site that is being fetched. */
 export interface CrawledRow {
@@ -31,27 +33,16 @@ export async function keepFetched(
   address: string,
   found: { readonly bytes: Buffer; readonly mediaType: string } | { readonly reason: string },
 ): Promise<void> {
-  if ('reason' in found)
-    await rows(db, `UPDATE crawled SET state = 'refused', reason = $3, fetched_at = now() WHERE crawl = $1 AND address = $2`, [
-      crawl,
-      address,
-      found.reason,
-    ])
-  else
-    await rows(
-      db,
-      `UPDATE crawled SET state = 'fetched', bytes = $3, media_type = $4, fetched_at = now() WHERE crawl = $1 AND address = $2`,
-      [crawl, address, found.bytes, found.mediaType],
-    )
+  const state = 'reason' in found ? 'refused' : 'fetched'
+  await update(db, crawled, { state, ...found, fetchedAt: NOW }, { crawl, address })
 }
 
 export async function fetchedBytes(db: Database, crawl: string, address: string): Promise<Buffer | null> {
-  const [row] = await rows<{ bytes: Buffer | null }>(db, 'SELECT bytes FROM crawled WHERE crawl = $1 AND address = $2', [crawl, address])
-  return row?.bytes ?? null
+  return (await selectOne(db, crawled, ['bytes'], { crawl, address }))?.bytes ?? null
 }
 
 export async function dropCrawl(db: Database, crawl: string): Promise<void> {
-  await rows(db, 'DELETE FROM crawled WHERE crawl = $1', [crawl])
+  await remove(db, crawled, { crawl })
 }
 
 /** Fetched sites nobody came back for. */

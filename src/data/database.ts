@@ -2,15 +2,14 @@ import pg from 'pg'
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 import { Umzug } from 'umzug'
 import { MIGRATIONS } from './migrations/index.ts'
-import { defineModels, type Models } from './models.ts'
 import { noteSlow, SLOW_MS } from './slow-queries.ts'
+import { defineTables } from './tables/define.ts'
 
 export type { Transaction } from 'sequelize'
 
-/** An open connection pool with the models that live on it. */
+/** An open connection pool with the models that live on it: one for each of `tables/`, by its name. */
 export interface Database {
   readonly sequelize: Sequelize
-  readonly models: Models
   /** For what an ORM does not do: COPY and LISTEN. */
   readonly pool: pg.Pool
   readonly url: string
@@ -39,7 +38,8 @@ export function openDatabase(
   sequelize.addHook('afterConnect', (connection) => setUp(connection, { fillsTables, answersWithinMs }))
   const pool = new pg.Pool({ connectionString: url, max: 3 })
   pool.on('error', () => {}) // an idle connection that breaks is replaced at the next use, where an error can be told
-  return { sequelize, models: defineModels(sequelize), pool, url }
+  defineTables(sequelize)
+  return { sequelize, pool, url }
 }
 
 /** Our queries are many and short: compiling the plan of one that looks 3,000 rows up took 250 of its 270 ms. */
@@ -102,9 +102,14 @@ export async function rows<Row extends object>(
   bind: readonly unknown[] = [],
   transaction?: Transaction,
 ): Promise<Row[]> {
-  const startedAt = performance.now()
   const given = transaction === undefined ? {} : { transaction }
-  const found = await db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...given })
+  return noteTime(db.sequelize.query<Row>(sql, { bind: [...bind], type: QueryTypes.SELECT, ...given }))
+}
+
+/** Notes a query that takes long, by who asked. */
+export async function noteTime<T>(query: Promise<T>): Promise<T> {
+  const startedAt = performance.now()
+  const found = await query
   const ms = performance.now() - startedAt
   if (ms > SLOW_MS) noteSlow(ms, new Error('slow').stack ?? '')
   return found
@@ -136,6 +141,13 @@ export function jsonOf(value: unknown): string {
   // Both are written as escapes: where there is none, as nearly always, nothing has to be looked at one by one.
   if (!/\\u(?:0000|d[89a-f])/.test(text)) return text
   return JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? storable(each) : each))
+}
+
+/** The same of a value that is written as JSON by somebody else; itself where there is nothing to mend. */
+export function storableJson(value: unknown): unknown {
+  const text = JSON.stringify(value)
+  const kept = text === undefined ? text : jsonOf(value)
+  return kept === text ? value : JSON.parse(kept ?? 'null')
 }
 
 /** An error as it may stand in the log: the database's errors bring the query and its values along, and neither belongs there. */

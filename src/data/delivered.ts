@@ -1,8 +1,8 @@
 import { Transaction } from 'sequelize'
 import type { ShortLinkTarget } from '../core/routing/index.ts'
 import { type Database, rows } from './database.ts'
-import type { PageKind } from './models.ts'
 import { partHtml } from './parts.ts'
+import type { PageKind } from './tables/index.ts'
 
 /** Which rows of a kind are wanted: some by their ids, or all of them, a stretch at a time in the order of ids. */
 export type Wanted = { readonly ids: readonly string[] } | { readonly after: string | null; readonly limit: number }

@@ -1,9 +1,7 @@
-import type { Transaction } from 'sequelize'
 import { type NewContent, putContents } from './contents.ts'
-import { type Database, jsonOf, rows, storable } from './database.ts'
+import { type Database, jsonOf, rows, storable, type Transaction } from './database.ts'
 import { deriveFrom } from './derived.ts'
-import type { PageRow } from './models.ts'
-import { PAGE_COLUMNS } from './pages.ts'
+import { PAGE_COLUMNS, type PageRow } from './pages.ts'
 import { keepRevisions } from './revisions.ts'
 
 /** A page with the bytes of its draft. */

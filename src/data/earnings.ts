@@ -2,28 +2,20 @@ import type { EARNED_BY, Report } from '../contract/earnings.ts'
 import type { Earned } from '../contract/partners.ts'
 import type { ReportLine } from '../core/earnings/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { insert, NOW, only, remove, selectOne, update } from './plain.ts'
+import { earningChanges, earnings, partners, reports } from './tables/index.ts'
 
 export async function readLayout(db: Database, siteId: string, partnerId: string): Promise<unknown> {
-  const [found] = await rows<{ layout: unknown }>(db, 'SELECT report_layout AS layout FROM partners WHERE site_id = $1 AND id = $2', [
-    siteId,
-    partnerId,
-  ])
-  return found?.layout ?? null
+  return (await selectOne(db, partners, ['reportLayout'], { siteId, id: partnerId }))?.reportLayout ?? null
 }
 export const keepLayout = (db: Database, partnerId: string, layout: object, transaction: Transaction): Promise<unknown> =>
-  rows(db, 'UPDATE partners SET report_layout = $2::jsonb WHERE id = $1', [partnerId, jsonOf(layout)], transaction)
+  update(db, partners, { reportLayout: layout }, { id: partnerId }, transaction)
 
 export const beginReport = (
   db: Database,
   report: { readonly id: string; readonly siteId: string; readonly partnerId: string; readonly personId: string; readonly name: string },
   transaction: Transaction,
-): Promise<unknown> =>
-  rows(
-    db,
-    'INSERT INTO reports (id, site_id, partner_id, person_id, name) VALUES ($1, $2, $3, $4, $5)',
-    [report.id, report.siteId, report.partnerId, report.personId, report.name],
-    transaction,
-  )
+): Promise<unknown> => insert(db, reports, report, transaction)
 
 export interface TakenLines {
   readonly made: number
@@ -68,13 +60,7 @@ export const closeReport = (
   id: string,
   counts: Omit<TakenLines, 'joined'> & { readonly refused: number },
   transaction: Transaction,
-): Promise<unknown> =>
-  rows(
-    db,
-    'UPDATE reports SET made = $2, changed = $3, same = $4, refused = $5 WHERE id = $1',
-    [id, counts.made, counts.changed, counts.same, counts.refused],
-    transaction,
-  )
+): Promise<unknown> => update(db, reports, only(counts, ['made', 'changed', 'same', 'refused']), { id }, transaction)
 
 /** Takes a report back whole: lines that it made go, those it changed say again what they said. @returns false where there is none, or it was taken back already */
 export async function undoReport(
@@ -83,13 +69,8 @@ export async function undoReport(
   id: string,
   transaction: Transaction,
 ): Promise<'undone' | 'not-found' | 'built on'> {
-  const [found] = await rows<{ id: string; partnerId: string }>(
-    db,
-    'SELECT id, partner_id AS "partnerId" FROM reports WHERE site_id = $1 AND id = $2 AND undone_at IS NULL FOR UPDATE',
-    [siteId, id],
-    transaction,
-  )
-  if (found === undefined) return 'not-found'
+  const found = await selectOne(db, reports, ['id'], { siteId, id, undoneAt: null }, { holds: true, transaction })
+  if (found === null) return 'not-found'
   // A later report that corrected its lines has to be taken back first.
   const later = await rows(
     db,
@@ -107,9 +88,9 @@ export async function undoReport(
     [id],
     transaction,
   )
-  await rows(db, 'DELETE FROM earning_changes WHERE report_id = $1', [id], transaction)
-  await rows(db, 'DELETE FROM earnings WHERE report_id = $1', [id], transaction)
-  await rows(db, 'UPDATE reports SET undone_at = now() WHERE id = $1', [id], transaction)
+  await remove(db, earningChanges, { reportId: id }, transaction)
+  await remove(db, earnings, { reportId: id }, transaction)
+  await update(db, reports, { undoneAt: NOW }, { id }, transaction)
   return 'undone'
 }
 

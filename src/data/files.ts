@@ -1,7 +1,7 @@
-import type { Transaction } from 'sequelize'
 import { putContents } from './contents.ts'
-import { type Database, rows, storable } from './database.ts'
-import type { FileRow, PageKind } from './models.ts'
+import { type Database, rows, storable, type Transaction } from './database.ts'
+import { NOW, select, selectOne, update } from './plain.ts'
+import { files, type PageKind, selected, type FileRow as WholeFile } from './tables/index.ts'
 
 export interface NewFile {
   readonly siteId: string
@@ -42,20 +42,19 @@ export async function upsertFile(
 
 /** A file as it stands in the studio, by the path it is asked for. */
 export async function findDraftFile(db: Database, siteId: string, path: string): Promise<{ hash: string; mediaType: string } | null> {
-  const [file] = await rows<{ hash: string; mediaType: string }>(
-    db,
-    `SELECT draft_hash AS hash, media_type AS "mediaType" FROM files WHERE site_id = $1 AND path = $2 AND removed_at IS NULL`,
-    [siteId, storable(path)],
-  )
-  return file ?? null
+  const file = await selectOne(db, files, ['draftHash', 'mediaType'], { siteId, path: storable(path), removedAt: null })
+  return file === null ? null : { hash: file.draftHash, mediaType: file.mediaType }
 }
 
 /** What is kept by path: enough to tell new from changed. */
-export function fileHashes(db: Database, siteId: string): Promise<{ path: string; hash: string }[]> {
-  return rows(db, 'SELECT path, draft_hash AS hash FROM files WHERE site_id = $1 AND removed_at IS NULL', [siteId])
+export async function fileHashes(db: Database, siteId: string): Promise<{ path: string; hash: string }[]> {
+  const found = await select(db, files, ['path', 'draftHash'], { siteId, removedAt: null })
+  return found.map(({ path, draftHash }) => ({ path, hash: draftHash }))
 }
 
-const FILE = `f.id, f.site_id AS "siteId", f.path, f.media_type AS "mediaType", f.bytes, f.draft_hash AS "draftHash", f.live_hash AS "liveHash", f.removed_at AS "removedAt", f.version`
+const FIELDS = ['id', 'siteId', 'path', 'mediaType', 'bytes', 'draftHash', 'liveHash', 'removedAt', 'version'] as const
+export type FileRow = Pick<WholeFile, (typeof FIELDS)[number]>
+const FILE = selected(files, FIELDS, 'f')
 const IS_HERE = '(f.removed_at IS NULL OR f.live_hash IS NOT NULL)'
 
 /** Every file of a site that readers or drafts can name. */
@@ -104,13 +103,8 @@ export async function markFileRemoved(
   { id, version, isRemoved }: { id: string; version: number; isRemoved: boolean },
   transaction: Transaction,
 ): Promise<boolean> {
-  const [row] = await rows(
-    db,
-    `UPDATE files SET removed_at = CASE WHEN $3 THEN now() END, updated_at = now(), version = version + 1 WHERE id = $1 AND version = $2 RETURNING id`,
-    [id, version, isRemoved],
-    transaction,
-  )
-  return row !== undefined
+  const change = { removedAt: isRemoved ? NOW : null, updatedAt: NOW, version: version + 1 }
+  return (await update(db, files, change, { id, version }, transaction)) > 0
 }
 
 /** Every page, block and menu that names one of these files. */

@@ -1,6 +1,5 @@
-import type { Transaction } from 'sequelize'
 import type { Fine } from '../core/placements/index.ts'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 
 /** What people marked as fine on a site, by key. */
 export async function listFine(db: Database, siteId: string): Promise<ReadonlyMap<string, Fine>> {

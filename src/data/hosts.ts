@@ -1,13 +1,10 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
-import type { HostRow } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { IS_THERE, isNot, NEXT, selectOne, update } from './plain.ts'
+import { type HostRow, hosts, selected } from './tables/index.ts'
 
-export interface ListedHost extends HostRow {
-  readonly missingTo: string
-  readonly version: number
-}
-
-const COLUMNS = 'id, site_id AS "siteId", host, kind, prefix, is_main AS "isMain", origin, missing_to AS "missingTo", version'
+const LISTED = ['id', 'siteId', 'host', 'kind', 'prefix', 'isMain', 'origin', 'missingTo', 'version'] as const
+export type ListedHost = Pick<HostRow, (typeof LISTED)[number]>
+const COLUMNS = selected(hosts, LISTED)
 
 /** The hosts a site answers on: pages first, then short links, then front doors. */
 export function listHosts(db: Database, siteId: string, transaction?: Transaction): Promise<ListedHost[]> {
@@ -61,12 +58,7 @@ export async function updateHost(
     transaction,
   )
   if (changed !== undefined && isMain)
-    await rows(
-      db,
-      'UPDATE hosts SET is_main = false, version = version + 1 WHERE site_id = $1 AND kind = $2 AND id <> $3 AND is_main',
-      [siteId, changed.kind, id],
-      transaction,
-    )
+    await update(db, hosts, { isMain: false, version: NEXT }, { siteId, kind: changed.kind, id: isNot(id), isMain: true }, transaction)
   return changed ?? null
 }
 
@@ -94,15 +86,11 @@ export async function withdrawHost(db: Database, siteId: string, id: string, tra
 /** The host of this name and kind that was taken away last; null where there is none. */
 export async function goneHost(
   db: Database,
-  { siteId, host, kind }: { siteId: string; host: string; kind: string },
+  { siteId, host, kind }: Pick<HostRow, 'siteId' | 'host' | 'kind'>,
   transaction: Transaction,
 ): Promise<string | null> {
-  const [gone] = await rows<{ id: string }>(
-    db,
-    `SELECT id FROM hosts WHERE site_id = $1 AND host = $2 AND kind = $3 AND removed_at IS NOT NULL ORDER BY removed_at DESC LIMIT 1`,
-    [siteId, host, kind],
-    transaction,
-  )
+  const order = [['removedAt', 'DESC']] as const
+  const gone = await selectOne(db, hosts, ['id'], { siteId, host, kind, removedAt: IS_THERE }, { order, transaction })
   return gone?.id ?? null
 }
 

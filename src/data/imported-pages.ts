@@ -1,7 +1,6 @@
-import type { Transaction } from 'sequelize'
 import type { PageNotes } from '../core/content/index.ts'
 import { type NewContent, putContents } from './contents.ts'
-import { type Database, jsonOf, rows, storable } from './database.ts'
+import { type Database, jsonOf, rows, storable, type Transaction } from './database.ts'
 import { deriveFrom } from './derived.ts'
 import { keepRevisions } from './revisions.ts'
 

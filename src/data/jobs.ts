@@ -1,7 +1,11 @@
-import type { Transaction } from 'sequelize'
-import { type Database, inTransaction, jsonOf, rows } from './database.ts'
+import { type Database, inTransaction, jsonOf, rows, type Transaction } from './database.ts'
 import { broughtBy } from './imported-pages.ts'
-import type { JobRow } from './models.ts'
+import { count, insert, selectOne } from './plain.ts'
+import { jobs, type StoredJob, selected } from './tables/index.ts'
+
+const FIELDS = ['id', 'siteId', 'kind', 'state', 'input', 'done', 'total', 'report', 'message', 'personId', 'isCancelAsked'] as const
+export type JobRow = Pick<StoredJob, (typeof FIELDS)[number]>
+const COLUMNS = selected(jobs, FIELDS)
 
 /** Jobs that nobody may take up again: their work is one transaction of the call that began them. */
 const BEGUN_BY_A_CALL = 1_000
@@ -33,28 +37,17 @@ export async function tellProgress(db: Database, id: string, done: number, total
   return job?.asked === true
 }
 
-const COLUMNS = `id, site_id AS "siteId", kind, state, input, done, total, report, message, person_id AS "personId", is_cancel_asked AS "isCancelAsked"`
-
 /** Notes work down that waits for the job floor. @returns its id */
 export async function insertJob(
   db: Database,
   { siteId, kind, input, personId }: Pick<JobRow, 'siteId' | 'kind' | 'input' | 'personId'>,
   transaction: Transaction,
 ): Promise<string> {
-  const [job] = await rows<{ id: string }>(
-    db,
-    `INSERT INTO jobs (site_id, kind, state, input, person_id) VALUES ($1, $2, 'waiting', $3::jsonb, $4) RETURNING id`,
-    [siteId, kind, jsonOf(input), personId],
-    transaction,
-  )
-  return job?.id ?? ''
+  return (await insert(db, jobs, { siteId, kind, state: 'waiting', input, personId }, transaction)).id
 }
 
 /** @returns null when the site has no such job */
-export async function findJob(db: Database, siteId: string, id: string): Promise<JobRow | null> {
-  const [job] = await rows<JobRow>(db, `SELECT ${COLUMNS} FROM jobs WHERE site_id = $1 AND id = $2`, [siteId, id])
-  return job ?? null
-}
+export const findJob = (db: Database, siteId: string, id: string): Promise<JobRow | null> => selectOne(db, jobs, FIELDS, { siteId, id })
 
 /** Asks a job to stop: one that waits stops at once. @returns null when it is over already */
 export async function askToCancel(db: Database, id: string): Promise<JobRow | null> {
@@ -155,7 +148,7 @@ const TAKEN_BACK = `INSERT INTO jobs (site_id, kind, state, input, person_id)
 
 /** Whether somebody asked a job to stop. */
 export async function isCancelAsked(db: Database, id: string): Promise<boolean> {
-  return (await rows(db, 'SELECT 1 FROM jobs WHERE id = $1 AND is_cancel_asked', [id])).length > 0
+  return (await count(db, jobs, { id, isCancelAsked: true })) > 0
 }
 
 /** Gives jobs back that were at work, as if they had not been begun. */

@@ -1,13 +1,35 @@
-import type { Transaction } from 'sequelize'
 import { type NewContent, putContents } from './contents.ts'
-import { type Database, rows, storable } from './database.ts'
+import { type Database, rows, storable, type Transaction } from './database.ts'
 import { deriveFrom } from './derived.ts'
-import type { PageKind, PageRow } from './models.ts'
+import { count, isNot, NOW, remove, select, selectOne, update } from './plain.ts'
 import { dropHalfWay, keepRevisions } from './revisions.ts'
+import { files, type PageKind, pages, selected, type PageRow as WholePage } from './tables/index.ts'
 
+const PAGE = [
+  'id',
+  'siteId',
+  'kind',
+  'path',
+  'sourceName',
+  'title',
+  'encoding',
+  'draftHash',
+  'liveHash',
+  'liveEncoding',
+  'importHash',
+  'draftAt',
+  'liveAt',
+  'editedBy',
+  'writtenFor',
+  'tags',
+  'originKind',
+  'originHash',
+  'removedAt',
+  'version',
+] as const
+export type PageRow = Pick<WholePage, (typeof PAGE)[number]>
 /** Of `pages p`, as a {@link PageRow}. */
-export const PAGE_COLUMNS = `p.id, p.site_id AS "siteId", p.path, p.source_name AS "sourceName", p.title, p.encoding, p.draft_hash AS "draftHash", p.live_hash AS "liveHash",
-  p.live_encoding AS "liveEncoding", p.import_hash AS "importHash", p.draft_at AS "draftAt", p.live_at AS "liveAt", p.edited_by AS "editedBy", p.kind, p.written_for AS "writtenFor", p.tags, p.origin_kind AS "originKind", p.origin_hash AS "originHash", p.removed_at AS "removedAt", p.version`
+export const PAGE_COLUMNS = selected(pages, PAGE, 'p')
 
 /** A page with what a list shows beside it. */
 export interface ListedPage extends PageRow {
@@ -53,11 +75,11 @@ export async function listPages(db: Database, filter: PageFilter): Promise<{ ite
   if (filter.state === 'new') where.push('p.live_hash IS NULL')
   if (filter.state === 'changed') where.push('p.live_hash IS NOT NULL AND p.live_hash <> p.draft_hash')
   if (filter.state === 'live') where.push('p.live_hash = p.draft_hash')
-  const [count] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM pages p WHERE ${where.join(' AND ')}`, bind)
+  const [counted] = await rows<{ total: number }>(db, `SELECT count(*)::int AS total FROM pages p WHERE ${where.join(' AND ')}`, bind)
   if (filter.after !== undefined) also((n) => `p.path > ${n} COLLATE "C"`, filter.after)
   bind.push(filter.limit)
   const items = await rows<ListedPage>(db, `${LISTED} WHERE ${where.join(' AND ')} ORDER BY p.path COLLATE "C" LIMIT $${bind.length}`, bind)
-  return { items, total: count?.total ?? 0 }
+  return { items, total: counted?.total ?? 0 }
 }
 
 /** Puts a draft on top of `version`, with revision and placements. @returns null when `version` is not the newest */
@@ -131,17 +153,10 @@ export async function markRemoved(
   { pageId, version, isRemoved }: { pageId: string; version: number; isRemoved: boolean },
   transaction: Transaction,
 ): Promise<boolean | null> {
-  const [gone] = isRemoved
-    ? await rows(db, 'DELETE FROM pages WHERE id = $1 AND version = $2 AND live_hash IS NULL RETURNING id', [pageId, version], transaction)
-    : []
-  if (gone !== undefined) return true
-  const [row] = await rows(
-    db,
-    `UPDATE pages SET removed_at = CASE WHEN $3 THEN now() END, updated_at = now(), version = version + 1 WHERE id = $1 AND version = $2 RETURNING id`,
-    [pageId, version, isRemoved],
-    transaction,
-  )
-  return row === undefined ? null : false
+  const newest = { id: pageId, version }
+  if (isRemoved && (await remove(db, pages, { ...newest, liveHash: null }, transaction)) > 0) return true
+  const change = { removedAt: isRemoved ? NOW : null, updatedAt: NOW, version: version + 1 }
+  return (await update(db, pages, change, newest, transaction)) === 0 ? null : false
 }
 
 /** Gives a page another path. @returns 'moved-on' when `version` is not the newest, 'path-taken' when something has that path */
@@ -157,47 +172,31 @@ export async function movePage(
   }: { siteId: string; id: string; version: number; path: string; sourceName: string; personId: string },
   transaction: Transaction,
 ): Promise<'moved' | 'moved-on' | 'path-taken'> {
-  const [taken] = await rows(
-    db,
-    `SELECT 1 AS found FROM pages WHERE site_id = $1 AND path = $2 AND id <> $3 UNION SELECT 1 FROM files WHERE site_id = $1 AND path = $2`,
-    [siteId, path, id],
-    transaction,
-  )
-  if (taken !== undefined) return 'path-taken'
-  const moved = await rows(
-    db,
-    `UPDATE pages SET path = $4, source_name = $5, version = version + 1, updated_at = now() WHERE id = $1 AND site_id = $2 AND version = $3 RETURNING id`,
-    [id, siteId, version, path, storable(sourceName)],
-    transaction,
-  )
-  if (moved.length === 0) return 'moved-on'
+  const isTaken =
+    (await count(db, pages, { siteId, path, id: isNot(id) }, transaction)) + (await count(db, files, { siteId, path }, transaction)) > 0
+  if (isTaken) return 'path-taken'
+  const change = { path, sourceName: storable(sourceName), version: version + 1, updatedAt: NOW }
+  if ((await update(db, pages, change, { id, siteId, version }, transaction)) === 0) return 'moved-on'
   await keepRevisions(db, [id], { madeBy: 'move', personId }, transaction)
   return 'moved'
 }
 
 /** How many pages a site has, without blocks and menus. */
-export async function countPages(db: Database, siteId: string): Promise<number> {
-  const [count] = await rows<{ pages: number }>(db, "SELECT count(*)::int AS pages FROM pages WHERE site_id = $1 AND kind = 'page'", [
-    siteId,
-  ])
-  return count?.pages ?? 0
-}
+export const countPages = (db: Database, siteId: string): Promise<number> => count(db, pages, { siteId, kind: 'page' })
 
 /** The titles of all pages, by path. */
-export function titlesByPath(db: Database, siteId: string): Promise<{ path: string; title: string }[]> {
-  return rows(db, `SELECT path, title FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL`, [siteId])
-}
+export const titlesByPath = (db: Database, siteId: string): Promise<{ path: string; title: string }[]> =>
+  select(db, pages, ['path', 'title'], { siteId, kind: 'page', removedAt: null })
 
 /** The content of a page's draft, as it is kept. @returns null when there is no such page */
 export async function draftName(db: Database, id: string): Promise<{ hash: string; encoding: string } | null> {
-  const [row] = await rows<{ hash: string; encoding: string }>(db, 'SELECT draft_hash AS hash, encoding FROM pages WHERE id = $1', [id])
-  return row ?? null
+  const page = await selectOne(db, pages, ['draftHash', 'encoding'], { id })
+  return page === null ? null : { hash: page.draftHash, encoding: page.encoding }
 }
 
 /** The id of the page at a path, gone ones too. */
 export async function pageIdAt(db: Database, siteId: string, path: string, transaction?: Transaction): Promise<string | null> {
-  const [page] = await rows<{ id: string }>(db, 'SELECT id FROM pages WHERE site_id = $1 AND path = $2', [siteId, path], transaction)
-  return page?.id ?? null
+  return (await selectOne(db, pages, ['id'], { siteId, path }, { transaction }))?.id ?? null
 }
 
 /** Drafts whose bytes hold a text somewhere, by path: whether it means anything there is for the caller to say. */
@@ -227,11 +226,8 @@ export async function livePathsHolding(db: Database, siteId: string, text: strin
 
 /** Pages that people write, by path, each with the version of its draft; neither menus nor shared blocks. */
 export const draftVersions = (db: Database, siteId: string, limit: number): Promise<{ id: string; version: number }[]> =>
-  rows(db, `SELECT id, version FROM pages WHERE site_id = $1 AND kind = 'page' AND removed_at IS NULL ORDER BY path LIMIT $2`, [
-    siteId,
-    limit,
-  ])
+  select(db, pages, ['id', 'version'], { siteId, kind: 'page', removedAt: null }, { order: [['path', 'ASC']], limit })
 
 /** {@link draftVersions} of certain pages. */
 export const draftVersionsOf = (db: Database, siteId: string, ids: readonly string[]): Promise<{ id: string; version: number }[]> =>
-  rows(db, 'SELECT id, version FROM pages WHERE site_id = $1 AND id = ANY($2::uuid[]) ORDER BY path', [siteId, ids])
+  select(db, pages, ['id', 'version'], { siteId, id: ids }, { order: [['path', 'ASC']] })

@@ -1,4 +1,6 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { count, remove, select } from './plain.ts'
+import { partnerBanners, partnerSubs, type RowOf, selected } from './tables/index.ts'
 import { PAGE_DIFFERS } from './unpublished.ts'
 
 export interface SubRow {
@@ -22,28 +24,22 @@ export async function keepSubs(db: Database, siteId: string, subs: readonly SubR
   )
 }
 
-export interface BannerRow {
-  readonly id: string
-  readonly partnerId: string
-  readonly href: string
-  readonly text: string
-  readonly picture: unknown
-}
-const BANNER = `b.id, b.partner_id AS "partnerId", b.href, b.words AS text, b.picture`
+export type BannerRow = Readonly<Pick<RowOf<typeof partnerBanners>, (typeof BANNER)[number]>>
+const BANNER = ['id', 'partnerId', 'href', 'text', 'picture'] as const
 
 /** Of one partner, or of all; or the one of an id. */
 export const listBanners = (
   db: Database,
   siteId: string,
-  { partnerId = null, id = null }: { partnerId?: string | null; id?: string | null },
+  of: { readonly partnerId?: string; readonly id?: string },
   limit: number,
-): Promise<BannerRow[]> =>
-  rows(
-    db,
-    `SELECT ${BANNER} FROM partner_banners b
-     WHERE b.site_id = $1 AND ($2::uuid IS NULL OR b.partner_id = $2) AND ($3::uuid IS NULL OR b.id = $3) ORDER BY b.created_at DESC, b.id LIMIT $4`,
-    [siteId, partnerId, id, limit],
-  )
+): Promise<BannerRow[]> => {
+  const order = [
+    ['createdAt', 'DESC'],
+    ['id', 'ASC'],
+  ] as const
+  return select(db, partnerBanners, BANNER, { siteId, ...of }, { order, limit })
+}
 
 /** @returns null where there is no such banner */
 export async function setBannerPicture(
@@ -55,7 +51,7 @@ export async function setBannerPicture(
 ): Promise<BannerRow | null> {
   const [row] = await rows<BannerRow>(
     db,
-    `UPDATE partner_banners AS b SET picture = $3::jsonb WHERE b.site_id = $1 AND b.id = $2 RETURNING ${BANNER}`,
+    `UPDATE partner_banners AS b SET picture = $3::jsonb WHERE b.site_id = $1 AND b.id = $2 RETURNING ${selected(partnerBanners, BANNER, 'b')}`,
     [siteId, id, jsonOf(picture)],
     transaction,
   )
@@ -72,25 +68,19 @@ export async function insertBanner(
   const [row] = await rows<BannerRow>(
     db,
     `INSERT INTO partner_banners AS b (site_id, partner_id, href, words, picture)
-     SELECT $1, p.id, $3, $4, $5::jsonb FROM partners p WHERE p.id = $2 AND p.site_id = $1 RETURNING ${BANNER}`,
+     SELECT $1, p.id, $3, $4, $5::jsonb FROM partners p WHERE p.id = $2 AND p.site_id = $1 RETURNING ${selected(partnerBanners, BANNER, 'b')}`,
     [siteId, banner.partnerId, banner.href, banner.text, jsonOf(banner.picture)],
     transaction,
   )
   return row ?? null
 }
 
-export async function countBanners(db: Database, siteId: string, partnerId: string, transaction: Transaction): Promise<number> {
-  const [found] = await rows<{ count: number }>(
-    db,
-    'SELECT count(*)::int AS count FROM partner_banners WHERE site_id = $1 AND partner_id = $2',
-    [siteId, partnerId],
-    transaction,
-  )
-  return found?.count ?? 0
+export function countBanners(db: Database, siteId: string, partnerId: string, transaction: Transaction): Promise<number> {
+  return count(db, partnerBanners, { siteId, partnerId }, transaction)
 }
 
 export async function removeBanner(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
-  return (await rows(db, 'DELETE FROM partner_banners WHERE site_id = $1 AND id = $2 RETURNING id', [siteId, id], transaction)).length > 0
+  return (await remove(db, partnerBanners, { siteId, id }, transaction)) > 0
 }
 
 /** Pages whose links lead to an address, by address. */
@@ -132,10 +122,6 @@ export async function unpublishedLinksTo(
 
 /** The page that each of these sub-IDs stands for; null for a short link's. Those that nobody knows are left out. */
 export async function pagesOfSubs(db: Database, siteId: string, subs: readonly string[]): Promise<ReadonlyMap<string, string | null>> {
-  const found = await rows<{ sub: string; pageId: string | null }>(
-    db,
-    'SELECT sub, page_id AS "pageId" FROM partner_subs WHERE site_id = $1 AND sub = ANY($2::text[])',
-    [siteId, subs],
-  )
+  const found = await select(db, partnerSubs, ['sub', 'pageId'], { siteId, sub: subs })
   return new Map(found.map(({ sub, pageId }) => [sub, pageId]))
 }

@@ -1,6 +1,8 @@
-import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 import { leadsOut, leadsTo } from './partners.ts'
+import { insert } from './plain.ts'
 import type { ShortLinkVersion } from './short-links.ts'
+import { partnerMoves, selected } from './tables/index.ts'
 
 /** A short link whose destination names a host. */
 export interface MovedShortLink {
@@ -49,20 +51,14 @@ export const insertPartnerMove = (
   partnerId: string,
   move: PartnerMoveRow,
   transaction?: Transaction,
-): Promise<unknown> =>
-  rows(
-    db,
-    'INSERT INTO partner_moves (id, site_id, partner_id, bulk_change_id, redirect_step_id, short_links, person_id) VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7)',
-    [move.id, siteId, partnerId, move.bulkChangeId, move.redirectStepId, jsonOf(move.shortLinks), personId],
-    transaction,
-  )
+): Promise<unknown> => insert(db, partnerMoves, { siteId, personId, partnerId, ...move }, transaction)
 
 /** Takes hold of a step that is to be taken back. @returns null where there is none, or it was taken back already */
 export async function takePartnerMove(db: Database, siteId: string, id: string, transaction: Transaction): Promise<PartnerMoveRow | null> {
   const [row] = await rows<PartnerMoveRow>(
     db,
     `UPDATE partner_moves SET undone_at = now() WHERE site_id = $1 AND id = $2 AND undone_at IS NULL
-     RETURNING id, bulk_change_id AS "bulkChangeId", redirect_step_id AS "redirectStepId", short_links AS "shortLinks"`,
+     RETURNING ${selected(partnerMoves, ['id', 'bulkChangeId', 'redirectStepId', 'shortLinks'])}`,
     [siteId, id],
     transaction,
   )

@@ -1,49 +1,44 @@
 import { UniqueConstraintError } from 'sequelize'
-import type { Commission, Partner, Payout } from '../contract/partners.ts'
+import type { Partner } from '../contract/partners.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { count, remove, update } from './plain.ts'
+import { columnsOf, partners, recordOf, recordTypes, type StoredPartner, selected, setFrom } from './tables/index.ts'
 
 /** Somebody's name is another partner's already. */
 export class NameTaken extends Error {}
 
+const SAYS = [
+  'name',
+  'sites',
+  'template',
+  'account',
+  'what',
+  'networkId',
+  'isNetwork',
+  'status',
+  'endsOn',
+  'allows',
+  'commission',
+  'currency',
+  'cookieDays',
+  'payout',
+  'isPaid',
+  'contact',
+  'notes',
+  'loginUrl',
+] as const satisfies readonly (keyof Partner)[]
 /** What of a partner people set. */
-export interface PartnerFields extends Omit<Partner, 'id' | 'version' | 'hasLogIn' | 'commission' | 'payout'> {
-  readonly commission: Commission
-  readonly payout: Payout
-}
+export type PartnerFields = Pick<StoredPartner, (typeof SAYS)[number]>
 export interface PartnerRow extends PartnerFields {
   readonly id: string
   readonly version: number
   readonly hasLogIn: boolean
 }
 
-const SHOWN = `p.id, p.name, p.sites, p.link_template AS template, p.account, p.what, p.network_id AS "networkId", p.is_network AS "isNetwork", p.status,
-  p.ends_on::text AS "endsOn", p.allows, p.commission, p.currency, p.cookie_days AS "cookieDays", p.payout, p.is_paid AS "isPaid", p.contact, p.notes, p.login_url AS "loginUrl",
-  p.log_in IS NOT NULL AS "hasLogIn", p.version`
-
-/** Column, type in a record, and field, by turns. */
-const FIELDS: readonly (readonly [column: string, type: string, field: keyof PartnerFields])[] = [
-  ['name', 'text', 'name'],
-  ['sites', 'text[]', 'sites'],
-  ['link_template', 'text', 'template'],
-  ['account', 'text', 'account'],
-  ['what', 'text', 'what'],
-  ['network_id', 'uuid', 'networkId'],
-  ['is_network', 'boolean', 'isNetwork'],
-  ['status', 'text', 'status'],
-  ['ends_on', 'date', 'endsOn'],
-  ['allows', 'text', 'allows'],
-  ['commission', 'jsonb', 'commission'],
-  ['currency', 'text', 'currency'],
-  ['cookie_days', 'int', 'cookieDays'],
-  ['payout', 'jsonb', 'payout'],
-  ['is_paid', 'boolean', 'isPaid'],
-  ['contact', 'text', 'contact'],
-  ['notes', 'text', 'notes'],
-  ['login_url', 'text', 'loginUrl'],
-]
-const COLUMNS = FIELDS.map(([column]) => column).join(', ')
-const RECORD = FIELDS.map(([column, type]) => `${column} ${type}`).join(', ')
-const recordOf = (fields: PartnerFields): string => jsonOf(Object.fromEntries(FIELDS.map(([column, , field]) => [column, fields[field]])))
+const SHOWN = `${selected(partners, ['id', ...SAYS, 'version'], 'p')}, p.log_in IS NOT NULL AS "hasLogIn"`
+const COLUMNS = columnsOf(partners, SAYS)
+const RECORD = recordTypes(partners, SAYS)
+const jsonOfFields = (fields: PartnerFields): string => jsonOf(recordOf(partners, SAYS, fields))
 
 /** @throws NameTaken */
 async function named<T>(work: Promise<T>): Promise<T> {
@@ -75,10 +70,8 @@ export async function ownerOfSites(
   return row ?? null
 }
 
-export async function countPartners(db: Database, siteId: string, transaction: Transaction): Promise<number> {
-  const [found] = await rows<{ count: number }>(db, 'SELECT count(*)::int AS count FROM partners WHERE site_id = $1', [siteId], transaction)
-  return found?.count ?? 0
-}
+export const countPartners = (db: Database, siteId: string, transaction: Transaction): Promise<number> =>
+  count(db, partners, { siteId }, transaction)
 
 export async function findPartnerNamed(db: Database, siteId: string, name: string): Promise<PartnerRow | null> {
   const [row] = await rows<PartnerRow>(db, `SELECT ${SHOWN} FROM partners p WHERE p.site_id = $1 AND p.name = $2`, [siteId, name])
@@ -96,7 +89,7 @@ export async function insertPartner(db: Database, siteId: string, fields: Partne
     rows<PartnerRow>(
       db,
       `INSERT INTO partners AS p (site_id, ${COLUMNS}) SELECT $1, ${COLUMNS} FROM jsonb_to_record($2::jsonb) AS w (${RECORD}) RETURNING ${SHOWN}`,
-      [siteId, recordOf(fields)],
+      [siteId, jsonOfFields(fields)],
       transaction,
     ),
   )
@@ -111,13 +104,12 @@ export async function updatePartner(
   fields: PartnerFields,
   transaction: Transaction,
 ): Promise<PartnerRow | null> {
-  const sets = FIELDS.map(([column]) => `${column} = w.${column}`).join(', ')
   const [row] = await named(
     rows<PartnerRow>(
       db,
-      `UPDATE partners p SET version = p.version + 1, ${sets} FROM jsonb_to_record($4::jsonb) AS w (${RECORD})
+      `UPDATE partners p SET version = p.version + 1, ${setFrom(partners, SAYS, 'w')} FROM jsonb_to_record($4::jsonb) AS w (${RECORD})
        WHERE p.id = $1 AND p.site_id = $2 AND p.version = $3 RETURNING ${SHOWN}`,
-      [id, siteId, version, recordOf(fields)],
+      [id, siteId, version, jsonOfFields(fields)],
       transaction,
     ),
   )
@@ -126,7 +118,7 @@ export async function updatePartner(
 
 /** @returns false when there is no such partner */
 export async function removePartner(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
-  return (await rows(db, 'DELETE FROM partners WHERE id = $1 AND site_id = $2 RETURNING id', [id, siteId], transaction)).length > 0
+  return (await remove(db, partners, { id, siteId }, transaction)) > 0
 }
 
 /** What is kept of a log-in, encrypted; of a partner without one, its network's. Null where there is none. */
@@ -164,7 +156,7 @@ export async function keepLogIn(
 export const listLogIns = (db: Database, transaction: Transaction): Promise<{ id: string; sealed: Buffer }[]> =>
   rows(db, 'SELECT id, log_in AS sealed FROM partners WHERE log_in IS NOT NULL FOR UPDATE', [], transaction)
 export const resealLogIn = (db: Database, id: string, sealed: Buffer, transaction: Transaction): Promise<unknown> =>
-  rows(db, 'UPDATE partners SET log_in = $2 WHERE id = $1', [id, sealed], transaction)
+  update(db, partners, { logIn: sealed }, { id }, transaction)
 
 /** The host that a row leads to, read from its end, as it is indexed. @param row - its alias in the query */
 export const hostOf = (row: string): string =>
@@ -186,14 +178,13 @@ interface UsedPartner {
   readonly sites: readonly string[]
 }
 const WANTED = 'wanted AS MATERIALIZED (SELECT * FROM jsonb_to_recordset($2::jsonb) AS w (id text, host text))'
-const wantedHosts = (partners: readonly UsedPartner[]): string =>
-  jsonOf(partners.flatMap(({ id, sites }) => sites.map((host) => ({ id, host }))))
+const wantedHosts = (used: readonly UsedPartner[]): string => jsonOf(used.flatMap(({ id, sites }) => sites.map((host) => ({ id, host }))))
 
 /** Where partners are used: short links and redirects by partner, of those that lead to one of its hosts, with what people clicked through to it. */
 export async function usesOfPartners(
   db: Database,
   siteId: string,
-  partners: readonly UsedPartner[],
+  used: readonly UsedPartner[],
 ): Promise<ReadonlyMap<string, { readonly shortLinks: number; readonly redirects: number; readonly clicks: number }>> {
   const found = await rows<{ id: string; shortLinks: number; redirects: number }>(
     db,
@@ -202,10 +193,10 @@ export async function usesOfPartners(
          UNION SELECT w.id, r.id, true FROM wanted w JOIN redirects r ON ${leadsOut('$1')} AND ${leadsTo('r')})
      SELECT u.partner AS id, count(*) FILTER (WHERE NOT u.redirects)::int AS "shortLinks", count(*) FILTER (WHERE u.redirects)::int AS redirects
      FROM used u GROUP BY u.partner`,
-    [siteId, wantedHosts(partners)],
+    [siteId, wantedHosts(used)],
   )
   const uses = new Map(found.map(({ id, ...counts }) => [id, { ...counts, clicks: 0 }]))
-  for (const [id, clicks] of await clicksToPartners(db, siteId, partners))
+  for (const [id, clicks] of await clicksToPartners(db, siteId, used))
     uses.set(id, { shortLinks: 0, redirects: 0, ...uses.get(id), clicks })
   return uses
 }
@@ -219,7 +210,7 @@ const SINGLE_HOURS_MAX = 200
  * them along. Of a link that always led to one place, days are added up; of others hours, and single clicks within the hour of a change
  * that is not long past. What a split sends elsewhere is nobody's.
  */
-async function clicksToPartners(db: Database, siteId: string, partners: readonly UsedPartner[]): Promise<ReadonlyMap<string, number>> {
+async function clicksToPartners(db: Database, siteId: string, used: readonly UsedPartner[]): Promise<ReadonlyMap<string, number>> {
   const found = await rows<{ id: string; clicks: number }>(
     db,
     `WITH ${WANTED},
@@ -245,7 +236,7 @@ async function clicksToPartners(db: Database, siteId: string, partners: readonly
          SELECT s.partner, 1 FROM changed x JOIN clicks c ON c.at >= x.hour AND c.at < x.hour + interval '1 hour' AND c.visit = 'person' AND coalesce(c.variant, -1) <= 0
            JOIN spans s ON s.short_link_id = c.short_link_id AND c.at >= s.a AND c.at < s.b)
      SELECT partner AS id, sum(clicks)::int AS clicks FROM clicked GROUP BY partner`,
-    [siteId, wantedHosts(partners)],
+    [siteId, wantedHosts(used)],
   )
   return new Map(found.map(({ id, clicks }) => [id, clicks]))
 }

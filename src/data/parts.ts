@@ -1,8 +1,7 @@
-import type { Transaction } from 'sequelize'
 import { filledBlock } from '../core/blocks/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { readMenu, renderMenu } from '../core/menus/index.ts'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 
 /** A shared part as pages show it: "block footer" or "menu main", and its markup before rules are applied. */
 export interface PartRow {

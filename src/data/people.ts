@@ -1,13 +1,13 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
-import type { MembershipRow, PersonRow } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { count, isNot, NEXT, NOW, remove, update } from './plain.ts'
+import { entryLinks, type MembershipRow, memberships, type PersonRow, people, selected, sessions, tokens } from './tables/index.ts'
 
 /** Somebody at a site. */
-export type Member = PersonRow & Pick<MembershipRow, 'siteId' | 'role' | 'version'>
+export type Member = Pick<PersonRow, 'id' | 'email' | 'name' | 'passwordHash'> & Pick<MembershipRow, 'siteId' | 'role' | 'version'>
 export type ListedPerson = Omit<Member, 'passwordHash'> & Pick<MembershipRow, 'endedAt'> & { readonly hasPassword: boolean }
 
-const IDENTITY = 'p.id, p.email, p.name, m.site_id AS "siteId", m.role, m.version'
-const LISTED = `${IDENTITY}, m.ended_at AS "endedAt", p.password_hash IS NOT NULL AS "hasPassword"`
+const IDENTITY = `${selected(people, ['id', 'email', 'name'], 'p')}, ${selected(memberships, ['siteId', 'role', 'version'], 'm')}`
+const LISTED = `${IDENTITY}, ${selected(memberships, ['endedAt'], 'm')}, p.password_hash IS NOT NULL AS "hasPassword"`
 const MEMBERS = 'memberships m JOIN people p ON p.id = m.person_id'
 
 /** Everybody of a site, who has ended last. */
@@ -48,15 +48,8 @@ export async function otherOwners(db: Database, siteId: string, id: string, tran
 }
 
 /** People of a site who have not ended. */
-export async function countPeople(db: Database, siteId: string, transaction: Transaction): Promise<number> {
-  const [found] = await rows<{ n: number }>(
-    db,
-    'SELECT count(*)::int AS n FROM memberships WHERE site_id = $1 AND ended_at IS NULL',
-    [siteId],
-    transaction,
-  )
-  return found?.n ?? 0
-}
+export const countPeople = (db: Database, siteId: string, transaction: Transaction): Promise<number> =>
+  count(db, memberships, { siteId, endedAt: null }, transaction)
 
 /** Whether somebody belongs to a site that another one does not own: what is theirs as a person is not that one's to change. */
 export async function isBeyond(db: Database, personId: string, ownerId: string, transaction: Transaction): Promise<boolean> {
@@ -108,29 +101,19 @@ export async function updatePerson(
   { id, siteId, version, name, role }: Pick<Member, 'id' | 'siteId' | 'version' | 'name' | 'role'>,
   transaction: Transaction,
 ): Promise<ListedPerson | null> {
-  const [changed] = await rows(
-    db,
-    `UPDATE memberships SET role = $4, version = version + 1, updated_at = now()
-     WHERE person_id = $1 AND site_id = $2 AND version = $3 AND ended_at IS NULL RETURNING person_id`,
-    [id, siteId, version, role],
-    transaction,
-  )
-  if (changed === undefined) return null
-  await rows(db, 'UPDATE people SET name = $2, updated_at = now() WHERE id = $1 AND name <> $2', [id, name], transaction)
+  const next = { role, version: version + 1, updatedAt: NOW }
+  const changed = await update(db, memberships, next, { personId: id, siteId, version, endedAt: null }, transaction)
+  if (changed === 0) return null
+  await update(db, people, { name, updatedAt: NOW }, { id, name: isNot(name) }, transaction)
   return listed(db, siteId, id, transaction)
 }
 
 /** Ends somebody at a site: no way in is left there, nor anywhere for who was at no other. The name stays in the history. */
 export async function endPerson(db: Database, siteId: string, id: string, transaction: Transaction): Promise<void> {
-  const of = [id, siteId]
-  await rows(
-    db,
-    'UPDATE memberships SET ended_at = now(), version = version + 1, updated_at = now() WHERE person_id = $1 AND site_id = $2',
-    of,
-    transaction,
-  )
-  await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND site_id = $2', of, transaction)
-  await rows(db, 'UPDATE tokens SET revoked_at = now() WHERE person_id = $1 AND site_id = $2 AND revoked_at IS NULL', of, transaction)
+  const there = { personId: id, siteId }
+  await update(db, memberships, { endedAt: NOW, version: NEXT, updatedAt: NOW }, there, transaction)
+  await remove(db, sessions, there, transaction)
+  await update(db, tokens, { revokedAt: NOW }, { ...there, revokedAt: null }, transaction)
   const nowhere = 'NOT EXISTS (SELECT 1 FROM memberships m WHERE m.person_id = $1 AND m.ended_at IS NULL)'
   await rows(db, `UPDATE people SET password_hash = NULL, updated_at = now() WHERE id = $1 AND ${nowhere}`, [id], transaction)
   await rows(db, `DELETE FROM entry_links WHERE person_id = $1 AND ${nowhere}`, [id], transaction)
@@ -138,7 +121,7 @@ export async function endPerson(db: Database, siteId: string, id: string, transa
 
 /** Takes one-time links of somebody away: whoever holds one from before comes in nowhere by it. */
 export const dropEntryLinks = (db: Database, personId: string, transaction: Transaction): Promise<unknown> =>
-  rows(db, 'DELETE FROM entry_links WHERE person_id = $1', [personId], transaction)
+  remove(db, entryLinks, { personId }, transaction)
 
 /** Gives somebody a one-time link; the one before it no longer works. */
 export async function putEntryLink(db: Database, personId: string, hash: string, endsAt: Date, transaction: Transaction): Promise<void> {
@@ -175,9 +158,9 @@ export async function putPassword(
   keep: string | null,
   transaction: Transaction,
 ): Promise<void> {
-  await rows(db, 'UPDATE people SET password_hash = $2, updated_at = now() WHERE id = $1', [personId, passwordHash], transaction)
+  await update(db, people, { passwordHash, updatedAt: NOW }, { id: personId }, transaction)
   await dropEntryLinks(db, personId, transaction)
-  await rows(db, 'DELETE FROM sessions WHERE person_id = $1 AND id IS DISTINCT FROM $2::uuid', [personId, keep], transaction)
+  await remove(db, sessions, { personId, ...(keep === null ? {} : { id: isNot(keep) }) }, transaction)
 }
 
 const MEMBER = `SELECT ${IDENTITY}, p.password_hash AS "passwordHash" FROM ${MEMBERS} WHERE m.ended_at IS NULL`

@@ -1,5 +1,7 @@
 import type { PhraseWeights } from '../contract/phrases.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { count, remove, selectOne, update } from './plain.ts'
+import { phrases, selected, sites } from './tables/index.ts'
 
 export interface PhraseRow {
   readonly id: string
@@ -11,7 +13,7 @@ export interface PhraseRow {
   readonly isRefusedEverywhere: boolean
 }
 
-const SHOWN = `p.id, p.words, p.destination, p.partner_id AS "partnerId", p.priority,
+const SHOWN = `${selected(phrases, ['id', 'words', 'destination', 'partnerId', 'priority'], 'p')},
   (SELECT count(*)::int FROM phrase_refusals r WHERE r.phrase_id = p.id AND r.page_id IS NOT NULL) AS refused,
   EXISTS (SELECT 1 FROM phrase_refusals r WHERE r.phrase_id = p.id AND r.page_id IS NULL) AS "isRefusedEverywhere"`
 
@@ -22,14 +24,8 @@ export const listPhrases = (db: Database, siteId: string, partnerId: string | nu
     [siteId, partnerId, limit],
   )
 
-export async function countPhrases(db: Database, siteId: string, partnerId: string | null, transaction?: Transaction): Promise<number> {
-  const [found] = await rows<{ count: number }>(
-    db,
-    'SELECT count(*)::int AS count FROM phrases WHERE site_id = $1 AND ($2::uuid IS NULL OR partner_id = $2)',
-    [siteId, partnerId],
-    transaction,
-  )
-  return found?.count ?? 0
+export function countPhrases(db: Database, siteId: string, partnerId: string | null, transaction?: Transaction): Promise<number> {
+  return count(db, phrases, { siteId, ...(partnerId === null ? {} : { partnerId }) }, transaction)
 }
 
 /** Changes whenever a phrase of the site does. */
@@ -75,7 +71,7 @@ export async function updatePhrase(
 }
 
 export async function removePhrase(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
-  return (await rows(db, 'DELETE FROM phrases WHERE site_id = $1 AND id = $2 RETURNING id', [siteId, id], transaction)).length > 0
+  return (await remove(db, phrases, { siteId, id }, transaction)) > 0
 }
 
 /** @param pageId - null for every page. @returns false where there is no such phrase or page */
@@ -93,10 +89,7 @@ export async function refusePhrase(
     [siteId, id, pageId],
     transaction,
   )
-  return (
-    found.length > 0 ||
-    (await rows(db, 'SELECT 1 AS there FROM phrases WHERE site_id = $1 AND id = $2', [siteId, id], transaction)).length > 0
-  )
+  return found.length > 0 || (await count(db, phrases, { siteId, id }, transaction)) > 0
 }
 
 export async function allowPhrase(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
@@ -121,18 +114,16 @@ export async function phraseRefusals(db: Database, siteId: string): Promise<Read
 }
 
 export async function readWeights(db: Database, siteId: string): Promise<unknown> {
-  const [found] = await rows<{ weights: unknown }>(db, 'SELECT phrase_weights AS weights FROM sites WHERE id = $1', [siteId])
-  return found?.weights
+  return (await selectOne(db, sites, ['phraseWeights'], { id: siteId }))?.phraseWeights
 }
 export const writeWeights = (db: Database, siteId: string, weights: PhraseWeights, transaction: Transaction): Promise<unknown> =>
-  rows(db, 'UPDATE sites SET phrase_weights = $2::jsonb WHERE id = $1', [siteId, jsonOf(weights)], transaction)
+  update(db, sites, { phraseWeights: weights }, { id: siteId }, transaction)
 
 export async function readDisclosure(db: Database, siteId: string): Promise<unknown> {
-  const [found] = await rows<{ disclosure: unknown }>(db, 'SELECT disclosure FROM sites WHERE id = $1', [siteId])
-  return found?.disclosure
+  return (await selectOne(db, sites, ['disclosure'], { id: siteId }))?.disclosure
 }
 export const writeDisclosure = (db: Database, siteId: string, disclosure: object, transaction: Transaction): Promise<unknown> =>
-  rows(db, 'UPDATE sites SET disclosure = $2::jsonb WHERE id = $1', [siteId, jsonOf(disclosure)], transaction)
+  update(db, sites, { disclosure }, { id: siteId }, transaction)
 
 /** The words that links to a destination hang on, most used first. @param hrefs - spellings of the destination */
 export const wordsOfLinks = (

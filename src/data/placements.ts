@@ -1,8 +1,8 @@
-import type { Transaction } from 'sequelize'
 import type { FoundPlacement } from '../core/content/index.ts'
 import type { WrittenLink } from '../core/rules/index.ts'
-import { type Database, jsonOf, rows } from './database.ts'
-import type { PageKind } from './models.ts'
+import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { remove } from './plain.ts'
+import { type PageKind, placements as placementTable } from './tables/index.ts'
 
 /** Derives the placements of pages anew. */
 export async function replacePlacements(
@@ -16,7 +16,7 @@ export async function replacePlacements(
     [pages.map(({ pageId }) => pageId), pages.map(({ words }) => words)],
     transaction,
   )
-  await rows(db, 'DELETE FROM placements WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
+  await remove(db, placementTable, { pageId: pages.map(({ pageId }) => pageId) }, transaction)
   const found = pages.flatMap(({ pageId, placements }) => placements.map((each) => ({ page_id: pageId, ...each })))
   if (found.length === 0) return
   await rows(

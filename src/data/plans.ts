@@ -1,5 +1,6 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { update } from './plain.ts'
+import { plannedPublications } from './tables/index.ts'
 
 export interface PlanRow {
   readonly id: string
@@ -37,13 +38,7 @@ export async function insertPlan(
 
 /** @returns false when there is no such plan, or it has been carried out */
 export async function cancelPlan(db: Database, siteId: string, id: string, transaction: Transaction): Promise<boolean> {
-  const [row] = await rows(
-    db,
-    `UPDATE planned_publications SET state = 'cancelled' WHERE id = $1 AND site_id = $2 AND state = 'planned' RETURNING id`,
-    [id, siteId],
-    transaction,
-  )
-  return row !== undefined
+  return (await update(db, plannedPublications, { state: 'cancelled' }, { id, siteId, state: 'planned' }, transaction)) > 0
 }
 
 /** Takes one plan that is due, so that nobody else does. Null when none is. */
@@ -60,5 +55,5 @@ export async function claimPlan(
 }
 
 export async function tellPlan(db: Database, id: string, state: 'done' | 'failed', message: string): Promise<void> {
-  await rows(db, 'UPDATE planned_publications SET state = $2, message = $3 WHERE id = $1', [id, state, message])
+  await update(db, plannedPublications, { state, message }, { id })
 }

@@ -1,4 +1,6 @@
 import { type Database, rows } from './database.ts'
+import { ago, isBefore, remove } from './plain.ts'
+import { presence } from './tables/index.ts'
 
 /** Somebody who has not signed for this long has gone. Tabs sign every ten seconds. */
 const SEEN_SECONDS = 25
@@ -8,14 +10,14 @@ export async function signPresence(
   db: Database,
   { pageId, tab, personId, isLeaving }: { pageId: string; tab: string; personId: string; isLeaving: boolean },
 ): Promise<{ name: string; personId: string }[]> {
-  if (isLeaving) await rows(db, 'DELETE FROM presence WHERE page_id = $1 AND tab = $2', [pageId, tab])
+  if (isLeaving) await remove(db, presence, { pageId, tab })
   else
     await rows(
       db,
       'INSERT INTO presence (page_id, tab, person_id) VALUES ($1, $2, $3) ON CONFLICT (page_id, tab) DO UPDATE SET seen_at = now(), person_id = $3',
       [pageId, tab, personId],
     )
-  await rows(db, 'DELETE FROM presence WHERE seen_at < now() - make_interval(secs => $1)', [4 * SEEN_SECONDS])
+  await remove(db, presence, { seenAt: isBefore(ago(4 * SEEN_SECONDS, 'seconds')) })
   return rows(
     db,
     `SELECT DISTINCT p.name, p.id AS "personId" FROM presence s JOIN people p ON p.id = s.person_id

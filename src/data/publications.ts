@@ -1,6 +1,6 @@
-import type { Transaction } from 'sequelize'
-import { type Database, jsonOf, rows } from './database.ts'
-import type { PageKind } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { ago, isAfter, NOW, remove, select, selectOne, update } from './plain.ts'
+import { type PageKind, publicationItems, publications, selected } from './tables/index.ts'
 import { FILE_DIFFERS, PAGE_DIFFERS } from './unpublished.ts'
 
 async function newPublication(
@@ -52,7 +52,7 @@ export async function publish(
     transaction,
   )
   if (items.length > 0) return id
-  await rows(db, 'DELETE FROM publications WHERE id = $1', [id], transaction)
+  await remove(db, publications, { id }, transaction)
   return null
 }
 
@@ -84,7 +84,7 @@ export async function restorePublication(
     transaction,
   )
   if (items.length === 0) {
-    await rows(db, 'DELETE FROM publications WHERE id = $1', [id], transaction)
+    await remove(db, publications, { id }, transaction)
     return null
   }
   const drafts = await rows<{ id: string; hash: string; encoding: string; kind: PageKind; path: string; title: string }>(
@@ -181,30 +181,27 @@ export interface PublicationItemRow {
   readonly encoding: string | null
 }
 
-export function publicationItems(db: Database, id: string, limit: number): Promise<PublicationItemRow[]> {
+export function itemsOfPublication(db: Database, id: string, limit: number): Promise<PublicationItemRow[]> {
   return rows<PublicationItemRow>(
     db,
-    `SELECT kind, path, title, from_hash AS "fromHash", to_hash AS "toHash", from_encoding AS "fromEncoding", encoding
+    `SELECT ${selected(publicationItems, ['kind', 'path', 'title', 'fromHash', 'toHash', 'fromEncoding', 'encoding'])}
      FROM publication_items WHERE publication_id = $1 ORDER BY kind = 'file', path LIMIT $2`,
     [id, limit],
   )
 }
 
 export async function publicationSite(db: Database, id: string): Promise<string | null> {
-  const [row] = await rows<{ siteId: string }>(db, 'SELECT site_id AS "siteId" FROM publications WHERE id = $1', [id])
-  return row?.siteId ?? null
+  return (await selectOne(db, publications, ['siteId'], { id }))?.siteId ?? null
 }
 
 /** Publications of the last day that the live site was not asked for: whoever was to ask was not there. */
 export async function uncheckedPublications(db: Database): Promise<string[]> {
-  const found = await rows<{ id: string }>(
-    db,
-    `SELECT id FROM publications WHERE checked IS NULL AND created_at > now() - interval '1 day' ORDER BY created_at LIMIT 20`,
-  )
+  const late = { checked: null, createdAt: isAfter(ago(1, 'days')) }
+  const found = await select(db, publications, ['id'], late, { order: [['createdAt', 'ASC']], limit: 20 })
   return found.map(({ id }) => id)
 }
 
 /** Writes down what the live site answered. */
 export async function keepCheck(db: Database, id: string, check: object, transaction: Transaction): Promise<void> {
-  await rows(db, 'UPDATE publications SET checked = $2::jsonb, checked_at = now() WHERE id = $1', [id, jsonOf(check)], transaction)
+  await update(db, publications, { checked: check, checkedAt: NOW }, { id }, transaction)
 }

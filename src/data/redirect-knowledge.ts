@@ -1,5 +1,6 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import type { RedirectFields } from './redirects.ts'
+import { REDIRECT_SAYS, redirects, selected } from './tables/index.ts'
 
 /** A page or file as it is suggested. */
 export interface KnownPageRow {
@@ -69,6 +70,9 @@ export async function pagesLedTo(db: Database, siteId: string, ids: readonly str
   return found.map(({ id }) => id)
 }
 
+/** What of a row is looked at where all are: neither what it is found by nor what people read of it. */
+const REVIEWED = REDIRECT_SAYS.filter((field) => field !== 'note' && field !== 'key')
+
 /** Rows of a site in the order of their ids, a stretch at a time. */
 export function allRedirects(
   db: Database,
@@ -78,8 +82,7 @@ export function allRedirects(
 ): Promise<(Omit<RedirectFields, 'note' | 'key'> & { id: string; version: number; place: number })[]> {
   return rows(
     db,
-    `SELECT id, match, source AS "from", hosts, conditions AS "when", destination AS "to", status, query, beats_pages AS "beatsPages", is_on AS "isOn", place, version
-     FROM redirects WHERE site_id = $1 AND removed_at IS NULL AND ($2::uuid IS NULL OR id > $2) ORDER BY id LIMIT $3`,
+    `SELECT ${selected(redirects, ['id', ...REVIEWED, 'place', 'version'])} FROM redirects WHERE site_id = $1 AND removed_at IS NULL AND ($2::uuid IS NULL OR id > $2) ORDER BY id LIMIT $3`,
     [siteId, after, limit],
     transaction,
   )

@@ -1,6 +1,7 @@
-import type { RedirectConditions } from '../core/routing/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { needOf, type RedirectFields } from './redirects.ts'
+import { count, NOW, update } from './plain.ts'
+import { needOf, OLDER_STATES, type RedirectFields } from './redirects.ts'
+import { columnsOf, REDIRECT_SAYS, recordOf, recordTypes, redirectSteps, redirects, setFrom, setFromState } from './tables/index.ts'
 
 /** Rows that were made, changed or taken away together. */
 export interface RedirectStep {
@@ -39,9 +40,7 @@ export async function isStepBegun(
   { siteId, stepId }: Pick<By, 'siteId' | 'stepId'>,
   transaction?: Transaction,
 ): Promise<boolean> {
-  return (
-    (await rows(db, 'SELECT 1 AS found FROM redirect_steps WHERE id = $1 AND site_id = $2', [stepId, siteId], transaction)).length === 1
-  )
+  return (await count(db, redirectSteps, { id: stepId, siteId }, transaction)) === 1
 }
 
 /** Newest first. Steps by which nothing came about are left out. */
@@ -57,34 +56,14 @@ export function listSteps(db: Database, siteId: string, limit: number): Promise<
 
 /** Whether a step is there and not taken back; from now on it is. */
 export async function markStepUndone(db: Database, siteId: string, stepId: string, transaction: Transaction): Promise<boolean> {
-  const marked = await rows(
-    db,
-    'UPDATE redirect_steps SET undone_at = now() WHERE id = $1 AND site_id = $2 AND undone_at IS NULL RETURNING id',
-    [stepId, siteId],
-    transaction,
-  )
-  return marked.length === 1
+  return (await update(db, redirectSteps, { undoneAt: NOW }, { id: stepId, siteId, undoneAt: null }, transaction)) === 1
 }
 
-/** A row to be made or changed, in the words of the columns. */
-const asRecord = (row: RedirectFields): object => ({
-  match: row.match,
-  source: row.from,
-  key: row.key,
-  hosts: row.hosts,
-  conditions: row.when,
-  destination: row.to,
-  status: row.status,
-  query: row.query,
-  beats_pages: row.beatsPages,
-  note: row.note,
-  is_on: row.isOn,
-  is_hidden: row.isHidden,
-  needs: needOf(row),
-})
-
-const COLUMNS = 'match, source, key, hosts, conditions, destination, status, query, beats_pages, note, is_on, is_hidden, needs'
-const RECORD = `match text, source text, key text, hosts text[], conditions jsonb, destination text, status smallint, query text, beats_pages boolean, note text, is_on boolean, is_hidden boolean, needs text`
+/** What is written of a row that is made or changed. */
+const KEPT = [...REDIRECT_SAYS, 'needs'] as const
+const COLUMNS = columnsOf(redirects, KEPT)
+const RECORD = recordTypes(redirects, KEPT)
+const asRecord = (row: RedirectFields): object => recordOf(redirects, KEPT, { ...row, needs: needOf(row) })
 
 /**
  * Keeps what rows are, which are about to become something else, and locks them.
@@ -123,7 +102,7 @@ export async function insertRedirects(
     db,
     `INSERT INTO redirects (id, site_id, place, person_id, step_id, ${COLUMNS})
      SELECT w.id, $1, (SELECT coalesce(max(place), 0) FROM redirects WHERE site_id = $1 AND removed_at IS NULL) + w.turn,
-       CASE WHEN $3::uuid IS NULL THEN $2::uuid END, $3::uuid, ${COLUMNS.replace(/\w+/g, 'w.$&')}
+       CASE WHEN $3::uuid IS NULL THEN $2::uuid END, $3::uuid, ${columnsOf(redirects, KEPT, 'w')}
      FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, turn int, ${RECORD})`,
     [siteId, personId, stepId, jsonOf(made.map(({ id, row }, i) => ({ id, turn: i + 1, ...asRecord(row) })))],
     transaction,
@@ -150,10 +129,9 @@ export async function updateRedirects(
   )
   const done = new Set(ids)
   const records = changed.filter(({ id }) => done.has(id)).map(({ id, row }) => ({ id, ...asRecord(row) }))
-  const sets = COLUMNS.split(', ').map((column) => `${column} = w.${column}`)
   await rows(
     db,
-    `UPDATE redirects r SET ${ANEW}, ${sets.join(', ')} FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, ${RECORD}) WHERE r.id = w.id AND r.site_id = $1`,
+    `UPDATE redirects r SET ${ANEW}, ${setFrom(redirects, KEPT, 'w')} FROM jsonb_to_recordset($4::jsonb) AS w (id uuid, ${RECORD}) WHERE r.id = w.id AND r.site_id = $1`,
     [siteId, personId, stepId, jsonOf(records)],
     transaction,
   )
@@ -212,10 +190,7 @@ export async function undoStretch(
   await rows(
     db,
     `UPDATE redirects r SET ${ANEW},
-       match = s.state->>'match', source = s.state->>'from', key = s.state->>'key', hosts = ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')),
-       conditions = s.state->'when', destination = s.state->>'to', status = (s.state->>'status')::smallint, query = s.state->>'query',
-       beats_pages = (s.state->>'beatsPages')::boolean, note = s.state->>'note', is_on = (s.state->>'isOn')::boolean,
-       is_hidden = coalesce((s.state->>'isHidden')::boolean, true),
+       ${setFromState(redirects, REDIRECT_SAYS, 's.state', OLDER_STATES)},
        removed_at = CASE WHEN s.was AND NOT (s.state->>'isRemoved')::boolean THEN NULL ELSE now() END
      FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, b.version IS NOT NULL AS was, coalesce(b.state, v.state) AS state
        FROM redirect_revisions v LEFT JOIN redirect_revisions b ON b.redirect_id = v.redirect_id AND b.version = v.version - 1
@@ -249,7 +224,7 @@ export async function redirectRevisions(
   id: string,
   { limit, version = null }: { readonly limit: number; readonly version?: number | null },
 ): Promise<RedirectRevision[]> {
-  type State = Omit<RedirectFields, 'key'> & { readonly isRemoved: boolean; readonly when: RedirectConditions }
+  type State = Omit<RedirectFields, 'key'> & { readonly isRemoved: boolean }
   const found = await rows<{ version: number; at: Date; by: string | null; what: string | null; state: State }>(
     db,
     `SELECT v.version, v.at, (SELECT name FROM people WHERE people.id = coalesce(v.person_id, s.person_id)) AS by, s.what, v.state

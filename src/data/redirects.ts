@@ -1,15 +1,11 @@
+import type { RedirectDraft } from '../core/exchange/index.ts'
 import { neededText, type Redirect, type RedirectMatch, type RedirectStatus } from '../core/routing/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 import { likeOf } from './short-links.ts'
+import { REDIRECT_SAYS, type RedirectRow, redirects, selected, selectedFromState } from './tables/index.ts'
 
-/** A row of a site's redirects as it is kept. */
-export interface RedirectFields extends Omit<Redirect, 'id' | 'order'> {
-  readonly key: string
-  readonly note: string
-  readonly isOn: boolean
-  /** Never offered for menus, never in the sitemap. */
-  readonly isHidden: boolean
-}
+/** What a row of a site's redirects says, and by what it is found. */
+export type RedirectFields = RedirectDraft & Readonly<Pick<RedirectRow, 'key'>>
 
 export interface ListedRedirect extends Omit<RedirectFields, 'key'> {
   readonly id: string
@@ -22,8 +18,9 @@ export interface ListedRedirect extends Omit<RedirectFields, 'key'> {
   readonly lastHitOn: string | null
 }
 
-const SHOWN = `r.id, r.match, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
-  r.beats_pages AS "beatsPages", r.note, r.is_on AS "isOn", r.is_hidden AS "isHidden", r.place, r.version, r.created_at AS "createdAt"`
+const PLACED = ['id', 'place', 'version', 'createdAt'] as const
+const SHOWN = selected(redirects, [...PLACED, ...REDIRECT_SAYS.filter((field) => field !== 'key')], 'r')
+const KEPT = selected(redirects, [...PLACED, ...REDIRECT_SAYS], 'r')
 const HITS = `(SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit = 'person'), 0)::int FROM click_rollups c WHERE c.short_link_id = found.id) AS hits,
   (SELECT coalesce(sum(c.clicks) FILTER (WHERE c.visit <> 'person'), 0)::int FROM click_rollups c WHERE c.short_link_id = found.id) AS "otherHits",
   (SELECT max(c.day)::text FROM click_rollups c WHERE c.short_link_id = found.id) AS "lastHitOn"`
@@ -208,8 +205,9 @@ const FILED = `CASE WHEN r.removed_at IS NULL THEN 'key ' || r.site_id::text END
 const WIDE = `CASE WHEN r.removed_at IS NULL THEN 'wide ' || r.site_id::text END = 'wide ' || $1::uuid::text AND strpos(r.match, 'exact') = 0`
 /** Written so that rows that are asked for by their ids are found by these. */
 const ANSWERING = 'r.site_id::text = $1::uuid::text AND num_nonnulls(r.removed_at) = 0 AND r.is_on'
-const DELIVERED = `r.id, r.match, r.key, r.source AS "from", r.hosts, r.conditions AS "when", r.destination AS "to", r.status, r.query,
-  r.beats_pages AS "beatsPages", r.is_hidden AS "isHidden", r.place AS "order"`
+/** What of a row answers; the note is for people. */
+const ANSWERS = REDIRECT_SAYS.filter((field) => field !== 'note' && field !== 'isOn')
+const DELIVERED = `${selected(redirects, ['id', ...ANSWERS], 'r')}, r.place AS "order"`
 
 const grouped = (found: readonly DeliveredRedirect[]): RedirectGroup[] => {
   const groups = new Map<string, { id: string; match: RedirectMatch; key: string; rows: DeliveredRedirect[] }>()
@@ -270,6 +268,9 @@ export async function redirectGroupsAfter(
   return keys.flatMap(({ match, key }) => groups.get(`${match} ${key}`) ?? [])
 }
 
+/** What fields say that revisions from before their time have not. */
+export const OLDER_STATES = { isHidden: 'true' } as const
+
 /** All rows that have to be asked. @param isDraft - those that are switched off as well */
 export async function askedRedirects(
   db: Database,
@@ -317,9 +318,7 @@ export function redirectsAt(
 ): Promise<DeliveredRedirect[]> {
   return rows(
     db,
-    `SELECT s.id, s.state->>'match' AS match, s.state->>'key' AS key, s.state->>'from' AS "from", ARRAY(SELECT jsonb_array_elements_text(s.state->'hosts')) AS hosts,
-       s.state->'when' AS "when", s.state->>'to' AS "to", (s.state->>'status')::int AS status, s.state->>'query' AS query,
-       (s.state->>'beatsPages')::boolean AS "beatsPages", (s.state->>'place')::float8 AS "order"
+    `SELECT s.id, ${selectedFromState(redirects, ANSWERS, 's.state', OLDER_STATES)}, (s.state->>'place')::float8 AS "order"
      FROM (SELECT DISTINCT ON (v.redirect_id) v.redirect_id AS id, v.state FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id
        WHERE r.site_id = $1 AND v.at <= $2 ORDER BY v.redirect_id, v.version DESC) s
      WHERE NOT (s.state->>'isRemoved')::boolean AND (s.state->>'isOn')::boolean AND (s.state->>'match' IN ('pattern', 'expression')
@@ -408,7 +407,7 @@ export function keptRedirects(
 ): Promise<(RedirectFields & { id: string; version: number; place: number })[]> {
   return rows(
     db,
-    `SELECT ${SHOWN}, r.key FROM (SELECT DISTINCT match, key FROM unnest($2::text[], $3::text[]) AS given (match, key)) wanted
+    `SELECT ${KEPT} FROM (SELECT DISTINCT match, key FROM unnest($2::text[], $3::text[]) AS given (match, key)) wanted
      CROSS JOIN LATERAL (SELECT * FROM redirects r WHERE r.match = wanted.match AND md5(r.key) = md5(wanted.key) AND r.key = wanted.key AND ${FILED} ${EACH}) r
      ORDER BY r.place, r.id`,
     [siteId, wanted.map(({ match }) => match), wanted.map(({ key }) => key)],
@@ -425,7 +424,7 @@ export function redirectsById(
 ): Promise<(RedirectFields & { id: string; version: number; place: number })[]> {
   return rows(
     db,
-    `SELECT ${SHOWN}, r.key FROM redirects r WHERE r.site_id = $1 AND r.removed_at IS NULL AND r.id = ANY($2::uuid[])`,
+    `SELECT ${KEPT} FROM redirects r WHERE r.site_id = $1 AND r.removed_at IS NULL AND r.id = ANY($2::uuid[])`,
     [siteId, ids],
     transaction,
   )

@@ -1,5 +1,4 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 
 /** A version of a page, block or menu. */
 export interface RevisionRow {

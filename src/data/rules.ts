@@ -1,7 +1,8 @@
-import type { Transaction } from 'sequelize'
 import { RuleList } from '../contract/rules.ts'
 import type { Rule } from '../core/rules/index.ts'
-import { type Database, jsonOf, rows } from './database.ts'
+import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { NOW, selectOne, update } from './plain.ts'
+import { rules } from './tables/index.ts'
 
 /** A version of a site's rule list. Version 0 is the empty one that every site begins with. */
 export interface StoredRules {
@@ -11,7 +12,7 @@ export interface StoredRules {
   readonly partnersArePaid: boolean
 }
 
-const SHOWN = 'version, list, partners_are_paid AS "partnersArePaid"'
+const STORED = ['version', 'list', 'partnersArePaid'] as const
 interface StoredRow extends Omit<StoredRules, 'rules'> {
   readonly list: unknown
 }
@@ -19,13 +20,8 @@ const stored = ({ list, ...rest }: StoredRow): StoredRules => ({ ...rest, rules:
 
 /** The list in force. */
 export async function newestRules(db: Database, siteId: string, transaction?: Transaction): Promise<StoredRules> {
-  const [row] = await rows<StoredRow>(
-    db,
-    `SELECT ${SHOWN} FROM rules WHERE site_id = $1 ORDER BY version DESC LIMIT 1`,
-    [siteId],
-    transaction,
-  )
-  return row === undefined ? { version: 0, rules: [], partnersArePaid: true } : stored(row)
+  const row = await selectOne(db, rules, STORED, { siteId }, { order: [['version', 'DESC']], transaction })
+  return row === null ? { version: 0, rules: [], partnersArePaid: true } : stored(row)
 }
 
 /** @returns null when there is no such version */
@@ -35,21 +31,21 @@ export async function rulesOfVersion(
   version: number,
   transaction?: Transaction,
 ): Promise<StoredRules | null> {
-  const [row] = await rows<StoredRow>(db, `SELECT ${SHOWN} FROM rules WHERE site_id = $1 AND version = $2`, [siteId, version], transaction)
-  return row === undefined ? null : stored(row)
+  const row = await selectOne(db, rules, STORED, { siteId, version }, { transaction })
+  return row === null ? null : stored(row)
 }
 
 /** Puts a list on top of the version before it. @returns false when that is not the newest */
 export async function putRules(
   db: Database,
-  { siteId, version, rules, partnersArePaid, personId }: StoredRules & { readonly siteId: string; readonly personId: string },
+  { siteId, version, rules: list, partnersArePaid, personId }: StoredRules & { readonly siteId: string; readonly personId: string },
   transaction: Transaction,
 ): Promise<boolean> {
   const kept = await rows(
     db,
     `INSERT INTO rules (site_id, version, list, person_id, partners_are_paid) SELECT $1, $2, $3::jsonb, $4, $5
      WHERE $2 = (SELECT coalesce(max(version), 0) + 1 FROM rules WHERE site_id = $1) ON CONFLICT DO NOTHING RETURNING version`,
-    [siteId, version, jsonOf(rules), personId, partnersArePaid],
+    [siteId, version, jsonOf(list), personId, partnersArePaid],
     transaction,
   )
   return kept.length > 0
@@ -57,13 +53,7 @@ export async function putRules(
 
 /** Marks a version as taken back. @returns false where it was before */
 export async function markRulesUndone(db: Database, siteId: string, version: number, transaction: Transaction): Promise<boolean> {
-  const marked = await rows(
-    db,
-    'UPDATE rules SET undone_at = now() WHERE site_id = $1 AND version = $2 AND undone_at IS NULL RETURNING version',
-    [siteId, version],
-    transaction,
-  )
-  return marked.length > 0
+  return (await update(db, rules, { undoneAt: NOW }, { siteId, version, undoneAt: null }, transaction)) > 0
 }
 
 /** Versions of the list, newest first, with how many rules each has. */

@@ -1,9 +1,10 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
-import type { ShortLinkRow } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { columnsOf, SHORT_LINK_SAYS, type ShortLinkRow, shortLinks } from './tables/index.ts'
 
 /** Lists of texts travel as JSON: an array of arrays would have to have them all of one length. */
 const TAGS = 'ARRAY(SELECT jsonb_array_elements_text(w.tags::jsonb))'
+
+const SAYS = columnsOf(shortLinks, SHORT_LINK_SAYS)
 
 /** A short link to be made in a list. */
 export type NewShortLink = Pick<ShortLinkRow, 'id' | 'hostId' | 'slug' | 'destination' | 'title' | 'status' | 'note'> & {
@@ -22,9 +23,8 @@ export async function insertShortLinks(
        taken AS (INSERT INTO short_link_slugs (host_id, slug, short_link_id) SELECT host_id, slug, id FROM wanted ON CONFLICT DO NOTHING RETURNING short_link_id),
        made AS (INSERT INTO short_links (id, site_id, host_id, slug, destination, title, status, note, tags)
          SELECT w.id, $1, w.host_id, w.slug, w.destination, w.title, w.status, w.note, ${TAGS} FROM wanted w JOIN taken ON taken.short_link_id = w.id
-         RETURNING id, destination, title, status, note, tags)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, person_id, step_id)
-       SELECT id, 1, destination, title, status, note, tags, $2, $11 FROM made RETURNING short_link_id AS id`,
+         RETURNING id, ${SAYS})
+     INSERT INTO short_link_changes (short_link_id, version, ${SAYS}, person_id, step_id) SELECT id, 1, ${SAYS}, $2, $11 FROM made RETURNING short_link_id AS id`,
     [
       siteId,
       personId,
@@ -66,9 +66,9 @@ export async function updateShortLinks(
     `WITH changed AS (
        UPDATE short_links l SET destination = w.destination, title = w.title, status = w.status, note = w.note, tags = ${TAGS}, version = l.version + 1, updated_at = now()
        FROM unnest($3::uuid[], $4::int[], $5::text[], $6::text[], $7::int[], $8::text[], $9::text[]) AS w (id, version, destination, title, status, note, tags)
-       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id, step_id)
-       SELECT id, version, destination, title, status, note, tags, course, $2, $10 FROM changed RETURNING short_link_id AS id`,
+       WHERE l.id = w.id AND l.site_id = $1 AND l.version = w.version RETURNING l.id, l.version, ${columnsOf(shortLinks, SHORT_LINK_SAYS, 'l')})
+     INSERT INTO short_link_changes (short_link_id, version, ${SAYS}, person_id, step_id)
+       SELECT id, version, ${SAYS}, $2, $10 FROM changed RETURNING short_link_id AS id`,
     [
       siteId,
       personId,

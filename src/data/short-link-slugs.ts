@@ -1,7 +1,7 @@
-import type { Transaction } from 'sequelize'
 import type { ShortLinkTarget } from '../core/routing/index.ts'
-import { type Database, rows } from './database.ts'
-import type { ShortLinkRow } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { select, update } from './plain.ts'
+import { type ShortLinkRow, selected, shortLinkSlugs, shortLinks } from './tables/index.ts'
 
 /** A short link as it is named in an address. The slug is in lower case. */
 export interface ShortLinkName {
@@ -51,7 +51,7 @@ export interface KeptSlug {
 export function slugsOf(db: Database, ids: readonly string[], transaction?: Transaction): Promise<KeptSlug[]> {
   return rows(
     db,
-    `SELECT s.short_link_id AS "shortLinkId", s.host_id AS "hostId", h.host, h.prefix, s.slug, s.is_main AS "isMain"
+    `SELECT ${selected(shortLinkSlugs, ['shortLinkId', 'hostId', 'slug', 'isMain'], 's')}, h.host, h.prefix
      FROM short_link_slugs s JOIN hosts h ON h.id = s.host_id WHERE s.short_link_id = ANY($1::uuid[]) ORDER BY s.is_main DESC, h.host, s.slug`,
     [ids],
     transaction,
@@ -96,21 +96,19 @@ export async function setSlugs(
     [id, main.hostId, main.slug],
     transaction,
   )
-  await rows(db, 'UPDATE short_links SET host_id = $2, slug = $3 WHERE id = $1', [id, main.hostId, main.slug], transaction)
+  await update(db, shortLinks, { hostId: main.hostId, slug: main.slug }, { id }, transaction)
   return []
 }
 
 /** Which of these slugs somebody has on a host. */
 export async function takenSlugs(db: Database, hostId: string, slugs: readonly string[]): Promise<Set<string>> {
-  const found = await rows<{ slug: string }>(db, 'SELECT slug FROM short_link_slugs WHERE host_id = $1 AND slug = ANY($2::text[])', [
-    hostId,
-    slugs,
-  ])
+  const found = await select(db, shortLinkSlugs, ['slug'], { hostId, slug: slugs })
   return new Set(found.map(({ slug }) => slug))
 }
 
 /** A slug that is in use, and what it leads to. */
-export interface TakenSlug extends Pick<ShortLinkRow, 'id' | 'hostId' | 'destination' | 'title' | 'status' | 'version' | 'note' | 'tags'> {
+const TAKEN = ['id', 'destination', 'title', 'status', 'version', 'note', 'tags'] as const
+export interface TakenSlug extends Pick<ShortLinkRow, (typeof TAKEN)[number] | 'hostId'> {
   /** As it was asked for: a further slug of a link counts as well as its main one. */
   readonly asked: string
 }
@@ -123,7 +121,7 @@ export function slugsInUse(
 ): Promise<TakenSlug[]> {
   return rows(
     db,
-    `SELECT s.slug AS asked, s.host_id AS "hostId", l.id, l.destination, l.title, l.status, l.version, l.note, l.tags
+    `SELECT s.slug AS asked, s.host_id AS "hostId", ${selected(shortLinks, TAKEN, 'l')}
      FROM unnest($1::uuid[], $2::text[]) AS named (host_id, slug) JOIN short_link_slugs s ON s.host_id = named.host_id AND s.slug = named.slug
      JOIN short_links l ON l.id = s.short_link_id`,
     [slugs.map(({ hostId }) => hostId), slugs.map(({ slug }) => slug)],

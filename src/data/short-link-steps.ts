@@ -1,5 +1,7 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
+import { insert, select } from './plain.ts'
 import { keepVersions, type ShortLinkVersion } from './short-links.ts'
+import { SHORT_LINK_SAYS, shortLinkSteps, shortLinks, utmValues as utmTable } from './tables/index.ts'
 
 /** A short link as it was before a step, and its version after it. */
 export interface SteppedLink {
@@ -18,12 +20,19 @@ export interface SteppableLink extends ShortLinkVersion {
 
 /** Takes hold of short links that are to be changed together; those that are gone are left out. */
 export const linksForStep = (db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<SteppableLink[]> =>
-  rows(
+  select(
     db,
-    `SELECT id, version, slug, destination, title, status, note, tags, course FROM short_links
-     WHERE site_id = $1 AND id = ANY($2::uuid[]) AND removed_slugs IS NULL ORDER BY created_at DESC, id DESC FOR UPDATE`,
-    [siteId, ids],
-    transaction,
+    shortLinks,
+    ['id', 'version', 'slug', ...SHORT_LINK_SAYS],
+    { siteId, id: ids, removedSlugs: null },
+    {
+      order: [
+        ['createdAt', 'DESC'],
+        ['id', 'DESC'],
+      ],
+      holds: true,
+      transaction,
+    },
   )
 
 /** Writes what these links say from now on, each on top of its version. @returns the ids of those that were still of it */
@@ -63,13 +72,7 @@ export const insertShortLinkStep = (
   db: Database,
   step: { id: string; siteId: string; personId: string; what: string; links: readonly SteppedLink[] },
   transaction: Transaction,
-): Promise<unknown> =>
-  rows(
-    db,
-    'INSERT INTO short_link_steps (id, site_id, person_id, what, links) VALUES ($1, $2, $3, $4, $5::jsonb)',
-    [step.id, step.siteId, step.personId, step.what, jsonOf(step.links)],
-    transaction,
-  )
+): Promise<unknown> => insert(db, shortLinkSteps, step, transaction)
 
 /** Takes hold of a step that is to be taken back. @returns null where there is none, or it was taken back already */
 export async function takeShortLinkStep(
@@ -89,7 +92,11 @@ export async function takeShortLinkStep(
 
 /** What a site writes into UTM parameters, the most used first. */
 export const utmValues = (db: Database, siteId: string, limit: number): Promise<{ name: string; value: string; uses: number }[]> =>
-  rows(db, 'SELECT name, value, uses FROM utm_values WHERE site_id = $1 ORDER BY uses DESC, last_at DESC LIMIT $2', [siteId, limit])
+  select(db, utmTable, ['name', 'value', 'uses'], { siteId }, { order: BY_USE, limit })
+const BY_USE = [
+  ['uses', 'DESC'],
+  ['lastAt', 'DESC'],
+] as const
 
 export const countUtmValues = (
   db: Database,

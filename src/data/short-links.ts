@@ -1,13 +1,22 @@
-import { randomUUID } from 'node:crypto'
-import type { Transaction } from 'sequelize'
 import type { SHORT_LINK_SORTS, ShortLink } from '../contract/short-links.ts'
-import { type Database, rows } from './database.ts'
-import type { ShortLinkRow } from './models.ts'
+import { type Database, rows, type Transaction } from './database.ts'
 import { leadsTo } from './partners.ts'
+import { insert, selectOne, update } from './plain.ts'
 import { fillShortLinks } from './short-link-watch.ts'
+import {
+  changeCounters,
+  columnsOf,
+  hosts,
+  SHORT_LINK_SAYS,
+  type ShortLinkRow,
+  selected,
+  shortLinkChanges,
+  shortLinks,
+} from './tables/index.ts'
 
-export interface ListedShortLink extends ShortLinkRow {
-  readonly slug: string
+const OWN = ['id', 'siteId', 'hostId', ...SHORT_LINK_SAYS, 'version', 'createdAt', 'slug'] as const
+
+export interface ListedShortLink extends Pick<ShortLinkRow, (typeof OWN)[number]> {
   readonly host: string
   readonly prefix: string
   /** When it was made, to the microsecond: rows of one list differ by less than a Date can tell. */
@@ -34,8 +43,7 @@ export interface ShortLinkFilter {
   readonly limit: number
 }
 
-const LISTED = `l.id, l.site_id AS "siteId", l.host_id AS "hostId", l.destination, l.title, l.status, l.note, l.tags, l.course, l.version,
-  l.created_at AS "createdAt", l.slug, h.host, h.prefix, l.down_at IS NOT NULL AS "isDown", l.full_at IS NOT NULL AS "isFull",
+const LISTED = `${selected(shortLinks, OWN, 'l')}, ${selected(hosts, ['host', 'prefix'], 'h')}, l.down_at IS NOT NULL AS "isDown", l.full_at IS NOT NULL AS "isFull",
   to_char(l.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS.US"Z"') AS "madeAt"`
 
 export const FROM = 'FROM short_links l JOIN hosts h ON h.id = l.host_id AND h.removed_at IS NULL'
@@ -156,20 +164,12 @@ export async function countShortLinks(db: Database, siteId: string): Promise<num
 
 /** A count that was kept, and the number of the log at which it was right; null where none is. */
 export async function keptCount(db: Database, siteId: string): Promise<{ number: number; total: number } | null> {
-  const [row] = await rows<{ number: string | null; total: number | null }>(
-    db,
-    'SELECT short_links_at AS number, short_links_total AS total FROM change_counters WHERE site_id = $1',
-    [siteId],
-  )
-  return row?.number == null || row.total === null ? null : { number: Number(row.number), total: row.total }
+  const row = await selectOne(db, changeCounters, ['shortLinksAt', 'shortLinksTotal'], { siteId })
+  return row?.shortLinksAt == null || row.shortLinksTotal === null ? null : { number: Number(row.shortLinksAt), total: row.shortLinksTotal }
 }
 
 export async function keepCount(db: Database, siteId: string, count: { number: number; total: number }): Promise<void> {
-  await rows(db, 'UPDATE change_counters SET short_links_at = $2, short_links_total = $3 WHERE site_id = $1', [
-    siteId,
-    count.number,
-    count.total,
-  ])
+  await update(db, changeCounters, { shortLinksAt: String(count.number), shortLinksTotal: count.total }, { siteId })
 }
 
 /** How many short links came and went since a number of the log. @returns null where the log does not tell */
@@ -271,7 +271,7 @@ export async function pagesLeadingTo(
 }
 
 /** What a version of a short link says. */
-export type ShortLinkVersion = Readonly<Pick<ShortLinkRow, 'destination' | 'title' | 'status' | 'note' | 'tags' | 'course'>>
+export type ShortLinkVersion = Readonly<Pick<ShortLinkRow, (typeof SHORT_LINK_SAYS)[number]>>
 
 /** Adds a short link with its first version; its slugs are taken by {@link setSlugs}. @returns its id */
 export async function insertShortLink(
@@ -282,7 +282,7 @@ export async function insertShortLink(
   }: ShortLinkVersion & { readonly siteId: string; readonly hostId: string; readonly slug: string; readonly personId: string },
   transaction: Transaction,
 ): Promise<string> {
-  const { id } = await db.models.ShortLink.create({ id: randomUUID(), ...link, createdAt: new Date() }, { transaction })
+  const { id } = await insert(db, shortLinks, link, transaction)
   await keepVersions(db, [id], personId, transaction)
   return id
 }
@@ -299,22 +299,23 @@ export async function updateShortLink(
   }: Partial<ShortLinkVersion> & { siteId: string; id: string; version: number; personId: string | null },
   transaction: Transaction,
 ): Promise<boolean> {
-  const [count] = await db.models.ShortLink.update({ ...change, version: version + 1 }, { where: { id, siteId, version }, transaction })
-  if (count === 0) return false
   // What it was stopped for may no longer hold.
-  if (change.course !== undefined || change.destination !== undefined)
-    await rows(db, 'UPDATE short_links SET full_at = NULL, down_at = NULL, looked_at = NULL WHERE id = $1', [id], transaction)
+  const isElsewhere = change.course !== undefined || change.destination !== undefined
+  const looked = isElsewhere ? { fullAt: null, downAt: null, lookedAt: null } : {}
+  const next = { ...change, ...looked, version: version + 1 }
+  if ((await update(db, shortLinks, next, { id, siteId, version }, transaction)) === 0) return false
   if (change.course?.clickLimit !== undefined) await fillShortLinks(db, [id], transaction)
   await keepVersions(db, [id], personId, transaction)
   return true
 }
 
+const SAYS = columnsOf(shortLinks, SHORT_LINK_SAYS)
+
 /** Keeps what short links say now as their newest versions. */
 export async function keepVersions(db: Database, ids: readonly string[], personId: string | null, transaction: Transaction): Promise<void> {
   await rows(
     db,
-    `INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
-     SELECT id, version, destination, title, status, note, tags, course, $2 FROM short_links WHERE id = ANY($1::uuid[])`,
+    `INSERT INTO short_link_changes (short_link_id, version, ${SAYS}, person_id) SELECT id, version, ${SAYS}, $2 FROM short_links WHERE id = ANY($1::uuid[])`,
     [ids, personId],
     transaction,
   )
@@ -329,7 +330,7 @@ export function shortLinkVersions(
 ): Promise<(ShortLinkVersion & { version: number; at: Date; by: string | null })[]> {
   return rows(
     db,
-    `SELECT c.version, c.destination, c.title, c.status, c.note, c.tags, c.course, c.created_at AS at, p.name AS by FROM short_link_changes c
+    `SELECT ${selected(shortLinkChanges, ['version', ...SHORT_LINK_SAYS], 'c')}, c.created_at AS at, p.name AS by FROM short_link_changes c
      JOIN short_links l ON l.id = c.short_link_id LEFT JOIN people p ON p.id = c.person_id
      WHERE l.site_id = $1 AND l.id = $2 ORDER BY c.version DESC LIMIT $3`,
     [siteId, id, limit],

@@ -26,9 +26,13 @@ function add(name: string, ms: number): void {
   if (known.size < NAMES_MAX || known.has(name)) known.set(name, { times: before.times + 1, worstMs: Math.max(before.worstMs, ms) })
 }
 
+/** What stands between a query and the function that asks; a bundle may number them. */
+const BETWEEN = /^(?:noteTime|rows|select|selectOne|count|insert|insertAll|update|remove)\d*$/
+
 /** Notes down that a query took so long, under the name of the function that asked. @param stack - as it is once the answer is here */
 export function noteSlow(ms: number, stack: string): void {
-  const name = /^ +at async (?:\w+\.)*([\w$#]+) \(/m.exec(stack)?.[1] ?? 'unnamed'
+  const names = [...stack.matchAll(/^ +at async (?:\w+\.)*([\w$#]+) \(/gm)].map(([, name]) => name)
+  const name = names.find((each) => each !== undefined && !BETWEEN.test(each)) ?? 'unnamed'
   add(name, ms)
   channel.postMessage({ name, ms })
 }

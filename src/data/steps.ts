@@ -1,6 +1,8 @@
 import type { StepKind } from '../contract/steps.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 import { broughtBy } from './imported-pages.ts'
+import { count } from './plain.ts'
+import { columnsOf, SHORT_LINK_SAYS, setFrom, shortLinkSteps, shortLinks } from './tables/index.ts'
 
 /** A step as it is listed; what belongs to its kind alone stands in `facts`. */
 export interface StepRow {
@@ -136,9 +138,7 @@ export async function moveOfPart(db: Database, siteId: string, part: string): Pr
 
 /** Whether a step of short links came of a list: its versions name it. */
 export async function isListStep(db: Database, siteId: string, id: string): Promise<boolean> {
-  return (
-    (await rows(db, "SELECT 1 AS found FROM short_link_steps WHERE site_id = $1 AND id = $2 AND what = 'list'", [siteId, id])).length === 1
-  )
+  return (await count(db, shortLinkSteps, { siteId, id, what: 'list' })) === 1
 }
 
 /** Notes that a list is being taken in, once. */
@@ -197,12 +197,12 @@ export async function takeListBack(
   const changed = await rows<{ id: string }>(
     db,
     `WITH stepped AS (SELECT short_link_id, min(version) AS first, max(version) AS last FROM short_link_changes WHERE step_id = $3 AND short_link_id = ANY($4::uuid[]) GROUP BY short_link_id),
-       back AS (UPDATE short_links l SET destination = b.destination, title = b.title, status = b.status, note = b.note, tags = b.tags, course = b.course, version = l.version + 1, updated_at = now()
+       back AS (UPDATE short_links l SET ${setFrom(shortLinks, SHORT_LINK_SAYS, 'b')}, version = l.version + 1, updated_at = now()
          FROM stepped s JOIN short_link_changes b ON b.short_link_id = s.short_link_id AND b.version = s.first - 1
          WHERE l.id = s.short_link_id AND l.site_id = $1 AND l.version = s.last AND l.removed_slugs IS NULL
-         RETURNING l.id, l.version, l.destination, l.title, l.status, l.note, l.tags, l.course)
-     INSERT INTO short_link_changes (short_link_id, version, destination, title, status, note, tags, course, person_id)
-       SELECT id, version, destination, title, status, note, tags, course, $2 FROM back RETURNING short_link_id AS id`,
+         RETURNING l.id, l.version, ${columnsOf(shortLinks, SHORT_LINK_SAYS, 'l')})
+     INSERT INTO short_link_changes (short_link_id, version, ${columnsOf(shortLinks, SHORT_LINK_SAYS)}, person_id)
+       SELECT id, version, ${columnsOf(shortLinks, SHORT_LINK_SAYS)}, $2 FROM back RETURNING short_link_id AS id`,
     [siteId, personId, step, seen],
     transaction,
   )

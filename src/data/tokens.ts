@@ -1,50 +1,30 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
-import type { TokenRow } from './models.ts'
+import type { Database, Transaction } from './database.ts'
+import { insert, NOW, only, select, selectOne, update } from './plain.ts'
+import { type TokenRow, tokens } from './tables/index.ts'
 
-const COLUMNS = 'id, person_id AS "personId", site_id AS "siteId", name, scopes, created_at AS "createdAt"'
-export type ListedToken = Pick<TokenRow, 'id' | 'personId' | 'siteId' | 'name' | 'scopes' | 'createdAt'>
+const LISTED = ['id', 'personId', 'siteId', 'name', 'scopes', 'createdAt'] as const
+export type ListedToken = Pick<TokenRow, (typeof LISTED)[number]>
 
 /** @returns null when no token that still works has that hash */
-export async function tokenOf(db: Database, tokenHash: string): Promise<ListedToken | null> {
-  const [token] = await rows<ListedToken>(db, `SELECT ${COLUMNS} FROM tokens WHERE token_hash = $1 AND revoked_at IS NULL`, [tokenHash])
-  return token ?? null
-}
+export const tokenOf = (db: Database, tokenHash: string): Promise<ListedToken | null> =>
+  selectOne(db, tokens, LISTED, { tokenHash, revokedAt: null })
 
 /** Whose they are, and at which site they act. */
 type Owned = Pick<TokenRow, 'personId' | 'siteId'>
 
 /** Somebody's tokens at a site that still work, newest first. */
-export function listTokens(db: Database, { personId, siteId }: Owned): Promise<ListedToken[]> {
-  return rows<ListedToken>(
-    db,
-    `SELECT ${COLUMNS} FROM tokens WHERE person_id = $1 AND site_id = $2 AND revoked_at IS NULL ORDER BY created_at DESC`,
-    [personId, siteId],
-  )
-}
+export const listTokens = (db: Database, { personId, siteId }: Owned): Promise<ListedToken[]> =>
+  select(db, tokens, LISTED, { personId, siteId, revokedAt: null }, { order: [['createdAt', 'DESC']] })
 
 export async function insertToken(
   db: Database,
-  { personId, siteId, name, scopes, tokenHash }: Owned & { name: string; scopes: readonly string[]; tokenHash: string },
+  { personId, siteId, name, tokenHash, scopes }: Owned & Pick<TokenRow, 'name' | 'tokenHash'> & { readonly scopes: readonly string[] },
   transaction: Transaction,
 ): Promise<ListedToken> {
-  const [token] = await rows<ListedToken>(
-    db,
-    `INSERT INTO tokens (person_id, site_id, name, scopes, token_hash) VALUES ($1, $2, $3, $4::text[], $5) RETURNING ${COLUMNS}`,
-    [personId, siteId, name, [...scopes], tokenHash],
-    transaction,
-  )
-  if (token === undefined) throw new Error('a token was not kept')
-  return token
+  return only(await insert(db, tokens, { personId, siteId, name, tokenHash, scopes: [...scopes] }, transaction), LISTED)
 }
 
 /** @returns false when the person has no such token at the site that still works */
 export async function revokeToken(db: Database, { personId, siteId }: Owned, id: string, transaction: Transaction): Promise<boolean> {
-  const revoked = await rows(
-    db,
-    'UPDATE tokens SET revoked_at = now() WHERE id = $1 AND person_id = $2 AND site_id = $3 AND revoked_at IS NULL RETURNING id',
-    [id, personId, siteId],
-    transaction,
-  )
-  return revoked.length > 0
+  return (await update(db, tokens, { revokedAt: NOW }, { id, personId, siteId, revokedAt: null }, transaction)) > 0
 }

@@ -1,5 +1,5 @@
 import { type Database, rows } from './database.ts'
-import type { PageKind } from './models.ts'
+import type { PageKind } from './tables/index.ts'
 
 export interface UnpublishedPage {
   readonly id: string

@@ -1,5 +1,6 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { ago, insert, isBefore, remove, selectOne } from './plain.ts'
+import { uploads } from './tables/index.ts'
 
 /** Bytes kept in one row; small enough that nothing has to hold an upload twice. */
 export const PART_BYTES = 4 * 1024 * 1024
@@ -18,12 +19,7 @@ export async function putUploadPart(
   bytes: Buffer,
   transaction: Transaction,
 ): Promise<void> {
-  await rows(
-    db,
-    'INSERT INTO uploads (id, part, bytes, site_id, person_id) VALUES ($1, $2, $3, $4, $5)',
-    [id, part, bytes, siteId, personId],
-    transaction,
-  )
+  await insert(db, uploads, { id, part, bytes, siteId, personId }, transaction)
 }
 
 /** An upload that is kept, to be read at any place of it. */
@@ -67,8 +63,8 @@ export async function openUpload(db: Database, id: string): Promise<KeptUpload |
 export async function getUpload(db: Database, id: string): Promise<Buffer | null> {
   const parts: Buffer[] = []
   for (;;) {
-    const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM uploads WHERE id = $1 AND part = $2', [id, parts.length])
-    if (row === undefined) return parts.length === 0 ? null : Buffer.concat(parts)
+    const row = await selectOne(db, uploads, ['bytes'], { id, part: parts.length })
+    if (row === null) return parts.length === 0 ? null : Buffer.concat(parts)
     parts.push(row.bytes)
   }
 }
@@ -76,8 +72,8 @@ export async function getUpload(db: Database, id: string): Promise<Buffer | null
 /** What is kept of an upload, a part at a time. */
 export async function* uploadParts(db: Database, id: string): AsyncGenerator<Buffer> {
   for (let part = 0; ; part++) {
-    const [row] = await rows<{ bytes: Buffer }>(db, 'SELECT bytes FROM uploads WHERE id = $1 AND part = $2', [id, part])
-    if (row === undefined) return
+    const row = await selectOne(db, uploads, ['bytes'], { id, part })
+    if (row === null) return
     yield row.bytes
   }
 }
@@ -99,10 +95,8 @@ export async function waitingUploads(
 }
 
 export async function dropUpload(db: Database, id: string): Promise<void> {
-  await rows(db, 'DELETE FROM uploads WHERE id = $1', [id])
+  await remove(db, uploads, { id })
 }
 
 /** Uploads nobody came back for. @returns how many parts went */
-export async function dropOldUploads(db: Database): Promise<number> {
-  return (await rows(db, `DELETE FROM uploads WHERE created_at < now() - interval '1 day' RETURNING 1`)).length
-}
+export const dropOldUploads = (db: Database): Promise<number> => remove(db, uploads, { createdAt: isBefore(ago(1, 'days')) })

@@ -1,5 +1,6 @@
-import type { Transaction } from 'sequelize'
-import { type Database, rows } from './database.ts'
+import { type Database, rows, type Transaction } from './database.ts'
+import { ago, count, isAfter, isNot, select } from './plain.ts'
+import { waitingLinks } from './tables/index.ts'
 
 export interface WaitingRow {
   readonly id: string
@@ -26,13 +27,8 @@ export function listWaiting(db: Database, siteId: string, limit: number): Promis
 }
 
 /** How many links wait. */
-export async function countWaiting(db: Database, siteId: string): Promise<number> {
-  const [row] = await rows<{ count: number }>(
-    db,
-    `SELECT count(*)::int AS count FROM waiting_links WHERE site_id = $1 AND state = 'waiting'`,
-    [siteId],
-  )
-  return row?.count ?? 0
+export function countWaiting(db: Database, siteId: string): Promise<number> {
+  return count(db, waitingLinks, { siteId, state: 'waiting' })
 }
 
 /**
@@ -59,27 +55,13 @@ export async function waitingByPage(
 
 /** Destinations of one page that are not accepted. */
 export async function waitingOn(db: Database, pageId: string): Promise<string[]> {
-  const found = await rows<{ address: string }>(db, `SELECT address FROM waiting_links WHERE page_id = $1 AND state <> 'accepted'`, [
-    pageId,
-  ])
+  const found = await select(db, waitingLinks, ['address'], { pageId, state: isNot('accepted') })
   return found.map(({ address }) => address)
 }
 
 /** How many links of a person wait on a page since a while: saves come every second, so several are one. */
-export async function waitingLately(
-  db: Database,
-  pageId: string,
-  personId: string,
-  minutes: number,
-  transaction: Transaction,
-): Promise<number> {
-  const [row] = await rows<{ count: number }>(
-    db,
-    `SELECT count(*)::int AS count FROM waiting_links WHERE page_id = $1 AND person_id = $2 AND state = 'waiting' AND created_at > now() - make_interval(mins => $3)`,
-    [pageId, personId, minutes],
-    transaction,
-  )
-  return row?.count ?? 0
+export function waitingLately(db: Database, pageId: string, personId: string, minutes: number, transaction: Transaction): Promise<number> {
+  return count(db, waitingLinks, { pageId, personId, state: 'waiting', createdAt: isAfter(ago(minutes, 'minutes')) }, transaction)
 }
 
 /** Puts links into the queue; what is in it already stays as it is decided. */

@@ -8,9 +8,9 @@ import { ok } from '../core/result.ts'
 import { REDIRECT_STATUSES } from '../core/routing/index.ts'
 import { getContent } from '../data/contents.ts'
 import type { Database } from '../data/database.ts'
-import type { PageKind } from '../data/models.ts'
 import { livePathsHolding, pageIdAt } from '../data/pages.ts'
-import { keepCheck, publicationItems, publicationSite } from '../data/publications.ts'
+import { itemsOfPublication, keepCheck, publicationSite } from '../data/publications.ts'
+import type { PageKind } from '../data/tables/index.ts'
 import { waitingByPage } from '../data/waiting.ts'
 import { askOutside } from '../outside/index.ts'
 import { type SiteViews, write } from '../services/context.ts'
@@ -64,7 +64,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
   if (check.problems.length > 0) log.warn({ publication: id, problems: check.problems.length }, 'the live site is not as it was published')
 
   async function pagesToAsk(siteId: string): Promise<Wanted[]> {
-    const items = await publicationItems(db, id, 100_000)
+    const items = await itemsOfPublication(db, id, 100_000)
     const parts = items.filter(({ kind }) => kind === 'block' || kind === 'menu')
     const wanted: Wanted[] = []
     /** The links of one version, without those that shared parts bring along: they change with the part. */

@@ -14,6 +14,7 @@ import {
   readNginx,
   recordFault,
   recordOf,
+  saidIn,
 } from '../core/exchange/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE } from '../core/routing/index.ts'
@@ -198,16 +199,10 @@ function lineOf(record: ListRecord, line: number): Line {
   if (record.to === '' && leadsOn(status)) return refuse('It says no new address.')
   const when = record.when === '' ? ok({}) : readWhen(record.when)
   if (!when.ok) return refuse('Its conditions cannot be read.')
-  const said = new Set<keyof RedirectDraft>(['to', 'status'])
-  if (record.query !== '') said.add('query')
-  if (record.note !== '') said.add('note')
-  if (record.on !== '') said.add('isOn')
-  if (record['over pages'] !== '') said.add('beatsPages')
-  if (record.hidden !== '') said.add('isHidden')
   return {
     line,
-    said,
-    draft: draftOf({
+    said: new Set<keyof RedirectDraft>(['to', 'status', ...saidIn(record)]),
+    draft: {
       from: record.from,
       to: record.to,
       status,
@@ -222,7 +217,7 @@ function lineOf(record: ListRecord, line: number): Line {
       isOn: record.on === '' || isYes(record.on),
       beatsPages: isYes(record['over pages']),
       isHidden: record.hidden === '' || isYes(record.hidden),
-    }),
+    },
   }
 }
 

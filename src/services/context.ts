@@ -8,9 +8,9 @@ import { type CompiledSite, compileSite, type SiteGround, withShortLinks } from 
 import { insertAudit } from '../data/audit.ts'
 import { Changes, logEnds } from '../data/changes.ts'
 import { type Database, inTransaction, type Transaction } from '../data/database.ts'
-import type { Role } from '../data/models.ts'
 import { readParts } from '../data/parts.ts'
 import { readSiteSetup } from '../data/sites.ts'
+import type { Role } from '../data/tables/index.ts'
 import type { Settings } from '../settings/index.ts'
 import { KnownShortLinks } from './known-short-links.ts'
 

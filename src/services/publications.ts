@@ -21,16 +21,16 @@ import type { Changes } from '../data/changes.ts'
 import { getBlob, getContent } from '../data/contents.ts'
 import type { Transaction } from '../data/database.ts'
 import { deriveFrom } from '../data/derived.ts'
-import type { PageKind } from '../data/models.ts'
 import { cancelPlan, insertPlan, listPlans, type PlanRow } from '../data/plans.ts'
 import {
+  itemsOfPublication,
   type ListedPublication,
   listPublications,
-  publicationItems,
   publish,
   publishedBy,
   restorePublication,
 } from '../data/publications.ts'
+import type { PageKind } from '../data/tables/index.ts'
 import { findUnpublished, type UnpublishedPage, unpublishedFilePaths, unpublishedFiles, unpublishedPages } from '../data/unpublished.ts'
 import { waitingOn } from '../data/waiting.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
@@ -110,8 +110,12 @@ export function publicationsService(context: Context, views: SiteViews, placemen
     /** What differs from the live site; what changes links stands first. */
     async unpublished(actor: Actor): Promise<Result<Unpublished, 'forbidden'>> {
       if (!actor.can('pages:read')) return fail('forbidden')
-      const view = await views.of(actor)
-      const { pages, total } = await unpublishedPages(db, actor.siteId, NAMED_PAGES)
+      const [view, { pages, total }, files, filePaths] = await Promise.all([
+        views.of(actor),
+        unpublishedPages(db, actor.siteId, NAMED_PAGES),
+        unpublishedFiles(db, actor.siteId),
+        unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
+      ])
       const named: Unpublished['pages'] = []
       for (const page of pages) {
         const { id, kind, path, title, isNew, isRemoved, by, at } = page
@@ -121,8 +125,8 @@ export function publicationsService(context: Context, views: SiteViews, placemen
         pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
         morePages: total - pages.length,
         byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
-        files: await unpublishedFiles(db, actor.siteId),
-        filePaths: await unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
+        files,
+        filePaths,
         linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),
       })
     },
@@ -291,7 +295,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
       if (row === undefined) return fail('not-found')
       const view = await views.of(actor)
       const items: PublicationView['items'] = []
-      for (const item of await publicationItems(db, id, NAMED_PAGES)) {
+      for (const item of await itemsOfPublication(db, id, NAMED_PAGES)) {
         const { kind, path, fromHash, toHash } = item
         const links =
           kind === 'file'

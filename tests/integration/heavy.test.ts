@@ -5,6 +5,8 @@ import { after, test } from 'node:test'
 import pino from 'pino'
 import { closeApart } from '../../src/apart/index.ts'
 import { rows } from '../../src/data/database.ts'
+import { insert, selectOne } from '../../src/data/plain.ts'
+import { hosts, jobs, sites } from '../../src/data/tables/index.ts'
 import { ImportThreads } from '../../src/jobs/import-threads.ts'
 import { openJobQueue } from '../../src/jobs/index.ts'
 import { actorOf, bringIn, makeWorld, must, pageAt, reportOf, zipOf } from './world.ts'
@@ -55,19 +57,17 @@ test('rules on HTML that somebody sends are put on apart, as they are on pages',
 
 test('a job that ended its process twice has failed, and is not begun again', async () => {
   const world = await makeWorld()
-  const { Job } = world.db.models
-  const make = (begun: number, kind = 'import') =>
-    Job.create({ siteId: world.owner.siteId, kind, state: 'running', input: {}, personId: world.owner.personId }).then(async ({ id }) => {
-      await rows(world.db, `UPDATE jobs SET begun = $2, updated_at = now() - interval '5 minutes' WHERE id = $1`, [id, begun])
-      return id
-    })
+  const { siteId, personId } = world.owner
+  const updatedAt = new Date(Date.now() - 5 * 60_000)
+  const make = async (begun: number, kind = 'import') =>
+    (await insert(world.db, jobs, { siteId, kind, state: 'running', input: {}, personId, begun, updatedAt })).id
   const [twice, once, list] = [await make(2), await make(1), await make(2, 'short-links')]
   const queue = await openJobQueue(world.db, true, pino({ level: 'silent' }), world.settings)
   await queue.rescue()
-  const state = async (id: string): Promise<unknown> => (await Job.findByPk(id))?.get('state')
+  const state = async (id: string) => (await selectOne(world.db, jobs, ['state'], { id }))?.state
   assert.equal(await state(twice), 'failed')
   assert.equal(await state(once), 'waiting')
-  const message = async (id: string): Promise<string> => String((await Job.findByPk(id))?.get('message'))
+  const message = async (id: string) => String((await selectOne(world.db, jobs, ['message'], { id }))?.message)
   assert.match(await message(twice), /Nothing was changed/)
   assert.match(await message(list), /What was done until then stays/)
   await queue.stop()
@@ -135,14 +135,13 @@ const until = async (holds: () => Promise<boolean>, ms: number): Promise<void> =
 test('one slow site holds no other site’s import up; cancelled, it ends at once; a restart takes it up again', async () => {
   const world = await makeWorld()
   const { db, services, owner } = world
-  const { Site, Host, Job } = db.models
   await rows(db, `UPDATE sites SET inside_allowed = '{0.0.0.0/0,::/0}'`)
-  const other = await Site.create({ name: 'Other', timeZone: 'UTC', insideAllowed: [] })
-  await Host.create({ siteId: other.id, host: 'other.localhost', kind: 'site', prefix: '', isMain: true })
+  const other = await insert(db, sites, { name: 'Other', timeZone: 'UTC' })
+  await insert(db, hosts, { siteId: other.id, host: 'other.localhost', kind: 'site', isMain: true })
   const them = await actorOf(db, { siteId: other.id, email: 'o@other.example', name: 'O', role: 'owner', passwordHash: 'x' })
   const threads = new ImportThreads(db, world.settings, pino({ level: 'silent' }))
   const join = async (): Promise<void> => {}
-  const state = async (id: string): Promise<unknown> => (await Job.findByPk(id))?.get('state')
+  const state = async (id: string) => (await selectOne(db, jobs, ['state'], { id }))?.state
   const slow = must(await services.imports.fetch(owner, { address: await drippingSite(), dryRun: true }))
   const slowOne = threads.carryOut(slow, join)
   await until(async () => (await state(slow)) === 'running', 10_000)

@@ -6,6 +6,8 @@ import { isWorkKind, JOB_KINDS, type JobKindName } from '../../src/contract/jobs
 import { PERMISSIONS, type Permission } from '../../src/contract/permissions.ts'
 import { inTransaction, rows } from '../../src/data/database.ts'
 import { beginJob, insertJob } from '../../src/data/jobs.ts'
+import { insert } from '../../src/data/plain.ts'
+import { sites } from '../../src/data/tables/index.ts'
 import type { Actor } from '../../src/services/index.ts'
 import { makeWorld, type World } from './world.ts'
 
@@ -60,7 +62,7 @@ test('the call itself asks for no more than the kind of the job does', () => {
 
 test('a job of another site is not there', async () => {
   const { db, services, owner } = world
-  const site = await db.models.Site.create({ name: 'Another', timeZone: 'UTC' })
+  const site = await insert(db, sites, { name: 'Another', timeZone: 'UTC' })
   const job = await inTransaction(db, (transaction) =>
     insertJob(db, { siteId: site.id, kind: 'import', input: {}, personId: null }, transaction),
   )

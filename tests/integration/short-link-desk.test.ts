@@ -8,6 +8,8 @@ import { CODE_SIZES, CORRECTIONS, CodeQuery } from '../../src/contract/short-lin
 import { type ShortLinkNew, ShortLinkQuery } from '../../src/contract/short-links.ts'
 import { loadClicks } from '../../src/data/clicks.ts'
 import { rows } from '../../src/data/database.ts'
+import { insert } from '../../src/data/plain.ts'
+import { hosts } from '../../src/data/tables/index.ts'
 import { batchOf } from '../../src/jobs/click-batch.ts'
 import { makeWorld, must, type World } from './world.ts'
 
@@ -17,7 +19,7 @@ const jsqr = createRequire(import.meta.url)('jsqr') as typeof jsqrType
 let world: World
 before(async () => {
   world = await makeWorld()
-  await world.db.models.Host.create({ siteId: world.owner.siteId, host: 'tern.localhost', kind: 'short', prefix: '', isMain: false })
+  await insert(world.db, hosts, { siteId: world.owner.siteId, host: 'tern.localhost', kind: 'short' })
 })
 const make = async (wanted: Partial<ShortLinkNew> & { slug: string }) =>
   must(await world.services.shortLinks.create(world.editor, { destination: `https://tides.example/${wanted.slug}`, ...wanted }))

@@ -6,6 +6,8 @@ import { OPERATIONS } from '../../src/contract/api.ts'
 import type { Operation } from '../../src/contract/operation.ts'
 import { closeDatabase, type Database, inTransaction, openDatabase, rows } from '../../src/data/database.ts'
 import { insertPerson } from '../../src/data/people.ts'
+import { insert } from '../../src/data/plain.ts'
+import { hosts, sites } from '../../src/data/tables/index.ts'
 import { insertToken } from '../../src/data/tokens.ts'
 import { digest } from '../../src/services/secrets.ts'
 import { type Copy, startCopy } from './copy.ts'
@@ -32,13 +34,12 @@ after(async () => {
 })
 
 async function makeTwin(): Promise<typeof twin> {
-  const { Site, Host } = db.models
-  const { id: siteId } = await Site.create({ name: 'The Slow Ferry', timeZone: 'Europe/London', insideAllowed: [] })
+  const { id: siteId } = await insert(db, sites, { name: 'The Slow Ferry', timeZone: 'Europe/London' })
   for (const [host, kind, prefix] of [
     ['twin.localhost', 'site', ''],
     ['tw.localhost', 'short', 'go'],
   ] as const)
-    await Host.create({ siteId, host, kind, prefix, isMain: true })
+    await insert(db, hosts, { siteId, host, kind, prefix, isMain: true })
   const person = await insertPerson(db, { siteId, email: 'twin@slow-ferry.example', name: 'Twin', role: 'owner', passwordHash: 'x' })
   const personId = person?.id ?? ''
   const token = 'mr_the-twin-of-the-demo'

@@ -9,8 +9,9 @@ import pino from 'pino'
 import { ImportReport } from '../../src/contract/imports.ts'
 import type { Result } from '../../src/core/result.ts'
 import { closeDatabase, type Database, inTransaction, migrate, openDatabase, rows, type Transaction } from '../../src/data/database.ts'
-import type { Role } from '../../src/data/models.ts'
 import { insertPerson } from '../../src/data/people.ts'
+import { insert } from '../../src/data/plain.ts'
+import { hosts, type Role, sites } from '../../src/data/tables/index.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import { type Actor, type Context, createServices, type OwnServices } from '../../src/services/index.ts'
 import { actorFor } from '../../src/services/people/index.ts'
@@ -66,12 +67,9 @@ export async function makeWorld(): Promise<World> {
   })
   const db = openDatabase(url)
   await migrate(db)
-  const { Site, Host } = db.models
-  const site = await Site.create({ name: 'A site', timeZone: 'UTC' })
-  await Host.bulkCreate([
-    { siteId: site.id, host: 'site.localhost', kind: 'site', prefix: '', isMain: true },
-    { siteId: site.id, host: 'short.localhost', kind: 'short', prefix: 'go', isMain: true },
-  ])
+  const site = await insert(db, sites, { name: 'A site', timeZone: 'UTC' })
+  await insert(db, hosts, { siteId: site.id, host: 'site.localhost', kind: 'site', isMain: true })
+  await insert(db, hosts, { siteId: site.id, host: 'short.localhost', kind: 'short', prefix: 'go', isMain: true })
   const passwordHash = await hashPassword(PASSWORD)
   const make = async (role: Role): Promise<Actor> =>
     actorOf(db, { siteId: site.id, email: `${role}@site.example`, name: role, role, passwordHash })

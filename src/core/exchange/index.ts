@@ -4,12 +4,14 @@ export { DRAWING_MAX_CHARS, drawingFault } from './drawing.ts'
 export { type FeedEntry, readFeed, readSitemap } from './feed.ts'
 export { htmlOfMarkdown, type MarkdownFile, markdownOfHtml, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from './markdown.ts'
 export {
+  DRAFT_FIELDS,
   draftOf,
   isYes,
   LIST_COLUMNS,
   type ListLayout,
   type ListRecord,
   listRecordOf,
+  PLAIN_DRAFT,
   type ReadingSite,
   type ReadRedirect,
   type ReadRedirects,
@@ -21,6 +23,7 @@ export {
   recordFault,
   recordOf,
   redirectPage,
+  saidIn,
   staticNameOf,
   type Unsaid,
   whenToJson,

@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { useId, useState } from 'react'
 import { toast } from 'sonner'
-import { type RedirectNew, RedirectRow, type RedirectWhen } from '../../contract/redirects.ts'
+import { type RedirectNew, RedirectRow, type RedirectSays, type RedirectWhen } from '../../contract/redirects.ts'
 import { DEVICES } from '../../core/clicks/index.ts'
 import { PRECEDENCE, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES } from '../../core/routing/index.ts'
 import { call, Refusal, wordsOf } from '../../ui/api.ts'
@@ -16,8 +16,7 @@ import { useRowActions } from './Table.tsx'
 import { DEVICE_WORDS, MATCH_WORDS, QUERY_WORDS, STATUS_WORDS } from './words.ts'
 
 /** What a form holds of a row; conditions as people write them. */
-interface Draft
-  extends Pick<RedirectRow, 'from' | 'to' | 'status' | 'match' | 'query' | 'note' | 'isOn' | 'beatsPages' | 'isHidden' | 'hosts'> {
+interface Draft extends Omit<RedirectSays, 'when'> {
   readonly params: string
   readonly noOther: boolean
   readonly languages: string
@@ -83,7 +82,7 @@ const whenOf = ({ params, noOther, languages, devices, since, until }: Draft): R
 })
 
 /** What is sent of a form. */
-const rowOf = (draft: Draft) => {
+const rowOf = (draft: Draft): RedirectSays => {
   const { from, to, status, match, query, note, isOn, beatsPages, isHidden, hosts } = draft
   return {
     from,

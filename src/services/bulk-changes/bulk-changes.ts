@@ -13,10 +13,10 @@ import { readMenu } from '../../core/menus/index.ts'
 import { type ChangedLink, changeEntries, changeLinks, destinationOf, type PlacementPage } from '../../core/placements/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
-import { type BulkPage, bulkChangePages, listBulkChanges, markUndone } from '../../data/bulk-changes.ts'
+import { type BulkPage, listBulkChanges, markUndone, pagesOfBulkChange } from '../../data/bulk-changes.ts'
 import { readBlobs } from '../../data/delivered.ts'
 import { type Draft, readDrafts, updateDrafts } from '../../data/drafts.ts'
-import type { PageRow } from '../../data/models.ts'
+import type { PageRow } from '../../data/pages.ts'
 import { titlesByPath } from '../../data/pages.ts'
 import type { visitsService } from '../addresses/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
@@ -165,7 +165,7 @@ export function bulkChangesService(
       if (!actor.can('pages:publish')) return fail('forbidden')
       const [known] = await listBulkChanges(db, actor.siteId, id, 1)
       if (known === undefined) return fail('not-found')
-      const changed = new Map((await bulkChangePages(db, id)).map((each) => [each.pageId, each]))
+      const changed = new Map((await pagesOfBulkChange(db, id)).map((each) => [each.pageId, each]))
       const left: { page: string; why: string }[] = []
       return withProgress(context, actor, { job, kind: 'bulk-change', total: changed.size }, async (tell) => {
         const saved = await write(db, async (transaction, changes) => {

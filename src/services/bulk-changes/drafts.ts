@@ -4,7 +4,7 @@ import { type BulkPage, insertBulkChange } from '../../data/bulk-changes.ts'
 import type { Changes } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { updateDrafts } from '../../data/drafts.ts'
-import type { PageRow } from '../../data/models.ts'
+import type { PageRow } from '../../data/pages.ts'
 import type { Actor } from '../context.ts'
 import { newContent } from '../pages/index.ts'
 

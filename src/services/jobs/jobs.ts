@@ -1,8 +1,8 @@
 import { type InputOf, isJobKind, JOB_KINDS, type Job, type JobKindName, type WorkKind } from '../../contract/jobs.ts'
 import type { Permission } from '../../contract/permissions.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
+import type { JobRow } from '../../data/jobs.ts'
 import { askToCancel, findJob, insertJob } from '../../data/jobs.ts'
-import type { JobRow } from '../../data/models.ts'
 import { type Actor, type Context, write, writeAudit } from '../context.ts'
 
 /** Queue on which imports travel to the job floor. */

@@ -12,7 +12,7 @@ import { type PatchOrder, patchSource } from '../../core/markup/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { contentHash } from '../../data/content-hash.ts'
 import type { NewContent } from '../../data/contents.ts'
-import type { PageKind } from '../../data/models.ts'
+import type { PageKind } from '../../data/tables/index.ts'
 
 /** The name that bytes are kept under of which nothing is said: files, and what a page was made of. */
 export const hashOf = (bytes: Uint8Array): string => contentHash(bytes, NO_NOTES)

@@ -142,7 +142,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
 
     async banners(actor: Actor, partnerId: string | undefined): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
       if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
-      const found = await listBanners(db, actor.siteId, { partnerId: partnerId ?? null }, BANNERS_MAX)
+      const found = await listBanners(db, actor.siteId, partnerId === undefined ? {} : { partnerId }, BANNERS_MAX)
       const used = await pagesLinkingTo(
         db,
         actor.siteId,

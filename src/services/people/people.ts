@@ -14,7 +14,6 @@ import { PERMISSIONS, type Permission } from '../../contract/permissions.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { DAY_MS } from '../../core/time.ts'
 import type { Transaction } from '../../data/database.ts'
-import type { Role } from '../../data/models.ts'
 import {
   admitPerson,
   countPeople,
@@ -35,6 +34,7 @@ import {
   updatePerson,
 } from '../../data/people.ts'
 import { endSession, insertSession, moveSession, sessionOf } from '../../data/sessions.ts'
+import type { Role } from '../../data/tables/index.ts'
 import { type Actor, type Context, write, writeAudit } from '../context.ts'
 import { digest, hashPassword, isSame } from '../secrets.ts'
 

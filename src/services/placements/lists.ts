@@ -41,7 +41,7 @@ const KEEP_AFTER = 1_000
 const LISTS_MAX = 8
 
 /** Placements read at once: few enough that nobody else waits, many enough that the database is seldom asked. */
-const SCAN_STEP = 2_000
+const SCAN_STEP = 500
 /** Links judged before it is looked whether others wait. */
 const LINKS_AT_ONCE = 100
 /** The first step of what a screen waits for. */

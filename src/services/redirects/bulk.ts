@@ -7,6 +7,7 @@ import type { RedirectOutcome } from '../../contract/redirects.ts'
 import { repair } from '../../core/address/index.ts'
 import {
   cellOfText,
+  DRAFT_FIELDS,
   LIST_COLUMNS,
   listRecordOf,
   type RedirectDraft,
@@ -282,9 +283,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         const text = stringify(items.map(listRecordOf), { ...CSV, header: cursor === null, columns: [...LIST_COLUMNS] })
         return ok({ text, next })
       }
-      const rows = items.map(({ from, to, status, match, query, hosts, when, note, isOn, beatsPages, isHidden }) =>
-        JSON.stringify({ from, to, status, match, query, hosts, when: whenToJson(when), note, isOn, beatsPages, isHidden }),
-      )
+      const rows = items.map((row) => JSON.stringify({ ...draftOfRow(row), when: whenToJson(row.when) }))
       const text = (cursor === null ? '[' : ',') + rows.join(',\n') + (next === null ? ']\n' : '')
       return ok({ text: items.length === 0 ? (cursor === null ? '[]\n' : ']\n') : text, next })
     },
@@ -347,20 +346,18 @@ function withinSite({ origin }: SiteGround, to: string): string {
 
 /** A row with what a list says of it. */
 function withSaid(was: RedirectFields, row: RedirectFields, said: ReadonlySet<keyof RedirectDraft>): RedirectFields {
-  const { to, status, query, note, isOn, beatsPages, isHidden } = row
-  const given = { to, status, query, note, isOn, beatsPages, isHidden }
-  const kept = Object.fromEntries(Object.entries(given).filter(([key]) => said.has(key as keyof RedirectDraft)))
-  return { ...was, ...kept, from: row.from }
+  const given = Object.fromEntries(CHANGED_BY_LISTS.filter((field) => said.has(field)).map((field) => [field, row[field]]))
+  return { ...was, ...given, from: row.from }
 }
 
-const isAlike = (a: RedirectFields, b: RedirectFields): boolean =>
-  a.to === b.to &&
-  a.status === b.status &&
-  a.query === b.query &&
-  a.note === b.note &&
-  a.isOn === b.isOn &&
-  a.beatsPages === b.beatsPages &&
-  a.isHidden === b.isHidden
+const isAlike = (a: RedirectFields, b: RedirectFields): boolean => CHANGED_BY_LISTS.every((field) => a[field] === b[field])
+
+/** By these a list names a row; of one that is there it changes the others. */
+const NAMING: ReadonlySet<keyof RedirectDraft> = new Set(['from', 'match', 'hosts', 'when'])
+const CHANGED_BY_LISTS = DRAFT_FIELDS.filter((field) => !NAMING.has(field))
+
+/** What a row says, without its place and its hits. */
+const draftOfRow = (row: RedirectDraft): object => Object.fromEntries(DRAFT_FIELDS.map((field) => [field, row[field]]))
 
 const isPath = ({ match }: RedirectFields): boolean => match === 'exact' || match === 'under'
 

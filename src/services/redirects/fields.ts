@@ -1,5 +1,6 @@
 import { NAMED_MAX } from '../../contract/redirects.ts'
 import { parseUrl } from '../../core/address/index.ts'
+import { PLAIN_DRAFT, type RedirectDraft } from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
   isPlain,
@@ -16,8 +17,6 @@ import {
 import type { SiteGround } from '../../core/rules/index.ts'
 import type { RedirectFields } from '../../data/redirects.ts'
 
-/** What of a row a person chooses. */
-export type WantedRedirect = Omit<RedirectFields, 'key'>
 export type RedirectFieldFault =
   | RedirectFault
   | 'destination-control'
@@ -27,24 +26,13 @@ export type RedirectFieldFault =
   | 'time-passed'
 
 /** A row with what people leave unsaid. */
-export const PLAIN_REDIRECT: Omit<WantedRedirect, 'from'> = {
-  match: 'exact',
-  to: '',
-  status: 301,
-  query: 'pass',
-  hosts: [],
-  when: {},
-  beatsPages: false,
-  note: '',
-  isOn: true,
-  isHidden: true,
-}
+export const PLAIN_REDIRECT: Omit<RedirectDraft, 'from'> = { ...PLAIN_DRAFT, to: '' }
 
 /**
  * What a person asked for, as a row is kept: an address of the site's own as its path, with the host it names and the query as
  * a condition.
  */
-export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<RedirectFields, RedirectFieldFault> {
+export function fieldsOf({ setup }: SiteGround, wanted: RedirectDraft): Result<RedirectFields, RedirectFieldFault> {
   const isOwn = (host: string): boolean => setup.hosts.some((own) => own.host === host)
   const isPath = wanted.match === 'exact' || wanted.match === 'under'
   const read = isPath ? readFrom(wanted.from.trim(), isOwn) : ok({ path: wanted.from.trim(), host: null, query: [] })
@@ -62,15 +50,15 @@ export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<
   if (leadsOn(wanted.status) && /\p{Cc}/u.test(wanted.to.trim())) return fail('destination-control')
   const to = parseUrl(wanted.to.trim())
   if (to !== null && (to.username !== '' || to.password !== '')) return fail('destination-log-in')
-  const row: Redirect = {
+  const draft: RedirectDraft = {
     ...wanted,
-    id: '',
-    order: 0,
+    note: wanted.note.trim(),
     from: path,
     hosts,
     when,
     to: leadsOn(wanted.status) ? wanted.to.trim() : '',
   }
+  const row: Redirect = { ...draft, id: '', order: 0 }
   const ready = readyRedirect(row, setup.tolerance ?? TOLERANCE)
   if (!ready.ok) return ready
   const key = isPath ? redirectKey(row) : path
@@ -79,7 +67,7 @@ export function fieldsOf({ setup }: SiteGround, wanted: WantedRedirect): Result<
   const asAsked = (from: string): string => pathKey(plainPath(from), tolerance)
   if (row.match === 'exact' && row.to.startsWith('/') && asAsked(row.to.replace(/[?#].*$/s, '')) === asAsked(path))
     return fail('redirect-to-itself', { from: path, to: row.to })
-  return ok({ ...row, note: wanted.note.trim(), isOn: wanted.isOn, isHidden: wanted.isHidden, key })
+  return ok({ ...draft, key })
 }
 
 interface ReadFrom {

@@ -10,6 +10,7 @@ import type {
   RedirectQuery,
   RedirectRow,
 } from '../../contract/redirects.ts'
+import type { RedirectDraft } from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { Transaction } from '../../data/database.ts'
 import { insertRedirects, putBackRedirects, redirectRevisions, removeRedirects, updateRedirects } from '../../data/redirect-steps.ts'
@@ -26,7 +27,7 @@ import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, 
 import { shortLinkOver } from '../short-links/index.ts'
 import { redirectBench } from './bench.ts'
 import { RedirectChains } from './chains.ts'
-import { fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault, type WantedRedirect } from './fields.ts'
+import { fieldsOf, PLAIN_REDIRECT, type RedirectFieldFault } from './fields.ts'
 import { RedirectLimits } from './limits.ts'
 import { redirectOutcome } from './outcome.ts'
 
@@ -193,7 +194,7 @@ export function redirectsService(context: Context, views: SiteViews) {
     id: string,
     version: number,
     before: ListedRedirect,
-    wanted: WantedRedirect,
+    wanted: RedirectDraft,
     evenSo: boolean | undefined,
   ): Promise<Result<RedirectRow, Fault>> {
     const fields = fieldsOf(await views.of(actor), wanted)

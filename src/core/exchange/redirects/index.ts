@@ -1,6 +1,7 @@
 export { readHttpd } from './httpd.ts'
 export { writeHttpd } from './httpd-out.ts'
 export {
+  DRAFT_FIELDS,
   isYes,
   LIST_COLUMNS,
   type ListLayout,
@@ -10,6 +11,7 @@ export {
   recordFault,
   recordOf,
   redirectPage,
+  saidIn,
   staticNameOf,
   whenToJson,
 } from './list.ts'
@@ -18,6 +20,7 @@ export { writeNginx } from './nginx-out.ts'
 export {
   type Asked,
   draftOf,
+  PLAIN_DRAFT,
   type ReadingSite,
   type ReadRedirect,
   type ReadRedirects,

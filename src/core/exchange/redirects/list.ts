@@ -3,10 +3,42 @@ import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, 
 import { cellsOf, textOfCell } from '../columns/index.ts'
 import type { RedirectDraft } from './row.ts'
 
-/** Columns of a list of redirects, in the order in which it is written out. */
-export const LIST_COLUMNS = ['from', 'to', 'status', 'match', 'query', 'host', 'note', 'on', 'over pages', 'when', 'hidden'] as const
-export type ListColumn = (typeof LIST_COLUMNS)[number]
+/** Columns of a list of redirects, in the order in which it is written out: by what each field of a row is headed. */
+const HEADS = {
+  from: 'from',
+  to: 'to',
+  status: 'status',
+  match: 'match',
+  query: 'query',
+  hosts: 'host',
+  note: 'note',
+  isOn: 'on',
+  beatsPages: 'over pages',
+  when: 'when',
+  isHidden: 'hidden',
+} as const satisfies Record<keyof RedirectDraft, string>
+
+/** All that a row says, in the order of a list's columns. */
+export const DRAFT_FIELDS = Object.keys(HEADS) as (keyof RedirectDraft)[]
+export type ListColumn = (typeof HEADS)[keyof RedirectDraft]
+export const LIST_COLUMNS: readonly ListColumn[] = DRAFT_FIELDS.map((field) => HEADS[field])
 export type ListRecord = Readonly<Record<ListColumn, string>>
+
+const yesOrNo = (is: boolean): string => (is ? 'yes' : 'no')
+/** How a row's field stands in its column. */
+const CELLS: { readonly [Field in keyof RedirectDraft]: (value: RedirectDraft[Field]) => string } = {
+  from: (from) => from,
+  to: (to) => to,
+  status: String,
+  match: (match) => match,
+  query: (query) => query,
+  hosts: (hosts) => hosts.join(' '),
+  note: (note) => note,
+  isOn: yesOrNo,
+  beatsPages: yesOrNo,
+  when: (when) => (Object.keys(when).length === 0 ? '' : JSON.stringify(whenToJson(when))),
+  isHidden: yesOrNo,
+}
 
 /** Other words that people and programs head these columns with. */
 const ALSO: Readonly<Record<string, ListColumn>> = {
@@ -107,7 +139,7 @@ const namesOf = (line: string, delimiter: ListDelimiter): (ListColumn | null)[] 
 
 /** One record by the names of its columns; what it does not have is "". */
 export function recordOf({ columns, delimiter }: ListLayout, cells: readonly string[]): ListRecord {
-  const record = { from: '', to: '', status: '', match: '', query: '', host: '', note: '', on: '', 'over pages': '', when: '', hidden: '' }
+  const record = Object.fromEntries(LIST_COLUMNS.map((column) => [column, ''])) as Record<ListColumn, string>
   // Blanks in a row part nothing.
   const told = delimiter === ' ' ? cells.filter((cell) => cell !== '') : cells
   for (const [i, column] of columns.entries())
@@ -118,23 +150,14 @@ export function recordOf({ columns, delimiter }: ListLayout, cells: readonly str
   return { ...record, ...(status === undefined ? {} : { status }), ...alone }
 }
 
-/** A row as it stands in a list, with what of it is said. */
+/** A row as it stands in a list. */
 export function listRecordOf(draft: RedirectDraft): ListRecord {
-  const { from, to, status, match, query, hosts, note, isOn, isHidden, beatsPages, when } = draft
-  return {
-    from,
-    to,
-    status: String(status),
-    match,
-    query,
-    host: hosts.join(' '),
-    note,
-    on: isOn ? 'yes' : 'no',
-    'over pages': beatsPages ? 'yes' : 'no',
-    when: Object.keys(when).length === 0 ? '' : JSON.stringify(whenToJson(when)),
-    hidden: isHidden ? 'yes' : 'no',
-  }
+  const cell = <Field extends keyof RedirectDraft>(field: Field): string => CELLS[field](draft[field])
+  return Object.fromEntries(DRAFT_FIELDS.map((field) => [HEADS[field], cell(field)])) as Record<ListColumn, string>
 }
+
+/** Which fields of a row a list says anything of. */
+export const saidIn = (record: ListRecord): (keyof RedirectDraft)[] => DRAFT_FIELDS.filter((field) => record[HEADS[field]] !== '')
 
 /** Conditions with times as ISO 8601. */
 export const whenToJson = ({ fromMs, untilMs, ...when }: RedirectConditions): Record<string, unknown> => ({

@@ -1,5 +1,5 @@
 import { fail, ok, type Result } from '../../result.ts'
-import type { QueryHabit, Redirect, RedirectConditions, RedirectMatch, RedirectStatus, Tolerance } from '../../routing/index.ts'
+import type { Redirect, Tolerance } from '../../routing/index.ts'
 
 /** A row of redirects on its way in or out: all that a person set, without its place and number. */
 export interface RedirectDraft extends Omit<Redirect, 'id' | 'order'> {
@@ -55,7 +55,8 @@ export interface ReadingSite {
 /** Of a line in a report. */
 export const LINE_SHOWN_CHARS = 300
 
-const PLAIN: Omit<RedirectDraft, 'from' | 'to'> = {
+/** What people leave unsaid. */
+export const PLAIN_DRAFT: Omit<RedirectDraft, 'from' | 'to'> = {
   hosts: [],
   match: 'exact',
   when: {},
@@ -68,21 +69,7 @@ const PLAIN: Omit<RedirectDraft, 'from' | 'to'> = {
 }
 
 /** A row with what people leave unsaid. */
-export function draftOf(said: {
-  readonly from: string
-  readonly to: string
-  readonly status?: RedirectStatus
-  readonly match?: RedirectMatch
-  readonly query?: QueryHabit
-  readonly hosts?: readonly string[]
-  readonly when?: RedirectConditions
-  readonly note?: string
-  readonly isOn?: boolean
-  readonly beatsPages?: boolean
-  readonly isHidden?: boolean
-}): RedirectDraft {
-  return { ...PLAIN, ...said }
-}
+export const draftOf = (said: Pick<RedirectDraft, 'from' | 'to'> & Partial<RedirectDraft>): RedirectDraft => ({ ...PLAIN_DRAFT, ...said })
 
 /** An expression of another program, if it says no more than a path or an ending slash. @returns the path it means exactly; null for one that means more */
 export function pathOfExpression(source: string, { ignoresSlash }: Tolerance): string | null {
