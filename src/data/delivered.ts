@@ -2,7 +2,8 @@ import { Transaction } from 'sequelize'
 import type { ShortLinkTarget } from '../core/routing/index.ts'
 import { type Database, rows } from './database.ts'
 import { partHtml } from './parts.ts'
-import type { PageKind } from './tables/index.ts'
+import { select } from './plain.ts'
+import { blobs, type PageKind } from './tables/index.ts'
 
 /** Which rows of a kind are wanted: some by their ids, or all of them, a stretch at a time in the order of ids. */
 export type Wanted = { readonly ids: readonly string[] } | { readonly after: string | null; readonly limit: number }
@@ -116,6 +117,5 @@ export function contentSizes(db: Database, hashes: readonly string[]): Promise<{
 }
 
 /** Contents by hash; those that are gone are left out. */
-export async function readBlobs(db: Database, hashes: readonly string[]): Promise<{ hash: string; bytes: Buffer }[]> {
-  return rows(db, 'SELECT hash, bytes FROM blobs WHERE hash = ANY($1::text[])', [hashes])
-}
+export const readBlobs = (db: Database, hashes: readonly string[]): Promise<{ hash: string; bytes: Buffer }[]> =>
+  select(db, blobs, ['hash', 'bytes'], { hash: hashes })

@@ -1,7 +1,8 @@
-import type { Transaction } from 'sequelize'
 import type { NewContent } from './contents.ts'
-import { type Database, rows, storable } from './database.ts'
+import { type Database, rows, storable, type Transaction } from './database.ts'
 import { replacePlacements } from './placements.ts'
+import { remove } from './plain.ts'
+import { fileUses } from './tables/index.ts'
 
 /** Derives anew what is kept about pages besides their contents: their links, and the files that they name. */
 export async function deriveFrom(
@@ -15,7 +16,7 @@ export async function deriveFrom(
     transaction,
   )
   const uses = pages.flatMap(({ pageId, content }) => content.uses.map((path) => ({ pageId, path: storable(path) })))
-  await rows(db, 'DELETE FROM file_uses WHERE page_id = ANY($1::uuid[])', [pages.map(({ pageId }) => pageId)], transaction)
+  await remove(db, fileUses, { pageId: pages.map(({ pageId }) => pageId) }, transaction)
   if (uses.length === 0) return
   await rows(
     db,

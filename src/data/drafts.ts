@@ -2,7 +2,9 @@ import { type NewContent, putContents } from './contents.ts'
 import { type Database, jsonOf, rows, storable, type Transaction } from './database.ts'
 import { deriveFrom } from './derived.ts'
 import { PAGE_COLUMNS, type PageRow } from './pages.ts'
+import { select } from './plain.ts'
 import { keepRevisions } from './revisions.ts'
+import { pages } from './tables/index.ts'
 
 /** A page with the bytes of its draft. */
 export interface Draft {
@@ -65,7 +67,7 @@ export async function updateDrafts(
   transaction: Transaction,
 ): Promise<string | null> {
   const ids = drafts.map(({ pageId }) => pageId)
-  await rows(db, 'SELECT id FROM pages WHERE id = ANY($1::uuid[]) ORDER BY id FOR UPDATE', [ids], transaction)
+  await select(db, pages, ['id'], { id: ids }, { order: [['id', 'ASC']], holds: true, transaction })
   await putContents(
     db,
     drafts.map(({ content }) => content),

@@ -1,5 +1,6 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import { IS_THERE, isNot, NEXT, selectOne, update } from './plain.ts'
+import { holdSite } from './sites.ts'
 import { type HostRow, hosts, selected } from './tables/index.ts'
 
 const LISTED = ['id', 'siteId', 'host', 'kind', 'prefix', 'isMain', 'origin', 'missingTo', 'version'] as const
@@ -65,7 +66,7 @@ export async function updateHost(
 /** Takes a host away; where it was the main one of its kind, the next by name is. */
 export async function withdrawHost(db: Database, siteId: string, id: string, transaction: Transaction): Promise<ListedHost | null> {
   // Of two who take one away each, the second sees what the first left.
-  await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction)
+  await holdSite(db, siteId, transaction)
   const [gone] = await rows<ListedHost>(
     db,
     `UPDATE hosts SET removed_at = now(), is_main = false, version = version + 1 WHERE site_id = $1 AND id = $2 AND removed_at IS NULL RETURNING ${COLUMNS}`,

@@ -1,7 +1,7 @@
 import { UniqueConstraintError } from 'sequelize'
 import type { Partner } from '../contract/partners.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { count, remove, update } from './plain.ts'
+import { count, IS_THERE, remove, select, update } from './plain.ts'
 import { columnsOf, partners, recordOf, recordTypes, type StoredPartner, selected, setFrom } from './tables/index.ts'
 
 /** Somebody's name is another partner's already. */
@@ -153,8 +153,10 @@ export async function keepLogIn(
 }
 
 /** Every log-in that is kept, for another key. */
-export const listLogIns = (db: Database, transaction: Transaction): Promise<{ id: string; sealed: Buffer }[]> =>
-  rows(db, 'SELECT id, log_in AS sealed FROM partners WHERE log_in IS NOT NULL FOR UPDATE', [], transaction)
+export async function listLogIns(db: Database, transaction: Transaction): Promise<{ id: string; sealed: Buffer }[]> {
+  const found = await select(db, partners, ['id', 'logIn'], { logIn: IS_THERE }, { holds: true, transaction })
+  return found.flatMap(({ id, logIn }) => (logIn === null ? [] : [{ id, sealed: logIn }]))
+}
 export const resealLogIn = (db: Database, id: string, sealed: Buffer, transaction: Transaction): Promise<unknown> =>
   update(db, partners, { logIn: sealed }, { id }, transaction)
 

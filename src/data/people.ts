@@ -1,5 +1,6 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import { count, isNot, NEXT, NOW, remove, update } from './plain.ts'
+import { holdSite } from './sites.ts'
 import { entryLinks, type MembershipRow, memberships, type PersonRow, people, selected, sessions, tokens } from './tables/index.ts'
 
 /** Somebody at a site. */
@@ -31,7 +32,7 @@ const listed = async (db: Database, siteId: string, id: string, transaction: Tra
 
 /** Locks a site's people, so that who is an owner stays true until the transaction ends. @returns one person; null when there is no such */
 export async function lockPerson(db: Database, siteId: string, id: string, transaction: Transaction): Promise<ListedPerson | null> {
-  await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction)
+  await holdSite(db, siteId, transaction)
   return listed(db, siteId, id, transaction)
 }
 

@@ -98,7 +98,9 @@ export async function insertAll<T extends Table>(
 ): Promise<void> {
   if (made.length === 0) return
   const kept = made.map((row) => storableRow(table, row))
-  await noteTime(modelOf(db, table).bulkCreate(kept, { ...BARE, fields: Object.keys(kept[0] ?? {}), returning: false, ...within(transaction) }))
+  await noteTime(
+    modelOf(db, table).bulkCreate(kept, { ...BARE, fields: Object.keys(kept[0] ?? {}), returning: false, ...within(transaction) }),
+  )
 }
 
 /** Writes rows. @returns how many there were */
@@ -109,7 +111,9 @@ export async function update<T extends Table>(
   where: Where<T>,
   transaction?: Transaction,
 ): Promise<number> {
-  const [rows] = await noteTime(modelOf(db, table).update(storableRow(table, change), { ...BARE, where: whereOf(where), ...within(transaction) }))
+  const [rows] = await noteTime(
+    modelOf(db, table).update(storableRow(table, change), { ...BARE, where: whereOf(where), ...within(transaction) }),
+  )
   return rows
 }
 

@@ -1,5 +1,6 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import { ago, isAfter, NOW, remove, select, selectOne, update } from './plain.ts'
+import { holdSite } from './sites.ts'
 import { type PageKind, publicationItems, publications, selected } from './tables/index.ts'
 import { FILE_DIFFERS, PAGE_DIFFERS } from './unpublished.ts'
 
@@ -10,7 +11,7 @@ async function newPublication(
   restored: number | null,
   transaction: Transaction,
 ): Promise<string> {
-  await rows(db, 'SELECT id FROM sites WHERE id = $1 FOR UPDATE', [siteId], transaction) // one publication after the other
+  await holdSite(db, siteId, transaction) // one publication after the other
   const [made] = await rows<{ id: string }>(
     db,
     `INSERT INTO publications (site_id, number, person_id, restored_number)

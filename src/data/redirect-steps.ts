@@ -1,5 +1,5 @@
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
-import { count, NOW, update } from './plain.ts'
+import { count, NOW, select, update } from './plain.ts'
 import { needOf, OLDER_STATES, type RedirectFields } from './redirects.ts'
 import { columnsOf, REDIRECT_SAYS, recordOf, recordTypes, redirectSteps, redirects, setFrom, setFromState } from './tables/index.ts'
 
@@ -199,8 +199,15 @@ export async function undoStretch(
     [siteId, personId, stepId, undone, given],
     transaction,
   )
+  await deriveNeeds(db, given, transaction)
   return { ids, given }
 }
+/** Works out anew by what text rows are found that have to be asked: no revision keeps it. */
+async function deriveNeeds(db: Database, ids: readonly string[], transaction: Transaction): Promise<void> {
+  const found = await select(db, redirects, ['id', 'match', 'from', 'needs'], { id: ids }, { transaction })
+  for (const row of found) if (row.needs !== needOf(row)) await update(db, redirects, { needs: needOf(row) }, { id: row.id }, transaction)
+}
+
 /** Before any id of a row. */
 const NO_ID = '00000000-0000-0000-0000-000000000000'
 

@@ -81,6 +81,11 @@ export async function takeSetUpCode(db: Database, hash: string, transaction: Tra
 }
 
 const FACTS = ['name', 'language', 'timeZone', 'ignoresCase', 'ignoresSlash', 'insideAllowed', 'version'] as const
+/** Holds a site until the transaction ends: of two who change what there is one of, the second sees what the first left. */
+export async function holdSite(db: Database, siteId: string, transaction: Transaction): Promise<void> {
+  await selectOne(db, sites, ['id'], { id: siteId }, { holds: true, transaction })
+}
+
 /** What people see of a site in Settings. See `Tolerance` for how addresses are taken that are nearly those of a row of redirects. */
 export type SiteFacts = Pick<SiteRow, (typeof FACTS)[number]>
 
