@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import type { RedirectNew } from '../src/contract/redirects.ts'
+import { draftOf } from '../src/core/exchange/index.ts'
 import { loadClicks } from '../src/data/clicks.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
 import { insertRedirects } from '../src/data/redirect-steps.ts'
@@ -88,24 +89,13 @@ export async function makeRedirects({ db, settings }: Context, services: Service
   if (done.refused.length > 0) throw new Error(`A row of the demo is refused: ${done.refused[0]?.reason}`)
   // A circle cannot be made here; this one came about before anybody looked.
   const { siteId, personId } = owner
-  const plain = {
-    match: 'exact',
-    hosts: [],
-    when: {},
-    status: 301,
-    query: 'pass',
-    beatsPages: false,
-    note: '',
-    isOn: true,
-    isHidden: true,
-  } as const
   await inTransaction(db, (transaction) =>
     insertRedirects(
       db,
       { siteId, personId, stepId: null },
       [
-        { id: randomUUID(), row: { ...plain, from: '/winter', key: '/winter', to: '/winter-2' } },
-        { id: randomUUID(), row: { ...plain, from: '/winter-2', key: '/winter-2', to: '/winter' } },
+        { id: randomUUID(), row: { ...draftOf({ from: '/winter', to: '/winter-2' }), key: '/winter' } },
+        { id: randomUUID(), row: { ...draftOf({ from: '/winter-2', to: '/winter' }), key: '/winter-2' } },
       ],
       transaction,
     ),
