@@ -100,6 +100,17 @@ export class Numbered {
     }
   }
 
+  /** Whether it is known which strings hold a word: then {@link mark} costs next to nothing. */
+  isHeld(word: string): boolean {
+    return this.#held.get(word)?.length === this.values.length
+  }
+
+  /** The same for some strings alone, of which nothing is kept. @param numbers - theirs; one may come several times */
+  markAmong(word: string, bit: number, found: Uint8Array, numbers: Iterable<number>): void {
+    const lower = this.lower()
+    for (const number of numbers) if (lower[number]?.includes(word) === true) found[number] = (found[number] ?? 0) | bit
+  }
+
   #holding(word: string): Held {
     const { length } = this.values
     const before = this.#held.get(word)

@@ -41,6 +41,9 @@ const count = (counts: Uint32Array, at: number): void => {
 /** Words that are looked for, at most this many at once, as bits of a byte: marks of a million strings then lie in the processor's cache. */
 const WORDS_AT_ONCE = 8
 
+/** Up to this share of all strings are looked through one by one: beyond it, all of them joined are faster. */
+const FEW = 0.3
+
 /** One question to a list, worked out in one pass over its numbers. */
 export class Narrowing {
   readonly #list: ShownList
@@ -158,14 +161,9 @@ export class Narrowing {
 
   /** Looks through every string once, however many links have it. @returns whether a row holds all words; null where none is asked for */
   #search(): ((i: number, page: number) => boolean) | null {
-    const wanted = [
-      ...new Set(
-        (this.#query.text ?? '')
-          .toLowerCase()
-          .split(/\s+/)
-          .filter((word) => word !== ''),
-      ),
-    ]
+    const words = (this.#query.text ?? '').toLowerCase().split(/\s+/)
+    // The longest first: the fewest links hold it, and only their strings are looked through for the others.
+    const wanted = [...new Set(words.filter((word) => word !== ''))].sort((a, b) => b.length - a.length)
     if (wanted.length === 0) return null
     const { rows } = this.#list
     const [text, href, address] = [rows.columns.text.data, rows.columns.href.data, rows.columns.address.data]
@@ -178,7 +176,11 @@ export class Narrowing {
         pages[number] = part.reduce((bits, word, k) => (value.includes(word) ? bits | (1 << k) : bits), 0)
       }
       const found = new Uint8Array(rows.strings.length)
-      for (const [k, word] of part.entries()) rows.strings.mark(word, 1 << k, found)
+      for (const [k, word] of part.entries()) {
+        const few = k === 0 || rows.strings.isHeld(word) ? null : this.#stringsOf(found, pages, 2 ** k - 1)
+        if (few === null) rows.strings.mark(word, 1 << k, found)
+        else rows.strings.markAmong(word, 1 << k, found, few)
+      }
       const all = 2 ** part.length - 1
       tests.push(
         (i, page) => ((found[text[i] ?? 0] ?? 0) | (found[href[i] ?? 0] ?? 0) | (found[address[i] ?? 0] ?? 0) | (pages[page] ?? 0)) === all,
@@ -186,6 +188,24 @@ export class Narrowing {
     }
     const [one] = tests
     return tests.length > 1 ? (i, page) => tests.every((holds) => holds(i, page)) : (one ?? null)
+  }
+
+  /** The strings of links that hold some words, as bits, so far; null where they are not few. */
+  #stringsOf(found: Uint8Array, pages: Uint8Array, bits: number): readonly number[] | null {
+    const { rows } = this.#list
+    const [text, href, address] = [rows.columns.text.data, rows.columns.href.data, rows.columns.address.data]
+    const most = rows.strings.length * FEW
+    const few: number[] = []
+    for (const { number, stretch } of rows.inOrder()) {
+      const ofPage = pages[number] ?? 0
+      for (let i = stretch.from; i < stretch.to; i++) {
+        const [a, b, c] = [text[i] ?? 0, href[i] ?? 0, address[i] ?? 0]
+        if ((((found[a] ?? 0) | (found[b] ?? 0) | (found[c] ?? 0) | ofPage) & bits) !== bits) continue
+        few.push(a, b, c)
+        if (few.length > most) return null
+      }
+    }
+    return few
   }
 
   /** The values of a facet with how many there are, most first. */
