@@ -1,7 +1,7 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import path from 'node:path'
 import { zipSync } from 'fflate'
-import type { Row } from './measure.ts'
+import { type Row, sized } from './measure.ts'
 import { bringIn, type Copy, during, onCopy } from './weather.ts'
 
 /** Two real sites of documentation, as Debian packages them. */
@@ -27,7 +27,7 @@ export function bringingIn(): Promise<Row> {
   })
 }
 
-const REDIRECTS = 1_000_000
+const REDIRECTS = sized(1_000_000)
 const REDIRECTS_MAX_S = 150
 
 /** A million redirects as CSV, visitors asking all the while: seconds, against what they may take. */

@@ -13,11 +13,11 @@ import { type Actor, createServices } from '../src/services/index.ts'
 import { actorFor } from '../src/services/people/index.ts'
 import { readSettings } from '../src/settings/index.ts'
 import { type Ground, onGround } from './delivery.ts'
-import { byTurns, median, type Row } from './measure.ts'
+import { byTurns, median, type Row, sized } from './measure.ts'
 import { fillTable } from './short-link.ts'
 
 const log = pino({ level: 'error' })
-const LINES = 600_000
+const LINES = sized(600_000)
 const LINKS = 1_000
 const ROUNDS = 3
 /** A segment of a process that is gone, so that it is taken away once it is loaded. */
@@ -102,8 +102,8 @@ export const linkView = (): Promise<Row> =>
       (await rows<{ id: string }>(ground.db, 'SELECT id FROM short_links WHERE slug = $1', [slug]))[0]?.id ?? ''
     const [many, few] = [await idOf('s1'), await idOf('s2')]
     for (const [id, clicks] of [
-      [many, 1_000_000],
-      [few, 10_000],
+      [many, sized(1_000_000)],
+      [few, sized(10_000)],
     ] as const) {
       const hour = `date_trunc('hour', now()) - make_interval(hours => n % ${DAYS * 24})`
       const source = `SELECT $1::uuid AS id, n, ${hour} AS at FROM generate_series(1, ${clicks}) n`
@@ -138,7 +138,7 @@ export const linkView = (): Promise<Row> =>
     return { name: 'link-view', ours: median(times.ours.slice(5)), peer: median(times.peer.slice(5)), unit: 'ms', goal: 3, isAtMost: true }
   })
 
-const SLUGS = 1_000_000
+const SLUGS = sized(1_000_000)
 const LOOKS = 60
 const LOOK_MS = 10
 

@@ -1,11 +1,11 @@
 import type { Result } from '../src/core/result.ts'
 import type { Rule } from '../src/core/rules/index.ts'
 import { type LargeSite, onLargeSite, plainPages } from './large-site.ts'
-import { median, type Row } from './measure.ts'
+import { median, type Row, sized } from './measure.ts'
 import { realPages } from './real-site.ts'
 
-const LINKS = 700_000
-const REAL_LINKS = 1_500_000
+const LINKS = sized(700_000)
+const REAL_LINKS = sized(1_500_000)
 const ROUNDS = 5
 /** After a start, until somebody has signed in. */
 const STARTED_MS = 3_000

@@ -1,11 +1,11 @@
 import { setFlagsFromString } from 'node:v8'
 import { runInNewContext } from 'node:vm'
 import { type Asked, matchRedirect, plainPath, type Redirect, RedirectTable, TOLERANCE } from '../src/core/routing/index.ts'
-import { byTurns, type Row, rateOf } from './measure.ts'
+import { byTurns, type Row, rateOf, sized } from './measure.ts'
 
-const FEW = 1_000
-const MANY = 1_000_000
-const PATTERNS = 10_000
+const FEW = sized(1_000)
+const MANY = sized(1_000_000)
+const PATTERNS = sized(10_000)
 const ASKED_AT_ONCE = 2_000
 const ROUNDS = 7
 const ROUND_MS = 700

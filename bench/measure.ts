@@ -11,6 +11,12 @@ export interface Row {
   readonly note?: string
 }
 
+/** What is measured of the whole: all of it, or a small share where a test only asks whether every row still runs. */
+export const SHARE = Number(process.env.MAPROPE_BENCH_SHARE ?? 1)
+
+/** A size, or that share of it. */
+export const sized = (whole: number, least = 1): number => Math.max(least, Math.round(whole * SHARE))
+
 export const median = (values: readonly number[]): number => {
   const sorted = [...values].sort((a, b) => a - b)
   const middle = Math.floor(sorted.length / 2)
@@ -28,7 +34,7 @@ export async function byTurns(
 ): Promise<{ ours: number; peer: number }> {
   const mine: number[] = []
   const theirs: number[] = []
-  for (let round = 0; round <= rounds; round++) {
+  for (let round = 0; round <= sized(rounds); round++) {
     const rates = [await ours(), await peer()] as const
     if (round === 0) continue // the first warms up
     mine.push(rates[0])
@@ -41,7 +47,7 @@ export async function byTurns(
 export async function rateOf(amount: number, ms: number, work: () => unknown): Promise<number> {
   let runs = 0
   const startedAt = performance.now()
-  while (performance.now() - startedAt < ms) {
+  while (performance.now() - startedAt < sized(ms)) {
     await work()
     runs++
   }

@@ -2,12 +2,12 @@ import { get } from 'node:http'
 import { Changes } from '../src/data/changes.ts'
 import { inTransaction, rows } from '../src/data/database.ts'
 import { type Ground, onGround } from './delivery.ts'
-import { median, type Row } from './measure.ts'
+import { median, type Row, sized } from './measure.ts'
 import { fillRedirects } from './redirect.ts'
 import { fillTable } from './short-link.ts'
 
-const FEW = 1_000
-const MANY = 1_000_000
+const FEW = sized(1_000)
+const MANY = sized(1_000_000)
 const CHANGES = 30
 /** Visitors meanwhile, one every so often; the slowest of them shows the longest pause. */
 const VISITOR_MS = 5

@@ -1,9 +1,9 @@
 import { seeded } from '../demo/random.ts'
 import { type Candidate, choose, Phrasebook, readProse } from '../src/core/phrases/index.ts'
-import { byTurns, median, type Row, rateOf } from './measure.ts'
+import { byTurns, median, type Row, rateOf, sized } from './measure.ts'
 
-const PHRASES = 10_000
-const PAGES = 1_000
+const PHRASES = sized(10_000)
+const PAGES = sized(1_000)
 const WORDS_A_PAGE = 800
 const ROUNDS = 5
 const FOUND_MAX = 2_000

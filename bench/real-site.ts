@@ -1,9 +1,9 @@
 import { zipSync } from 'fflate'
-import type { Row } from './measure.ts'
+import { type Row, sized } from './measure.ts'
 import { bringIn, type Copy, during, onCopy } from './weather.ts'
 
 /** Links of the whole site; more or fewer by the environment, to look at one shape in several sizes. */
-const LINKS = Number(process.env.LARGE_SITE_LINKS ?? 1_500_000)
+const LINKS = sized(1_500_000)
 /** Links a page has in the mean, by the distribution below. */
 const LINKS_A_PAGE = 90
 const HOSTS = 2_300

@@ -6,9 +6,9 @@ import { freePort } from '../bin/postgres.mjs'
 import { needDebian } from '../bin/prepare.mjs'
 import { type Redirect, RedirectReview, RedirectTable, Replay, TOLERANCE } from '../src/core/routing/index.ts'
 import { type Ground, onGround } from './delivery.ts'
-import { byTurns, median, type Row, rateOf } from './measure.ts'
+import { byTurns, median, type Row, rateOf, sized } from './measure.ts'
 
-const ROWS = 1_000_000
+const ROWS = sized(1_000_000)
 const ROUNDS = 7
 const CONNECTIONS = 32
 const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36'
@@ -126,8 +126,8 @@ export function review(): Promise<Row> {
   return Promise.resolve({ name: 'review', ours: median(seconds), peer: 1, unit: 's', goal: REVIEW_SECONDS_MAX, isAtMost: true, note })
 }
 
-const LOG_ROWS = 100_000
-const LINES = 200_000
+const LOG_ROWS = sized(100_000)
+const LINES = sized(200_000)
 
 /** An access log through the table, asked as traffic is, on one core. */
 export async function replay(): Promise<Row> {

@@ -51,6 +51,10 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
 
 const args = process.argv.slice(2)
 const isJson = args.includes('--json')
+if (args.includes('--names')) {
+  console.log(Object.keys(BENCHMARKS).join('\n'))
+  process.exit(0)
+}
 const wanted = args.filter((arg) => !arg.startsWith('--'))
 const unknown = wanted.filter((name) => BENCHMARKS[name] === undefined)
 if (unknown.length > 0) {

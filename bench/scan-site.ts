@@ -2,11 +2,11 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { surveyPage } from '../src/core/rules/index.ts'
-import { byTurns, type Row, rateOf } from './measure.ts'
+import { byTurns, type Row, rateOf, sized } from './measure.ts'
 import { benchPages } from './pages.ts'
 import { around, rules } from './rewrite.ts'
 
-const PAGES = 1_000
+const PAGES = sized(1_000)
 const ROUNDS = 7
 const ROUND_MS = 1_500
 

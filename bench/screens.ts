@@ -1,6 +1,6 @@
 import { type Browser, chromium, type Page } from 'playwright-core'
 import { CHROMIUM } from '../bin/chromium.mjs'
-import { median, type Row } from './measure.ts'
+import { median, type Row, sized } from './measure.ts'
 import { fillPlacements, openStudio, type Studio, signIn } from './studio.ts'
 
 const ROUNDS = 5
@@ -37,7 +37,7 @@ async function watchFrames(page: Page): Promise<() => Promise<number>> {
 
 /** A rule changed on a site of 100,000 placements: how long until what it would change is shown, against the second it may take. */
 export const impact = (): Promise<Row> =>
-  onScreen(100_000, async (page, { url }) => {
+  onScreen(sized(100_000), async (page, { url }) => {
     await page.goto(`${url}/rules`)
     await page.getByRole('button', { name: 'New rule' }).click()
     await page.locator('[data-looking=false]').waitFor({ timeout: 60_000 })
@@ -68,7 +68,7 @@ export const impact = (): Promise<Row> =>
 
 /** A list of 50,000 placements: its first rows against all of them, scrolled through without a blank row. */
 export const list = (): Promise<Row> =>
-  onScreen(50_000, async (page, { url }) => {
+  onScreen(sized(50_000), async (page, { url }) => {
     const first: number[] = []
     const all: number[] = []
     let blanks = 0

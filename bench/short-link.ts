@@ -1,7 +1,7 @@
 import { type Ground, onGround } from './delivery.ts'
-import { byTurns, type Row } from './measure.ts'
+import { byTurns, type Row, sized } from './measure.ts'
 
-const LINKS = 1_000_000
+const LINKS = sized(1_000_000)
 const ROUNDS = 7
 const CONNECTIONS = 32
 const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/126.0 Safari/537.36'

@@ -2,12 +2,12 @@ import { get } from 'node:http'
 import { connect, type Socket } from 'node:net'
 import { LOOK_UP_STEPS_MAX, PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX, ROWS_UNDER_ONE_PATH_MAX } from '../src/core/routing/index.ts'
 import { type Ground, onGround } from './delivery.ts'
-import { median, type Row } from './measure.ts'
+import { median, type Row, sized } from './measure.ts'
 import { change } from './one-change.ts'
 import { fillRedirects } from './redirect.ts'
 import { fillTable } from './short-link.ts'
 
-const MANY = 1_000_000
+const MANY = sized(1_000_000)
 const FIRST_MAX_S = 2
 const SEEN_MAX_S = 3
 const RESTARTS = 3

@@ -1,9 +1,9 @@
 import { PageFinder } from '../src/core/routing/suggest.ts'
-import type { Row } from './measure.ts'
+import { type Row, sized } from './measure.ts'
 import { MOVE_KINDS, type Move, MovingSite } from './moves.ts'
 
-const PAGES = 20_000
-const ADDRESSES = 10_000
+const PAGES = sized(20_000)
+const ADDRESSES = sized(10_000)
 const MOST_S = 10
 /** What is asked of the suggestions, in a hundred: of what moved somewhere, and of what moved nowhere. */
 const FIRST = 97

@@ -9,19 +9,8 @@ const wanted = process.argv.slice(2).filter((word) => !word.startsWith('--'))
 if (wanted.length === 0 || wanted.includes('bring-in')) needDebian('apache2-doc', 'postgresql-doc-15')
 needNpm()
 needBuild()
-// Measured as it is delivered: bundled, without what a development loader adds to every function.
-const { build } = await import('esbuild')
-await build({
-  entryPoints: { bench: 'bench/run.ts' },
-  outdir: 'dist',
-  outExtension: { '.js': '.mjs' },
-  bundle: true,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20',
-  packages: 'external',
-  logLevel: 'warning',
-})
+const { bundleBench } = await import('./bundle-bench.mjs') // esbuild is there once npm's packages are
+await bundleBench()
 const postgres = await startPostgres(path.join(projectFolder, '.data-bench'))
 const { status } = spawnSync(process.execPath, ['dist/bench.mjs', ...process.argv.slice(2)], {
   cwd: projectFolder,

@@ -16,10 +16,10 @@ if (files.length === 0) {
   process.exit(1)
 }
 const isUnit = folder.includes('unit')
+/** Files with servers and databases of their own that run beside one another. */
+const AT_ONCE = 2
 /** A file or lane that takes longer hangs: it has failed, and the others go on. The longest takes a quarter of this. */
 const FILE_MAX_MS = folder.includes('browser') ? 1_200_000 : 600_000
-/** So few files are looked at once more; where more fail, it was not the weather. */
-const MAY_BE_WEATHER = 2
 
 /**
  * Files of tests that share a copy of the demo and a browser run one after the other in one process, in the order in which
@@ -39,39 +39,19 @@ function inLanes(these, place) {
   return [...made, ...these.filter((file) => !lanes.flat().includes(file))]
 }
 
-/** @returns the exit code, and the files in which a test failed */
-function run(these) {
-  const place = mkdtempSync(path.join(tmpdir(), 'map-rope-tests-'))
-  const report = path.join(place, 'failed')
-  const { status } = spawnSync(
-    process.execPath,
-    [
-      '--import',
-      'tsx',
-      '--test',
-      // A test that failed half way may leave a server behind, which must not keep its file from ending.
-      '--test-force-exit',
-      `--test-timeout=${FILE_MAX_MS}`,
-      ...(isUnit ? [] : [`--test-concurrency=${folder.includes('browser') ? 2 : 1}`]),
-      ...['--test-reporter=tap', '--test-reporter-destination=stdout'],
-      ...['--test-reporter=./bin/failed-files.mjs', `--test-reporter-destination=${report}`],
-      ...inLanes(these, place),
-    ],
-    { stdio: 'inherit' },
-  )
-  const failed = [...new Set(readFileSync(report, 'utf8').split('\n'))]
-    .filter((file) => file !== '')
-    .map((file) => path.relative('.', file))
-  rmSync(place, { recursive: true })
-  // A lane that broke off is told as a file of its own: what came after it was not run, so that nothing in it was weather.
-  const isWhole = failed.every((file) => these.includes(file))
-  return { status: status ?? 1, failed: isWhole ? failed : [] }
-}
-
-const first = run(files)
-// Whole copies, browsers and killed processes on a busy machine: a test that stumbled alone is asked once more, and that is told.
-if (first.status === 0 || isUnit || first.failed.length === 0 || first.failed.length > MAY_BE_WEATHER) process.exit(first.status)
-console.log(`\n— once more: ${first.failed.join(', ')} —`)
-const second = run(first.failed)
-if (second.status === 0) console.log(`\nPassed only at the second try: ${first.failed.join(', ')}. Look at what failed above.`)
-process.exit(second.status)
+const place = mkdtempSync(path.join(tmpdir(), 'map-rope-tests-'))
+const { status } = spawnSync(
+  process.execPath,
+  [
+    '--import',
+    'tsx',
+    '--test',
+    `--test-timeout=${FILE_MAX_MS}`,
+    ...(isUnit ? [] : [`--test-concurrency=${AT_ONCE}`]),
+    '--test-reporter=tap',
+    ...inLanes(files, place),
+  ],
+  { stdio: 'inherit' },
+)
+rmSync(place, { recursive: true })
+process.exit(status ?? 1)

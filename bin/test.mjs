@@ -4,7 +4,7 @@ import path from 'node:path'
 import { startPostgres } from './postgres.mjs'
 import { needBuild, needDebian, needNpm, projectFolder } from './prepare.mjs'
 
-needDebian('postgresql', 'chromium')
+needDebian('postgresql', 'chromium', 'wrk')
 needNpm()
 needBuild()
 const wanted = process.argv.slice(2)

@@ -91,7 +91,7 @@ export function deskService(
       const view = await views.of(actor)
       const links = lookOrTell(actor, view)
       const [unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
-        publications.unpublished(actor),
+        publications.unpublishedInShort(actor),
         links,
         redirectsBeside(actor, links),
         countPages(db, actor.siteId),

@@ -46,6 +46,8 @@ const shownPlan = ({ at, pages, ...rest }: PlanRow): Plan => ({ ...rest, at: new
 
 /** Pages named one by one; the rest are counted. */
 const NAMED_PAGES = 200
+/** Where only some are shown. */
+const NAMED_IN_SHORT = 20
 /** Drafts looked at before a publication. */
 const REVIEWED_PAGES = 2_000
 /** Files named one by one. */
@@ -106,30 +108,36 @@ export function publicationsService(context: Context, views: SiteViews, placemen
     return count
   }
 
+  /** What differs from the live site: the newest, of which what changes links stands first. */
+  async function differing(actor: Actor, most: number): Promise<Result<Unpublished, 'forbidden'>> {
+    if (!actor.can('pages:read')) return fail('forbidden')
+    const [view, { pages, total }, files, filePaths] = await Promise.all([
+      views.of(actor),
+      unpublishedPages(db, actor.siteId, most),
+      unpublishedFiles(db, actor.siteId),
+      unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
+    ])
+    const named: Unpublished['pages'] = []
+    for (const page of pages) {
+      const { id, kind, path, title, isNew, isRemoved, by, at } = page
+      named.push({ id, kind, path, title, isNew, isRemoved, by, at: new Date(at).toISOString(), linkChanges: await countOf(view, page) })
+    }
+    return ok({
+      pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
+      morePages: total - pages.length,
+      byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
+      files,
+      filePaths,
+      linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),
+    })
+  }
+
   return {
-    /** What differs from the live site; what changes links stands first. */
-    async unpublished(actor: Actor): Promise<Result<Unpublished, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
-      const [view, { pages, total }, files, filePaths] = await Promise.all([
-        views.of(actor),
-        unpublishedPages(db, actor.siteId, NAMED_PAGES),
-        unpublishedFiles(db, actor.siteId),
-        unpublishedFilePaths(db, actor.siteId, NAMED_FILES),
-      ])
-      const named: Unpublished['pages'] = []
-      for (const page of pages) {
-        const { id, kind, path, title, isNew, isRemoved, by, at } = page
-        named.push({ id, kind, path, title, isNew, isRemoved, by, at: new Date(at).toISOString(), linkChanges: await countOf(view, page) })
-      }
-      return ok({
-        pages: named.sort((a, b) => b.linkChanges - a.linkChanges || b.at.localeCompare(a.at)),
-        morePages: total - pages.length,
-        byOthers: pages.filter(({ byId }) => byId !== null && byId !== actor.personId).length,
-        files,
-        filePaths,
-        linkChanges: named.reduce((sum, page) => sum + page.linkChanges, 0),
-      })
-    },
+    /** What differs from the live site. */
+    unpublished: (actor: Actor): Promise<Result<Unpublished, 'forbidden'>> => differing(actor, NAMED_PAGES),
+
+    /** The same with few named: of each its links are counted. */
+    unpublishedInShort: (actor: Actor): Promise<Result<Unpublished, 'forbidden'>> => differing(actor, NAMED_IN_SHORT),
 
     /** How one draft differs from what is live: its links, and both texts. */
     async difference(actor: Actor, id: string): Promise<Result<Difference, 'forbidden' | 'not-found'>> {

@@ -7,8 +7,8 @@ import path from 'node:path'
 import { after, before, test } from 'node:test'
 import { type Browser, chromium } from 'playwright-core'
 import { CHROMIUM } from '../../bin/chromium.mjs'
-import { freePort } from '../../bin/postgres.mjs'
 import { zipOf } from '../integration/world.ts'
+import { ownPort } from '../ports.ts'
 import { axeFinds } from './studio.ts'
 
 let browser: Browser
@@ -49,7 +49,7 @@ async function ended(child: ChildProcess): Promise<void> {
 
 before(async () => {
   folder = mkdtempSync(path.join(tmpdir(), 'map-rope-serve-'))
-  port = await freePort()
+  port = await ownPort()
   browser = await chromium.launch(CHROMIUM)
   const started = await run('serve', 'Ctrl+C')
   npm = started.child

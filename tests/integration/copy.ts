@@ -2,7 +2,7 @@ import { type ChildProcess, fork } from 'node:child_process'
 import { mkdtempSync, readFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
-import { freePort } from '../../bin/postgres.mjs'
+import { ownPort } from '../ports.ts'
 import { environmentOf, takeSlot } from './template.ts'
 
 /** A running copy of the built server with the demo, on its own port and database. */
@@ -30,8 +30,8 @@ export async function startCopy(
   const slot = given.databaseUrl === undefined ? await takeSlot() : null
   const databaseUrl = slot?.databaseUrl ?? given.databaseUrl ?? ''
   const folder = slot?.folder ?? mkdtempSync(path.join(tmpdir(), 'map-rope-copy-'))
-  const port = slot?.port ?? (await freePort())
-  const standInsPort = slot?.standInsPort ?? (await freePort())
+  const port = slot?.port ?? (await ownPort())
+  const standInsPort = slot?.standInsPort ?? (await ownPort())
   const environment = { ...process.env, ...environmentOf({ port, standInsPort, databaseUrl, folder }), ...given.environment }
   const children: ChildProcess[] = []
   const run = (file: string, more: Readonly<Record<string, string>> = {}): Promise<ChildProcess> =>

@@ -1,11 +1,12 @@
 import assert from 'node:assert/strict'
 import { once } from 'node:events'
-import { request as ask, createServer, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { createServer, type Server } from 'node:http'
 import { after, before, test } from 'node:test'
 import { openDatabase, rows } from '../../src/data/database.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
+import { until } from '../until.ts'
+import { type Asked, ask, portOf } from './asking.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
@@ -39,46 +40,10 @@ after(async () => {
   await delivering.stop()
 })
 
-interface Answer {
-  status: number
-  headers: Record<string, string | undefined>
-  body: string
-}
-function get(path: string, options: { host?: string; method?: string; headers?: Record<string, string> } = {}): Promise<Answer> {
-  const { port } = server.address() as AddressInfo
-  return new Promise((resolve, reject) => {
-    const sent = ask(
-      {
-        host: '127.0.0.1',
-        port,
-        path,
-        method: options.method ?? 'GET',
-        headers: { host: options.host ?? 'site.localhost', ...options.headers },
-      },
-      (response) => {
-        const parts: Buffer[] = []
-        response.on('data', (part: Buffer) => parts.push(part))
-        response.on('end', () =>
-          resolve({
-            status: response.statusCode ?? 0,
-            headers: response.headers as Answer['headers'],
-            body: Buffer.concat(parts).toString('latin1'),
-          }),
-        )
-      },
-    )
-    sent.on('error', reject)
-    sent.end()
-  })
-}
-
-/** Waits for something that PostgreSQL announces. */
-async function until(isTrue: () => Promise<boolean>): Promise<void> {
-  for (let i = 0; i < 100; i++) {
-    if (await isTrue()) return
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-  assert.fail('it did not come to pass within five seconds')
+/** Pages come in encodings of their own: their bytes are told as they are. */
+const get = async (path: string, { host = 'site.localhost', ...more }: Asked = {}) => {
+  const answer = await ask(portOf(server), path, { host, ...more })
+  return { ...answer, body: answer.bytes.toString('latin1') }
 }
 
 test('pages answer under their spellings, with their own encoding', async () => {

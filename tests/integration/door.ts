@@ -1,12 +1,12 @@
 import { once } from 'node:events'
-import { request as ask, createServer, type IncomingMessage, type RequestListener, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { createServer, type IncomingMessage, type RequestListener, type Server } from 'node:http'
 import { after, before, beforeEach } from 'node:test'
 import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
 import { upgradeDoor } from '../../src/delivery/front-door/index.ts'
 import { respond } from '../../src/delivery/respond.ts'
 import { hostOf, openEdge } from '../../src/edge/index.ts'
+import { type Asked, ask, portOf } from './asking.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { makeWorld, must, type World } from './world.ts'
 
@@ -30,8 +30,6 @@ export interface TestDoor {
   /** What the site behind was asked in this test. */
   seen: IncomingMessage[]
 }
-
-export const portOf = (server: Server): number => (server.address() as AddressInfo).port
 
 /**
  * Sets a door up for a file of tests, with one rule: outside links are nofollow.
@@ -92,31 +90,13 @@ export async function saveRule({ world }: TestDoor, version: number, hint: 'nofo
 }
 
 /** Asks the door, on a connection of its own. */
-export function get(
-  { server }: TestDoor,
-  path: string,
-  options: { method?: string; headers?: Record<string, string>; body?: Buffer } = {},
-): Promise<Answer> {
-  return new Promise((resolve, reject) => {
-    const sent = ask(
-      {
-        host: '127.0.0.1',
-        port: portOf(server),
-        path,
-        method: options.method ?? 'GET',
-        headers: { host: `door.localhost:${portOf(server)}`, ...options.headers },
-        agent: false,
-      },
-      (response) => {
-        const parts: Buffer[] = []
-        response.on('data', (part: Buffer) => parts.push(part))
-        response.on('end', () => resolve({ status: response.statusCode ?? 0, headers: response.headers, body: Buffer.concat(parts) }))
-        response.on('error', reject)
-      },
-    )
-    sent.on('error', reject)
-    sent.end(options.body)
-  })
+export async function get({ server }: TestDoor, path: string, { headers, ...more }: Asked = {}): Promise<Answer> {
+  const {
+    status,
+    headers: got,
+    bytes,
+  } = await ask(portOf(server), path, { host: `door.localhost:${portOf(server)}`, ...more, ...(headers === undefined ? {} : { headers }) })
+  return { status, headers: got, body: bytes }
 }
 
 /** A site that answers with one page. */

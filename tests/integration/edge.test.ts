@@ -1,7 +1,6 @@
 import assert from 'node:assert/strict'
 import { once } from 'node:events'
 import { mkdtempSync, readdirSync, readFileSync, statSync } from 'node:fs'
-import { request } from 'node:http'
 import { type AddressInfo, connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
@@ -9,6 +8,7 @@ import { after, before, test } from 'node:test'
 import pino from 'pino'
 import { Visitors } from '../../src/delivery/visitor.ts'
 import { openEdge } from '../../src/edge/index.ts'
+import { type Answer, type Asked, ask } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 let copy: Copy
@@ -17,52 +17,9 @@ before(async () => {
 })
 after(() => copy.stop())
 
-interface Answer {
-  readonly status: number
-  readonly headers: Record<string, string | string[] | undefined>
-  readonly body: string
-}
-
-/** One request over a connection of its own, `write` sending its body. */
-function raw(
-  host: string,
-  target: string,
-  options: {
-    method?: string
-    headers?: Record<string, string>
-    write?: (send: (part: string | Buffer) => void, end: () => void) => void
-  } = {},
-): Promise<Answer> {
-  return new Promise((resolve, reject) => {
-    const sent = request(
-      {
-        host: '127.0.0.1',
-        port: copy.port,
-        path: target,
-        method: options.method ?? 'GET',
-        agent: false,
-        headers: { host: `${host}:${copy.port}`, ...options.headers },
-      },
-      (answer) => {
-        let body = ''
-        answer.on('data', (part: Buffer) => {
-          body += part.toString()
-        })
-        answer.on('error', () => {})
-        answer.on('close', () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }))
-      },
-    )
-    sent.on('error', (error: NodeJS.ErrnoException) => {
-      if (error.code !== 'EPIPE' && error.code !== 'ECONNRESET') reject(error)
-    })
-    if (options.write === undefined) sent.end()
-    else
-      options.write(
-        (part) => void sent.write(part),
-        () => void sent.end(),
-      )
-  })
-}
+/** One request over a connection of its own. */
+const raw = (host: string, target: string, more: Omit<Asked, 'host'> = {}) =>
+  ask(copy.port, target, { host: `${host}:${copy.port}`, ...more })
 const FORM = { 'content-type': 'application/x-www-form-urlencoded' }
 const own = (): Record<string, string> => ({ origin: copy.url, ...FORM })
 const CREDENTIALS = 'email=tobin%40slow-ferry.example&password=ten-past-seven'

@@ -3,22 +3,14 @@ import { Agent, request as ask, type IncomingMessage } from 'node:http'
 import { connect } from 'node:net'
 import { test } from 'node:test'
 import { gzipSync } from 'node:zlib'
-import { aDoor, get, LINK, MARKED, page, portOf } from './door.ts'
+import { portOf, sendBytes } from './asking.ts'
+import { aDoor, get, LINK, MARKED, page } from './door.ts'
 
 // What HTTP asks of whoever stands between a client and a site, beyond what the pages themselves need.
 const door = aDoor(10_000)
 
-/** Sends bytes to the door as they are, and answers with what comes back until the connection ends. */
-function raw(bytes: string): Promise<string> {
-  return new Promise((resolve, reject) => {
-    const socket = connect(portOf(door.server), '127.0.0.1')
-    const parts: Buffer[] = []
-    socket.on('data', (part) => parts.push(part))
-    socket.on('end', () => resolve(Buffer.concat(parts).toString('latin1')))
-    socket.on('error', reject)
-    socket.write(bytes, 'latin1')
-  })
-}
+/** What the door answers to bytes as they are. */
+const raw = async (bytes: string): Promise<string> => (await sendBytes(portOf(door.server), bytes)).toString('latin1')
 const HEAD = 'Host: door.localhost\r\nConnection: close\r\n'
 
 test('several headers of one name stay several, in their order', async () => {

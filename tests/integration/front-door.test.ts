@@ -4,7 +4,9 @@ import { connect } from 'node:net'
 import { test } from 'node:test'
 import { brotliCompressSync, brotliDecompressSync, deflateSync, gunzipSync, gzipSync, inflateSync } from 'node:zlib'
 import { rows } from '../../src/data/database.ts'
-import { aDoor, get, LINK, MARKED, page, portOf, saveRule } from './door.ts'
+import { until } from '../until.ts'
+import { portOf } from './asking.ts'
+import { aDoor, get, LINK, MARKED, page, saveRule } from './door.ts'
 import { must } from './world.ts'
 
 const door = aDoor(400)
@@ -85,15 +87,13 @@ test('a marked page never has the strong tag of the page behind it; it is fresh 
   const again = await get(door, '/', { headers: { 'if-none-match': tag, 'if-modified-since': new Date().toUTCString() } })
   assert.deepEqual([again.status, again.headers.etag], [304, tag])
   await saveRule(door, 1, 'ugc')
-  let changed = await get(door, '/', { headers: { 'if-none-match': tag } })
-  const startedAt = Date.now()
-  while (changed.status !== 200 && Date.now() - startedAt < 2_000) {
-    await new Promise((resolve) => setTimeout(resolve, 50))
-    changed = await get(door, '/', { headers: { 'if-none-match': tag } })
+  const other = async () => {
+    const answer = await get(door, '/', { headers: { 'if-none-match': tag } })
+    return answer.status === 200 && answer.body.toString()
   }
-  assert.equal(changed.body.toString(), MARKED.replace('nofollow', 'ugc'), 'within two seconds')
+  assert.equal(await until(other, 'the new rule', 2_000), MARKED.replace('nofollow', 'ugc'))
   await saveRule(door, 2)
-  await new Promise((resolve) => setTimeout(resolve, 600))
+  await until(async () => (await get(door, '/')).body.toString() === MARKED, 'the rule as it was')
 })
 
 test('uploads go through whole, and the client is named to the site behind', async () => {

@@ -9,6 +9,7 @@ import { insert, selectOne } from '../../src/data/plain.ts'
 import { hosts, jobs, sites } from '../../src/data/tables/index.ts'
 import { ImportThreads } from '../../src/jobs/import-threads.ts'
 import { openJobQueue } from '../../src/jobs/index.ts'
+import { until } from '../until.ts'
 import { actorOf, bringIn, makeWorld, must, pageAt, reportOf, zipOf } from './world.ts'
 
 test('Markdown that would take hours, or more memory than there is, is refused by name, and the rest is taken', async () => {
@@ -124,14 +125,6 @@ async function drippingSite(): Promise<string> {
   })
   return `http://127.0.0.1:${(server.address() as AddressInfo).port}/sitemap.xml`
 }
-const until = async (holds: () => Promise<boolean>, ms: number): Promise<void> => {
-  const endsAt = Date.now() + ms
-  while (!(await holds())) {
-    if (Date.now() > endsAt) throw new Error(`not within ${ms} ms`)
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-}
-
 test('one slow site holds no other site’s import up; cancelled, it ends at once; a restart takes it up again', async () => {
   const world = await makeWorld()
   const { db, services, owner } = world
@@ -144,7 +137,7 @@ test('one slow site holds no other site’s import up; cancelled, it ends at onc
   const state = async (id: string) => (await selectOne(db, jobs, ['state'], { id }))?.state
   const slow = must(await services.imports.fetch(owner, { address: await drippingSite(), dryRun: true }))
   const slowOne = threads.carryOut(slow, join)
-  await until(async () => (await state(slow)) === 'running', 10_000)
+  await until(async () => (await state(slow)) === 'running', 'it', 10_000)
   // Another of the same site waits for its turn; another site's does not.
   const behind = must(await services.imports.start(owner, { name: 'a.zip', bytes: zipOf({ 'a.html': '<p>a' }) }, () => ({ dryRun: true })))
   await threads.carryOut(behind, join)
@@ -161,7 +154,7 @@ test('one slow site holds no other site’s import up; cancelled, it ends at onc
   // A process that is told to stop leaves what it was at for the next start, and does not hold it against it.
   const again = must(await services.imports.fetch(owner, { address: await drippingSite(), dryRun: true }))
   const begun = threads.carryOut(again, join)
-  await until(async () => (await state(again)) === 'running', 10_000)
+  await until(async () => (await state(again)) === 'running', 'it', 10_000)
   await threads.close()
   await begun
   assert.equal(await state(again), 'waiting')

@@ -1,7 +1,6 @@
 import assert from 'node:assert/strict'
 import { once } from 'node:events'
-import { request as ask, createServer, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
+import { createServer, type Server } from 'node:http'
 import { after, before, test } from 'node:test'
 import pino from 'pino'
 import { MissedQuery } from '../../src/contract/missed.ts'
@@ -12,6 +11,7 @@ import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
 import { batchOf } from '../../src/jobs/click-batch.ts'
 import { loadClickLogs } from '../../src/jobs/clicks.ts'
+import { type Asked, ask, BROWSER, portOf } from './asking.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, type World, zipOf } from './world.ts'
 
@@ -40,7 +40,7 @@ before(async () => {
   must(
     await world.services.frontDoors.make(world.owner, {
       host: 'door.localhost',
-      origin: `http://origin.localhost:${(behind.address() as AddressInfo).port}`,
+      origin: `http://origin.localhost:${portOf(behind)}`,
     }),
   )
   delivering = await deliver(world)
@@ -56,23 +56,8 @@ after(async () => {
   await delivering.stop()
 })
 
-function get(
-  path: string,
-  { host = 'site.localhost', method = 'GET', headers = {} }: { host?: string; method?: string; headers?: Record<string, string> } = {},
-) {
-  return new Promise<{ status: number; location: string | undefined; body: string }>((resolve, reject) => {
-    const { port } = server.address() as AddressInfo
-    ask({ port, path, method, headers: { Host: host, 'User-Agent': 'Mozilla/5.0 Firefox/140.0', ...headers } }, (answer) => {
-      let body = ''
-      answer.setEncoding('utf8').on('data', (part: string) => {
-        body += part
-      })
-      answer.on('end', () => resolve({ status: answer.statusCode ?? 0, location: answer.headers.location, body }))
-    })
-      .on('error', reject)
-      .end()
-  })
-}
+const get = (path: string, { host = 'site.localhost', headers, ...more }: Asked = {}) =>
+  ask(portOf(server), path, { host, headers: { 'User-Agent': BROWSER, ...headers }, ...more })
 const load = () => loadClickLogs(world.db, clickFolder(world.folder), pino({ level: 'silent' }))
 const list = async (query: object = {}) => must(await world.services.missed.list(world.editor, MissedQuery.parse(query)))
 async function missingTo(host: string, to: string): Promise<void> {

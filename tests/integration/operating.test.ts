@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import { once } from 'node:events'
-import { createServer, request as httpRequest, type IncomingMessage } from 'node:http'
+import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { after, before, test } from 'node:test'
 import { gunzipSync } from 'node:zlib'
@@ -8,6 +8,7 @@ import { dropOldAudit } from '../../src/data/audit.ts'
 import { rows } from '../../src/data/database.ts'
 import { dropOldJobs, insertJob } from '../../src/data/jobs.ts'
 import { drain } from '../../src/edge/index.ts'
+import { ask } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 import { makeWorld } from './world.ts'
 
@@ -20,42 +21,32 @@ before(async () => {
 })
 after(() => copy.stop())
 
-interface Answer {
-  readonly status: number
-  readonly headers: IncomingMessage['headers']
-  readonly body: Buffer
-}
-
-/** Asks as it is said, by nothing of one's own: fetch would unpack, and choose a host. */
-async function ask(path: string, headers: Readonly<Record<string, string>> = {}): Promise<Answer> {
-  const asked = httpRequest({ port: copy.port, host: '127.0.0.1', path, headers: { host: `localhost:${copy.port}`, ...headers } }).end()
-  const [answer] = (await once(asked, 'response')) as [IncomingMessage]
-  const parts: Buffer[] = []
-  for await (const part of answer) parts.push(part as Buffer)
-  return { status: answer.statusCode ?? 0, headers: answer.headers, body: Buffer.concat(parts) }
+const get = async (path: string, { host = `localhost:${copy.port}`, ...headers }: Readonly<Record<string, string>> = {}) => {
+  const answer = await ask(copy.port, path, { host, headers })
+  return { ...answer, body: answer.bytes }
 }
 
 test('a page goes out packed where that is taken, as another form of the same', async () => {
-  const plain = await ask('/', { host: SITE })
-  const packed = await ask('/', { host: SITE, 'accept-encoding': 'br;q=0.5, gzip' })
+  const plain = await get('/', { host: SITE })
+  const packed = await get('/', { host: SITE, 'accept-encoding': 'br;q=0.5, gzip' })
   assert.equal(plain.headers['content-encoding'], undefined)
   assert.equal(packed.headers['content-encoding'], 'gzip')
   assert.ok(packed.body.length < plain.body.length / 2)
   assert.deepEqual(gunzipSync(packed.body), plain.body)
   assert.notEqual(packed.headers.etag, plain.headers.etag)
   for (const { headers } of [plain, packed]) assert.equal(headers.vary, 'Accept-Encoding')
-  const again = await ask('/', { host: SITE, 'accept-encoding': 'gzip', 'if-none-match': String(packed.headers.etag) })
+  const again = await get('/', { host: SITE, 'accept-encoding': 'gzip', 'if-none-match': String(packed.headers.etag) })
   assert.equal(again.status, 304)
-  assert.equal((await ask('/', { host: SITE, 'accept-encoding': 'gzip;q=0, identity' })).headers['content-encoding'], undefined)
+  assert.equal((await get('/', { host: SITE, 'accept-encoding': 'gzip;q=0, identity' })).headers['content-encoding'], undefined)
 })
 
 test('scripts of the studio are packed, kept for good, and known again by what is in them', async () => {
-  const screen = (await ask('/sign-in')).body.toString()
+  const screen = (await get('/sign-in')).body.toString()
   const style = /\/_astro\/[\w.-]+\.css/.exec(screen)?.[0] ?? ''
   const [plain, gzip, brotli] = [
-    await ask(style),
-    await ask(style, { 'accept-encoding': 'gzip' }),
-    await ask(style, { 'accept-encoding': 'gzip, br' }),
+    await get(style),
+    await get(style, { 'accept-encoding': 'gzip' }),
+    await get(style, { 'accept-encoding': 'gzip, br' }),
   ]
   assert.deepEqual(
     [plain, gzip, brotli].map(({ headers }) => headers['content-encoding']),
@@ -68,15 +59,15 @@ test('scripts of the studio are packed, kept for good, and known again by what i
     assert.equal(headers['x-content-type-options'], 'nosniff')
   }
   assert.equal(new Set([plain, gzip, brotli].map(({ headers }) => headers.etag)).size, 3)
-  assert.equal((await ask(style, { 'if-none-match': String(plain.headers.etag) })).status, 304)
-  assert.equal((await ask('/_astro/../server/entry.mjs')).status === 200, false)
+  assert.equal((await get(style, { 'if-none-match': String(plain.headers.etag) })).status, 304)
+  assert.equal((await get('/_astro/../server/entry.mjs')).status === 200, false)
 })
 
 test('metrics are told to whoever has the word for them, and count what was answered by whom', async () => {
-  assert.equal((await ask('/metrics')).status, 401)
-  assert.equal((await ask('/metrics', { authorization: `Bearer ${TOKEN}x` })).status, 401)
+  assert.equal((await get('/metrics')).status, 401)
+  assert.equal((await get('/metrics', { authorization: `Bearer ${TOKEN}x` })).status, 401)
   const numberOf = async (line: RegExp): Promise<number> => {
-    const { status, body } = await ask('/metrics', { authorization: `Bearer ${TOKEN}` })
+    const { status, body } = await get('/metrics', { authorization: `Bearer ${TOKEN}` })
     assert.equal(status, 200)
     return Number(line.exec(body.toString())?.[1] ?? Number.NaN)
   }
@@ -86,7 +77,7 @@ test('metrics are told to whoever has the word for them, and count what was answ
     await fetch(`${copy.url}/api/v1/short-links?limit=1`, { headers: { Authorization: `Bearer ${copy.token}` } })
   ).json()) as { items: { address: string }[] }
   const { host, pathname } = new URL(items[0]?.address ?? '')
-  assert.equal((await ask(pathname, { host })).status, 302)
+  assert.equal((await get(pathname, { host })).status, 302)
   assert.equal(await numberOf(redirects), before + 1)
   assert.ok((await numberOf(/_count\{role="studio",status="2xx"\} (\d+)$/m)) > 0)
   for (const name of ['log_lag_changes', 'click_log_bytes', 'clicks_held', 'database_connections_used', 'nodejs_eventloop_lag_p99_seconds'])
@@ -94,9 +85,9 @@ test('metrics are told to whoever has the word for them, and count what was answ
 })
 
 test('a request has one number from the edge to the studio, and nobody else gives it', async () => {
-  const { headers } = await ask('/sign-in', { 'x-request-id': 'mine' })
+  const { headers } = await get('/sign-in', { 'x-request-id': 'mine' })
   assert.match(String(headers['x-request-id']), /^[\w-]{8}-\w+$/)
-  assert.notEqual(headers['x-request-id'], (await ask('/sign-in')).headers['x-request-id'])
+  assert.notEqual(headers['x-request-id'], (await get('/sign-in')).headers['x-request-id'])
 })
 
 test('without a word for metrics nobody is told any', async () => {

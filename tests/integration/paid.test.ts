@@ -9,7 +9,8 @@ import { wrapLink } from '../../src/core/markup/index.ts'
 import { bannerMarkup } from '../../src/core/partners/index.ts'
 import { BY_HAND } from '../../src/core/rules/index.ts'
 import { rows } from '../../src/data/database.ts'
-import { aDoor, get, page, portOf } from './door.ts'
+import { portOf } from './asking.ts'
+import { aDoor, get, page } from './door.ts'
 import { bringIn, fillRedirects, must, rowsLookedAt, zipOf } from './world.ts'
 
 /** Every way by which a link to a partner comes to visitors. Each leads to an address that no other does. */

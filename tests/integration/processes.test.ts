@@ -2,9 +2,9 @@ import assert from 'node:assert/strict'
 import { type ChildProcess, spawn } from 'node:child_process'
 import { once } from 'node:events'
 import { statSync } from 'node:fs'
-import { request } from 'node:http'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
+import { ask } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 let copy: Copy
@@ -20,16 +20,7 @@ before(async () => {
 })
 after(() => copy.stop())
 
-/** One request, by the name in its Host header; fetch would put a name of its own there. */
-const ask = (host: string, target: string): Promise<{ status: number; location: string | undefined }> =>
-  new Promise((resolve, reject) => {
-    const asked = request({ host: '127.0.0.1', port: copy.port, path: target, headers: { host: `${host}:${copy.port}` } }, (answer) => {
-      answer.resume()
-      resolve({ status: answer.statusCode ?? 0, location: answer.headers.location })
-    })
-    asked.on('error', reject)
-    asked.end()
-  })
+const visit = (host: string, target: string) => ask(copy.port, target, { host: `${host}:${copy.port}` })
 const call = (target: string, options: RequestInit = {}): Promise<Response> =>
   fetch(`${copy.url}/api/v1${target}`, {
     ...options,
@@ -66,7 +57,7 @@ test('answers and bodies pass whole between the two, with who asks', async () =>
       .toString(),
     'PK',
   )
-  assert.equal((await ask('localhost', '/sign-in')).status, 200)
+  assert.equal((await visit('localhost', '/sign-in')).status, 200)
 })
 
 test('while the studio works on something heavy, short links answer as quickly as ever', async () => {
@@ -81,7 +72,7 @@ test('while the studio works on something heavy, short links answer as quickly a
   const waits: number[] = []
   for (let i = 0; i < 60; i++) {
     const before = performance.now()
-    assert.match((await ask('sferry.localhost', '/go/cap')).location ?? '', /^http/)
+    assert.match((await visit('sferry.localhost', '/go/cap')).location ?? '', /^http/)
     waits.push(performance.now() - before)
   }
   if (asking.exitCode === null) await once(asking, 'exit')

@@ -1,7 +1,6 @@
 import assert from 'node:assert/strict'
 import { once } from 'node:events'
-import { request as ask, createServer, type Server } from 'node:http'
-import { type AddressInfo, connect } from 'node:net'
+import { createServer, type Server } from 'node:http'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
 import pino from 'pino'
@@ -23,6 +22,7 @@ import { respond } from '../../src/delivery/respond.ts'
 import { EdgeRequest } from '../../src/edge/index.ts'
 import { loadClickLogs } from '../../src/jobs/clicks.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
+import { type Asked, ask, BROWSER, portOf, sendBytes } from './asking.ts'
 import { type Delivering, deliver } from './delivering.ts'
 import { bringIn, fillRedirects, makeWorld, must, rowsLookedAt, type World, zipOf } from './world.ts'
 
@@ -49,34 +49,8 @@ after(async () => {
 })
 
 const make = async (wanted: RedirectNew): Promise<RedirectRow> => must(await world.services.redirects.create(world.editor, wanted))
-const portOf = (): number => (server.address() as AddressInfo).port
-
-interface Answer {
-  readonly status: number
-  readonly location: string | undefined
-  readonly headers: Readonly<Record<string, unknown>>
-  readonly body: string
-}
-function get(
-  at: string,
-  { host = 'site.localhost', method = 'GET', headers = {} }: { host?: string; method?: string; headers?: Record<string, string> } = {},
-) {
-  return new Promise<Answer>((resolve, reject) => {
-    const sent = ask(
-      { port: portOf(), path: at, method, headers: { Host: host, 'User-Agent': 'Mozilla/5.0 Firefox/140.0', ...headers } },
-      (response) => {
-        let body = ''
-        response.setEncoding('utf8').on('data', (part: string) => {
-          body += part
-        })
-        response.on('end', () =>
-          resolve({ status: response.statusCode ?? 0, location: response.headers.location, headers: response.headers, body }),
-        )
-      },
-    )
-    sent.on('error', reject).end()
-  })
-}
+const get = (at: string, { host = 'site.localhost', headers, ...more }: Asked = {}) =>
+  ask(portOf(server), at, { host, headers: { 'User-Agent': BROWSER, ...headers }, ...more })
 const fresh = () => delivering.refresh()
 
 test('a row is kept as it was meant: its path, the host it names, and its query as a condition', async () => {
@@ -220,18 +194,10 @@ test('what goes over the wire is right: statuses, methods, caches, bodies, lette
 })
 
 /** Asks with just these bytes, as no polite program would. */
-function raw(at: string): Promise<{ status: number; location: string | undefined }> {
-  return new Promise((resolve, reject) => {
-    const socket = connect(portOf(), '127.0.0.1', () =>
-      socket.write(`GET ${at} HTTP/1.1\r\nHost: site.localhost\r\nConnection: close\r\n\r\n`),
-    )
-    let said = ''
-    socket.setEncoding('latin1').on('data', (part: string) => {
-      said += part
-    })
-    socket.on('error', reject)
-    socket.on('end', () => resolve({ status: Number(said.slice(9, 12)), location: /^location: (.*)\r$/im.exec(said)?.[1] }))
-  })
+async function raw(at: string): Promise<{ status: number; location: string | undefined }> {
+  const bytes = await sendBytes(portOf(server), `GET ${at} HTTP/1.1\r\nHost: site.localhost\r\nConnection: close\r\n\r\n`)
+  const said = bytes.toString('latin1')
+  return { status: Number(said.slice(9, 12)), location: /^location: (.*)\r$/im.exec(said)?.[1] }
 }
 
 test('visitors are told apart where a row says so, and no cache hands on what another one got', async () => {

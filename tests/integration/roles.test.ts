@@ -1,17 +1,18 @@
 import assert from 'node:assert/strict'
 import { mkdtempSync } from 'node:fs'
-import { request } from 'node:http'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
-import { freePort } from '../../bin/postgres.mjs'
+import { ownPort } from '../ports.ts'
+import { until } from '../until.ts'
+import { ask, BROWSER, callApi } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 let copy: Copy
 let deliveryPort: number
 before(async () => {
   copy = await startCopy()
-  deliveryPort = await freePort()
+  deliveryPort = await ownPort()
   await copy.start({
     MAPROPE_ROLE: 'delivery',
     PORT: String(deliveryPort),
@@ -20,32 +21,8 @@ before(async () => {
 })
 after(() => copy.stop())
 
-function get(host: string, target: string): Promise<{ status: number; location: string | undefined }> {
-  const headers = { host, 'user-agent': 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36' }
-  return new Promise((resolve, reject) => {
-    const sent = request({ host: '127.0.0.1', port: deliveryPort, path: target, headers, agent: false }, (answer) => {
-      answer.resume()
-      answer.on('end', () => resolve({ status: answer.statusCode ?? 0, location: answer.headers.location }))
-    })
-    sent.on('error', reject)
-    sent.end()
-  })
-}
-async function api<T>(method: string, target: string, body?: unknown): Promise<T> {
-  const answer = await fetch(`${copy.url}/api/v1${target}`, {
-    method,
-    headers: { Authorization: `Bearer ${copy.token}`, 'Content-Type': 'application/json' },
-    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-  })
-  return (await answer.json()) as T
-}
-async function until(isTrue: () => Promise<boolean>): Promise<void> {
-  for (let i = 0; i < 100; i++) {
-    if (await isTrue()) return
-    await new Promise((resolve) => setTimeout(resolve, 100))
-  }
-  assert.fail('it did not come to pass within ten seconds')
-}
+const get = (host: string, target: string) => ask(deliveryPort, target, { host, headers: { 'user-agent': BROWSER } })
+const api = async <T>(method: string, target: string, body?: unknown): Promise<T> => (await callApi<T>(copy, method, target, body)).body
 
 test('a process that only delivers answers for public hosts, and for nobody else', async () => {
   assert.equal((await get('slow-ferry.localhost', '/')).status, 200)

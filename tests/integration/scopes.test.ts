@@ -4,6 +4,7 @@ import { OPERATIONS } from '../../src/contract/api.ts'
 import type { Operation } from '../../src/contract/operation.ts'
 import { ROLE_NAMES } from '../../src/contract/people.ts'
 import { PERMISSIONS, type Permission } from '../../src/contract/permissions.ts'
+import { callApi } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 let copy: Copy
@@ -13,17 +14,7 @@ before(async () => {
 after(() => copy.stop())
 
 /** @param by - a token, or the cookie of somebody who is signed in */
-const call = async (by: string, method: string, target: string, body?: unknown): Promise<{ status: number; text: string }> => {
-  const answer = await fetch(`${copy.url}/api/v1${target}`, {
-    method,
-    headers: {
-      ...(by.startsWith('mr_') ? { authorization: `Bearer ${by}` } : { cookie: by, origin: copy.url }),
-      'content-type': 'application/json',
-    },
-    ...(body === undefined ? {} : { body: JSON.stringify(body) }),
-  })
-  return { status: answer.status, text: await answer.text() }
-}
+const call = (by: string, method: string, target: string, body?: unknown) => callApi(copy, method, target, body, { by })
 
 const signedIn = async (email: string): Promise<string> => {
   const answer = await fetch(`${copy.url}/sign-in`, {

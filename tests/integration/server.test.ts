@@ -1,11 +1,12 @@
 import assert from 'node:assert/strict'
 import { readdirSync } from 'node:fs'
-import { request } from 'node:http'
 import path from 'node:path'
 import { after, before, test } from 'node:test'
 import { unzipSync } from 'fflate'
 import pg from 'pg'
 import { OPERATIONS } from '../../src/contract/api.ts'
+import { until } from '../until.ts'
+import { type Asked, ask, BROWSER, callApi } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 import { zipOf } from './world.ts'
 
@@ -15,54 +16,10 @@ before(async () => {
 })
 after(() => copy.stop())
 
-const AGENT = 'Mozilla/5.0 (X11; Linux x86_64) AppleWebKit/537.36 Chrome/126.0 Safari/537.36'
-
 /** One request as it goes over the wire; `host` picks who answers. */
-function raw(
-  host: string,
-  target: string,
-  options: { method?: string; headers?: Record<string, string>; body?: string } = {},
-): Promise<{ status: number; headers: Record<string, string | string[] | undefined>; body: string }> {
-  return new Promise((resolve, reject) => {
-    const sent = request(
-      {
-        host: '127.0.0.1',
-        port: copy.port,
-        path: target,
-        method: options.method ?? 'GET',
-        agent: false,
-        headers: { host: `${host}:${copy.port}`, 'user-agent': AGENT, ...options.headers },
-      },
-      (answer) => {
-        let body = ''
-        answer.on('data', (part: Buffer) => {
-          body += part.toString()
-        })
-        answer.on('end', () => resolve({ status: answer.statusCode ?? 0, headers: answer.headers, body }))
-      },
-    )
-    sent.on('error', reject)
-    sent.end(options.body)
-  })
-}
-async function api<T = Record<string, unknown>>(method: string, target: string, body?: unknown): Promise<{ status: number; body: T }> {
-  const isForm = body instanceof FormData
-  const answer = await fetch(`${copy.url}/api/v1${target}`, {
-    method,
-    headers: { Authorization: `Bearer ${copy.token}`, ...(isForm || body === undefined ? {} : { 'Content-Type': 'application/json' }) },
-    ...(body === undefined ? {} : { body: isForm ? body : JSON.stringify(body) }),
-  })
-  const words = await answer.text()
-  return { status: answer.status, body: (words === '' ? null : JSON.parse(words)) as T }
-}
-async function until<T>(look: () => Promise<T | null | false>): Promise<T> {
-  for (let i = 0; i < 200; i++) {
-    const found = await look()
-    if (found !== null && found !== false) return found
-    await new Promise((resolve) => setTimeout(resolve, 50))
-  }
-  return assert.fail('it did not come to pass within ten seconds')
-}
+const raw = (host: string, target: string, { headers, ...more }: Omit<Asked, 'host'> = {}) =>
+  ask(copy.port, target, { host: `${host}:${copy.port}`, headers: { 'user-agent': BROWSER, ...headers }, ...more })
+const api = <T = Record<string, unknown>>(method: string, target: string, body?: unknown) => callApi<T>(copy, method, target, body)
 const clicksOf = async (slug: string): Promise<number> =>
   (await api<{ items: { clicks: number }[] }>('GET', `/short-links?slug=${slug}`)).body.items[0]?.clicks ?? -1
 

@@ -8,8 +8,9 @@ import path from 'node:path'
 import { after, before, test } from 'node:test'
 import pg from 'pg'
 import { clustersElsewhere } from '../../bin/cluster-place.mjs'
-import { freePort, startPostgres } from '../../bin/postgres.mjs'
+import { startPostgres } from '../../bin/postgres.mjs'
 import { supervise } from '../../bin/supervise.mjs'
+import { ownPort } from '../ports.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 const isRoot = process.getuid?.() === 0
@@ -115,7 +116,7 @@ const isAlive = (pid: number): boolean => {
 
 test('a SIGTERM to npm alone, as process managers send it, ends server, stand-ins and database', async () => {
   const folder = mkdtempSync(path.join(tmpdir(), 'map-rope-managed-'))
-  const port = await freePort()
+  const port = await ownPort()
   const { MAPROPE_TEST_DATABASE_URL: _url, ...environment } = process.env
   const npm = spawn('npm', ['start'], {
     cwd: path.resolve(import.meta.dirname, '../..'),

@@ -10,6 +10,7 @@ import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
 import { dropUnusedContents } from '../../src/data/unused-contents.ts'
 import { DeliveryStore, Follower, type HostEntry, StorePlaces, type StoreView } from '../../src/delivery/store/index.ts'
+import { until } from '../until.ts'
 import { deliver } from './delivering.ts'
 import { bringIn, makeWorld, must, pageAt, type World, zipOf } from './world.ts'
 
@@ -52,13 +53,6 @@ function look<T>(store: DeliveryStore, at: (view: StoreView, short: HostEntry) =
 }
 const leadsTo = (store: DeliveryStore, slug: string): string | null =>
   look(store, (view, short) => view.shortLink(short.id, slug)?.destination ?? null)
-async function until(holds: () => boolean, what: string): Promise<void> {
-  for (const endsAt = Date.now() + 15_000; !holds(); ) {
-    assert.ok(Date.now() < endsAt, what)
-    await new Promise((resolve) => setTimeout(resolve, 25))
-  }
-}
-
 test('several processes on a machine share one store, one of them writes it, and another takes over; another machine has its own', async () => {
   const [here, elsewhere] = [machine(), machine()]
   const writer = await deliver(world, { folder: here })

@@ -1,11 +1,10 @@
 import { execFileSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { cpSync, existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import pg from 'pg'
-import { freePort } from '../../bin/postgres.mjs'
+import { isFree, ownPort } from '../ports.ts'
 
 const project = path.resolve(import.meta.dirname, '../..')
 /** More copies than this never run at once. */
@@ -62,15 +61,6 @@ export async function takeSlot(): Promise<Slot> {
   throw new Error(`More than ${SLOTS} copies at once`)
 }
 
-/** Whether nobody listens on a port of this machine. */
-function isFree(port: number): Promise<boolean> {
-  return new Promise((resolve) => {
-    const server = createServer()
-    server.once('error', () => resolve(false))
-    server.listen(port, '127.0.0.1', () => server.close(() => resolve(true)))
-  })
-}
-
 interface Template {
   readonly database: string
   readonly data: string
@@ -95,7 +85,7 @@ async function templateOf(slot: number, base: string, admin: pg.Client): Promise
   ])
   for (const { datname } of old) await admin.query(`DROP DATABASE ${datname} WITH (FORCE)`)
   mkdirSync(data, { recursive: true })
-  const ports = { port: await freePort(), standInsPort: await freePort() }
+  const ports = { port: await ownPort(), standInsPort: await ownPort() }
   const half = `half_${database}`
   await admin.query(`DROP DATABASE IF EXISTS ${half} WITH (FORCE)`)
   await admin.query(`CREATE DATABASE ${half}`)

@@ -10,6 +10,7 @@ import { insert } from '../../src/data/plain.ts'
 import { hosts, sites } from '../../src/data/tables/index.ts'
 import { insertToken } from '../../src/data/tokens.ts'
 import { digest } from '../../src/services/secrets.ts'
+import { callApi } from './asking.ts'
 import { type Copy, startCopy } from './copy.ts'
 
 /**
@@ -69,20 +70,8 @@ async function makeTwin(): Promise<typeof twin> {
   return { siteId, token, personId }
 }
 
-async function ask(
-  token: string,
-  method: string,
-  target: string,
-  body?: string | FormData,
-  type?: string,
-): Promise<{ status: number; text: string }> {
-  const answer = await fetch(`${copy.url}/api/v1${target}`, {
-    method,
-    headers: { authorization: `Bearer ${token}`, ...(type === undefined ? {} : { 'content-type': type }) },
-    ...(body === undefined ? {} : { body }),
-  })
-  return { status: answer.status, text: await answer.text() }
-}
+const ask = (by: string, method: string, target: string, body?: string | FormData, type?: string) =>
+  callApi(copy, method, target, body, { by, ...(type === undefined ? {} : { type }) })
 
 const UUID = /[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}/g
 

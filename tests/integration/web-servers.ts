@@ -1,10 +1,11 @@
 import { spawn } from 'node:child_process'
 import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { request } from 'node:http'
-import { connect, createServer } from 'node:net'
+import { connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import path from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
+import { ownPort } from '../ports.ts'
 
 /** A web server of another make, on loopback, with a configuration under test. */
 export interface WebServer {
@@ -14,17 +15,9 @@ export interface WebServer {
   stop(): Promise<void>
 }
 
-const freePort = (): Promise<number> =>
-  new Promise((resolve) => {
-    const server = createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address() as { port: number }
-      server.close(() => resolve(port))
-    })
-  })
-
 /** Starts Apache httpd. @param text - lines for the server's own configuration */
 export async function startHttpd(text: string): Promise<WebServer> {
-  const [place, port] = [mkdtempSync(path.join(tmpdir(), 'map-rope-httpd-')), await freePort()]
+  const [place, port] = [mkdtempSync(path.join(tmpdir(), 'map-rope-httpd-')), await ownPort()]
   mkdirSync(path.join(place, 'empty'))
   const modules = ['mpm_event', 'authz_core', 'alias', 'rewrite'].map(
     (name) => `LoadModule ${name}_module /usr/lib/apache2/modules/mod_${name}.so`,
@@ -49,7 +42,7 @@ export async function startHttpd(text: string): Promise<WebServer> {
 
 /** Starts nginx. @param http - for the http block @param server - for the server block */
 export async function startNginx(http: string, server: string): Promise<WebServer> {
-  const [place, port] = [mkdtempSync(path.join(tmpdir(), 'map-rope-nginx-')), await freePort()]
+  const [place, port] = [mkdtempSync(path.join(tmpdir(), 'map-rope-nginx-')), await ownPort()]
   writeFileSync(
     path.join(place, 'conf'),
     `daemon off; master_process off; pid ${place}/pid; error_log ${place}/error; events {}

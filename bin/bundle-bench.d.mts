@@ -1,0 +1,2 @@
+/** Writes dist/bench.mjs. */
+export declare function bundleBench(): Promise<unknown>
