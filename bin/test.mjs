@@ -4,7 +4,7 @@ import path from 'node:path'
 import { startPostgres } from './postgres.mjs'
 import { needBuild, needDebian, needNpm, projectFolder } from './prepare.mjs'
 
-needDebian('postgresql', 'chromium', 'wrk')
+needDebian('postgresql', 'chromium')
 needNpm()
 needBuild()
 const wanted = process.argv.slice(2)
