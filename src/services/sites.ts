@@ -3,6 +3,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { insertHost } from '../data/hosts.ts'
 import { insertPerson } from '../data/people.ts'
 import { insertSite, inUseAs, isSetUpCode, readSite, takeSetUpCode, updateSite } from '../data/sites.ts'
+import { defined } from './conditions.ts'
 import { type Actor, type Context, write, writeAudit } from './context.ts'
 import { actorFor } from './people/index.ts'
 import { digest, hashPassword } from './secrets.ts'
@@ -60,7 +61,7 @@ export function sitesService({ db, settings }: Context) {
       const before = await readSite(db, actor.siteId)
       if (before === null) return fail('not-found')
       return write(db, async (transaction, changes) => {
-        const site = await updateSite(db, actor.siteId, { ...before, ...definedOf(change) }, transaction)
+        const site = await updateSite(db, actor.siteId, { ...before, ...defined(change) }, transaction)
         if (site === null) return fail('moved-on', { current: before })
         changes.add(actor.siteId, 'sites', actor.siteId, 'changed')
         await writeAudit(db, actor, 'sites:edit', actor.siteId, { from: before.name, to: site.name }, transaction)
@@ -69,7 +70,3 @@ export function sitesService({ db, settings }: Context) {
     },
   }
 }
-
-/** The change without what it leaves as it is. */
-const definedOf = (change: SiteChange): Partial<Site> =>
-  Object.fromEntries(Object.entries(change).filter(([, value]) => value !== undefined))

@@ -7,8 +7,10 @@ import { RedirectsBulkReport } from '../../src/contract/redirect-lists.ts'
 import { RedirectUndoReport } from '../../src/contract/redirect-steps.ts'
 import { RehearsalReport, ReplayReport } from '../../src/contract/redirect-trials.ts'
 import { RedirectQuery, type RedirectRow } from '../../src/contract/redirects.ts'
-import { PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
+import { neededText, PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX } from '../../src/core/routing/index.ts'
 import { rows } from '../../src/data/database.ts'
+import { selectOne } from '../../src/data/plain.ts'
+import { redirects } from '../../src/data/tables/index.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
 import { runRedirects } from '../../src/jobs/redirects.ts'
 import { runRedirectUndo } from '../../src/jobs/steps.ts'
@@ -558,5 +560,20 @@ test('a site takes so many patterns that every request has to be asked of, and n
   const wide = await services.redirects.create(editor, { from: '[0-9]+', to: '/timetables.html', match: 'expression' })
   assert.equal(wide.ok ? '' : wide.fault, 'redirects-too-many')
   must(await services.redirects.create(editor, { from: '/timetable-[0-9]+', to: '/timetables.html', match: 'expression' }))
+  await empty()
+})
+
+test('a row whose step is taken back is found again by the text that it needed before', async () => {
+  const { services, editor, db } = world
+  const made = must(await services.redirects.create(editor, { from: '^/walks/(\\d+)$', match: 'expression', to: '/walk-$1' }))
+  const needs = async () => (await selectOne(db, redirects, ['needs'], { id: made.id }))?.needs
+  const before = await needs()
+  assert.equal(before, neededText('expression', made.from))
+  const change = { version: made.version, from: '^/ferries/(\\d+)$' }
+  const done = must(await services.redirectSteps.create(editor, { what: 'Ferries', items: [{ do: 'change', id: made.id, change }] }))
+  assert.equal(await needs(), neededText('expression', change.from))
+  assert.notEqual(await needs(), before)
+  await undo(done.step ?? '')
+  assert.equal(await needs(), before)
   await empty()
 })
