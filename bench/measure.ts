@@ -12,7 +12,7 @@ export interface Row {
 }
 
 /** What is measured of the whole: all of it, or a small share where a test only asks whether every row still runs. */
-export const SHARE = Number(process.env.MAPROPE_BENCH_SHARE ?? 1)
+const SHARE = Number(process.env.MAPROPE_BENCH_SHARE ?? 1)
 
 /** A size, or that share of it. */
 export const sized = (whole: number, least = 1): number => Math.max(least, Math.round(whole * SHARE))

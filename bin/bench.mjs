@@ -9,7 +9,7 @@ const wanted = process.argv.slice(2).filter((word) => !word.startsWith('--'))
 if (wanted.length === 0 || wanted.includes('bring-in')) needDebian('apache2-doc', 'postgresql-doc-15')
 needNpm()
 needBuild()
-const { bundleBench } = await import('./bundle-bench.mjs') // esbuild is there once npm's packages are
+const { bundleBench } = await import('./bundle.mjs') // esbuild is there once npm's packages are
 await bundleBench()
 const postgres = await startPostgres(path.join(projectFolder, '.data-bench'))
 const { status } = spawnSync(process.execPath, ['dist/bench.mjs', ...process.argv.slice(2)], {

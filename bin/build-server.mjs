@@ -4,6 +4,7 @@ import { mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'nod
 import path from 'node:path'
 import zlib from 'node:zlib'
 import { build } from 'esbuild'
+import { bundle } from './bundle.mjs'
 
 /** Packages that are loaded from node_modules: with parts in machine code or threads of their own, and what Sequelize can do without. */
 const OUTSIDE = [
@@ -11,7 +12,7 @@ const OUTSIDE = [
   ...['sqlite3', 'mysql2', 'mariadb', 'tedious', 'oracledb', 'snowflake-sdk', 'ibm_db', 'odbc', 'pg-hstore'],
 ]
 
-await build({
+await bundle({
   entryPoints: {
     server: 'src/entries/server.ts',
     setup: 'src/entries/setup.ts',
@@ -22,17 +23,10 @@ await build({
     'click-loader': 'src/entries/click-loader.ts',
     'stand-ins': 'stand-ins/server.ts',
   },
-  outdir: 'dist',
-  outExtension: { '.js': '.mjs' },
-  bundle: true,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20',
   banner: { js: "import { createRequire as requireBy } from 'node:module'; const require = requireBy(import.meta.url);" },
   external: OUTSIDE,
   sourcemap: true,
   sourcesContent: false, // read whenever a thread starts: lines and names are enough
-  logLevel: 'warning',
 })
 
 const assets = 'dist/client/_astro'

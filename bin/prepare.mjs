@@ -53,7 +53,16 @@ export function needNpm() {
 
 /** Builds server and screens when a source is newer than the build. */
 export function needBuild() {
-  const sources = ['src', 'demo', 'stand-ins', 'bin/build-server.mjs', 'astro.config.mjs', 'package-lock.json', 'tsconfig.json']
+  const sources = [
+    'src',
+    'demo',
+    'stand-ins',
+    'bin/build-server.mjs',
+    'bin/bundle.mjs',
+    'astro.config.mjs',
+    'package-lock.json',
+    'tsconfig.json',
+  ]
   const hash = createHash('sha256')
   for (const file of sources.flatMap(filesOf).sort()) hash.update(file).update(readFileSync(path.join(projectFolder, file)))
   const wanted = hash.digest('hex')

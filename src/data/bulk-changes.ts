@@ -1,5 +1,5 @@
 import { type Database, rows, type Transaction } from './database.ts'
-import { insert, insertAll, NOW, only, select, update } from './plain.ts'
+import { insert, insertAll, NOW, select, update } from './plain.ts'
 import { bulkChangePages, bulkChanges, type RowOf } from './tables/index.ts'
 
 export interface BulkChangeRow {
@@ -28,8 +28,8 @@ export async function insertBulkChange(
   transaction: Transaction,
 ): Promise<string> {
   const { id } = await insert(db, bulkChanges, { siteId, change, links, personId }, transaction)
-  const each = pages.map((page) => ({ bulkChangeId: id, ...only(page, BULK_PAGE) }))
-  await insertAll(db, bulkChangePages, each, transaction)
+  const each = pages.map((page) => ({ bulkChangeId: id, ...page }))
+  await insertAll(db, bulkChangePages, ['bulkChangeId', ...BULK_PAGE], each, transaction)
   return id
 }
 

@@ -135,19 +135,20 @@ export function inTransaction<T>(db: Database, work: (transaction: Transaction) 
 export const storable = (text: string): string =>
   text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')
 
+/** NUL and halves of surrogate pairs are written as escapes: where there is none, as nearly always, nothing has to be looked at one by one. */
+const MAY_NOT_BE_KEPT = /\\u(?:0000|d[89a-f])/
+
 /** A value as JSON that PostgreSQL can keep (jsonb takes no NUL and no half of a surrogate pair). */
 export function jsonOf(value: unknown): string {
   const text = JSON.stringify(value)
-  // Both are written as escapes: where there is none, as nearly always, nothing has to be looked at one by one.
-  if (!/\\u(?:0000|d[89a-f])/.test(text)) return text
+  if (!MAY_NOT_BE_KEPT.test(text)) return text
   return JSON.stringify(value, (_, each: unknown) => (typeof each === 'string' ? storable(each) : each))
 }
 
 /** The same of a value that is written as JSON by somebody else; itself where there is nothing to mend. */
 export function storableJson(value: unknown): unknown {
   const text = JSON.stringify(value)
-  const kept = text === undefined ? text : jsonOf(value)
-  return kept === text ? value : JSON.parse(kept ?? 'null')
+  return text === undefined || !MAY_NOT_BE_KEPT.test(text) ? value : JSON.parse(jsonOf(value))
 }
 
 /** An error as it may stand in the log: the database's errors bring the query and its values along, and neither belongs there. */

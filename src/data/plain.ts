@@ -1,6 +1,16 @@
 import { literal, Op, type Order, type WhereOptions } from 'sequelize'
-import { type Database, noteTime, storableJson, type Transaction } from './database.ts'
-import type { Columns, FieldOf, NewOf, RowOf, Table } from './tables/index.ts'
+import { type Database, jsonOf, noteTime, rows, storableJson, type Transaction } from './database.ts'
+import {
+  type Columns,
+  columnOf,
+  columnsOf,
+  type FieldOf,
+  type NewOf,
+  type RowOf,
+  recordOf,
+  recordTypes,
+  type Table,
+} from './tables/index.ts'
 
 /** What the database works out. */
 type Literal = ReturnType<typeof literal>
@@ -81,25 +91,31 @@ const BARE = { validate: false, hooks: false } as const
 export const only = <Row extends object, Field extends keyof Row>(row: Row, fields: readonly Field[]): Pick<Row, Field> =>
   Object.fromEntries(fields.map((field) => [field, row[field]])) as unknown as Pick<Row, Field>
 
-/** Makes a row. @returns it as it is kept, with what the database put into it */
+/** Makes a row. @returns it as it is kept: what was said, and what the database put into the rest. What was said does not come back. */
 export async function insert<T extends Table>(db: Database, table: T, row: NewOf<T>, transaction?: Transaction): Promise<RowOf<T>> {
   const said = storableRow(table, row)
-  const options = { ...BARE, fields: Object.keys(said), returning: true, ...within(transaction) }
-  const made = await noteTime(modelOf(db, table).create(said, options))
+  const left = Object.keys(table.columns).filter((field) => !(field in said))
+  const returning = left.length === 0 ? false : left.map((field) => columnOf(table, field as FieldOf<T>))
+  const made = await noteTime(modelOf(db, table).create(said, { ...BARE, fields: Object.keys(said), returning, ...within(transaction) }))
   return made.get({ plain: true }) as RowOf<T>
 }
 
-/** Makes rows that all say the same fields. */
+/** Makes rows that all say the same fields: in one statement, however many they are. */
 export async function insertAll<T extends Table>(
   db: Database,
   table: T,
+  fields: readonly FieldOf<T>[],
   made: readonly NewOf<T>[],
   transaction?: Transaction,
 ): Promise<void> {
   if (made.length === 0) return
-  const kept = made.map((row) => storableRow(table, row))
-  await noteTime(
-    modelOf(db, table).bulkCreate(kept, { ...BARE, fields: Object.keys(kept[0] ?? {}), returning: false, ...within(transaction) }),
+  const columns = columnsOf(table, fields)
+  const records = jsonOf(made.map((row) => recordOf(table, fields, row as RowOf<T>)))
+  await rows(
+    db,
+    `INSERT INTO ${table.name} (${columns}) SELECT ${columns} FROM jsonb_to_recordset($1::jsonb) AS w (${recordTypes(table, fields)})`,
+    [records],
+    transaction,
   )
 }
 
@@ -111,10 +127,10 @@ export async function update<T extends Table>(
   where: Where<T>,
   transaction?: Transaction,
 ): Promise<number> {
-  const [rows] = await noteTime(
+  const [written] = await noteTime(
     modelOf(db, table).update(storableRow(table, change), { ...BARE, where: whereOf(where), ...within(transaction) }),
   )
-  return rows
+  return written
 }
 
 /** Takes rows away. @returns how many there were */

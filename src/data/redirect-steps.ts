@@ -205,7 +205,14 @@ export async function undoStretch(
 /** Works out anew by what text rows are found that have to be asked: no revision keeps it. */
 async function deriveNeeds(db: Database, ids: readonly string[], transaction: Transaction): Promise<void> {
   const found = await select(db, redirects, ['id', 'match', 'from', 'needs'], { id: ids }, { transaction })
-  for (const row of found) if (row.needs !== needOf(row)) await update(db, redirects, { needs: needOf(row) }, { id: row.id }, transaction)
+  const others = found.flatMap((row) => (row.needs === needOf(row) ? [] : [{ id: row.id, needs: needOf(row) }]))
+  if (others.length === 0) return
+  await rows(
+    db,
+    'UPDATE redirects r SET needs = w.needs FROM jsonb_to_recordset($1::jsonb) AS w (id uuid, needs text) WHERE r.id = w.id',
+    [jsonOf(others)],
+    transaction,
+  )
 }
 
 /** Before any id of a row. */

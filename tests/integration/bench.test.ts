@@ -3,7 +3,7 @@ import { spawn } from 'node:child_process'
 import { once } from 'node:events'
 import path from 'node:path'
 import { before, test } from 'node:test'
-import { bundleBench } from '../../bin/bundle-bench.mjs'
+import { bundleBench } from '../../bin/bundle.mjs'
 
 const project = path.resolve(import.meta.dirname, '../..')
 /** A hundredth of what is measured: enough to see that a row still runs. */

@@ -1,7 +1,18 @@
 import assert from 'node:assert/strict'
+import { randomUUID } from 'node:crypto'
 import { before, test } from 'node:test'
 import { rows } from '../../src/data/database.ts'
-import { columnOf, REDIRECT_SAYS, SHORT_LINK_SAYS, shortLinkChanges, shortLinks, TABLES } from '../../src/data/tables/index.ts'
+import { count, insert, insertAll, remove, select, update } from '../../src/data/plain.ts'
+import {
+  columnOf,
+  REDIRECT_SAYS,
+  SHORT_LINK_SAYS,
+  shortLinkChanges,
+  shortLinks,
+  TABLES,
+  uploads,
+  utmValues,
+} from '../../src/data/tables/index.ts'
 import { makeWorld, type World } from './world.ts'
 
 /** A column as the database has it, in the words of `tables/`. */
@@ -66,4 +77,28 @@ test('a version of a short link keeps all that a link says, as a link does', () 
     assert.equal(shortLinkChanges.columns[field].type, shortLinks.columns[field].type, field)
     assert.equal(columnOf(shortLinkChanges, field), columnOf(shortLinks, field))
   }
+})
+
+test('a row that is made is told with what the database put into it, and does not come back with what was said', async () => {
+  const { db, owner } = world
+  const bytes = Buffer.from('ahoy')
+  const made = await insert(db, uploads, { id: randomUUID(), part: 0, bytes, siteId: owner.siteId })
+  assert.equal(made.bytes, bytes, 'the same bytes, not as they were read again')
+  assert.ok(made.createdAt instanceof Date)
+  assert.equal(made.personId, null)
+})
+
+test('rows that are made together, changed and taken away are those that were meant', async () => {
+  const { db, owner } = world
+  const id = randomUUID()
+  const parts = [0, 1, 2].map((n) => ({ siteId: owner.siteId, name: `${id} ${n}`, value: 'it’s \\ $1 :a', uses: n }))
+  await insertAll(db, utmValues, ['siteId', 'name', 'value', 'uses'], parts)
+  assert.equal(await update(db, utmValues, { uses: 9 }, { name: [`${id} 0`, `${id} 2`], value: 'it’s \\ $1 :a' }), 2)
+  const found = await select(db, utmValues, ['name', 'uses'], { siteId: owner.siteId }, { order: [['name', 'ASC']] })
+  assert.deepEqual(
+    found.map(({ uses }) => uses),
+    [9, 1, 9],
+  )
+  assert.equal(await remove(db, utmValues, { uses: 9 }), 2)
+  assert.equal(await count(db, utmValues, { siteId: owner.siteId }), 1)
 })
