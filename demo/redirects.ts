@@ -86,7 +86,7 @@ export async function makeRedirects({ db, settings }: Context, services: Service
   const done = must(
     await services.redirectSteps.create(owner, { what: 'Brought along from the old site', items: all.map((row) => ({ do: 'make', row })) }),
   )
-  if (done.refused.length > 0) throw new Error(`A row of the demo is refused: ${done.refused[0]?.reason}`)
+  if (done.refused.length > 0) throw new Error(`A row of the demo is refused: ${JSON.stringify(done.refused[0])}`)
   // A circle cannot be made here; this one came about before anybody looked.
   const { siteId, personId } = owner
   await inTransaction(db, (transaction) =>

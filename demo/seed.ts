@@ -98,7 +98,7 @@ async function bringIn(context: Context, services: Services, owner: Actor, where
   const job = must(await services.imports.start(owner, { name: 'slow-ferry.zip', bytes: zipSync(entries) }, () => ({ dryRun: false })))
   await runImport(context.db, services.views, job, context.log)
   const done = must(await services.jobs.get(owner, job))
-  if (done.state !== 'done') throw new Error(`The demo could not be brought in: ${done.message ?? done.state}`)
+  if (done.state !== 'done') throw new Error(`The demo could not be brought in: ${JSON.stringify(done.message ?? done.state)}`)
 }
 
 /** The main menu and the footer, which every page puts in; and the one page that is written for a partner. */

@@ -5,6 +5,7 @@ import { drawingFault, htmlOfMarkdown, markdownOfHtml, readSitemap } from '../co
 import { decodeSource, linkText, type PatchOrder, patchSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { becauseOf, type CompiledSite, compileSite, deliverPage, type SiteSetup, withShortLinks } from '../core/rules/index.ts'
+import type { Told } from '../words/index.ts'
 
 /** A site as threads are told of it, with where those of its short links lead that have been asked for so far. */
 export interface SentSite {
@@ -70,7 +71,7 @@ export const TASKS = {
   },
 
   /** Why a drawing is not taken; null for one that only draws. */
-  drawing: (text: string): string | null => drawingFault(text),
+  drawing: (text: string): Told | null => drawingFault(text),
 
   /** What a page's bytes say, without the text itself. */
   read({ bytes, encoding, path }: { bytes: Uint8Array; encoding: string | undefined; path: string }): Omit<PageContent, 'text'> {

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
-import { ADDRESS_KIND } from './shared.ts'
+import { ADDRESS_KIND, Sentence } from './shared.ts'
 
 /** Texts longer than this are refused unread; `repair` itself refuses addresses over 8,000 characters with its reason. */
 const TEXT_MAX_CHARS = 100_000
@@ -11,7 +11,7 @@ export const RepairRequest = z.object({
   path: z.string().max(2_000).optional().meta({ description: 'Path of the page the link is to stand on' }),
 })
 
-const Change = z.object({ what: z.string(), from: z.string(), to: z.string() })
+const Change = z.object({ what: Sentence, from: z.string(), to: z.string() })
 
 export const RepairAnswer = z
   .object({ address: z.string(), kind: ADDRESS_KIND, repairs: z.array(Change), offers: z.array(Change) })

@@ -1,13 +1,14 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { operation } from './operation.ts'
 import { Page } from './pages.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, says } from './shared.ts'
 
 export const PartName = z
   .string()
   .trim()
   .toLowerCase()
-  .regex(/^[a-z0-9]+(?:-[a-z0-9]+)*$/, 'A name takes small letters, digits, and hyphens between them.')
+  .regex(/^[a-z0-9]+(?:-[a-z0-9]+)*$/, says(tell('field.slug')))
   .max(60)
 
 export const FieldFault = z.object({ name: z.string(), why: z.enum(['missing', 'unsafe place', 'unsafe address']) })

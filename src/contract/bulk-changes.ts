@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { HINTS } from '../core/rules/index.ts'
 import { operation } from './operation.ts'
 import { PlacementFilter } from './placements.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, Sentence } from './shared.ts'
 
 /** Most links one bulk change takes: what a person can still review, and one transaction can carry. */
 export const BULK_MAX = 100_000
@@ -58,8 +58,8 @@ export const BulkItem = z.object({
   pageId: Id,
   title: z.string(),
   text: z.string(),
-  before: z.string(),
-  after: z.string(),
+  before: Sentence,
+  after: Sentence,
 })
 export type BulkItem = z.infer<typeof BulkItem>
 export const BulkReview = z
@@ -70,7 +70,7 @@ export const BulkReview = z
     byPage: z.array(z.object({ pageId: Id, page: z.string(), title: z.string(), links: z.int() })),
     items: z.array(BulkItem),
     moreItems: z.int(),
-    skipped: z.array(z.object({ why: z.string(), links: z.int() })),
+    skipped: z.array(z.object({ why: Sentence, links: z.int() })),
   })
   .meta({ id: 'BulkReview' })
 export type BulkReview = z.infer<typeof BulkReview>
@@ -95,7 +95,7 @@ export type BulkChange = z.infer<typeof BulkChange>
 export const BulkChangeList = z.object({ items: z.array(BulkChange) })
 export type BulkChangeList = z.infer<typeof BulkChangeList>
 export const BulkUndoQuery = z.object({ job: JobId })
-export const BulkUndone = z.object({ pages: z.int(), left: z.array(z.object({ page: z.string(), why: z.string() })) })
+export const BulkUndone = z.object({ pages: z.int(), left: z.array(z.object({ page: z.string(), why: Sentence })) })
 export type BulkUndone = z.infer<typeof BulkUndone>
 
 export const bulkChanges = {

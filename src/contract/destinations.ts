@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
+import { Sentence } from './shared.ts'
 
 export const DESTINATION_KIND = z.enum(['inside page', 'section', 'file', 'short link', 'redirect', 'partner'])
 
@@ -9,7 +10,7 @@ export const Destination = z
     kind: DESTINATION_KIND,
     address: z.string().meta({ description: 'What to write into the link' }),
     title: z.string(),
-    note: z.string(),
+    note: Sentence,
     pageId: z.uuid().nullable().meta({ description: 'Of a page or the page of a section' }),
     start: z.int().nullable().meta({ description: 'Of a section without a name: where its heading starts' }),
   })

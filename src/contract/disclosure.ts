@@ -1,7 +1,8 @@
 import { z } from 'zod'
 import { DISCLOSURE_STATES } from '../core/disclosure/index.ts'
+import { tell } from '../words/index.ts'
 import { operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, says } from './shared.ts'
 
 export const Disclosure = z
   .strictObject({
@@ -10,7 +11,7 @@ export const Disclosure = z
     language: z
       .string()
       .trim()
-      .regex(/^(?:[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)?$/, 'A language tag, such as en'),
+      .regex(/^(?:[A-Za-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)?$/, says(tell('field.language-tag'))),
     short: line(60).default('').meta({ description: 'In front of the words of each paid link, as it is delivered; empty for none' }),
     isDelivered: z.boolean().default(false).meta({ description: 'Pages that lack it get it as they are delivered; what is stored stays' }),
     isAtDoors: z.boolean().default(false).meta({ description: 'Pages that come through a front door get it too' }),

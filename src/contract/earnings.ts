@@ -1,8 +1,9 @@
 import { z } from 'zod'
 import { DATE_STYLES, DECIMAL_STYLES, EQUAL_LINES, LINE_FAULTS, REPORT_FIELDS } from '../core/earnings/index.ts'
+import { tell } from '../words/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { Earned } from './partners.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, says } from './shared.ts'
 
 /** Largest report, inclusive. */
 export const REPORT_MAX_BYTES = 25 * 1024 * 1024
@@ -42,7 +43,7 @@ export const ReportTakeQuery = ReportQuery.extend({
       try {
         return ReportLayout.parse(JSON.parse(text))
       } catch {
-        context.addIssue({ code: 'custom', message: 'The layout cannot be read' })
+        context.addIssue({ code: 'custom', message: says(tell('field.layout')) })
         return z.NEVER
       }
     }),

@@ -1,7 +1,8 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { HostName } from './hosts.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, says } from './shared.ts'
 
 export const FrontDoor = z
   .object({
@@ -14,7 +15,7 @@ export const FrontDoor = z
 export type FrontDoor = z.infer<typeof FrontDoor>
 export const FrontDoorNew = z.strictObject({
   host: HostName,
-  origin: line(2_000).regex(/^https?:\/\/[^/?#]+\/?$/i, 'Write the address of the site alone, such as https://origin.slow-ferry.example'),
+  origin: line(2_000).regex(/^https?:\/\/[^/?#]+\/?$/i, says(tell('field.origin'))),
 })
 export type FrontDoorNew = z.infer<typeof FrontDoorNew>
 export const FrontDoorList = z.object({ items: z.array(FrontDoor) })

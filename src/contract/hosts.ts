@@ -1,6 +1,7 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line, Version } from './shared.ts'
+import { Id, line, says, Version } from './shared.ts'
 
 /** A name that visitors ask for: two parts or more, and no port or path. A whole address that was pasted gives its host. */
 export const HostName = line(300)
@@ -9,15 +10,12 @@ export const HostName = line(300)
   .pipe(
     z
       .string()
-      .regex(
-        /^(?=.{3,253}$)(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/,
-        'Write the host alone, such as www.slow-ferry.example',
-      ),
+      .regex(/^(?=.{3,253}$)(?:[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?$/, says(tell('field.host'))),
   )
 /** What stands between a short host and its slugs; "" for nothing. */
 export const Prefix = line(30)
   .toLowerCase()
-  .regex(/^(?:[a-z0-9]+(?:-[a-z0-9]+)*)?$/, 'A prefix takes small letters, digits, and hyphens between them')
+  .regex(/^(?:[a-z0-9]+(?:-[a-z0-9]+)*)?$/, says(tell('field.prefix')))
 
 export const Host = z
   .object({

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
-import { Id, JobStarted } from './shared.ts'
+import { Id, JobStarted, Sentence } from './shared.ts'
 
 /** Largest upload, and what it may unpack to. Told in the message that refuses more. */
 export const UPLOAD_MAX_BYTES = 300 * 1024 * 1024
@@ -13,7 +13,7 @@ export const ImportItem = z.object({
   path: z.string().nullable(),
   what: z.enum(['page', 'file']).nullable(),
   outcome: z.enum(['new', 'changed', 'same', 'refused']),
-  reason: z.string().nullable(),
+  reason: Sentence.nullable(),
   title: z.string().nullable(),
   encoding: z.string().nullable(),
   links: z.int().nullable(),

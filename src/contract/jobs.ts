@@ -1,11 +1,12 @@
 import { z } from 'zod'
+import type { InWords } from '../words/index.ts'
 import { ImportInput, ImportReport } from './imports.ts'
 import { operation } from './operation.ts'
 import type { Permission } from './permissions.ts'
 import { RedirectsBulkInput, RedirectsBulkReport } from './redirect-lists.ts'
 import { RedirectUndoInput, RedirectUndoReport } from './redirect-steps.ts'
 import { RehearsalInput, RehearsalReport, ReplayInput, ReplayReport } from './redirect-trials.ts'
-import { Id } from './shared.ts'
+import { Id, Sentence } from './shared.ts'
 import { ShortLinksBulkInput, ShortLinksBulkReport } from './short-links.ts'
 import { StepUndoInput } from './steps.ts'
 
@@ -102,15 +103,16 @@ export const Job = z
     report: z
       .union([ImportReport, RedirectsBulkReport, RedirectUndoReport, RehearsalReport, ReplayReport, ShortLinksBulkReport])
       .nullable(),
-    message: z.string().nullable(),
+    message: Sentence.nullable(),
+    canGoOn: z.boolean().meta({ description: 'What it had fetched until it was stopped is kept; begun again, it goes on from there' }),
   })
   .meta({ id: 'Job' })
 export type Job = z.infer<typeof Job>
 
 /** The report of a job that is over, told by its kind. Null where it is of another kind, or has none. */
-export function reportOf<K extends WorkKind>(kind: K, job: Pick<Job, 'kind' | 'report'> | undefined): ReportOf<K> | null {
+export function reportOf<K extends WorkKind>(kind: K, job: Pick<InWords<Job>, 'kind' | 'report'> | undefined): InWords<ReportOf<K>> | null {
   if (job?.kind !== kind || job.report === null) return null
-  return job.report as ReportOf<K> // it was read by the schema of its kind where the job was shown (services/jobs.ts)
+  return job.report as InWords<ReportOf<K>> // it was read by the schema of its kind where the job was shown (services/jobs.ts)
 }
 
 export const jobs = {

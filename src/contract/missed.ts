@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
-import { Id } from './shared.ts'
+import { Id, Sentence } from './shared.ts'
 
 export const MissedAddress = z
   .object({
@@ -14,7 +14,7 @@ export const MissedAddress = z
     firstAt: z.iso.datetime(),
     lastAt: z.iso.datetime(),
     referrers: z.array(z.object({ referrer: z.string(), visits: z.int() })),
-    suggestions: z.array(z.object({ to: z.string(), score: z.number(), reason: z.string() })),
+    suggestions: z.array(z.object({ to: z.string(), score: z.number(), reason: Sentence })),
   })
   .meta({ id: 'MissedAddress' })
 export type MissedAddress = z.infer<typeof MissedAddress>
@@ -33,8 +33,8 @@ export const MissedList = z.object({
   noise: z
     .array(z.object({ kind: z.string(), visits: z.int() }))
     .meta({ description: 'What scanners, icons, probes and parts of pages asked for in the last 30 days' }),
-  rule: z.array(z.string()).meta({ description: 'How that is told apart, in words' }),
-  score: z.array(z.string()).meta({ description: 'How suggestions are scored, in words' }),
+  rule: z.array(Sentence).meta({ description: 'How that is told apart, in words' }),
+  score: z.array(Sentence).meta({ description: 'How suggestions are scored, in words' }),
 })
 export type MissedList = z.infer<typeof MissedList>
 

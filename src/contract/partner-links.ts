@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { SNIPPET_MAX_CHARS } from '../core/partners/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, Sentence } from './shared.ts'
 
 export const PartnerLinkAsked = z.strictObject({
   address: line(8_000).min(1),
@@ -31,7 +31,7 @@ export const TemplateAsked = z.strictObject({
 export const TemplateTried = z.object({
   address: z.string().nullable(),
   fault: z.string().nullable(),
-  why: z.string().nullable(),
+  why: Sentence.nullable(),
 })
 export type TemplateTried = z.infer<typeof TemplateTried>
 
@@ -42,7 +42,7 @@ export const Snippet = z
     href: z.string(),
     text: z.string(),
     picture: Picture.nullable(),
-    removed: z.array(z.object({ what: z.string(), why: z.string() })),
+    removed: z.array(z.object({ what: Sentence, why: Sentence })),
   })
   .meta({ id: 'Snippet' })
 export type Snippet = z.infer<typeof Snippet>

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, Sentence } from './shared.ts'
 
 /** A partner whose links are to lead elsewhere: built anew, or all to one address. */
 export const RepointAsked = z.strictObject({
@@ -21,12 +21,12 @@ export const Repointed = z.object({
   pages: z.int(),
   shortLinks: z.int(),
   redirects: z.int(),
-  items: z.array(z.object({ where: z.string(), before: z.string(), after: z.string() })),
+  items: z.array(z.object({ where: Sentence, before: z.string(), after: z.string() })),
   more: z.int(),
-  left: z.array(z.string()).meta({ description: 'What could not be changed, and why' }),
+  left: z.array(Sentence).meta({ description: 'What could not be changed, and why' }),
 })
 export type Repointed = z.infer<typeof Repointed>
-export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), redirects: z.int(), left: z.array(z.string()) })
+export const RepointUndone = z.object({ pages: z.int(), shortLinks: z.int(), redirects: z.int(), left: z.array(Sentence) })
 export type RepointUndone = z.infer<typeof RepointUndone>
 
 export const partnerMoves = {

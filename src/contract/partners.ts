@@ -1,6 +1,7 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line, Version } from './shared.ts'
+import { Id, line, Sentence, says, Version } from './shared.ts'
 
 const Site = line(2_000).min(1)
 const Percent = z.number().min(0).max(100)
@@ -10,7 +11,7 @@ export const Currency = z
   .string()
   .trim()
   .toUpperCase()
-  .regex(/^[A-Z]{3}$/, 'Three letters, such as EUR')
+  .regex(/^[A-Z]{3}$/, says(tell('field.currency')))
 
 /** Most partners of a site, inclusive, and most characters of a table that they come in by. */
 export const PARTNERS_MAX = 2_000
@@ -79,7 +80,7 @@ export const Partner = z
   .meta({ id: 'Partner' })
 export type Partner = z.infer<typeof Partner>
 export const PartnerNew = z.strictObject({
-  name: line(120).min(1, 'Give the partner’s name'),
+  name: line(120).min(1, says(tell('field.partner-name'))),
   sites: z.array(Site).max(100),
   template: line(2_000).optional().meta({ description: 'Of partner links: {account}, {url}, {path}, {sub}' }),
   account: line(200).optional(),
@@ -103,7 +104,7 @@ export type Earned = z.infer<typeof Earned>
 export const REMINDERS = ['ends soon', 'ended and in use', 'payment late', 'threshold reached', 'no report for long'] as const
 export const ComparedPartner = z.object({
   partner: Partner,
-  pays: z.string().meta({ description: 'The commission in words' }),
+  pays: Sentence.meta({ description: 'The commission in words' }),
   earned: z.array(Earned),
   clicks: z.int(),
   epc: z.number().nullable().meta({ description: 'Earned a click, in the smallest unit of its own currency; null without clicks' }),
@@ -111,7 +112,7 @@ export const ComparedPartner = z.object({
   links: z.int().meta({ description: 'Placements that lead to its sites' }),
   shortLinks: z.int(),
   redirects: z.int(),
-  reminders: z.array(z.object({ what: z.enum(REMINDERS), words: z.string() })),
+  reminders: z.array(z.object({ what: z.enum(REMINDERS), words: Sentence })),
 })
 export type ComparedPartner = z.infer<typeof ComparedPartner>
 export const PartnerComparison = z.object({ items: z.array(ComparedPartner) })
@@ -121,7 +122,7 @@ export const LogIn = z.strictObject({ name: z.string().max(300), password: z.str
 export type LogIn = z.infer<typeof LogIn>
 export const LogInGiven = LogIn.extend({ version: Version })
 
-export const PartnersIn = z.object({ made: z.int(), changed: z.int(), refused: z.array(z.object({ line: z.int(), reason: z.string() })) })
+export const PartnersIn = z.object({ made: z.int(), changed: z.int(), refused: z.array(z.object({ line: z.int(), reason: Sentence })) })
 export type PartnersIn = z.infer<typeof PartnersIn>
 
 export const partners = {

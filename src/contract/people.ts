@@ -1,7 +1,8 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { PERMISSIONS } from './permissions.ts'
-import { Id, line, Version } from './shared.ts'
+import { Id, line, says, Version } from './shared.ts'
 
 export const Email = z.string().trim().toLowerCase().max(254)
 export const SignIn = z.object({ email: Email, password: z.string().max(1_000) })
@@ -11,8 +12,8 @@ export const ROLE_NAMES = ['owner', 'editor', 'contributor'] as const
 export const PASSWORD_MIN_CHARS = 10
 export const NewPassword = z
   .string()
-  .min(PASSWORD_MIN_CHARS, `A password has ${PASSWORD_MIN_CHARS} characters or more; a few words in a row do well`)
-  .max(1_000, 'That is too long for a password')
+  .min(PASSWORD_MIN_CHARS, says(tell('field.password-short', { least: PASSWORD_MIN_CHARS })))
+  .max(1_000, says(tell('field.password-long')))
 
 export const Me = z
   .object({ name: z.string(), email: z.string(), role: z.enum(ROLE_NAMES), permissions: z.array(z.enum(PERMISSIONS)), site: z.string() })
@@ -36,10 +37,10 @@ export const Person = z
 export type Person = z.infer<typeof Person>
 export const PersonList = z.object({ items: z.array(Person) })
 export type PersonList = z.infer<typeof PersonList>
-export const PersonName = line(120).min(1, 'A name is needed')
+export const PersonName = line(120).min(1, says(tell('field.name')))
 export const PersonNew = z.strictObject({
   name: PersonName,
-  email: Email.pipe(z.email('This is not an e-mail address')),
+  email: Email.pipe(z.email(says(tell('field.mail')))),
   role: z.enum(ROLE_NAMES),
 })
 export type PersonNew = z.infer<typeof PersonNew>

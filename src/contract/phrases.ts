@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { NOT_CHOSEN } from '../core/phrases/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, Sentence } from './shared.ts'
 
 /** Most phrases of a site, inclusive. */
 export const PHRASES_MAX = 20_000
@@ -25,14 +25,14 @@ export const PhrasesNew = z.strictObject({
   priority: Priority.default(3),
 })
 export type PhrasesNew = z.infer<typeof PhrasesNew>
-export const PhrasesMade = z.object({ items: z.array(Phrase), refused: z.array(z.object({ words: z.string(), reason: z.string() })) })
+export const PhrasesMade = z.object({ items: z.array(Phrase), refused: z.array(z.object({ words: z.string(), reason: Sentence })) })
 export type PhrasesMade = z.infer<typeof PhrasesMade>
 export const PhraseChange = z.strictObject({ priority: Priority })
 export const PhraseQuery = z.object({ partnerId: Id.optional(), limit: z.coerce.number().int().min(1).max(2_000).default(500) })
 export const PhraseList = z.object({ items: z.array(Phrase), total: z.int() })
 export type PhraseList = z.infer<typeof PhraseList>
 export const PhraseIdeasQuery = z.object({ destination: line(8_000).min(1) })
-export const PhraseIdeas = z.object({ items: z.array(z.object({ words: z.string(), why: z.string() })) })
+export const PhraseIdeas = z.object({ items: z.array(z.object({ words: z.string(), why: Sentence })) })
 export type PhraseIdeas = z.infer<typeof PhraseIdeas>
 
 const Where = z.object({
@@ -42,7 +42,7 @@ const Where = z.object({
   leadsTo: z.string(),
   isPaid: z.boolean(),
   value: z.number(),
-  why: z.string(),
+  why: Sentence,
   from: z.int().meta({ description: 'In the page’s source, in UTF-16 code units' }),
   to: z.int(),
 })

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { FACETS, FINDINGS, SORTS } from '../core/placements/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { ADDRESS_KIND, Id, Marks, Paging } from './shared.ts'
+import { ADDRESS_KIND, Id, Marks, Paging, Sentence } from './shared.ts'
 
 export const Placement = z
   .object({
@@ -22,10 +22,8 @@ export const Placement = z
       .meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
     before: Marks,
     after: Marks,
-    because: z.object({ rel: z.string(), target: z.string() }),
-    explained: z
-      .array(z.object({ what: z.string(), why: z.string() }))
-      .meta({ description: 'Each attribute that was decided, and by whom' }),
+    because: z.object({ rel: Sentence, target: Sentence }),
+    explained: z.array(z.object({ what: Sentence, why: Sentence })).meta({ description: 'Each attribute that was decided, and by whom' }),
     findings: z.array(z.enum(FINDINGS)),
     isUnmarked: z.boolean().meta({ description: 'Leads to a partner and is delivered without “sponsored”' }),
   })
@@ -82,7 +80,7 @@ const ShownRow = z.object({
   lands: z.boolean().nullable(),
   isShort: z.boolean(),
   isPartner: z.boolean(),
-  state: z.string().meta({ description: 'What it is and who says so, in a few words' }),
+  state: Sentence.meta({ description: 'What it is and who says so, in a few words' }),
   isFaulty: z.boolean(),
 })
 const Counts = z.array(z.tuple([z.string(), z.int()]))
@@ -113,7 +111,7 @@ export type PlacementName = z.infer<typeof PlacementName>
 export const PlacementDetails = z.object({
   before: z.string().meta({ description: 'Its start tag as written' }),
   after: z.string(),
-  explained: z.array(z.object({ what: z.string(), why: z.string() })),
+  explained: z.array(z.object({ what: Sentence, why: Sentence })),
   tags: z.array(z.string()),
   findings: z.array(z.enum(FINDINGS)),
   fine: z.array(z.object({ finding: z.enum(FINDINGS), reason: z.string(), by: z.string().nullable() })),

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Nothing, operation } from './operation.ts'
-import { Id, Marks } from './shared.ts'
+import { Id, Marks, Sentence } from './shared.ts'
 
 export const PublicationNew = z.union([
   z.strictObject({ all: z.literal(true) }),
@@ -24,7 +24,7 @@ export const PublicationCheck = z
     pages: z.int(),
     links: z.int().meta({ description: 'Changed links that were looked for' }),
     found: z.int(),
-    problems: z.array(z.object({ path: z.string(), text: z.string(), href: z.string(), why: z.string() })),
+    problems: z.array(z.object({ path: z.string(), text: z.string(), href: z.string(), why: Sentence })),
   })
   .meta({ id: 'PublicationCheck' })
 export type PublicationCheck = z.infer<typeof PublicationCheck>
@@ -98,7 +98,7 @@ export const Plan = z
     pages: z.int().nullable(),
     by: z.string().nullable(),
     state: z.enum(['planned', 'done', 'failed', 'cancelled']),
-    message: z.string().nullable(),
+    message: Sentence.nullable(),
   })
   .meta({ id: 'Plan' })
 export type Plan = z.infer<typeof Plan>

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { LIST_FORMATS } from '../core/routing/index.ts'
 import { operation } from './operation.ts'
-import { Id, JobStarted } from './shared.ts'
+import { Id, JobStarted, Sentence } from './shared.ts'
 
 const Yes = z
   .enum(['1', '0', 'true', 'false'])
@@ -42,7 +42,7 @@ export const RedirectsBulkItem = z.object({
   to: z.string(),
   status: z.int().nullable().meta({ description: 'That the row answers with; null where no row came of it' }),
   outcome: z.enum(['new', 'changed', 'same', 'refused']),
-  reason: z.string().meta({ description: 'Why it is refused, what it said before, or what is to be known of it; "" for nothing' }),
+  reason: Sentence.meta({ description: 'Why it is refused, what it said before, or what is to be known of it; "" for nothing' }),
 })
 export type RedirectsBulkItem = z.infer<typeof RedirectsBulkItem>
 

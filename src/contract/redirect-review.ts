@@ -3,7 +3,7 @@ import { FINDING_KINDS } from '../core/routing/index.ts'
 import { operation } from './operation.ts'
 import { RedirectStepDone } from './redirect-steps.ts'
 import { RedirectMatch, RedirectStatus } from './redirects.ts'
-import { Id, line, Version } from './shared.ts'
+import { Id, line, Sentence, Version } from './shared.ts'
 
 export const FindingKind = z.enum(FINDING_KINDS)
 
@@ -70,7 +70,7 @@ export const RedirectMended = RedirectStepDone.extend({
       id: Id,
       from: z.string(),
       before: z.string(),
-      after: z.string().meta({ description: 'In words or as an address' }),
+      after: Sentence.meta({ description: 'In words or as an address' }),
     }),
   ),
 })
@@ -85,7 +85,7 @@ export type RedirectSuggestRequest = z.infer<typeof RedirectSuggestRequest>
 export const RedirectSuggestion = z.object({
   to: z.string(),
   score: z.number().meta({ description: 'From 0 to 1' }),
-  reason: z.string(),
+  reason: Sentence,
 })
 export const RedirectSuggestAnswer = z
   .object({ items: z.array(z.object({ from: z.string(), suggestions: z.array(RedirectSuggestion) })) })

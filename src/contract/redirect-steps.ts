@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
 import { RedirectChange, RedirectNew } from './redirects.ts'
-import { Id, JobStarted, line } from './shared.ts'
+import { Id, JobStarted, line, Sentence } from './shared.ts'
 
 /** Most rows that one call makes, changes or takes away; longer lists come in with `bulk`. */
 export const STEP_ITEMS_MAX = 2_000
@@ -32,7 +32,7 @@ export const RedirectStepDone = z
     changed: z.int(),
     removed: z.int(),
     rows: z.array(Id).meta({ description: 'Those that were made' }),
-    refused: z.array(z.object({ index: z.int(), reason: z.string() })),
+    refused: z.array(z.object({ index: z.int(), reason: Sentence })),
   })
   .meta({ id: 'RedirectStepDone' })
 export type RedirectStepDone = z.infer<typeof RedirectStepDone>
@@ -41,7 +41,7 @@ export const RedirectStepList = z.object({
   items: z.array(
     z.object({
       id: Id,
-      what: z.string(),
+      what: Sentence,
       rows: z.int(),
       by: z.string().nullable(),
       at: z.iso.datetime(),

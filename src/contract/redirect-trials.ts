@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
 import { RedirectNew } from './redirects.ts'
-import { Id, JobStarted } from './shared.ts'
+import { Id, JobStarted, Sentence } from './shared.ts'
 
 /** Most lines of a log, and most old addresses, that are looked at. */
 export const LOG_LINES_MAX = 10_000_000
@@ -54,7 +54,7 @@ export const RehearsalReport = z
         visits: z.int().meta({ description: 'In the log; 0 where there is none' }),
         title: z.string(),
         isLedAstray: z.boolean().meta({ description: 'A row answers it already, and leads to nothing' }),
-        suggestions: z.array(z.object({ to: z.string(), score: z.number(), reason: z.string() })),
+        suggestions: z.array(z.object({ to: z.string(), score: z.number(), reason: Sentence })),
       }),
     ),
     left: z.int().meta({ description: 'Addresses beyond the most that are looked at' }),

@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { DEVICES } from '../core/clicks/index.ts'
 import { NOT_ANSWERING, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_ORDERS, REDIRECT_STATUSES } from '../core/routing/index.ts'
 import { Nothing, operation } from './operation.ts'
-import { Id, line, Paging, Version } from './shared.ts'
+import { Id, line, Paging, Sentence, Version } from './shared.ts'
 
 /** Most hosts, languages and parameters that one row can name, each. */
 export const NAMED_MAX = 50
@@ -107,7 +107,7 @@ const RedirectRevision = z.object({
   version: Version,
   at: z.iso.datetime(),
   by: z.string().nullable(),
-  what: z.string().nullable().meta({ description: 'In which step, if it was one of several rows' }),
+  what: Sentence.nullable().meta({ description: 'In which step, if it was one of several rows' }),
   from: z.string(),
   to: z.string(),
   status: z.int(),

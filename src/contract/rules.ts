@@ -1,15 +1,20 @@
 import { z } from 'zod'
 import { CONDITION_MAX_DEPTH, type Condition, EFFECTS, PART_KINDS, REFERRER_POLICIES, type Rule } from '../core/rules/index.ts'
+import { tell } from '../words/index.ts'
 import { operation } from './operation.ts'
-import { ADDRESS_KIND, Id, line, Marks, VERSION_MAX, Version } from './shared.ts'
+import { ADDRESS_KIND, Id, line, Marks, Sentence, says, VERSION_MAX, Version } from './shared.ts'
 
 /** Most rules a site can have: a list that a person can still read. */
 export const RULES_MAX = 200
 
 const Site = line(253)
   .toLowerCase()
-  .regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, 'Write the site alone, such as gannet-line.example')
-const some = <T extends z.ZodType>(of: T, most: number) => z.array(of).min(1, 'Choose at least one').max(most)
+  .regex(/^[^\s/:?#]+\.[^\s/:?#]+$|^localhost$/, says(tell('field.site')))
+const some = <T extends z.ZodType>(of: T, most: number) =>
+  z
+    .array(of)
+    .min(1, says(tell('field.choose')))
+    .max(most)
 
 const TestBody = z.discriminatedUnion('is', [
   z.strictObject({ is: z.literal('kind'), of: some(ADDRESS_KIND, 8) }),
@@ -18,7 +23,7 @@ const TestBody = z.discriminatedUnion('is', [
   z.strictObject({ is: z.literal('address'), like: line(500).min(1) }),
   z.strictObject({ is: z.literal('origin'), of: z.enum(['written here', 'imported']) }),
   z.strictObject({ is: z.literal('shows'), of: z.enum(['text', 'picture']) }),
-  z.strictObject({ is: z.literal('under'), of: some(line(500).startsWith('/', 'A path starts with “/”'), 50) }),
+  z.strictObject({ is: z.literal('under'), of: some(line(500).startsWith('/', says(tell('field.path'))), 50) }),
   z.strictObject({ is: z.literal('part'), of: some(z.enum(PART_KINDS), 3), named: z.array(line(60)).max(50).optional() }),
   z.strictObject({ is: z.literal('tag'), of: some(line(60).min(1), 50) }),
   z.strictObject({ is: z.literal('sponsored page') }),
@@ -38,7 +43,7 @@ export const ConditionBody = conditionOf(CONDITION_MAX_DEPTH)
 export const RuleBody: z.ZodType<Rule> = z
   .strictObject({
     id: z.string().min(1).max(60),
-    name: line(120).min(1, 'Give the rule a name'),
+    name: line(120).min(1, says(tell('field.rule-name'))),
     isOn: z.boolean(),
     isBinding: z.boolean(),
     when: ConditionBody,
@@ -56,7 +61,7 @@ export const RuleBody: z.ZodType<Rule> = z
         spoken: line(120).optional(),
         title: line(300).optional(),
       })
-      .refine((what) => Object.values(what).some((value) => value !== undefined), 'Choose what the rule is to do'),
+      .refine((what) => Object.values(what).some((value) => value !== undefined), says(tell('field.rule-does'))),
   })
   .meta({ id: 'Rule' })
 
@@ -130,7 +135,7 @@ export const RewriteAnswer = z.object({
       kind: ADDRESS_KIND.nullable(),
       before: Marks,
       after: Marks,
-      because: z.object({ rel: z.string(), target: z.string() }),
+      because: z.object({ rel: Sentence, target: Sentence }),
     }),
   ),
 })

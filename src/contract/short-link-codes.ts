@@ -1,11 +1,13 @@
 import { z } from 'zod'
+import { tell } from '../words/index.ts'
 import { operation } from './operation.ts'
+import { says } from './shared.ts'
 
 /** Sizes in pixels, the quiet zone included, both inclusive. Smaller ones are read by no camera, larger ones are for SVG. */
 export const CODE_SIZES = { least: 80, most: 4_000, usual: 600 } as const
 export const CORRECTIONS = ['L', 'M', 'Q', 'H'] as const
 
-const Colour = z.string().regex(/^#?[0-9a-f]{6}$/i, 'A colour is six hexadecimal digits')
+const Colour = z.string().regex(/^#?[0-9a-f]{6}$/i, says(tell('field.colour')))
 
 export const CodeQuery = z.object({
   as: z.enum(['svg', 'png']).default('svg'),

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { operation } from './operation.ts'
+import { Sentence } from './shared.ts'
 
 /** Stretches of time that are looked at, in days. */
 export const RESULT_DAYS = [7, 30, 90, 365] as const
@@ -48,10 +49,8 @@ export const ShortLinkResults = z
         }),
       )
       .nullable(),
-    verdict: z.string().meta({ description: 'Of the split, in a sentence; "" without one' }),
-    changes: z
-      .array(z.object({ day: z.iso.date(), words: z.string() }))
-      .meta({ description: 'What was done with the link in the stretch' }),
+    verdict: Sentence.meta({ description: 'Of the split, in a sentence; "" without one' }),
+    changes: z.array(z.object({ day: z.iso.date(), words: Sentence })).meta({ description: 'What was done with the link in the stretch' }),
   })
   .meta({ id: 'ShortLinkResults' })
 export type ShortLinkResults = z.infer<typeof ShortLinkResults>

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { SLIPS } from '../core/slugs/index.ts'
 import { operation } from './operation.ts'
-import { Version } from './shared.ts'
+import { Sentence, Version } from './shared.ts'
 import { ShortLink, SLUGS_MAX, SlugName } from './short-links.ts'
 
 /** A slug as people will say, hear and type it. */
@@ -10,13 +10,12 @@ export const SlugLook = z
     slug: z.string(),
     score: z.number().meta({ description: 'From 0 to 100' }),
     syllables: z.int(),
-    reasons: z.array(z.object({ what: z.string(), isGood: z.boolean() })),
+    reasons: z.array(z.object({ what: Sentence, isGood: z.boolean() })),
     aloud: z.string(),
     spelled: z.string(),
-    fault: z
-      .string()
-      .nullable()
-      .meta({ description: 'Why it cannot be used: what is wrong with it, or what has it already; null where it can' }),
+    fault: Sentence.nullable().meta({
+      description: 'Why it cannot be used: what is wrong with it, or what has it already; null where it can',
+    }),
     near: z
       .array(z.object({ slug: z.string(), slip: z.enum(SLIPS), leadsTo: z.string() }))
       .meta({ description: 'Slugs of other short links that are one slip away' }),

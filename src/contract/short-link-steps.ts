@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { UTM_MAX_CHARS } from '../core/utm/index.ts'
 import { operation } from './operation.ts'
-import { Id, line } from './shared.ts'
+import { Id, line, Sentence } from './shared.ts'
 import { ShortLink, ShortLinkStatus, Tags } from './short-links.ts'
 
 /** Most short links that are changed in one step. */
@@ -32,8 +32,8 @@ export const ShortLinkStepDone = z
   .object({
     step: Id.nullable().meta({ description: 'By which it is taken back; null where nothing changed' }),
     changed: z.int(),
-    refused: z.array(z.object({ slug: z.string(), why: z.string() })),
-    items: z.array(z.object({ slug: z.string(), before: z.string(), after: z.string() })).meta({ description: 'The first of them' }),
+    refused: z.array(z.object({ slug: z.string(), why: Sentence })),
+    items: z.array(z.object({ slug: z.string(), before: Sentence, after: Sentence })).meta({ description: 'The first of them' }),
   })
   .meta({ id: 'ShortLinkStepDone' })
 export type ShortLinkStepDone = z.infer<typeof ShortLinkStepDone>

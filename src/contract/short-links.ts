@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { Nothing, operation } from './operation.ts'
-import { Id, JobStarted, line, Paging, Version } from './shared.ts'
+import { Id, JobStarted, line, Paging, Sentence, Version } from './shared.ts'
 import { ShortLinkCourse } from './short-link-course.ts'
 
 export const ShortLinkStatus = z.union([z.literal(301), z.literal(302), z.literal(307), z.literal(308)])
@@ -92,11 +92,11 @@ export const SuggestRequest = z.strictObject({
 })
 export const SuggestAnswer = z.object({
   destination: z.string(),
-  repairs: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
-  offers: z.array(z.object({ what: z.string(), from: z.string(), to: z.string() })),
+  repairs: z.array(z.object({ what: Sentence, from: z.string(), to: z.string() })),
+  offers: z.array(z.object({ what: Sentence, from: z.string(), to: z.string() })),
   stem: z.string().meta({ description: 'What stands before the slug' }),
   suggestions: z.array(
-    z.object({ slug: z.string(), why: z.string(), score: z.number().meta({ description: 'How well it is said, from 0 to 100' }) }),
+    z.object({ slug: z.string(), why: Sentence, score: z.number().meta({ description: 'How well it is said, from 0 to 100' }) }),
   ),
 })
 export type SuggestAnswer = z.infer<typeof SuggestAnswer>
@@ -118,7 +118,7 @@ export const ShortLinksBulkItem = z.object({
   slug: z.string(),
   destination: z.string(),
   outcome: z.enum(['changed', 'refused']),
-  reason: z.string().meta({ description: 'Why it is refused, or where it led before' }),
+  reason: Sentence.meta({ description: 'Why it is refused, or where it led before' }),
 })
 
 /** What becomes of a list of short links, row by row. */

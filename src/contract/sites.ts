@@ -1,28 +1,32 @@
 import { z } from 'zod'
 import { isInsideEntry } from '../core/address/index.ts'
+import { tell } from '../words/index.ts'
 import { HostName, Prefix } from './hosts.ts'
 import { operation } from './operation.ts'
 import { Email, NewPassword, PersonName } from './people.ts'
-import { line, Version } from './shared.ts'
+import { line, says, Version } from './shared.ts'
 
 /** IANA time zone, as this runtime knows them. */
-export const TimeZone = line(60).refine((zone) => {
-  try {
-    return new Intl.DateTimeFormat('en', { timeZone: zone }).resolvedOptions().timeZone !== ''
-  } catch {
-    return false
-  }
-}, 'This time zone is not known. Write one such as Europe/London')
+export const TimeZone = line(60).refine(
+  (zone) => {
+    try {
+      return new Intl.DateTimeFormat('en', { timeZone: zone }).resolvedOptions().timeZone !== ''
+    } catch {
+      return false
+    }
+  },
+  says(tell('field.time-zone')),
+)
 /** Language tag (BCP 47) in its usual spelling. */
 export const Language = line(35).transform((tag, context) => {
   try {
     return Intl.getCanonicalLocales(tag)[0] ?? tag
   } catch {
-    context.issues.push({ code: 'custom', message: 'This language is not known. Write a tag such as en or pt-BR', input: tag })
+    context.issues.push({ code: 'custom', message: says(tell('field.language')), input: tag })
     return z.NEVER
   }
 })
-export const SiteName = line(120).min(1, 'The site needs a name')
+export const SiteName = line(120).min(1, says(tell('field.site-name')))
 
 /** How addresses are taken that are nearly those of a row of redirects. */
 const tolerance = {
@@ -37,7 +41,7 @@ const InsideEntry = z
   .trim()
   .toLowerCase()
   .max(253)
-  .refine(isInsideEntry, { error: ({ input }) => `“${input}” is no host, no address and no range such as 10.0.0.0/8` })
+  .refine(isInsideEntry, { error: ({ input }) => says(tell('field.not-inside', { input: String(input) })) })
 const inside = {
   insideAllowed: z
     .array(InsideEntry)
@@ -75,12 +79,12 @@ export const SetUp = z
     shortHost: z.union([z.literal(''), HostName]).meta({ description: '"" for none yet' }),
     prefix: Prefix,
     ownerName: PersonName,
-    email: Email.pipe(z.email('This is not an e-mail address')),
+    email: Email.pipe(z.email(says(tell('field.mail')))),
     password: NewPassword,
   })
   .refine(({ host, shortHost }) => host !== shortHost, {
     path: ['shortHost'],
-    message: 'Pages and short links need a host each, such as s.slow-ferry.example for short links',
+    message: says(tell('field.two-hosts')),
   })
 export type SetUp = z.infer<typeof SetUp>
 

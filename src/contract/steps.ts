@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { BulkChangeDone } from './bulk-changes.ts'
 import { operation } from './operation.ts'
-import { Id } from './shared.ts'
+import { Id, Sentence } from './shared.ts'
 
 /** What was changed by a step; each kind is taken back in its own way. */
 export const STEP_KINDS = ['links', 'short-links', 'redirects', 'partners', 'phrases', 'rules', 'earnings', 'imports'] as const
@@ -26,7 +26,7 @@ export const Step = z
       what: z.string().meta({ description: 'What of them was changed, or the campaign’s name; "list" for a list' }),
       links: z.int(),
     }),
-    of('redirects', { what: z.string(), rows: z.int() }),
+    of('redirects', { what: Sentence, rows: z.int() }),
     of('partners', { partner: z.string(), placements: z.int(), shortLinks: z.int(), redirects: z.int() }),
     of('phrases', { destination: z.string(), phrases: z.int() }),
     of('rules', { version: z.int(), rules: z.int() }),
@@ -55,7 +55,7 @@ export const StepUndone = z
   .object({
     job: Id.nullable().meta({ description: 'It is under way: GET /jobs/{id} tells how far. Null where it is done' }),
     back: z.int().meta({ description: 'Things that are as they were before' }),
-    left: z.array(z.object({ what: z.string(), why: z.string() })).meta({ description: 'What stays as it is, and why; the first of them' }),
+    left: z.array(z.object({ what: z.string(), why: Sentence })).meta({ description: 'What stays as it is, and why; the first of them' }),
     moreLeft: z.int(),
   })
   .meta({ id: 'StepUndone' })

@@ -1,3 +1,4 @@
+import type { Said, Told } from '../words/index.ts'
 import { type Database, rows } from './database.ts'
 import { NOW, remove, selectOne, update } from './plain.ts'
 import { crawled } from './tables/index.ts'
@@ -7,7 +8,7 @@ export interface CrawledRow {
   readonly address: string
   readonly state: 'waiting' | 'fetched' | 'refused'
   readonly mediaType: string | null
-  readonly reason: string | null
+  readonly reason: Said | null
   readonly size: number
 }
 
@@ -31,7 +32,7 @@ export async function keepFetched(
   db: Database,
   crawl: string,
   address: string,
-  found: { readonly bytes: Buffer; readonly mediaType: string } | { readonly reason: string },
+  found: { readonly bytes: Buffer; readonly mediaType: string } | { readonly reason: Told },
 ): Promise<void> {
   const state = 'reason' in found ? 'refused' : 'fetched'
   await update(db, crawled, { state, ...found, fetchedAt: NOW }, { crawl, address })

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../words/index.ts'
 import { type Database, inTransaction, jsonOf, rows, type Transaction } from './database.ts'
 import { broughtBy } from './imported-pages.ts'
 import { count, insert, selectOne } from './plain.ts'
@@ -11,7 +12,7 @@ const COLUMNS = selected(jobs, FIELDS)
 const BEGUN_BY_A_CALL = 1_000
 
 /** Said of a call that ended with its process, or by an error. */
-export const BROKE_OFF = 'It broke off, and nothing of it was kept.'
+export const BROKE_OFF = tell('job.broke-off')
 
 /** Notes down that a call is at work, under an id of the caller's own. @returns false where that id is taken */
 export async function beginJob(
@@ -112,21 +113,21 @@ export async function jobsToTakeUp(db: Database): Promise<string[]> {
  * @returns those that wait again
  */
 export async function rescueJobs(db: Database, begunMax: number): Promise<string[]> {
-  const less = 'Bring in less at once.'
+  const twice = (...left: Told[]): string => jsonOf(tell('job.ended', { why: tell('job.broke-off-twice'), left }))
   await rows(
     db,
     `WITH closed AS (
-       UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $4 ELSE $3 || CASE WHEN ${IS_PARTLY_IN} THEN $5 WHEN kind IN ('import', 'replay', 'rehearsal') THEN $6 ELSE $7 END END
+       UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $3::jsonb WHEN ${IS_PARTLY_IN} THEN $4::jsonb
+         WHEN kind IN ('import', 'replay', 'rehearsal') THEN $5::jsonb ELSE $6::jsonb END
        WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1) RETURNING id, site_id, kind, state, person_id)
      ${TAKEN_BACK}`,
     [
       SILENCE_SECONDS,
       begunMax,
-      'It broke off twice, so it is not tried again. ',
-      BROKE_OFF,
-      `${IS_TAKEN_BACK} ${less}`,
-      `Nothing was changed. ${less}`,
-      'What was done until then stays.',
+      jsonOf(BROKE_OFF),
+      twice(tell('import.taken-back'), tell('import.less-at-once')),
+      twice(tell('job.nothing-changed'), tell('import.less-at-once')),
+      twice(tell('job.rest-stays')),
     ],
   )
   const left = await rows<{ id: string }>(
@@ -137,8 +138,6 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
   return left.map(({ id }) => id)
 }
 
-/** Said of an import that came to no end. */
-export const IS_TAKEN_BACK = 'What had come in is taken back.'
 /** Whether a job is an import of which something is in. */
 const IS_PARTLY_IN = `j.kind = 'import' AND ${broughtBy('j.id')}`
 /** Takes back what has come in of the imports in `closed` that came to no end: noted with their end, so that one is never there without the other. */
@@ -164,16 +163,16 @@ export async function giveBack(db: Database, ids: readonly string[]): Promise<vo
 export async function closeJob(
   db: Database,
   id: string,
-  { state, message = null, report }: { state: 'done' | 'failed' | 'cancelled'; message?: string | null; report?: object },
+  { state, message = null, report }: { state: 'done' | 'failed' | 'cancelled'; message?: Told | null; report?: object },
 ): Promise<void> {
   await rows(
     db,
-    `WITH closed AS (UPDATE jobs SET state = $2, message = $3, report = coalesce($4::jsonb, report), updated_at = now()
+    `WITH closed AS (UPDATE jobs SET state = $2, message = $3::jsonb, report = coalesce($4::jsonb, report), updated_at = now()
        WHERE id = $1 AND state = 'running' RETURNING id, site_id, kind, state, person_id, input),
      back AS (${TAKEN_BACK})
      DELETE FROM uploads u USING closed WHERE u.id IN ((input->>'upload')::uuid, (input->>'rows')::uuid)
        AND (NOT input ? 'joinsMenus' OR ($2 = 'done' AND input->>'dryRun' = 'false'))`,
-    [id, state, message, report === undefined ? null : jsonOf(report)],
+    [id, state, message === null ? null : jsonOf(message), report === undefined ? null : jsonOf(report)],
   )
 }
 

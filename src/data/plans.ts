@@ -1,3 +1,4 @@
+import type { Said, Told } from '../words/index.ts'
 import { type Database, rows, type Transaction } from './database.ts'
 import { update } from './plain.ts'
 import { plannedPublications } from './tables/index.ts'
@@ -8,7 +9,7 @@ export interface PlanRow {
   readonly pages: readonly string[] | null
   readonly by: string | null
   readonly state: 'planned' | 'done' | 'failed' | 'cancelled'
-  readonly message: string | null
+  readonly message: Said | null
 }
 
 const PLAN = `id, due_at AS at, pages, (SELECT name FROM people WHERE people.id = person_id) AS by, state, message`
@@ -54,6 +55,6 @@ export async function claimPlan(
   return row ?? null
 }
 
-export async function tellPlan(db: Database, id: string, state: 'done' | 'failed', message: string): Promise<void> {
+export async function tellPlan(db: Database, id: string, state: 'done' | 'failed', message: Told): Promise<void> {
   await update(db, plannedPublications, { state, message }, { id })
 }

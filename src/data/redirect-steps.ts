@@ -1,3 +1,4 @@
+import type { Said } from '../words/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
 import { count, NOW, select, update } from './plain.ts'
 import { needOf, OLDER_STATES, type RedirectFields } from './redirects.ts'
@@ -6,7 +7,7 @@ import { columnsOf, REDIRECT_SAYS, recordOf, recordTypes, redirectSteps, redirec
 /** Rows that were made, changed or taken away together. */
 export interface RedirectStep {
   readonly id: string
-  readonly what: string
+  readonly what: Said
   readonly rows: number
   readonly by: string | null
   readonly at: Date
@@ -24,13 +25,13 @@ export interface By {
 export async function beginStep(
   db: Database,
   { siteId, personId, stepId }: By & { readonly stepId: string },
-  what: string,
+  what: Said,
   transaction: Transaction,
 ): Promise<void> {
   await rows(
     db,
-    'INSERT INTO redirect_steps (id, site_id, person_id, what) VALUES ($1, $2, $3, $4) ON CONFLICT (id) DO NOTHING',
-    [stepId, siteId, personId, what],
+    'INSERT INTO redirect_steps (id, site_id, person_id, what) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (id) DO NOTHING',
+    [stepId, siteId, personId, jsonOf(what)],
     transaction,
   )
 }
@@ -223,7 +224,7 @@ export interface RedirectRevision {
   readonly version: number
   readonly at: Date
   readonly by: string | null
-  readonly what: string | null
+  readonly what: Said | null
   readonly from: string
   readonly to: string
   readonly status: number
@@ -239,7 +240,7 @@ export async function redirectRevisions(
   { limit, version = null }: { readonly limit: number; readonly version?: number | null },
 ): Promise<RedirectRevision[]> {
   type State = Omit<RedirectFields, 'key'> & { readonly isRemoved: boolean }
-  const found = await rows<{ version: number; at: Date; by: string | null; what: string | null; state: State }>(
+  const found = await rows<{ version: number; at: Date; by: string | null; what: Said | null; state: State }>(
     db,
     `SELECT v.version, v.at, (SELECT name FROM people WHERE people.id = coalesce(v.person_id, s.person_id)) AS by, s.what, v.state
      FROM redirect_versions v JOIN redirects r ON r.id = v.redirect_id LEFT JOIN redirect_steps s ON s.id = v.step_id WHERE v.redirect_id = $2 AND r.site_id = $1 AND ($4::int IS NULL OR v.version = $4)

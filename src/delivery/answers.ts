@@ -9,7 +9,7 @@ import {
   plainPath,
   type RedirectSource,
 } from '../core/routing/index.ts'
-import { spokenIn } from '../core/spoken/index.ts'
+import { inWords, spokenIn, tell } from '../words/index.ts'
 import { locate } from './locate.ts'
 import { pageLeadingOn } from './say.ts'
 import type { HostEntry, StoreView } from './store/index.ts'
@@ -193,10 +193,7 @@ function redirectAnswer(
   return {
     status,
     headers: [...lead, 'Cache-Control', cached],
-    body:
-      found.location !== null
-        ? ''
-        : `${status === 410 ? 'This page has gone for good.' : 'This page cannot be shown for legal reasons.'}\n`,
+    body: found.location !== null ? '' : `${inWords(status === 410 ? tell('answer.gone') : tell('answer.legal'))}\n`,
     countedAs: found.row.id,
     variant: null,
   }

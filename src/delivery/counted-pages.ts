@@ -1,6 +1,7 @@
 import type { ServerResponse } from 'node:http'
 import { BEACON_MAX_BYTES, COUNT_PATH, COUNT_SCRIPT, COUNT_SCRIPT_PATH, readBeacon } from '../core/clicks/index.ts'
 import type { EdgeRequest } from '../edge/index.ts'
+import { tell } from '../words/index.ts'
 import { isCounting } from './counting-end.ts'
 import type { Delivery } from './delivery.ts'
 import { locate } from './locate.ts'
@@ -29,7 +30,7 @@ export function answerCounting(
 }
 
 function sendScript({ method }: EdgeRequest, response: ServerResponse): void {
-  if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'This script can only be read.', method, { Allow: 'GET, HEAD' })
+  if (method !== 'GET' && method !== 'HEAD') return say(response, 405, tell('answer.script-read'), method, { Allow: 'GET, HEAD' })
   response.writeHead(200, {
     'Content-Type': 'text/javascript; charset=utf-8',
     'Content-Length': SCRIPT.length,
@@ -45,7 +46,7 @@ function take(delivery: Delivery, view: StoreView, entry: HostEntry, host: strin
     if (!response.headersSent)
       response.writeHead(status, { 'Cache-Control': 'no-store', ...(status === 204 ? {} : { 'Content-Length': '0' }) }).end()
   }
-  if (request.method !== 'POST') return say(response, 405, 'Pages tell here what was looked at.', request.method, { Allow: 'POST' })
+  if (request.method !== 'POST') return say(response, 405, tell('answer.told-here'), request.method, { Allow: 'POST' })
   request.limit(BEACON_MAX_BYTES, () => done(413))
   const chunks: Buffer[] = []
   request.on('data', (chunk: Buffer) => chunks.push(chunk))

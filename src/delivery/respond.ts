@@ -1,8 +1,8 @@
 import { createReadStream } from 'node:fs'
 import type { ServerResponse } from 'node:http'
 import { ROBOTS_PATH, SITEMAP_PATH } from '../core/address/index.ts'
-import { spokenIn } from '../core/spoken/index.ts'
 import type { EdgeRequest, QuickAnswer, QuickRequest } from '../edge/index.ts'
+import { spokenIn, tell } from '../words/index.ts'
 import { type CountedAnswer, countedAnswer, partsOf } from './answers.ts'
 import { answerCounting } from './counted-pages.ts'
 import type { Delivery } from './delivery.ts'
@@ -63,7 +63,7 @@ export function respond(delivery: Delivery, host: string, request: EdgeRequest, 
   })
   if (answerCounting(delivery, view, entry, { host, path }, request, response)) return true
   if (entry.kind === 'door') frontDoor(delivery, view, entry, host, request, response)
-  else if (method !== 'GET' && method !== 'HEAD') say(response, 405, 'This page can only be read.', method, { Allow: 'GET, HEAD' })
+  else if (method !== 'GET' && method !== 'HEAD') say(response, 405, tell('answer.page-read'), method, { Allow: 'GET, HEAD' })
   else
     content(delivery, view, entry, { host, path, query: url.slice(path.length) }, request, response).catch((error: unknown) => {
       delivery.log.error({ err: error, path, requestId: request.id }, 'a page could not be delivered')
@@ -108,12 +108,12 @@ export function respondQuickly(delivery: Delivery, host: string, request: QuickR
 
 /** With the number by which the log tells what it was. */
 function sayBroken(request: EdgeRequest, response: ServerResponse): void {
-  const sentence = `Something went wrong here. Please try again in a moment. Its number is ${request.id}.`
+  const sentence = tell('answer.broken', { number: request.id })
   say(response, 500, sentence, request.method, { 'X-Request-Id': request.id })
 }
 
 function sayNoShortLink(entry: HostEntry, path: string, { method }: EdgeRequest, response: ServerResponse): void {
-  if (method !== 'GET' && method !== 'HEAD') return say(response, 405, 'A short link can only be followed.', method, { Allow: 'GET, HEAD' })
+  if (method !== 'GET' && method !== 'HEAD') return say(response, 405, tell('answer.short-link-followed'), method, { Allow: 'GET, HEAD' })
   const { name, language } = entry.ground.setup
   say(response, 404, path === '/' ? name : spokenIn(language).noShortLink, method, {}, '', language)
 }

@@ -25,6 +25,7 @@ import { readSettings } from '../settings/index.ts'
 import { openStudio } from '../studio/index.ts'
 import { passToStudio } from '../studio/passing.ts'
 import { askStudio, listenForStudio, metricsOfStudio, ownSocket } from '../studio/socket.ts'
+import { tell } from '../words/index.ts'
 
 process.umask(0o077) // what is kept on disk is this user's alone
 const settings = readSettings(process.env)
@@ -124,11 +125,9 @@ if (ownsPort) {
       if (request.url === '/metrics' && metrics !== null) return void tellMetrics(metrics, request, response)
       if (delivery !== null && respond(delivery, host, request, response)) return metrics?.time('delivery', response, cameAt)
       if (studio !== null && settings.studioHosts.includes(host))
-        return cameThroughDoor(request)
-          ? say(response, 508, 'The studio is reached at its own address, never through a front door.', request.method)
-          : studio(request, response)
+        return cameThroughDoor(request) ? say(response, 508, tell('answer.studio-elsewhere'), request.method) : studio(request, response)
       if (delivery?.store.isOpen === false) return sayNotYet(response, request.method)
-      say(response, 421, 'This name is not answered here.', request.method)
+      say(response, 421, tell('answer.name-unknown'), request.method)
     },
     onUpgrade(request, socket, head) {
       tunnels.add(socket)

@@ -10,6 +10,7 @@ import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { hyphenated, SLUG_MAX_CHARS } from '../core/slugs/index.ts'
 import type { KeptUpload } from '../data/uploads.ts'
+import { type Said, type Told, tell } from '../words/index.ts'
 
 const MB = 1024 * 1024
 
@@ -19,7 +20,7 @@ export interface ArchiveEntry {
   /** As the archive says; reading stops when there turns out to be more. */
   readonly bytes: number
   /** Why it is left out, known before it is read. */
-  readonly refused: string | null
+  readonly refused: Said | null
   /** It is a page, whatever its name, and answers at this path. */
   readonly path?: string | undefined
   /** It is a picture, style or font, and answers at `path`. */
@@ -36,8 +37,7 @@ export async function openArchive(name: string, upload: KeptUpload): Promise<Res
   const [p = 0, k = 0, kind = 0] = await upload.read(0, Math.min(4, upload.bytes))
   const isZip = upload.bytes > 3 && p === 0x50 && k === 0x4b && (kind === 3 || kind === 5)
   if (!isZip) {
-    if (/\.zip$/i.test(name))
-      return fail('archive-unreadable', { why: 'This file is named like a zip, but it is none. Pack the site again and try once more.' })
+    if (/\.zip$/i.test(name)) return fail('archive-unreadable', { why: tell('zip.none') })
     const bytes = await upload.read(0, upload.bytes)
     const feed = /\.(?:xml|rss|atom)$/i.test(name) ? feedEntries(bytes) : null
     if (feed !== null) return ok(feed)
@@ -46,7 +46,7 @@ export async function openArchive(name: string, upload: KeptUpload): Promise<Res
   try {
     return await openZip(upload)
   } catch {
-    return fail('archive-unreadable', { why: 'This zip is damaged and cannot be opened. Pack the site again and try once more.' })
+    return fail('archive-unreadable', { why: tell('zip.damaged') })
   }
 }
 
@@ -64,9 +64,9 @@ export function feedEntries(bytes: Buffer): readonly ArchiveEntry[] | null {
         name: link ?? name,
         bytes: content.length,
         refused: isBroken
-          ? 'The address that the feed gives it cannot be read.'
+          ? tell('import.feed-address')
           : path === '/'
-            ? 'It leads to the front page, which is not put out of its place.'
+            ? tell('import.front-page-of-feed')
             : sizeFault('page.html', content.length),
         path,
         title: name,
@@ -132,7 +132,7 @@ async function openZip(upload: KeptUpload): Promise<Result<readonly ArchiveEntry
   )
   if (zip.entryCount > ENTRIES_MAX)
     return fail('archive-unreadable', {
-      why: `This zip holds ${zip.entryCount} files; ${ENTRIES_MAX} are the most. Bring the site in in parts.`,
+      why: tell('zip.too-many', { files: zip.entryCount, most: ENTRIES_MAX }),
     })
   const entries: ArchiveEntry[] = []
   let unpacked = 0
@@ -150,7 +150,7 @@ async function openZip(upload: KeptUpload): Promise<Result<readonly ArchiveEntry
   })
   if (unpacked > UNPACKED_MAX_BYTES) {
     return fail('archive-unreadable', {
-      why: `Unpacked, this zip would take ${Math.ceil(unpacked / MB)} MB; ${UNPACKED_MAX_BYTES / MB} MB are the most. Bring the site in in parts.`,
+      why: tell('zip.too-large', { mb: Math.ceil(unpacked / MB), most: UNPACKED_MAX_BYTES / MB }),
     })
   }
   return ok(entries)
@@ -163,25 +163,25 @@ function decodeName(entry: yauzl.Entry): string {
   return text.includes('\uFFFD') ? yauzl.getFileNameLowLevel(entry.generalPurposeBitFlag, raw, entry.extraFields, false) : text
 }
 
-function whyRefused(name: string, entry: yauzl.Entry): string | null {
+function whyRefused(name: string, entry: yauzl.Entry): Told | null {
   const parts = name.split(/[\\/]/)
-  if (parts.includes('..') || /^[\\/]|^[a-z]:/i.test(name)) return 'Its name points outside of the zip, so it was left out.'
-  if (name.includes('\0') || parts.some((part) => part === '' || part === '.')) return 'Its name cannot be used as an address.'
-  if (name.includes('\\')) return 'Its name holds a backslash, which no address can.'
-  if (parts.some((part) => part === '__MACOSX' || part === '.DS_Store' || part === 'Thumbs.db'))
-    return 'A file of the operating system, not of the site.'
-  if (parts.some((part) => part.startsWith('.') && part !== '.well-known'))
-    return 'Its name starts with a full stop, which marks hidden files.'
-  if (entry.isEncrypted()) return 'It is locked with a password.'
+  if (parts.includes('..') || /^[\\/]|^[a-z]:/i.test(name)) return tell('zip.outside')
+  if (name.includes('\0') || parts.some((part) => part === '' || part === '.')) return tell('zip.no-address')
+  if (name.includes('\\')) return tell('zip.backslash')
+  if (parts.some((part) => part === '__MACOSX' || part === '.DS_Store' || part === 'Thumbs.db')) return tell('zip.operating-system')
+  if (parts.some((part) => part.startsWith('.') && part !== '.well-known')) return tell('zip.hidden')
+  if (entry.isEncrypted()) return tell('zip.locked')
   return sizeFault(name, entry.uncompressedSize)
 }
 
 const isPage = (name: string): boolean => /\.(?:html?|xhtml|shtml|md|markdown)(?:\.gz)?$/i.test(name)
 
 /** Too large to be brought in; null when it is not. */
-export function sizeFault(name: string, bytes: number): string | null {
+export function sizeFault(name: string, bytes: number): Told | null {
   const limit = isPage(name) ? PAGE_MAX_BYTES : FILE_MAX_BYTES
-  return bytes > limit ? `It has ${Math.ceil(bytes / MB)} MB; ${limit / MB} MB are the most for a ${isPage(name) ? 'page' : 'file'}.` : null
+  if (bytes <= limit) return null
+  const sizes = { mb: Math.ceil(bytes / MB), most: limit / MB }
+  return isPage(name) ? tell('import.page-too-large', sizes) : tell('import.file-too-large', sizes)
 }
 
 async function readEntry(zip: yauzl.ZipFile, entry: yauzl.Entry): Promise<Result<Buffer, 'unreadable'>> {
@@ -193,7 +193,7 @@ async function readEntry(zip: yauzl.ZipFile, entry: yauzl.Entry): Promise<Result
     for await (const part of stream) parts.push(part as Buffer)
     return ok(Buffer.concat(parts))
   } catch {
-    return fail('unreadable', { why: 'It is damaged in the zip, or larger than the zip says.' })
+    return fail('unreadable', { why: tell('zip.part-damaged') })
   }
 }
 
@@ -202,6 +202,6 @@ export async function unpackGzip(bytes: Buffer): Promise<Result<Buffer, 'unreada
   try {
     return ok(await promisify(gunzip)(bytes, { maxOutputLength: PAGE_MAX_BYTES }))
   } catch {
-    return fail('unreadable', { why: `It cannot be unpacked, or is larger than ${PAGE_MAX_BYTES / MB} MB.` })
+    return fail('unreadable', { why: tell('zip.part-not-unpacked', { most: PAGE_MAX_BYTES / MB }) })
   }
 }

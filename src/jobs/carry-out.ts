@@ -1,11 +1,20 @@
 import type { Logger } from 'pino'
 import { type InputOf, JOB_KINDS, type ReportOf, type WorkKind } from '../contract/jobs.ts'
+import type { FaultDetail } from '../core/result.ts'
 import type { Database } from '../data/database.ts'
 import { claimJob } from '../data/jobs.ts'
+import { isTold, type Told, tell } from '../words/index.ts'
 import { Cancelled, endJob, type Progress, progressWriter } from './progress.ts'
 
 /** A reason that people can do something about. */
-export class JobFailure extends Error {}
+export class JobFailure extends Error {
+  constructor(readonly told: Told) {
+    super(told.tell)
+  }
+}
+
+/** Why something failed, where it says so. */
+export const whyIn = ({ why }: FaultDetail): Told => (isTold(why) ? why : tell('job.our-side'))
 
 /** A job that was taken up. */
 export interface Claimed<K extends WorkKind> {
@@ -18,8 +27,8 @@ export interface Claimed<K extends WorkKind> {
 /** How work of a kind goes, and what is told where it comes to no end. */
 interface Work<K extends WorkKind> {
   readonly work: (job: Claimed<K>, progress: Progress) => Promise<ReportOf<K>>
-  /** What is there all the same, in words; "" for nothing to say. */
-  readonly left?: (job: Claimed<K>, isCancelled: boolean) => string | Promise<string>
+  /** What is there all the same. */
+  readonly left?: (job: Claimed<K>, isCancelled: boolean) => readonly Told[] | Promise<readonly Told[]>
   /** What there is to tell of it all the same. */
   readonly report?: () => ReportOf<K>
 }
@@ -45,11 +54,11 @@ export async function carryOut<K extends WorkKind>(
   } catch (error) {
     const isCancelled = error instanceof Cancelled
     if (!isCancelled && !(error instanceof JobFailure)) log.error({ err: error, job: id }, `work of the kind ${kind} broke off`)
-    const why = isCancelled ? 'Stopped.' : error instanceof JobFailure ? error.message : 'Something went wrong on our side.'
-    const there = (await left?.(job, isCancelled)) ?? ''
+    const why = isCancelled ? tell('job.stopped') : error instanceof JobFailure ? error.told : tell('job.our-side')
+    const there = (await left?.(job, isCancelled)) ?? []
     await endJob(db, id, {
       state: isCancelled ? 'cancelled' : 'failed',
-      message: there === '' ? why : `${why} ${there}`,
+      message: tell('job.ended', { why, left: there }),
       ...(report === undefined ? {} : { report: report() }),
     })
     return null

@@ -9,6 +9,7 @@ import { fail, ok, type Result } from '../core/result.ts'
 import { fetchedBytes, keepFetched, listCrawled, noteAddresses } from '../data/crawled.ts'
 import type { Database } from '../data/database.ts'
 import { type Answer, askOutside } from '../outside/index.ts'
+import { isTold, type Told, tell } from '../words/index.ts'
 import { type ArchiveEntry, feedEntries, sizeFault } from './archive.ts'
 
 /** Between two pages of one site; its robots.txt may ask for more. */
@@ -92,7 +93,7 @@ export async function crawl(
   for (let each = waiting.shift(); each !== undefined; each = waiting.shift()) {
     await progress(done, done + waiting.length + 1)
     const url = new URL(each)
-    if (!robots.lets(each)) await keepFetched(db, id, each, { reason: 'Its robots.txt asks robots to stay away from it.' })
+    if (!robots.lets(each)) await keepFetched(db, id, each, { reason: tell('crawl.robots') })
     else {
       const found = RESOURCE.test(url.pathname) ? await fetchResource(url, ask) : await fetchPage(url, ask)
       await keepFetched(db, id, each, found)
@@ -103,10 +104,8 @@ export async function crawl(
   }
   await progress(done, done)
   const limits = [
-    ...(left.pages > 0
-      ? [`${left.pages} more pages are linked. Without a sitemap ${FOLLOWED_MAX} are followed; bring a larger site in as a zip.`]
-      : []),
-    ...(left.files > 0 ? [`${left.files} more pictures and styles are named. ${FILES_MAX} are fetched at most.`] : []),
+    ...(left.pages > 0 ? [tell('crawl.more-pages', { pages: left.pages, most: FOLLOWED_MAX })] : []),
+    ...(left.files > 0 ? [tell('crawl.more-files', { files: left.files, most: FILES_MAX })] : []),
   ].map((reason): ArchiveEntry => ({ name: '(more)', bytes: 0, refused: reason, read: async () => fail('unreadable') }))
   return ok([
     ...limits,
@@ -121,7 +120,7 @@ export async function crawl(
           isFile: RESOURCE.test(new URL(each).pathname),
           read: async () => {
             const bytes = await fetchedBytes(db, id, each)
-            return bytes === null ? fail('unreadable', { why: 'It was not kept.' }) : ok(bytes)
+            return bytes === null ? fail('unreadable', { why: tell('crawl.not-kept') }) : ok(bytes)
           },
         }),
       ),
@@ -173,7 +172,7 @@ async function findPages(
   const queue = isList(start) ? [start.href] : [start.href, ...known, new URL('/sitemap.xml', start).href]
   const seen = new Set<string>()
   const pages = new Set<string>()
-  let why = ''
+  let why: Told | null = null
   /** The address asked for, where it is a page: without a sitemap its links are followed. */
   let front: string | null = null
   for (let next = queue.shift(); next !== undefined && seen.size < SITEMAPS_MAX; next = queue.shift()) {
@@ -181,13 +180,13 @@ async function findPages(
     if (url === null || seen.has(next)) continue
     seen.add(next)
     const answer = await follow(url, ask, SITEMAP_MAX_BYTES)
-    if (typeof answer === 'string') {
-      why ||= answer
+    if (isTold(answer)) {
+      why ??= answer
       continue
     }
     const bytes = unpacked(answer.body)
     if (bytes === null) {
-      why ||= 'What is there is packed, and damaged or too large.'
+      why ??= tell('crawl.packed')
       continue
     }
     if (seen.size === 1) {
@@ -206,7 +205,7 @@ async function findPages(
   if (isStart) pages.add(start.href)
   if (pages.size > 0) return ok({ pages: [...pages], isStart })
   return fail('nothing-there', {
-    why: why === '' ? 'There is no sitemap and no feed at this address. Bring the site in as a zip instead.' : why,
+    why: why ?? tell('crawl.no-sitemap-no-feed'),
   })
 }
 
@@ -216,22 +215,23 @@ export async function sitemapOf(address: string, insideAllowed: InsideAllowed): 
   const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
   const found = await findPages(start, ask, isList(start) ? [] : (await robotsOf(start, ask)).sitemaps)
   if (!found.ok) return found
-  if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: 'There is no sitemap at this address.' })
+  if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: tell('crawl.no-sitemap') })
   return ok(found.value.pages)
 }
 
-async function fetchPage(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: string }> {
+async function fetchPage(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: Told }> {
   const answer = await follow(url, ask, PAGE_MAX_BYTES + 1)
-  if (typeof answer === 'string') return { reason: answer }
-  if (!/text\/html|application\/xhtml/i.test(answer.type))
-    return { reason: `It is no page but ${answer.type.split(';')[0] || 'something without a type'}.` }
+  if (isTold(answer)) return { reason: answer }
+  if (!/text\/html|application\/xhtml/i.test(answer.type)) return { reason: notAPage(answer.type.split(';')[0] ?? '') }
   return { bytes: answer.body, mediaType: answer.type }
 }
 
-async function fetchResource(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: string }> {
+const notAPage = (type: string): Told => (type === '' ? tell('crawl.no-type') : tell('crawl.no-page', { type }))
+
+async function fetchResource(url: URL, ask: Asker): Promise<{ bytes: Buffer; mediaType: string } | { reason: Told }> {
   const answer = await follow(url, ask, FILE_MAX_BYTES + 1)
-  if (typeof answer === 'string') return { reason: answer }
-  if (/text\/html/i.test(answer.type)) return { reason: 'It is named like a picture or style, and a page is there.' }
+  if (isTold(answer)) return { reason: answer }
+  if (/text\/html/i.test(answer.type)) return { reason: tell('crawl.page-for-picture') }
   return { bytes: answer.body, mediaType: answer.type }
 }
 
@@ -244,22 +244,20 @@ function unpacked(bytes: Buffer): Buffer | null {
   }
 }
 
-/** @returns the answer at the end of its redirects within the same host; or in plain words why there is none */
-async function follow(start: URL, ask: Asker, max: number): Promise<Answer | string> {
+/** @returns the answer at the end of its redirects within the same host; or why there is none */
+async function follow(start: URL, ask: Asker, max: number): Promise<Answer | Told> {
   let url = start
   for (let hop = 0; hop <= HOPS_MAX; hop++) {
     const asked = await ask(url, max)
     if (!asked.ok)
-      return asked.fault === 'private-network' || asked.fault === 'this-machine'
-        ? 'It lies in a private network, which an owner has to allow.'
-        : 'The site does not answer.'
+      return asked.fault === 'private-network' || asked.fault === 'this-machine' ? tell('crawl.private') : tell('crawl.no-answer')
     const answer = asked.value
     if (answer.status < 300 || answer.status >= 400 || answer.location === null)
-      return answer.status === 200 ? answer : `The site answers ${answer.status}.`
+      return answer.status === 200 ? answer : tell('crawl.answers', { status: answer.status })
     const next = parseUrl(answer.location, url.href)
-    if (next === null) return 'It sends on to something that is no address.'
-    if (next.host !== start.host) return `It sends on to ${next.host}.`
+    if (next === null) return tell('crawl.sends-to-nothing')
+    if (next.host !== start.host) return tell('crawl.sends-to', { host: next.host })
     url = next
   }
-  return `It sends on more than ${HOPS_MAX} times.`
+  return tell('crawl.sends-on', { most: HOPS_MAX })
 }

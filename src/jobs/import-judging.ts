@@ -1,6 +1,6 @@
 import { type ApartFault, apart } from '../apart/index.ts'
 import type { ImportInput, ImportItem } from '../contract/imports.ts'
-import { PROBLEMS } from '../contract/problems.ts'
+import { titleOf } from '../contract/problems.ts'
 import { isPageName, nameForPath, type PageNotes, pathForName, readPage, tooMuchOf, whyNotServed } from '../core/content/index.ts'
 import { pageWithArticle, readMarkdown, tagsOfMarkdown, titleOfMarkdown } from '../core/exchange/index.ts'
 import { decodeSource, looksLikeHtml, patchBytes, sniffEncoding } from '../core/markup/index.ts'
@@ -11,7 +11,9 @@ import { contentHash } from '../data/content-hash.ts'
 import type { NewContent } from '../data/contents.ts'
 import type { SiteViews } from '../services/context.ts'
 import { contentOf, hashOf } from '../services/pages/index.ts'
+import { type Said, type Told, tell } from '../words/index.ts'
 import { type ArchiveEntry, sizeFault, unpackGzip } from './archive.ts'
+import { whyIn } from './carry-out.ts'
 
 /** One Markdown file has this long: the largest that people write takes a few hundredths of it. */
 const MARKDOWN_MS = 10_000
@@ -50,16 +52,16 @@ export interface Model {
 }
 
 /** Magic numbers of what is most often misnamed as a page. */
-const NOT_HTML: readonly (readonly [string, string])[] = [
-  ['\x89PNG', 'a PNG picture'],
-  ['\xff\xd8\xff', 'a JPEG picture'],
-  ['GIF8', 'a GIF picture'],
-  ['%PDF-', 'a PDF document'],
-  ['PK\x03\x04', 'a zip or office document'],
-  ['\xd0\xcf\x11\xe0', 'an office document'],
-  ['\x1f\x8b', 'a gzip archive'],
-  ['MZ', 'a program'],
-  ['\x7fELF', 'a program'],
+const NOT_HTML: readonly (readonly [string, Told])[] = [
+  ['\x89PNG', tell('kind.png')],
+  ['\xff\xd8\xff', tell('kind.jpeg')],
+  ['GIF8', tell('kind.gif')],
+  ['%PDF-', tell('kind.pdf')],
+  ['PK\x03\x04', tell('kind.zip')],
+  ['\xd0\xcf\x11\xe0', tell('kind.office')],
+  ['\x1f\x8b', tell('kind.gzip')],
+  ['MZ', tell('kind.program')],
+  ['\x7fELF', tell('kind.program')],
 ]
 
 /** What entries are judged by. */
@@ -75,7 +77,7 @@ export interface Ground {
 
 export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept, model, taken }: Ground): Promise<Judged> {
   const { leaveOff } = input
-  const refuse = (reason: string): Judged => ({
+  const refuse = (reason: Said): Judged => ({
     content: null,
     item: {
       name: entry.name,
@@ -98,11 +100,11 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
   const name = isPacked ? inSite.replace(/\.gz$/i, '') : inSite
   const read = await entry.read()
   const unpacked = read.ok && isPacked ? await unpackGzip(read.value) : read
-  if (!unpacked.ok) return refuse(String(unpacked.detail.why))
+  if (!unpacked.ok) return refuse(whyIn(unpacked.detail))
   const late = sizeFault(name, unpacked.value.length)
   if (late !== null) return refuse(late)
   const article = await asPage(entry, name, unpacked.value, model)
-  if (article?.ok === false) return refuse(PROBLEMS[article.fault][1])
+  if (article?.ok === false) return refuse(titleOf(article.fault))
   const made = article?.value ?? null
   let bytes = made?.bytes ?? unpacked.value
   const isPage =
@@ -112,11 +114,11 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
     (!/\.[a-z0-9]{1,5}$/i.test(name) && /^\s*(?:<!doctype html|<html[\s>])/i.test(bytes.toString('latin1', 0, 256)))
   const path = underFolder(input.under, made?.path ?? entry.path ?? (isPage ? pathForName(name) : filePath(name)))
   const twin = taken.get(path)
-  if (twin !== undefined) return refuse(`It would have the same address as ${twin}.`)
+  if (twin !== undefined) return refuse(tell('import.same-address-as', { twin }))
   const hash = hashOf(bytes)
   if (!isPage) {
     taken.set(path, entry.name)
-    if (kept.pages.has(path)) return refuse('A page of the site has this address.')
+    if (kept.pages.has(path)) return refuse(tell('import.page-there'))
     const before = kept.files.get(path)
     const isIn = kept.brought.get(path)
     const outcome = isIn ?? (before === undefined ? 'new' : before === hash ? 'same' : 'changed')
@@ -138,18 +140,18 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
   }
   const head = bytes.toString('latin1', 0, 8)
   const misnamed = NOT_HTML.find(([magic]) => head.startsWith(magic))
-  if (misnamed !== undefined) return refuse(`It is named like a page, but it is ${misnamed[1]}.`)
+  if (misnamed !== undefined) return refuse(tell('import.no-page-but', { what: misnamed[1] }))
   let page = readPage(bytes, undefined, path)
   const aside = setAside(page.text)
   if (aside.length > 0) {
     const patched = patchBytes(bytes, page.encoding, page.text, aside)
-    if (!patched.ok) return refuse(PROBLEMS['encoding-unpatchable'][1])
+    if (!patched.ok) return refuse(titleOf('encoding-unpatchable'))
     bytes = Buffer.from(patched.value)
     page = readPage(bytes, undefined, path)
   }
   const tooMuch = tooMuchOf({ ...page, bytes: bytes.length, links: page.placements.length })
-  if (tooMuch !== null) return refuse(PROBLEMS[tooMuch][1])
-  if (!looksLikeHtml(page.text)) return refuse('It is named like a page, but it holds no text that a browser could show.')
+  if (tooMuch !== null) return refuse(titleOf(tooMuch))
+  if (!looksLikeHtml(page.text)) return refuse(tell('import.no-text'))
   taken.set(path, entry.name)
   const before = kept.pages.get(path)
   // What somebody said of the page stays; what a Markdown file says of itself comes with it.
@@ -187,7 +189,7 @@ export async function judgeEntry(entry: ArchiveEntry, { views, site, input, kept
       links: page.placements.length,
       changes,
       bytes: bytes.length,
-      reason: isEdited ? 'It was edited here since it was last brought in; that version stays in its history.' : null,
+      reason: isEdited ? tell('import.edited-since') : null,
     },
   }
 }
@@ -217,7 +219,7 @@ async function asPage(
 }
 
 /** Why a front page waits for somebody's word. */
-export const REPLACES_FRONT = 'It would replace the front page of the site. It stays out unless you say so.'
+export const REPLACES_FRONT = tell('import.front-page')
 
 function underFolder(folder: string, path: string): string {
   const clean = folder.replace(/^\/+|\/+$/g, '')

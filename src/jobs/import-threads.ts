@@ -2,10 +2,11 @@ import type { Logger } from 'pino'
 import { Piscina } from 'piscina'
 import { isOutOfMemory, programAt } from '../apart/index.ts'
 import { isWorkKind, type WorkKind } from '../contract/jobs.ts'
-import { PROBLEMS } from '../contract/problems.ts'
+import { titleOf } from '../contract/problems.ts'
 import type { Database } from '../data/database.ts'
 import { closeJob, giveBack, isCancelAsked, waitingJob } from '../data/jobs.ts'
 import type { Settings } from '../settings/index.ts'
+import { tell } from '../words/index.ts'
 import { type JoinMenus, leftOf, type NewPage } from './imports.ts'
 
 /** What a thread is told. */
@@ -103,13 +104,13 @@ export class ImportThreads {
     const isTooLarge = isOutOfMemory(error)
     if (!isLate && !isCancelled && !isTooLarge) this.#log.error({ err: error, job }, 'an import broke off')
     const why = isCancelled
-      ? 'Stopped.'
+      ? tell('job.stopped')
       : isLate
-        ? PROBLEMS['work-too-slow'][1]
+        ? titleOf('work-too-slow')
         : isTooLarge
-          ? PROBLEMS['work-too-large'][1]
-          : 'Something went wrong on our side.'
-    const message = `${why} ${await leftOf(this.#db, job)}`
+          ? titleOf('work-too-large')
+          : tell('job.our-side')
+    const message = tell('job.ended', { why, left: await leftOf(this.#db, job) })
     await closeJob(this.#db, job, { state: isCancelled ? 'cancelled' : 'failed', message })
   }
 

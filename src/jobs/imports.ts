@@ -8,12 +8,12 @@ import { dropCrawl } from '../data/crawled.ts'
 import { type Database, inTransaction } from '../data/database.ts'
 import { fileHashes } from '../data/files.ts'
 import { broughtPages, broughtSoFar, frontPageOf, hasBrought } from '../data/imported-pages.ts'
-import { IS_TAKEN_BACK } from '../data/jobs.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { openUpload } from '../data/uploads.ts'
 import type { SiteViews } from '../services/context.ts'
+import { isTold, type Told, tell } from '../words/index.ts'
 import { type ArchiveEntry, openArchive } from './archive.ts'
-import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
+import { type Claimed, carryOut, JobFailure, whyIn } from './carry-out.ts'
 import { crawl } from './crawl.ts'
 import { type Ground, judgeEntry, type Kept, type Model, REPLACES_FRONT } from './import-judging.ts'
 import { Storing, storeJudged } from './import-storing.ts'
@@ -35,10 +35,10 @@ export async function runImport(db: Database, views: SiteViews, jobId: string, l
 }
 
 /** Says of an import that came to no end what is left of it. */
-export async function leftOf(db: Database, jobId: string, isFetchKept = false): Promise<string> {
+export async function leftOf(db: Database, jobId: string, isFetchKept = false): Promise<readonly Told[]> {
   const isIn = await hasBrought(db, jobId)
-  const kept = isFetchKept ? ['What was fetched is kept; it can go on from there.'] : []
-  return [...(isIn ? [IS_TAKEN_BACK] : isFetchKept ? [] : ['Nothing was changed.']), ...kept].join(' ')
+  const kept = isFetchKept ? [tell('import.fetched-kept')] : []
+  return [...(isIn ? [tell('import.taken-back')] : isFetchKept ? [] : [tell('job.nothing-changed')]), ...kept]
 }
 
 /** A page that was not there before. */
@@ -93,7 +93,7 @@ async function importUpload(
     changed: count('changed'),
     same: count('same'),
     refused: count('refused'),
-    asksFront: items.some(({ reason }) => reason === REPLACES_FRONT),
+    asksFront: items.some(({ reason }) => isTold(reason) && reason.tell === REPLACES_FRONT.tell),
     folder: commonFolder(entries, input.leaveOff),
     items,
   }
@@ -108,13 +108,13 @@ async function entriesOf(db: Database, siteId: string, input: ImportInput, progr
       insideAllowed: await insideAllowed(db, siteId),
       progress,
     })
-    if (!fetched.ok) throw new JobFailure(String(fetched.detail.why))
+    if (!fetched.ok) throw new JobFailure(whyIn(fetched.detail))
     return fetched.value
   }
   const upload = await openUpload(db, input.upload)
-  if (upload === null) throw new JobFailure('The upload is no longer here. Please choose the file again.')
+  if (upload === null) throw new JobFailure(tell('import.upload-gone'))
   const opened = await openArchive(input.name, upload)
-  if (!opened.ok) throw new JobFailure(String(opened.detail.why))
+  if (!opened.ok) throw new JobFailure(whyIn(opened.detail))
   return opened.value
 }
 

@@ -15,6 +15,7 @@ import { waitingByPage } from '../data/waiting.ts'
 import { askOutside } from '../outside/index.ts'
 import { type SiteViews, write } from '../services/context.ts'
 import { textOf } from '../services/publications.ts'
+import { type Told, tell } from '../words/index.ts'
 
 /** Pages asked for after one publication; a whole site that was brought in is looked at in part. */
 const PAGES_MAX = 300
@@ -112,13 +113,13 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
   }
 
   async function look({ path, isGone, changed }: Wanted): Promise<PublicationCheck['problems']> {
-    const problem = (text: string, href: string, why: string) => ({ path, text, href, why })
+    const problem = (text: string, href: string, why: Told) => ({ path, text, href, why })
     const asked = await askOutside(new URL(path, view.origin), ALL_INSIDE, PAGE_MAX_BYTES)
-    if (!asked.ok) return [problem('', path, 'the live site does not answer')]
+    if (!asked.ok) return [problem('', path, tell('check.no-answer'))]
     const answer = asked.value
     // An address that is led on, or answered as gone, has no page any more.
-    if (isGone) return GONE.has(answer.status) ? [] : [problem('', path, 'the page is still there')]
-    if (answer.status !== 200) return [problem('', path, `the live site answers ${answer.status}`)]
+    if (isGone) return GONE.has(answer.status) ? [] : [problem('', path, tell('check.page-there'))]
+    if (answer.status !== 200) return [problem('', path, tell('check.answers', { status: answer.status }))]
     const charset = /charset=([^;\s]+)/i.exec(answer.type)?.[1] ?? 'utf-8'
     const html = decodeSource(answer.body, charset)
     const there = scanLinks(html).links.map((link) => ({ text: linkText(html, link), href: link.href, rel: link.rel, target: link.target }))
@@ -132,12 +133,12 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
           problem(
             meant.text,
             meant.href,
-            other === undefined ? 'the link is not there' : `it is there with rel “${other.rel ?? ''}” and target “${other.target ?? ''}”`,
+            other === undefined ? tell('check.no-link') : tell('check.other-link', { rel: other.rel ?? '', target: other.target ?? '' }),
           ),
         ]
       }
       return before !== null && there.some((link) => isSame(link, before))
-        ? [problem(before.text, before.href, 'the link is still there')]
+        ? [problem(before.text, before.href, tell('check.link-there'))]
         : []
     })
   }

@@ -26,8 +26,9 @@ import { livePageContents } from '../data/redirect-knowledge.ts'
 import { insideAllowed } from '../data/sites.ts'
 import { getUpload, openUpload, uploadParts } from '../data/uploads.ts'
 import type { OwnServices, TriedSite } from '../services/index.ts'
+import { type Told, tell } from '../words/index.ts'
 import { openArchive } from './archive.ts'
-import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
+import { type Claimed, carryOut, JobFailure, whyIn } from './carry-out.ts'
 import { sitemapOf } from './crawl.ts'
 import type { Progress } from './progress.ts'
 
@@ -51,7 +52,7 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     const replay = new Replay({ ...site, origin: site.view.origin })
     const total = await bytesOf(db, upload)
     let lines = 0
-    let looks: string | null = null
+    let looks: Told | null = null
     for await (const { line, at } of linesOf(db, upload, { keepsEmpty: true })) {
       if (line === null) {
         await progress(at, total)
@@ -68,11 +69,7 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
     }
     const tally = replay.tally()
     if (tally.lines > 0 && tally.broken === tally.lines)
-      throw new JobFailure(
-        looks === null
-          ? 'This is no access log: not one of its lines is in the Common or Combined Log Format.'
-          : `This looks like ${looks}. What is replayed is an access log, in the Common or Combined Log Format.`,
-      )
+      throw new JobFailure(looks === null ? tell('trial.no-log') : tell('trial.looks-like', { looks }))
     const report: ReplayReport = {
       ...tally,
       tried: site.tried,
@@ -86,7 +83,7 @@ export async function runReplay(db: Database, trials: OwnServices['redirectTrial
 async function bytesOf(db: Database, upload: string): Promise<number> {
   let bytes = 0
   for await (const part of uploadParts(db, upload)) bytes += part.length
-  if (bytes === 0) throw new JobFailure('The file is no longer here. Please send it again.')
+  if (bytes === 0) throw new JobFailure(tell('trial.file-gone'))
   return bytes
 }
 
@@ -129,7 +126,7 @@ async function* linesOf(
     for await (const chunk of text) {
       if (Math.floor(unpacked / TOLD_BYTES) < Math.floor((unpacked + chunk.length) / TOLD_BYTES)) yield { line: null, at }
       unpacked += chunk.length
-      if (unpacked > UNPACKED_MAX_BYTES) throw new JobFailure('Unpacked, this log is larger than is looked at. Send it in parts.')
+      if (unpacked > UNPACKED_MAX_BYTES) throw new JobFailure(tell('trial.log-too-large'))
       const lines = (rest + letters.write(chunk)).split('\n')
       rest = lines.pop() ?? ''
       // What has no end is counted as one line that is none.
@@ -139,7 +136,7 @@ async function* linesOf(
     if (rest !== '') yield { line: rest, at }
   } catch (error) {
     if (error instanceof JobFailure) throw error
-    throw new JobFailure('This file is damaged and cannot be unpacked to its end.')
+    throw new JobFailure(tell('trial.damaged'))
   }
 }
 
@@ -154,7 +151,7 @@ export async function runRehearsal(db: Database, trials: OwnServices['redirectTr
     const allowed = await insideAllowed(db, siteId)
     const { kind, old, queries, unread } =
       'address' in given ? await listedAt(given.address, allowed) : await oldAddresses(db, { ...given, allowed }, progress)
-    if (old.size === 0) throw new JobFailure('No old address was found in it.')
+    if (old.size === 0) throw new JobFailure(tell('trial.no-address'))
     const hasWords = kind === 'site'
     const words = hasWords ? await wordsOfPages(db, siteId, progress) : new Map<string, readonly string[]>()
     const finder = new PageFinder(site.pages.map((page) => ({ ...page, words: words.get(page.path) ?? [] })))
@@ -238,7 +235,7 @@ function collector() {
 /** Old addresses as the site that is still there lists them. */
 async function listedAt(address: string, allowed: InsideAllowed): Promise<OldAddresses> {
   const listed = await sitemapOf(address, allowed)
-  if (!listed.ok) throw new JobFailure(String(listed.detail.why))
+  if (!listed.ok) throw new JobFailure(whyIn(listed.detail))
   const { add, found } = collector()
   for (const each of listed.value) add(each, { visits: 0 })
   return found('sitemap')
@@ -261,7 +258,7 @@ async function oldAddresses(
     const kept = await openUpload(db, upload)
     if (kept === null) return found('site')
     const archive = await openArchive(name.endsWith('.zip') ? name : `${name}.zip`, kept)
-    if (!archive.ok) throw new JobFailure(String(archive.detail.why))
+    if (!archive.ok) throw new JobFailure(whyIn(archive.detail))
     for (const entry of archive.value) {
       if (entry.refused !== null || !/\.x?html?$/i.test(entry.name)) continue
       const read = await entry.read()
@@ -283,7 +280,7 @@ async function oldAddresses(
       if (old.size > OLD_ADDRESSES_MAX) break
       await progress(0, OLD_ADDRESSES_MAX)
       const listed = await sitemapOf(each, allowed)
-      if (!listed.ok) throw new JobFailure(`This sitemap names others, and ${each} could not be read: ${String(listed.detail.why)}`)
+      if (!listed.ok) throw new JobFailure(tell('trial.part-unread', { address: each, why: whyIn(listed.detail) }))
       for (const address of listed.value) add(address, { visits: 0 })
     }
     return found('sitemap')
@@ -330,16 +327,16 @@ async function sitemapIn(
   db: Database,
   upload: string,
 ): Promise<{ readonly pages: readonly string[]; readonly sitemaps: readonly string[] } | null> {
-  if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new JobFailure('A sitemap can have 50 MB. Send its parts one by one.')
+  if ((await bytesOf(db, upload)) > SITEMAP_MAX_BYTES) throw new JobFailure(tell('trial.sitemap-too-large'))
   const sent = await getUpload(db, upload)
   const bytes =
     sent?.[0] !== 0x1f
       ? sent
       : await promisify(gunzip)(sent, { maxOutputLength: SITEMAP_MAX_BYTES }).catch(() => {
-          throw new JobFailure('This sitemap is damaged, or has more than 50 MB unpacked. Send its parts one by one.')
+          throw new JobFailure(tell('trial.sitemap-damaged'))
         })
   const read = bytes === null ? null : await apart('sitemap', bytes, { deadlineMs: SITEMAP_MS })
-  if (read?.ok === false) throw new JobFailure('This sitemap takes too long to read. Send its parts one by one.')
+  if (read?.ok === false) throw new JobFailure(tell('trial.sitemap-slow'))
   return read?.value ?? null
 }
 

@@ -2,6 +2,7 @@ import type { Logger } from 'pino'
 import type { RedirectUndoReport } from '../contract/redirect-steps.ts'
 import type { Database } from '../data/database.ts'
 import type { OwnServices } from '../services/index.ts'
+import { tell } from '../words/index.ts'
 import { type Claimed, carryOut, JobFailure } from './carry-out.ts'
 
 type UndoKind = 'short-links-undo' | 'imports-undo' | 'redirects-undo'
@@ -41,7 +42,7 @@ async function takeBack(
     async work({ siteId, personId, input: { step } }, progress) {
       for (let after: string | null = null, isFirst = true; isFirst || after !== null; isFirst = false) {
         const stretch: Stretch = await next({ siteId, personId, step }, after)
-        if (stretch === null) throw new JobFailure('This was taken back already.')
+        if (stretch === null) throw new JobFailure(tell('steps.undone-already'))
         isBegun = true
         report.givenBack += stretch.given
         report.changedSince += stretch.seen - stretch.given
@@ -50,7 +51,7 @@ async function takeBack(
       }
       return report
     },
-    left: () => (isBegun ? `${report.givenBack.toLocaleString('en')} were given back until then.` : ''),
+    left: () => (isBegun ? [tell('steps.given-back', { count: report.givenBack })] : []),
     report: () => report,
   })
 }

@@ -40,10 +40,10 @@ export function countingService(context: Context) {
       const row = await readCounting(db, actor.siteId)
       if (row === null) return fail('not-found')
       const days = await keptDays(db)
-      return withProgress(context, actor, { job, kind: 'counting', total: days.length }, async (tell) => {
+      return withProgress(context, actor, { job, kind: 'counting', total: days.length }, async (progress) => {
         let clicks = 0
         for (const [done, day] of days.entries()) {
-          if (await tell(done)) return fail('cancelled')
+          if (await progress(done)) return fail('cancelled')
           const changed = await judgeDay(db, actor.siteId, day, judgedBy(row))
           if (changed > 0) await countVisitors(db, day)
           clicks += changed

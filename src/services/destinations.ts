@@ -12,6 +12,7 @@ import { addressesOn, listDestinations } from '../data/destinations.ts'
 import { draftName, pageIdAt } from '../data/pages.ts'
 import { shownRedirects } from '../data/redirects.ts'
 import { searchShortLinks } from '../data/short-links.ts'
+import { tell } from '../words/index.ts'
 import type { Actor, Context, SiteViews } from './context.ts'
 import { linkForPlace } from './partners/index.ts'
 
@@ -158,7 +159,8 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
               kind: 'partner',
               address: built.value.link.address,
               title: `${partner.name}: ${new URL(destination).pathname}`,
-              note: partner.template === '' ? 'their plain address' : `with our number ${partner.account}`,
+              note:
+                partner.template === '' ? tell('destination.plain-address') : tell('destination.with-number', { account: partner.account }),
               pageId: null,
               start: null,
             })
@@ -202,7 +204,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
           kind: 'section',
           address: (path === from ? '' : path) + name,
           title: heading.text,
-          note: `${title}${heading.id === null ? ' · gets a name of its own' : ''}`,
+          note: heading.id === null ? tell('destination.gets-a-name', { title }) : title,
           pageId: id,
           start: heading.id === null ? heading.start : null,
         })

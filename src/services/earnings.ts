@@ -27,6 +27,7 @@ import { beginReport, closeReport, keepLayout, listReports, readLayout, sumEarni
 import { keepSubs, type SubRow } from '../data/partner-links.ts'
 import { shortLinksTo } from '../data/partner-moves.ts'
 import { findPartner, usesOfPartners } from '../data/partners.ts'
+import { tell } from '../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import type { placementsService } from './placements/index.ts'
 
@@ -164,11 +165,11 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
       if (!table.ok) return table
       const { rows } = table.value
       const absent = NEEDED_FIELDS.find((field) => layout.columns[field] === undefined)
-      if (absent !== undefined) return fail('report-column-missing', { why: `it is not said which column holds the ${absent}` })
+      if (absent !== undefined) return fail('report-column-missing', { why: tell('earnings.which-column', { column: absent }) })
       const header = headerOf(rows, layout)
       if (header === -1) {
-        const wanted = Object.values(layout.columns).map((each) => `“${each}”`)
-        return fail('report-column-missing', { why: `the file has no columns ${wanted.join(', ')}` })
+        const wanted = Object.values(layout.columns)
+        return fail('report-column-missing', { why: tell('earnings.no-columns', { columns: wanted }) })
       }
       const names = rows[header] ?? []
       const reader = new ReportReader(layout, names)

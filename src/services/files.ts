@@ -8,6 +8,7 @@ import { hyphenated } from '../core/slugs/index.ts'
 import { hashAt, type ListedFile, markFileRemoved, searchFiles, upsertFile, usesOfFile } from '../data/files.ts'
 import { pageIdAt } from '../data/pages.ts'
 import { putFileHabit } from '../data/sites.ts'
+import { inWords, tell } from '../words/index.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from './context.ts'
 import { hashOf } from './pages/index.ts'
 import { leadOldAddress, mayLead, type RedirectFieldFault } from './redirects/index.ts'
@@ -62,6 +63,9 @@ export type FileFault =
 
 /** Places named when a file is in use. */
 const USES_NAMED = 50
+
+/** Pages that a file is named on, of those that are told. */
+const NAMED_MAX = 3
 
 export function filesService({ db }: Context, views: SiteViews) {
   const shown = (file: ListedFile, origin: string): SiteFile => ({
@@ -146,7 +150,7 @@ export function filesService({ db }: Context, views: SiteViews) {
       if (file === null) return fail('not-found')
       const [before, after] = [endingOf(file.path), endingOf(name)]
       if (lookup(`x.${before}`) !== lookup(`x.${after}`))
-        return fail('file-not-what-it-says', { why: `the address ends in .${before}, and this is a .${after} file` })
+        return fail('file-not-what-it-says', { why: tell('file.other-ending', { before, after }) })
       return put(actor, file.path, bytes, { replaced: true })
     },
 
@@ -181,10 +185,10 @@ export function filesService({ db }: Context, views: SiteViews) {
       if (uses.length > 0)
         return fail('file-in-use', {
           uses,
-          why: `it is named on ${uses
-            .map(({ title }) => `“${title}”`)
-            .slice(0, 3)
-            .join(', ')}${uses.length > 3 ? ` and ${uses.length - 3} more` : ''}`,
+          why: tell('file.named-on', {
+            pages: uses.slice(0, NAMED_MAX).map(({ title }) => title),
+            more: Math.max(0, uses.length - NAMED_MAX),
+          }),
         })
       const saved = await write(db, async (transaction, changes) => {
         if (isRemoved && leadTo !== undefined) {
@@ -192,7 +196,7 @@ export function filesService({ db }: Context, views: SiteViews) {
             db,
             actor,
             view,
-            { from: file.path, to: leadTo, note: 'The file was taken away' },
+            { from: file.path, to: leadTo, note: inWords(tell('file.taken-away')) },
             { transaction, changes },
           )
           if (!led.ok) return led
@@ -232,21 +236,20 @@ async function contentFault(path: string, bytes: Uint8Array) {
   const allowed = KINDS.get(ending)
   if (allowed === undefined || isPageName(path))
     return fail('file-kind-refused', {
-      why:
-        ending === '' ? 'files without an ending are not taken' : `files that end in .${ending} are not taken: a site does not serve them`,
+      why: ending === '' ? tell('file.no-ending') : tell('file.ending', { ending }),
     })
   const found = await fileTypeFromBuffer(bytes)
   if (allowed.length > 0 && !allowed.some((type) => type === found?.mime))
-    return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'something else'}` })
+    return fail('file-not-what-it-says', { why: tell('file.other-content', { ending, mime: found?.mime ?? tell('file.something-else') }) })
   if (allowed.length === 0) {
     const isText =
       found === undefined || found.mime === 'application/xml' || found.mime.startsWith('text/') || found.mime === 'image/svg+xml'
     if (!isText || bytes.subarray(0, 4096).includes(0))
-      return fail('file-not-what-it-says', { why: `it is named .${ending}, and its content is ${found?.mime ?? 'no text'}` })
+      return fail('file-not-what-it-says', { why: tell('file.other-content', { ending, mime: found?.mime ?? tell('file.no-text') }) })
     if (ending !== 'svg') return null
     const read = await apart('drawing', new TextDecoder().decode(bytes), { deadlineMs: DRAWING_MS })
     if (!read.ok) return read
-    if (read.value !== null) return fail('file-not-what-it-says', { why: `this drawing ${read.value}` })
+    if (read.value !== null) return fail('file-not-what-it-says', { why: tell('file.drawing', { why: read.value }) })
   }
   return null
 }

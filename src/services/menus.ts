@@ -6,6 +6,7 @@ import { EMPTY_MENU, isReadableMenu, menuLinks, readMenu } from '../core/menus/i
 import { fail, ok, type Result } from '../core/result.ts'
 import { getBlob } from '../data/contents.ts'
 import { findPage, insertPage, type ListedPage, listPages } from '../data/pages.ts'
+import { tell } from '../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from './context.ts'
 import { newContent, type pagesService, shownPageRow } from './pages/index.ts'
 
@@ -76,7 +77,7 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
       const view = await views.of(actor)
       for (const entry of menuLinks(menu.entries)) {
         const read = repair(entry.href, view.around('/'))
-        if (!read.ok) return fail(read.fault, { ...read.detail, why: `“${entry.label}” leads nowhere: ${entry.href}` })
+        if (!read.ok) return fail(read.fault, { ...read.detail, why: tell('menu.leads-nowhere', { label: entry.label, href: entry.href }) })
       }
       const saved = await pages.store(actor, page, bytesOf(menu), {
         encoding: 'utf-8',

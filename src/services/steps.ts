@@ -19,6 +19,7 @@ import {
   takeListBack,
   versionOfStep,
 } from '../data/steps.ts'
+import { type Said, tell } from '../words/index.ts'
 import type { bulkChangesService } from './bulk-changes/index.ts'
 import { type Actor, type Context, cursorOf, readCursor, write, writeAudit } from './context.ts'
 import type { earningsService } from './earnings.ts'
@@ -63,10 +64,10 @@ interface Others {
 
 /** Whatever was changed in one step, of whatever kind, in one list; and the one way in which each is taken back. */
 export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, redirectSteps, partnerMoves, rules, earnings, jobs }: Others) {
-  const done = (back: number, left: readonly { what: string; why: string }[] = []): Result<StepUndone, never> =>
+  const done = (back: number, left: readonly { what: string; why: Said }[] = []): Result<StepUndone, never> =>
     ok({ job: null, back, left: left.slice(0, LEFT_MAX), moreLeft: Math.max(0, left.length - LEFT_MAX) })
-  const changedSince = (left: number): { what: string; why: string }[] =>
-    left === 0 ? [] : [{ what: `${left}`, why: 'Changed since, and left as they are.' }]
+  const changedSince = (left: number): { what: string; why: Said }[] =>
+    left === 0 ? [] : [{ what: `${left}`, why: tell('steps.changed-since') }]
 
   /** By kind. What belongs to a larger step takes that back, whole. */
   const undoing: Readonly<Record<StepKind, (actor: Actor, id: string) => Promise<Result<StepUndone>>>> = {
@@ -117,7 +118,7 @@ export function stepsService({ db }: Context, { bulkChanges, shortLinkSteps, red
             undone.value.back,
             undone.value.left.map((name) => ({
               what: name,
-              why: `${name === '' ? 'The order was' : 'It was'} changed since, and stays as it is.`,
+              why: name === '' ? tell('steps.order-changed') : tell('steps.rule-changed'),
             })),
           )
         : undone

@@ -6,6 +6,7 @@ import type { Logger } from 'pino'
 import { whileWanted } from '../apart/index.ts'
 import type { Services } from '../services/index.ts'
 import type { Settings } from '../settings/index.ts'
+import { inWords, tell } from '../words/index.ts'
 import { openAssets } from './assets.ts'
 import { AnsweredOnce } from './once.ts'
 
@@ -66,7 +67,7 @@ export async function openStudio({
 function failed(error: unknown, requestId: string, log: Logger, response: ServerResponse): void {
   log.error({ err: error, requestId }, 'the studio could not answer')
   if (!response.headersSent) response.writeHead(500, { 'Content-Type': 'text/plain; charset=utf-8' })
-  response.end(`Something went wrong on our side. Its number is ${requestId}.`)
+  response.end(inWords(tell('answer.studio-broken-number', { number: requestId })))
 }
 
 /** Development: Astro's own server renders, ours keeps answering for the public hosts on the same port. */

@@ -1,6 +1,8 @@
 import { defineMiddleware } from 'astro:middleware'
+import { titleOf } from '../contract/problems.ts'
 import { sessionCookie } from '../pages/_session.ts'
 import { guarded, problem } from '../pages/api/v1/_answer.ts'
+import { inWords, tell } from '../words/index.ts'
 
 const SAFE_METHODS = new Set(['GET', 'HEAD', 'OPTIONS'])
 /** Reached without being signed in. */
@@ -14,10 +16,7 @@ export const onRequest = defineMiddleware(async (context, next) => {
   const bearer = /^Bearer\s+(\S+)$/i.exec(request.headers.get('authorization') ?? '')?.[1]
   const session = cookies.get(sessionCookie(url).name)?.value
   if (!SAFE_METHODS.has(request.method) && bearer === undefined && !isSameOrigin(request, url)) {
-    return withHeaders(
-      isApi ? problem('cross-site') : new Response('This request came from another site, so it was not carried out.', { status: 403 }),
-      url,
-    )
+    return withHeaders(isApi ? problem('cross-site') : new Response(inWords(titleOf('cross-site')), { status: 403 }), url)
   }
   const answer = await guarded(context, async () => {
     if (bearer !== undefined) locals.actor = await locals.services.tokens.bearer(bearer)
@@ -47,12 +46,9 @@ function isSameOrigin(request: Request, url: URL): boolean {
 }
 
 function brokenScreen(status: number): Response {
-  const words =
-    status === 503
-      ? 'The database does not answer at the moment. Nothing is lost; try again shortly.'
-      : 'Something went wrong on our side. Try again, or go back to the Desk.'
+  const words = status === 503 ? tell('answer.database-away') : tell('answer.studio-broken')
   return new Response(
-    `<!doctype html><html lang="en"><meta charset="utf-8"><title>Map Rope</title><p>${words}</p><p><a href="">Try again</a></p></html>`,
+    `<!doctype html><html lang="en"><meta charset="utf-8"><title>Map Rope</title><p>${inWords(words)}</p><p><a href="">Try again</a></p></html>`,
     {
       status,
       headers: { 'Content-Type': 'text/html; charset=utf-8', 'Retry-After': '5' },

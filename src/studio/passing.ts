@@ -1,10 +1,11 @@
 import http, { type ServerResponse } from 'node:http'
 import { pipeline } from 'node:stream'
 import type { Logger } from 'pino'
-import { type Fault, PROBLEMS, problemOf } from '../contract/problems.ts'
+import { type Fault, PROBLEMS, problemOf, titleOf } from '../contract/problems.ts'
 import { isOfOneHop } from '../delivery/front-door/index.ts'
 import type { Visitors } from '../delivery/visitor.ts'
 import { type EdgeRequest, hasBody } from '../edge/index.ts'
+import { inWords, tell } from '../words/index.ts'
 import { bodyLimit } from './limits.ts'
 
 /** Told by the edge alone: what a client says of these is dropped. */
@@ -103,15 +104,15 @@ function headersOn(request: EdgeRequest, visitors: Visitors): string[] {
 
 function refuse(request: EdgeRequest, response: ServerResponse, fault: Fault, headers: Readonly<Record<string, string>>): void {
   if (response.headersSent) return void response.destroy()
-  const [status, words] = PROBLEMS[fault]
+  const words = inWords(titleOf(fault))
   const isApi = (request.url ?? '').startsWith('/api/')
   const isAway = fault === 'studio-away'
   const body = isApi
-    ? JSON.stringify(problemOf(fault))
+    ? JSON.stringify(inWords(problemOf(fault)))
     : `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>Map Rope</title>` +
       (isAway && request.method === 'GET' ? `<meta http-equiv="refresh" content="${ASK_AGAIN_SECONDS}">` : '') +
-      `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><h1 style="font-size:1.5rem">Map Rope</h1><p>${words}</p>${isAway ? '<p>This page asks again by itself.</p>' : ''}`
-  response.writeHead(status, {
+      `<body style="font:1.1rem/1.5 system-ui,sans-serif;max-width:34rem;margin:18vh auto;padding:0 1.5rem;background:#F6F1E6;color:#16283A"><h1 style="font-size:1.5rem">Map Rope</h1><p>${words}</p>${isAway ? `<p>${inWords(tell('answer.asks-again'))}</p>` : ''}`
+  response.writeHead(PROBLEMS[fault], {
     ...headers,
     'Content-Type': isApi ? 'application/problem+json' : 'text/html; charset=utf-8',
     'Content-Length': Buffer.byteLength(body),

@@ -2,6 +2,7 @@ import type { z } from 'zod'
 import type { OperationName, OperationNamed } from '../contract/api.ts'
 import { CALLS } from '../contract/calls.ts'
 import type { Problem } from '../contract/problems.ts'
+import type { InWords } from '../words/index.ts'
 import { onceRead } from './being-read.ts'
 import { Refusal } from './refusal.ts'
 
@@ -27,8 +28,9 @@ type BodyOf<O> = O extends { body: infer B extends z.ZodType }
 
 /** What an operation is called with: of one thing its id, the query, the body. */
 export type InputOf<N extends OperationName> = IdOf<OperationNamed<N>> & QueryOf<OperationNamed<N>> & BodyOf<OperationNamed<N>>
-/** What it answers; null where it answers nothing. */
-export type AnswerOf<N extends OperationName> = OperationNamed<N> extends { answer: infer A extends z.ZodType } ? z.output<A> : null
+/** What it answers, in words; null where it answers nothing. */
+export type AnswerOf<N extends OperationName> =
+  OperationNamed<N> extends { answer: infer A extends z.ZodType } ? InWords<z.output<A>> : null
 
 /** An input of any operation. */
 interface Given {

@@ -1,5 +1,6 @@
 import { useMutation } from '@tanstack/react-query'
 import type { Job } from '../contract/jobs.ts'
+import type { InWords } from '../words/index.ts'
 import { call } from './api.ts'
 import { useAsk } from './query.tsx'
 
@@ -39,7 +40,7 @@ export function JobProgress({
   beginning = 'Beginning…',
   onStop,
 }: {
-  job: Job | undefined
+  job: InWords<Job> | undefined
   words: (job: Job) => string
   beginning?: string
   /** Null where it cannot be stopped now. */
@@ -59,7 +60,7 @@ export function JobProgress({
 }
 
 /** Why a job came to no report, and a way to begin again. Nothing while it is under way, or has one. */
-export function JobStopped({ job, onAgain }: { job: Job | undefined; onAgain: () => void }) {
+export function JobStopped({ job, onAgain }: { job: InWords<Job> | undefined; onAgain: () => void }) {
   if (job?.state !== 'failed' && job?.state !== 'cancelled') return null
   return (
     <div className="grid gap-4 py-4">

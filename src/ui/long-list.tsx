@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { number } from '../words/index.ts'
 import type { AnswerOf, InputOf } from './api.ts'
 import { type ListName, useAskOn } from './query.tsx'
 import { useSettled } from './settled.ts'
@@ -85,7 +86,7 @@ export function MoreButton({
   if (!hasMore) return null
   return (
     <p className="flex items-center justify-center gap-3 border-t px-4 py-3">
-      <span className="note">{shown.toLocaleString('en')} are shown.</span>
+      <span className="note">{number(shown)} are shown.</span>
       <button type="button" className="button" disabled={isComing} onClick={more}>
         {isComing ? 'Fetching…' : 'Show more'}
       </button>

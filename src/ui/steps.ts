@@ -1,6 +1,7 @@
 import { toast } from 'sonner'
 import { reportOf, type WorkKind } from '../contract/jobs.ts'
 import type { StepUndo, StepUndone } from '../contract/steps.ts'
+import { type InWords, number } from '../words/index.ts'
 import { call, wordsOf } from './api.ts'
 
 const POLL_MS = 300
@@ -17,13 +18,13 @@ const UNITS: Readonly<Record<StepUndo['kind'], readonly [one: string, many: stri
   earnings: ['report', 'reports'],
   imports: ['page or file', 'pages and files'],
 }
-const counted = (kind: StepUndo['kind'], count: number): string => `${count.toLocaleString('en')} ${UNITS[kind][count === 1 ? 0 : 1]}`
+const counted = (kind: StepUndo['kind'], count: number): string => `${number(count)} ${UNITS[kind][count === 1 ? 0 : 1]}`
 
 /** Kinds of jobs that take something back. */
 const UNDOING = ['imports-undo', 'short-links-undo', 'redirects-undo'] as const satisfies readonly WorkKind[]
 
 /** Waits for a step that is taken back by a job. @throws Error where it could not be */
-async function settled(kind: StepUndo['kind'], { job, ...done }: StepUndone): Promise<Omit<StepUndone, 'job'>> {
+async function settled(kind: StepUndo['kind'], { job, ...done }: InWords<StepUndone>): Promise<InWords<Omit<StepUndone, 'job'>>> {
   for (; job !== null; ) {
     const followed = await call('jobs.get', { id: job })
     const { state, message } = followed

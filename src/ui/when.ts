@@ -1,4 +1,5 @@
 import { DAY_MS, HOUR_MS } from '../core/time.ts'
+import { clock, date as dayOf } from '../words/index.ts'
 
 const MINUTE_MS = 60_000
 
@@ -6,7 +7,7 @@ const MINUTE_MS = 60_000
 export function sayWhen(at: string, now = Date.now()): string {
   const date = new Date(at)
   const ago = now - date.getTime()
-  const time = date.toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })
+  const time = clock(date)
   if (ago >= 0 && ago < MINUTE_MS) return 'just now'
   if (ago >= 0 && ago < HOUR_MS) {
     const minutes = Math.round(ago / MINUTE_MS)
@@ -15,5 +16,5 @@ export function sayWhen(at: string, now = Date.now()): string {
   const day = (each: number): string => new Date(each).toDateString()
   if (day(now) === date.toDateString()) return `today ${time}`
   if (day(now - DAY_MS) === date.toDateString()) return `yesterday ${time}`
-  return `${date.toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })} ${time}`
+  return `${dayOf(date)} ${time}`
 }

@@ -9,6 +9,7 @@ import { insert, selectOne } from '../../src/data/plain.ts'
 import { hosts, jobs, sites } from '../../src/data/tables/index.ts'
 import { ImportThreads } from '../../src/jobs/import-threads.ts'
 import { openJobQueue } from '../../src/jobs/index.ts'
+import { inWords } from '../../src/words/index.ts'
 import { until } from '../until.ts'
 import { actorOf, bringIn, makeWorld, must, pageAt, reportOf, zipOf } from './world.ts'
 
@@ -68,7 +69,7 @@ test('a job that ended its process twice has failed, and is not begun again', as
   const state = async (id: string) => (await selectOne(world.db, jobs, ['state'], { id }))?.state
   assert.equal(await state(twice), 'failed')
   assert.equal(await state(once), 'waiting')
-  const message = async (id: string) => String((await selectOne(world.db, jobs, ['message'], { id }))?.message)
+  const message = async (id: string) => String(inWords((await selectOne(world.db, jobs, ['message'], { id }))?.message))
   assert.match(await message(twice), /Nothing was changed/)
   assert.match(await message(list), /What was done until then stays/)
   await queue.stop()

@@ -2,15 +2,15 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { RuleBody } from '../../src/contract/rules.ts'
 import { closeDatabase, migrate, openDatabase, rows } from '../../src/data/database.ts'
-import { keel } from '../../src/data/migrations/001-keel.ts'
-import { pagesDesk } from '../../src/data/migrations/002-pages-desk.ts'
+import { firstTables } from '../../src/data/migrations/001-first-tables.ts'
+import { writingAndParts } from '../../src/data/migrations/002-writing-and-parts.ts'
 import { emptyDatabase, makeWorld, must } from './world.ts'
 
 test('rules written before conditions were combined keep their meaning', async () => {
   const db = openDatabase(await emptyDatabase())
   try {
     await db.sequelize.query('CREATE TABLE migrations (name text PRIMARY KEY, run_at timestamptz NOT NULL DEFAULT now())')
-    for (const { name, up } of [keel, pagesDesk]) {
+    for (const { name, up } of [firstTables, writingAndParts]) {
       await db.sequelize.query(up)
       await db.sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name] })
     }
@@ -114,4 +114,20 @@ test('what was said of pages in comments moves into columns, in every version of
   assert.deepEqual([back.tags, back.state], [['Spring', 'log'], 'live'])
   const unknown = await services.pages.change(owner, page.id, { version: back.version, patchSets: [], writtenFor: page.id })
   assert.equal(unknown.ok ? '' : unknown.fault, 'partner-unknown')
+})
+
+test('what was said in words before sentences had names is said as it was', async () => {
+  const world = await makeWorld()
+  const { db, services, owner } = world
+  const [job] = await rows<{ id: string }>(
+    db,
+    `INSERT INTO jobs (site_id, kind, state, input, message) VALUES ($1, 'import', 'failed', '{}', to_jsonb('It broke off.'::text)) RETURNING id`,
+    [owner.siteId],
+  )
+  assert.deepEqual(must(await services.jobs.get(owner, job?.id ?? '')).message, 'It broke off.')
+  await rows(db, `INSERT INTO redirect_steps (id, site_id, what) VALUES (gen_random_uuid(), $1, to_jsonb('A list'::text))`, [owner.siteId])
+  assert.deepEqual(
+    must(await services.redirectSteps.list(owner)).items.map(({ what }) => what),
+    ['A list'],
+  )
 })

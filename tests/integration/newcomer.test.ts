@@ -8,6 +8,7 @@ import pino from 'pino'
 import { rows } from '../../src/data/database.ts'
 import { runImport } from '../../src/jobs/imports.ts'
 import type { Actor } from '../../src/services/index.ts'
+import { inWords } from '../../src/words/index.ts'
 import { bringIn, makeWorld, must, pageAt, reportOf, text, type World, zipOf } from './world.ts'
 
 const log = pino({ level: 'silent' })
@@ -55,7 +56,7 @@ test('a file is a draft: it is shown in the studio, told among what differs, and
 
 test('programs are not taken, by upload or import, and the reason is told', async () => {
   const refused = await world.services.files.upload(world.owner, { name: 'setup.exe', bytes: text('MZ') })
-  assert.match(refused.ok ? '' : String(refused.detail.why), /\.exe are not taken/)
+  assert.match(refused.ok ? '' : String(inWords(refused.detail.why)), /\.exe are not taken/)
   const report = reportOf(await bringIn(world, zipOf({ 'tools/run.exe': 'MZ', 'tools/note.txt': 'n' }), { dryRun: true }))
   assert.match(report.items.find(({ name }) => name === 'tools/run.exe')?.reason ?? '', /a site does not serve them/)
 })

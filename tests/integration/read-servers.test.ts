@@ -3,6 +3,7 @@ import { before, test } from 'node:test'
 import { needDebian } from '../../bin/prepare.mjs'
 import { type ReadRedirects, type RedirectDraft, readHttpd, readNginx } from '../../src/core/exchange/index.ts'
 import { RedirectTable, type Tolerance } from '../../src/core/routing/index.ts'
+import { inWords } from '../../src/words/index.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
 import { HOSTS, type Numbers, ownAnswer, picking } from './own-answers.ts'
 import { startHttpd, startNginx, type WebServer } from './web-servers.ts'
@@ -73,7 +74,7 @@ async function held(
       const by = read.rows[Number(own.by)]?.line
       const instead = new RegExp(`Here lines? .*(?:\\b${by}\\b|others).* answers? for addresses of it`)
       if (is === meant) same += is === '' ? 0 : 1
-      else if (!isUnsaid && !read.refused.some(({ reason }) => instead.test(reason)))
+      else if (!isUnsaid && !read.refused.some(({ reason }) => instead.test(inWords(reason))))
         wrong.push(
           `${what} ${host} ${target}: there ${is || theirs.status}, here ${meant || 'nothing'} by line ${by} ${JSON.stringify(rows[Number(own.by)] ?? null)}`,
         )

@@ -11,9 +11,10 @@ import { neededText, PATTERNS_BY_ONE_TEXT_MAX, ROWS_AT_ONE_PATH_MAX } from '../.
 import { rows } from '../../src/data/database.ts'
 import { selectOne } from '../../src/data/plain.ts'
 import { redirects } from '../../src/data/tables/index.ts'
+import { runRedirects } from '../../src/jobs/redirect-lists.ts'
 import { runRehearsal, runReplay } from '../../src/jobs/redirect-trials.ts'
-import { runRedirects } from '../../src/jobs/redirects.ts'
 import { runRedirectUndo } from '../../src/jobs/steps.ts'
+import { type InWords, inWords } from '../../src/words/index.ts'
 import { bringIn, makeWorld, must, text, type World, zipOf } from './world.ts'
 
 let world: World
@@ -33,13 +34,16 @@ before(async () => {
 })
 
 type As = 'csv' | 'json' | 'httpd' | 'nginx'
-async function take(list: string, { as = 'csv', dryRun = false }: { as?: As; dryRun?: boolean } = {}): Promise<RedirectsBulkReport> {
+async function take(
+  list: string,
+  { as = 'csv', dryRun = false }: { as?: As; dryRun?: boolean } = {},
+): Promise<InWords<RedirectsBulkReport>> {
   const { db, services, editor } = world
   const job = must(await services.redirectLists.start(editor, text(list), { as, dryRun }))
   await runRedirects(db, services.redirectLists, job, log)
   const { state, report, message } = must(await services.jobs.get(editor, job))
   assert.equal(state, 'done', message ?? '')
-  return RedirectsBulkReport.parse(report)
+  return inWords(RedirectsBulkReport.parse(report))
 }
 async function undo(step: string): Promise<RedirectUndoReport> {
   const { db, services, editor } = world

@@ -3,7 +3,8 @@ import { before, test } from 'node:test'
 import pino from 'pino'
 import { ShortLinksBulkReport } from '../../src/contract/short-links.ts'
 import { rows } from '../../src/data/database.ts'
-import { runShortLinks } from '../../src/jobs/short-links.ts'
+import { runShortLinks } from '../../src/jobs/short-link-lists.ts'
+import { type InWords, inWords } from '../../src/words/index.ts'
 import { makeWorld, must, text, type World } from './world.ts'
 
 let world: World
@@ -11,13 +12,13 @@ before(async () => {
   world = await makeWorld()
 })
 
-async function take(list: string, dryRun = false): Promise<ShortLinksBulkReport> {
+async function take(list: string, dryRun = false): Promise<InWords<ShortLinksBulkReport>> {
   const { db, services, editor } = world
   const job = must(await services.shortLinkLists.start(editor, text(list), dryRun))
   await runShortLinks(db, services.shortLinkLists, job, pino({ level: 'silent' }))
   const { state, report, message } = must(await services.jobs.get(editor, job))
   assert.equal(state, 'done', message ?? '')
-  return ShortLinksBulkReport.parse(report)
+  return inWords(ShortLinksBulkReport.parse(report))
 }
 const leadsTo = async (slug: string): Promise<string | undefined> =>
   must(await world.services.shortLinks.list(world.editor, { slug, limit: 1 })).items[0]?.destination

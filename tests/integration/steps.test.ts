@@ -3,7 +3,7 @@ import { before, test } from 'node:test'
 import pino from 'pino'
 import { type StepKind, StepQuery } from '../../src/contract/steps.ts'
 import { rows } from '../../src/data/database.ts'
-import { runShortLinks } from '../../src/jobs/short-links.ts'
+import { runShortLinks } from '../../src/jobs/short-link-lists.ts'
 import { runStepUndo } from '../../src/jobs/steps.ts'
 import { bringIn, makeWorld, must, pageAt, text, type World, zipOf } from './world.ts'
 

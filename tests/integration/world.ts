@@ -18,6 +18,7 @@ import { type Actor, type Context, createServices, type OwnServices } from '../.
 import { actorFor } from '../../src/services/people/index.ts'
 import { hashPassword } from '../../src/services/secrets.ts'
 import { readSettings, type Settings } from '../../src/settings/index.ts'
+import { type InWords, inWords } from '../../src/words/index.ts'
 
 /** A database of its own, with one empty site and one person of each role. */
 export interface World {
@@ -124,10 +125,10 @@ export async function actorOf(db: Database, person: Parameters<typeof insertPers
   return actorFor(made)
 }
 
-/** The answer, or the test fails with the refusal. */
-export function must<T>(result: Result<T>): T {
+/** The answer in words, as the API has it, or the test fails with the refusal. */
+export function must<T>(result: Result<T>): InWords<T> {
   if (!result.ok) throw new Error(`refused: ${result.fault} ${JSON.stringify(result.detail)}`)
-  return result.value
+  return inWords(result.value)
 }
 
 export const text = (content: string): Uint8Array => new TextEncoder().encode(content)
@@ -153,9 +154,9 @@ export async function bringIn(
 }
 
 /** The report of an import that was carried out. */
-export function reportOf(job: { state: string; report: unknown; message: string | null }): ImportReport {
+export function reportOf(job: { state: string; report: unknown; message: string | null }): InWords<ImportReport> {
   if (job.report === null) throw new Error(`${job.state}: ${job.message}`)
-  return ImportReport.parse(job.report)
+  return inWords(ImportReport.parse(job.report))
 }
 
 /** The id of the page at a path. */

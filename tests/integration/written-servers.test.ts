@@ -4,6 +4,7 @@ import { needDebian } from '../../bin/prepare.mjs'
 import { draftOf, type RedirectDraft, readHttpd, writeHttpd, writeNginx } from '../../src/core/exchange/index.ts'
 import { type Part, partOf } from '../../src/core/exchange/redirects/expressions/index.ts'
 import { compilePathPattern, encodedPath, plainPath, RedirectTable, TOLERANCE, type Tolerance } from '../../src/core/routing/index.ts'
+import { inWords } from '../../src/words/index.ts'
 import { numbersFrom } from '../unit/writing/numbers.ts'
 import { HOSTS, type Numbers, ownAnswer, picking } from './own-answers.ts'
 import { startHttpd, startNginx, type WebServer } from './web-servers.ts'
@@ -228,12 +229,12 @@ for (const tolerance of [TOLERANCE, STRICT])
       const drafts = randomDrafts(seed)
       const targets = [...new Set(targetsOf(drafts, seed))]
       for (const [name, { text, unsaid }] of Object.entries({
-        httpd: writeHttpd(drafts, { tolerance, hosts: HOSTS }),
-        nginx: writeNginx(drafts, { tolerance, hosts: HOSTS }),
+        httpd: writeHttpd(drafts, { tolerance, hosts: HOSTS, say: inWords }),
+        nginx: writeNginx(drafts, { tolerance, hosts: HOSTS, say: inWords }),
       })) {
         assert.ok(
           unsaid.length < drafts.length / 3,
-          `${name}: ${unsaid.map(({ draft, reason }) => `${draft.from} ${draft.to} ${reason}`).join('\n')}`,
+          `${name}: ${unsaid.map(({ draft, reason }) => `${draft.from} ${draft.to} ${inWords(reason)}`).join('\n')}`,
         )
         assert.equal(text.match(/^# Left out/gm)?.length ?? 0, unsaid.length)
         const left = new Set(unsaid.map(({ draft }) => draft))
@@ -284,8 +285,8 @@ test('whatever a visitor asks for, no server that goes by our rows answers with 
       return [`${path}/a${evil}`, `${path}${evil}`, `${path}?${query}&q=${evil}`]
     })
     for (const server of [
-      await started('httpd', writeHttpd(drafts, { tolerance: TOLERANCE, hosts: HOSTS }).text),
-      await started('nginx', writeNginx(drafts, { tolerance: TOLERANCE, hosts: HOSTS }).text),
+      await started('httpd', writeHttpd(drafts, { tolerance: TOLERANCE, hosts: HOSTS, say: inWords }).text),
+      await started('nginx', writeNginx(drafts, { tolerance: TOLERANCE, hosts: HOSTS, say: inWords }).text),
     ]) {
       t.after(() => server.stop())
       let led = 0
@@ -304,7 +305,7 @@ test('whatever a visitor asks for, no server that goes by our rows answers with 
 
 test('whoever sends something along is asked by nginx to send it again, as here; by httpd not, which is told', async (t) => {
   const drafts = [draftOf({ from: '/form', to: '/new' }), draftOf({ from: '/old', to: '/new/', match: 'under', status: 302 })]
-  const site = { tolerance: TOLERANCE, hosts: HOSTS }
+  const site = { tolerance: TOLERANCE, hosts: HOSTS, say: inWords }
   const statuses = async (name: string, text: string): Promise<number[]> => {
     const server = await started(name, text)
     t.after(() => server.stop())
@@ -323,11 +324,11 @@ test('whoever sends something along is asked by nginx to send it again, as here;
 test('what was written for Apache httpd is read again as the rows that it was written for', () => {
   for (let seed = 1; seed <= 20; seed++) {
     const drafts = randomDrafts(seed).map((draft) => ({ ...draft, hosts: draft.hosts.filter((host) => host !== DOOR) }))
-    const site = { tolerance: TOLERANCE, hosts: HOSTS }
+    const site = { tolerance: TOLERANCE, hosts: HOSTS, say: inWords }
     const { text, unsaid } = writeHttpd(drafts, site)
     const again = readHttpd(text, site)
     assert.deepEqual(
-      again.refused.filter(({ reason }) => !/never answers|come before/.test(reason)),
+      again.refused.filter(({ reason }) => !/never answers|come before/.test(inWords(reason))),
       [],
     )
     const left = new Set(unsaid.map(({ draft }) => draft))

@@ -22,6 +22,7 @@ const FLOORS = [
   'contract',
   'settings',
   'core',
+  'words',
 ] as const
 type Floor = (typeof FLOORS)[number]
 
@@ -54,6 +55,7 @@ const targetOf = ({ from, to }: Import): string | null =>
 /** What a floor may reach besides the floors below it, and what it may not although it lies below. */
 function isAllowed(from: Floor, to: Floor, isType: boolean): boolean {
   if (from === to) return true
+  if (to === 'words') return true
   if (from === 'ui') return to === 'contract' || to === 'core'
   if (from === 'islands') return to === 'ui' || to === 'contract' || to === 'core'
   if (from === 'delivery') return ['data', 'outside', 'apart', 'edge', 'contract', 'settings', 'core'].includes(to)

@@ -1,8 +1,8 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { startingSets } from '../../src/core/rules/index.ts'
-import { isSpoken, spokenIn } from '../../src/core/spoken/index.ts'
 import { pageSaying } from '../../src/delivery/say.ts'
+import { isSpoken, spokenIn } from '../../src/words/index.ts'
 
 test('visitors are told in the site’s language, and in English where it is none of those', () => {
   assert.match(spokenIn('de-AT').noPage, /keine Seite/)

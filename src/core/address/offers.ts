@@ -1,9 +1,10 @@
+import { type Told, tell } from '../../words/index.ts'
 import { parseUrl } from './site.ts'
 
 /** A change that helps most people but not everybody, so it is offered and never made unasked. */
 export interface Offer {
   /** In plain words, for the person who pasted. */
-  readonly what: string
+  readonly what: Told
   readonly from: string
   readonly to: string
 }
@@ -28,7 +29,7 @@ export function offersFor(address: string): readonly Offer[] {
 function sentenceOffer(address: string): Offer | null {
   const found = /[.,!?…]+$/.exec(address)?.[0] ?? looseBracket(address)
   if (found === undefined || /\/\.{1,2}$/.test(address)) return null
-  return { what: `Take off the “${found}” at its end`, from: address, to: address.slice(0, -found.length) }
+  return { what: tell('offer.end', { found }), from: address, to: address.slice(0, -found.length) }
 }
 
 /** A bracket at the end that nothing opens. */
@@ -44,7 +45,7 @@ function trackingOffer(address: string): Offer | null {
   const kept = query.split('&').filter((part) => !TRACKING.test(part.split('=', 1)[0] ?? ''))
   if (kept.length === query.split('&').length) return null
   const to = stem + (kept.length > 0 ? `?${kept.join('&')}` : '') + (hash === undefined ? '' : `#${hash}`)
-  return { what: 'Leave off the tracking that came with it', from: address, to }
+  return { what: tell('offer.tracking'), from: address, to }
 }
 
 function unwrapOffer(address: string, url: URL): Offer | null {
@@ -54,7 +55,7 @@ function unwrapOffer(address: string, url: URL): Offer | null {
     if (carried === null || !/^https?:\/\/[^/\s]+\.[^/\s]/i.test(carried)) continue
     const inner = parseUrl(carried)
     if (inner === null || inner.hostname === url.hostname) continue
-    return { what: `Link straight to ${inner.hostname}, not by way of ${url.hostname}`, from: address, to: carried }
+    return { what: tell('offer.straight', { to: inner.hostname, by: url.hostname }), from: address, to: carried }
   }
   return null
 }

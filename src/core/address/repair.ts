@@ -1,4 +1,5 @@
 import { getPublicSuffix, parse } from 'tldts'
+import { type Told, tell } from '../../words/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 import { type AddressKind, classify, isOwnHost, type Surroundings } from './classify.ts'
 import { type Offer, offersFor } from './offers.ts'
@@ -7,9 +8,9 @@ import { parseUrl } from './site.ts'
 /** Longest address kept, inclusive. RFC 9110 §4.1 asks everybody to handle this much. */
 export const ADDRESS_MAX_CHARS = 8_000
 
-/** One change made to what was pasted, told in plain words. */
+/** One change made to what was pasted, told by its name. */
 export interface Repair {
-  readonly what: string
+  readonly what: Told
   readonly from: string
   readonly to: string
 }
@@ -70,38 +71,38 @@ export function repair(text: string, around: Surroundings): Result<RepairedAddre
   if (CONTROL.test(text)) return fail('address-control-character')
   const repairs: Repair[] = []
   let now = text
-  const mend = (what: string | ((from: string, to: string) => string), step: Step): void => {
+  const mend = (what: Told | ((from: string, to: string) => Told), step: Step): void => {
     const next = step(now)
-    if (next !== now) repairs.push({ what: typeof what === 'string' ? what : what(now, next), from: now, to: next })
+    if (next !== now) repairs.push({ what: typeof what === 'function' ? what(now, next) : what, from: now, to: next })
     now = next
   }
 
-  mend('Took out characters that cannot be seen', (t) => t.replace(INVISIBLE, '').replace(OUTER_JOINERS, ''))
-  mend('Took off the space around it', (t) => t.trim())
-  mend('Joined an address that was broken over lines', (t) => t.replace(/\s*[\r\n\t]+\s*/g, ''))
-  mend('Took off the quotes, brackets or punctuation around it', bare)
+  mend(tell('repair.invisible'), (t) => t.replace(INVISIBLE, '').replace(OUTER_JOINERS, ''))
+  mend(tell('repair.space'), (t) => t.trim())
+  mend(tell('repair.joined'), (t) => t.replace(/\s*[\r\n\t]+\s*/g, ''))
+  mend(tell('repair.bare'), bare)
   if (now === '') return fail('address-empty')
   const early = schemeFault(now) ?? shapeFault(now)
   if (early !== null) return early
-  mend('Put back “&” where the code for it stood', (t) => t.replace(/&(?:amp|#0*38|#x0*26);/gi, '&'))
-  mend('Wrote it as a mail address', asMail)
-  mend('Wrote it as a phone number', asPhone)
+  mend(tell('repair.ampersand'), (t) => t.replace(/&(?:amp|#0*38|#x0*26);/gi, '&'))
+  mend(tell('repair.mail'), asMail)
+  mend(tell('repair.phone'), asPhone)
   if (!/^(?:mailto|tel|sms):/i.test(now)) {
-    mend('Turned backslashes round', turnBackslashes)
-    mend('Left one “http” of two', dropDoubledScheme)
-    mend('Mended the start of the address', mendScheme)
-    mend('Took the space out of the host name', closeUpHost)
+    mend(tell('repair.backslashes'), turnBackslashes)
+    mend(tell('repair.doubled-scheme'), dropDoubledScheme)
+    mend(tell('repair.scheme'), mendScheme)
+    mend(tell('repair.host'), closeUpHost)
     mend(
-      (from, to) => `Put “${to.slice(0, to.length - from.length)}” in front`,
+      (from, to) => tell('repair.in-front', { added: to.slice(0, to.length - from.length) }),
       (t) => addScheme(t, around),
     )
-    mend('Wrote spaces as %20', (t) => t.replace(/[\s\u00a0]+/g, '%20'))
+    mend(tell('repair.spaces'), (t) => t.replace(/[\s\u00a0]+/g, '%20'))
   }
   const late = schemeFault(now) ?? shapeFault(now)
   if (late !== null) return late
   const url = parseUrl(now, around.page)
   if (url === null || !isPlausible(now, url)) return fail('address-unreadable', { address: now })
-  mend('Kept only the path: the page is one of yours', (t) => insidePath(t, around))
+  mend(tell('repair.own-page'), (t) => insidePath(t, around))
   const kind = classify(now, around)
   if (kind === null) return fail('address-unknown-scheme', { scheme: url.protocol.slice(0, -1) })
   return ok({ address: now, kind, repairs, offers: offersFor(now) })
@@ -168,15 +169,13 @@ function schemeOf(text: string): string | null {
 }
 
 function schemeFault(text: string) {
-  if (/^[a-z]:[\\/]/i.test(text))
-    return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place on your own computer; readers cannot reach it' })
+  if (/^[a-z]:[\\/]/i.test(text)) return fail('address-forbidden-scheme', { scheme: 'file', why: tell('address.own-computer') })
   // Escapes and entities must not smuggle a scheme past: look at the text a careless reader would decode it to.
   const shown = text.replace(/&colon;|&#0*58;|&#x0*3a;/gi, ':').replace(/&(?:tab|newline);|&#x?0*[9ad];/gi, '')
   const scheme = schemeOf(shown)
   if (scheme === null || FOLLOWED_SCHEMES.has(scheme) || /^h?t?tp?s?$/.test(scheme)) return null
   if (FORBIDDEN_SCHEMES.has(scheme)) {
-    const why =
-      scheme === 'file' ? 'it points into one computer; readers cannot reach it' : 'it runs or carries code instead of leading somewhere'
+    const why = scheme === 'file' ? tell('address.one-computer') : tell('address.code')
     return fail('address-forbidden-scheme', { scheme, why })
   }
   return /^[a-z]+$/.test(scheme) || shown.includes('://') ? fail('address-unknown-scheme', { scheme }) : null
@@ -184,14 +183,13 @@ function schemeFault(text: string) {
 
 /** What is no address although a parser would make one of it. */
 function shapeFault(text: string) {
-  if (/^\\\\/.test(text))
-    return fail('address-forbidden-scheme', { scheme: 'file', why: 'this is a place in your own network; readers cannot reach it' })
-  if (/^[a-z]+:[\s/]*$/i.test(text)) return fail('address-unreadable', { address: text, why: 'only its beginning is there' })
-  if (/^\S+\s+(?:https?:\/\/|www\.)\S/i.test(text)) return fail('address-unreadable', { address: text, why: 'these are two addresses' })
+  if (/^\\\\/.test(text)) return fail('address-forbidden-scheme', { scheme: 'file', why: tell('address.own-network') })
+  if (/^[a-z]+:[\s/]*$/i.test(text)) return fail('address-unreadable', { address: text, why: tell('address.beginning-alone') })
+  if (/^\S+\s+(?:https?:\/\/|www\.)\S/i.test(text)) return fail('address-unreadable', { address: text, why: tell('address.two') })
   const authority = /^(?:https?:\/\/)?([^/?#]*)/i.exec(text)?.[1] ?? ''
   const hosts = authority.trim().split(/[\s\u00a0]+/)
   if (hosts.length > 1 && hosts.every((host) => host.includes('.') && isHostName(host.toLowerCase())))
-    return fail('address-unreadable', { address: text, why: 'these are two addresses' })
+    return fail('address-unreadable', { address: text, why: tell('address.two') })
   return null
 }
 

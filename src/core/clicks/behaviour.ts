@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 /** What of a visitor's clicks no person does. A visitor is one for a day, and unknown on the next. */
 export interface BotRule {
   /** Links followed within one minute of the clock, more than this. */
@@ -8,8 +9,6 @@ export interface BotRule {
   readonly unseenPerDay: number
 }
 
-/** A rule in words, as it stands where clicks are shown. */
-export function sayBotRule({ perMinute, perDay, unseenPerDay }: BotRule, countsPages: boolean): string {
-  const unseen = countsPages ? `, or more than ${unseenPerDay} on a day without looking at a page` : ''
-  return `more than ${perMinute} clicks within a minute, or more than ${perDay} on a day${unseen}`
-}
+/** A rule as it is told where clicks are shown. */
+export const tellBotRule = ({ perMinute, perDay, unseenPerDay }: BotRule, countsPages: boolean): Told =>
+  tell('clicks.bots', { perMinute, perDay, unseenPerDay: countsPages ? unseenPerDay : null })

@@ -8,7 +8,7 @@ export {
   isWholePage,
   readBeacon,
 } from './beacon.ts'
-export { type BotRule, sayBotRule } from './behaviour.ts'
+export { type BotRule, tellBotRule } from './behaviour.ts'
 export { type Interval, shareOf, surelyBest } from './interval.ts'
 export {
   CLICK_COLUMNS,

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { normalise, withoutIndex } from '../address/index.ts'
 import { decodeSource, isParagraph, linkText, namedAddresses, pageTitle, scanLinks, sniffEncoding, walkTags } from '../markup/index.ts'
 import { readMenu, renderMenu } from '../menus/index.ts'
@@ -136,10 +137,10 @@ export function pathForName(name: string): string {
 const PROGRAM =
   /\.(?:exe|msi|com|bat|cmd|ps1|vbs|scr|pif|lnk|dll|so|dylib|jar|apk|ipa|app|dmg|deb|rpm|iso|img|bin|sh|bash|php\d?|phtml|phar|asp|aspx|ashx|jsp|jspx|cgi|pl|py|rb|htaccess|htpasswd|env|pem|key)$/i
 
-/** Why a site does not serve a file of this name, in words; null where it does. */
-export function whyNotServed(name: string): string | null {
+/** Why a site does not serve a file of this name; null where it does. */
+export function whyNotServed(name: string): Told | null {
   const ending = PROGRAM.exec(name)?.[0]
-  return ending === undefined ? null : `Files that end in ${ending.toLowerCase()} are programs or settings; a site does not serve them.`
+  return ending === undefined ? null : tell('page.program-ending', { ending: ending.toLowerCase() })
 }
 
 /** Tells whether a file name is a page's. */

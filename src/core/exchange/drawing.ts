@@ -1,4 +1,5 @@
 import { XMLParser, XMLValidator } from 'fast-xml-parser'
+import { type Told, tell } from '../../words/index.ts'
 
 /** Larger drawings than this are pictures of another kind. */
 export const DRAWING_MAX_CHARS = 5_000_000
@@ -37,36 +38,36 @@ const parser = new XMLParser({
 })
 
 /**
- * Why a drawing (SVG) is not taken, in words that go on from "this drawing"; null for one that only draws. Read as XML, by
+ * Why a drawing (SVG) is not taken, to go on from "this drawing"; null for one that only draws. Read as XML, by
  * namespaces, so that a prefix hides nothing; what is not known to draw is refused.
  * @see SVG 2, and XML Namespaces 1.0 §6
  */
-export function drawingFault(text: string): string | null {
-  if (text.length > DRAWING_MAX_CHARS) return `has more than ${DRAWING_MAX_CHARS / 1_000_000} million characters`
-  if (/<!(?:ENTITY|DOCTYPE[^>]*\[)/i.test(text)) return 'brings definitions of its own'
-  if (XMLValidator.validate(text) !== true) return 'is not readable as XML'
+export function drawingFault(text: string): Told | null {
+  if (text.length > DRAWING_MAX_CHARS) return tell('drawing.too-long', { millions: DRAWING_MAX_CHARS / 1_000_000 })
+  if (/<!(?:ENTITY|DOCTYPE[^>]*\[)/i.test(text)) return tell('drawing.definitions')
+  if (XMLValidator.validate(text) !== true) return tell('drawing.unreadable')
   let root: readonly Node[]
   try {
     root = parser.parse(text) as readonly Node[]
   } catch {
-    return 'is not readable as XML'
+    return tell('drawing.unreadable')
   }
   const open: { nodes: readonly Node[]; spaces: ReadonlyMap<string, string>; depth: number }[] = [
     { nodes: root, spaces: new Map([['', '']]), depth: 0 },
   ]
   let drawings = 0
   for (let level = open.pop(); level !== undefined; level = open.pop()) {
-    if (level.depth > DEPTH_MAX) return `is nested more than ${DEPTH_MAX} levels deep`
+    if (level.depth > DEPTH_MAX) return tell('drawing.too-deep', { most: DEPTH_MAX })
     for (const node of level.nodes) {
       const name = Object.keys(node).find((key) => key !== ':@') ?? '#text'
       if (name === '#text' || name === '#comment' || name === '?xml') continue
-      if (name.startsWith('?')) return `asks for “${name.slice(1)}”, which drawings do without`
+      if (name.startsWith('?')) return tell('drawing.asks-for', { name: name.slice(1) })
       const attributes = (node[':@'] ?? {}) as Readonly<Record<string, string>>
       const spaces = spacesIn(level.spaces, attributes)
       const { space, local } = nameIn(spaces, name)
-      if (space !== SVG && ACTS.has(space)) return `holds the element “${name}”, which does not draw`
+      if (space !== SVG && ACTS.has(space)) return tell('drawing.does-not-draw', { name })
       if (space === SVG) {
-        if (!ELEMENTS.has(local)) return `holds the element “${name}”, which does not only draw`
+        if (!ELEMENTS.has(local)) return tell('drawing.does-not-only-draw', { name })
         if (local === 'svg') drawings++
         const fault = attributeFault(local, attributes)
         if (fault !== null) return fault
@@ -75,7 +76,7 @@ export function drawingFault(text: string): string | null {
       if (Array.isArray(children)) open.push({ nodes: children as readonly Node[], spaces, depth: level.depth + 1 })
     }
   }
-  return drawings === 0 ? 'holds no svg element' : null
+  return drawings === 0 ? tell('drawing.no-svg') : null
 }
 
 function spacesIn(outer: ReadonlyMap<string, string>, attributes: Readonly<Record<string, string>>): ReadonlyMap<string, string> {
@@ -96,14 +97,14 @@ function nameIn(spaces: ReadonlyMap<string, string>, name: string): { space: str
     : { space: spaces.get(name.slice(0, colon)) ?? '', local: name.slice(colon + 1) }
 }
 
-function attributeFault(element: string, attributes: Readonly<Record<string, string>>): string | null {
+function attributeFault(element: string, attributes: Readonly<Record<string, string>>): Told | null {
   for (const [name, written] of Object.entries(attributes)) {
     const local = name.slice(name.indexOf(':') + 1).toLowerCase()
     const value = plain(written)
-    if (local.startsWith('on')) return `has “${name}” on an element, which runs a program`
-    if ((local === 'href' || local === 'src') && !ADDRESS.test(value.trim())) return `leads to “${value.trim().slice(0, 40)}”`
-    if (ANIMATES.has(element) && local === 'attributename' && /^(?:.*:)?(?:href|on.*)$/i.test(value.trim()))
-      return `changes where it leads while it is looked at`
+    if (local.startsWith('on')) return tell('drawing.runs', { name })
+    if ((local === 'href' || local === 'src') && !ADDRESS.test(value.trim()))
+      return tell('drawing.leads-to', { to: value.trim().slice(0, 40) })
+    if (ANIMATES.has(element) && local === 'attributename' && /^(?:.*:)?(?:href|on.*)$/i.test(value.trim())) return tell('drawing.changes')
   }
   return null
 }

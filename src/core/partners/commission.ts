@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { plainAmount } from '../earnings/index.ts'
 
 /** What a programme pays. Amounts in the smallest unit of its currency. */
@@ -13,24 +14,25 @@ export type CommissionTerms =
       readonly steps: readonly { readonly from: number; readonly percent: number }[]
     }
 
-const percentOf = (value: number): string => `${String(value)} %`
-
-/** What a programme pays, in words. */
-export function sayCommission(terms: CommissionTerms, currency: string): string {
+/** What a programme pays, as it is told. */
+export function tellCommission(terms: CommissionTerms, currency: string): Told {
   switch (terms.kind) {
     case 'unknown':
-      return 'not known yet'
+      return tell('commission.unknown')
     case 'percent':
-      return `${percentOf(terms.percent)} of each sale`
+      return tell('commission.percent', { percent: terms.percent })
     case 'flat':
-      return `${plainAmount({ minor: terms.amount, currency })} ${currency} an order`
+      return tell('commission.flat', { amount: plainAmount({ minor: terms.amount, currency }), currency })
     case 'recurring':
-      return `${percentOf(terms.percent)} of each payment${terms.months === null ? ', as long as they pay' : ` for ${terms.months} months`}`
+      return tell('commission.recurring', { percent: terms.percent, months: terms.months })
     case 'tiers': {
       const [first, ...rest] = [...terms.steps].sort((a, b) => a.from - b.from)
-      const whole = (from: number): string =>
-        terms.by === 'orders' ? `order ${from}` : `${plainAmount({ minor: from, currency })} ${currency}`
-      return `${percentOf(first?.percent ?? 0)} of each sale${rest.map(({ from, percent }) => `, ${percentOf(percent)} from ${whole(from)} in a ${terms.each}`).join('')}`
+      const later = rest.map(({ from, percent }) =>
+        terms.by === 'orders'
+          ? tell('commission.from-order', { percent, order: from, each: terms.each })
+          : tell('commission.from-sales', { percent, amount: plainAmount({ minor: from, currency }), currency, each: terms.each }),
+      )
+      return tell('commission.tiers', { percent: first?.percent ?? 0, later })
     }
   }
 }

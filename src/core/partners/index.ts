@@ -1,5 +1,5 @@
 export { type LinkApart, takeApart } from './apart.ts'
-export { type CommissionTerms, sayCommission } from './commission.ts'
+export { type CommissionTerms, tellCommission } from './commission.ts'
 export { buildLink, type LinkFacts } from './fill.ts'
 export { type ReadExample, templatesFromExample } from './from-example.ts'
 export { type PartnerLink, type PartnerLinkFault, PartnerLinks, type PartnerTerms } from './links.ts'

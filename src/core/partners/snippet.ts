@@ -1,4 +1,5 @@
 import { escapeText } from 'entities'
+import { type Said, saysSame, type Told, tell } from '../../words/index.ts'
 import { parseUrl } from '../address/index.ts'
 import {
   type Attribute,
@@ -29,7 +30,7 @@ export interface CleanSnippet {
   readonly text: string
   readonly picture: SnippetPicture | null
   /** What was left out, in the order it stood in. */
-  readonly removed: readonly { readonly what: string; readonly why: string }[]
+  readonly removed: readonly { readonly what: Said; readonly why: Told }[]
 }
 export interface SnippetPicture {
   readonly src: string
@@ -40,20 +41,20 @@ export interface SnippetPicture {
 }
 
 /** Elements that run, load or follow, and what is said of them. */
-const REFUSED: ReadonlyMap<string, string> = new Map([
-  ['script', 'a script would run on your page'],
-  ['noscript', 'it is there for a script'],
-  ['iframe', 'another site’s page in yours can follow your readers'],
-  ['object', 'it loads a program'],
-  ['embed', 'it loads a program'],
-  ['form', 'it sends what readers type'],
-  ['style', 'it changes how your page looks'],
-  ['link', 'it loads something for the whole page'],
-  ['meta', 'it speaks for the whole page'],
-  ['base', 'it would change every address on your page'],
-  ['svg', 'a drawing can hold scripts'],
-  ['video', 'it loads from another site'],
-  ['audio', 'it loads from another site'],
+const REFUSED: ReadonlyMap<string, Told> = new Map([
+  ['script', tell('snippet.script')],
+  ['noscript', tell('snippet.for-script')],
+  ['iframe', tell('snippet.frame')],
+  ['object', tell('snippet.program')],
+  ['embed', tell('snippet.program')],
+  ['form', tell('snippet.form')],
+  ['style', tell('snippet.style')],
+  ['link', tell('snippet.loads-for-page')],
+  ['meta', tell('snippet.speaks-for-page')],
+  ['base', tell('snippet.changes-addresses')],
+  ['svg', tell('snippet.drawing')],
+  ['video', tell('snippet.other-site')],
+  ['audio', tell('snippet.other-site')],
 ])
 
 /**
@@ -63,9 +64,10 @@ const REFUSED: ReadonlyMap<string, string> = new Map([
  */
 export function cleanSnippet(html: string): Result<CleanSnippet, 'no-link-left' | 'snippet-too-long'> {
   if (html.length > SNIPPET_MAX_CHARS) return fail('snippet-too-long', { most: SNIPPET_MAX_CHARS })
-  const removed: { what: string; why: string }[] = []
-  const remove = (what: string, why: string): void => {
-    if (removed.length < REMOVED_MAX && !removed.some((each) => each.what === what && each.why === why)) removed.push({ what, why })
+  const removed: { what: Said; why: Told }[] = []
+  const remove = (what: Said, why: Told): void => {
+    if (removed.length < REMOVED_MAX && !removed.some((each) => saysSame(each.what, what) && saysSame(each.why, why)))
+      removed.push({ what, why })
   }
   const pictures: { at: number; picture: SnippetPicture }[] = []
   walkTags(html, {
@@ -75,16 +77,16 @@ export function cleanSnippet(html: string): Result<CleanSnippet, 'no-link-left' 
       if (inert) return
       const attributes = readAttributes(html, nameEnd)
       for (const attribute of attributes) {
-        if (/^on/i.test(attribute.name)) remove(attribute.name, 'it would run a script')
-        else if (attribute.name === 'style') remove('style', 'your site’s own look is used')
-        else if (name === 'a' && attribute.name === 'ping') remove('ping', 'it tells another site of each click')
+        if (/^on/i.test(attribute.name)) remove(attribute.name, tell('snippet.runs'))
+        else if (attribute.name === 'style') remove('style', tell('snippet.own-look'))
+        else if (name === 'a' && attribute.name === 'ping') remove('ping', tell('snippet.tells-clicks'))
       }
       if (name !== 'img') return
       const picture = pictureOf(html, attributes)
-      if (picture === null) return remove('<img>', 'its address is none that can be shown')
+      if (picture === null) return remove('<img>', tell('snippet.no-picture-address'))
       const [width, height] = [picture.width ?? SIDE_MAX, picture.height ?? SIDE_MAX]
       if (Math.min(width, height) <= PIXEL_MAX || isHidden(html, attributes))
-        return remove(`picture of ${hostOf(picture.src)}`, 'nobody sees it: it is there to count your readers')
+        return remove(tell('snippet.picture-of', { host: hostOf(picture.src) }), tell('snippet.unseen'))
       pictures.push({ at: start, picture })
     },
   })
@@ -94,11 +96,11 @@ export function cleanSnippet(html: string): Result<CleanSnippet, 'no-link-left' 
   for (const link of links) {
     const href = webAddress(link.href)
     if (href === null) {
-      remove(`link to ${link.href.slice(0, 60)}`, 'it leads to no web address')
+      remove(tell('snippet.link-to', { to: link.href.slice(0, 60) }), tell('snippet.no-web-address'))
       continue
     }
     if (kept !== null) {
-      remove(`link to ${hostOf(href)}`, 'one link is kept, the first')
+      remove(tell('snippet.link-to', { to: hostOf(href) }), tell('snippet.one-link'))
       continue
     }
     const inside = pictures.filter(({ at }) => at >= link.end && at < link.contentEnd)
@@ -108,7 +110,7 @@ export function cleanSnippet(html: string): Result<CleanSnippet, 'no-link-left' 
     kept = { href, text: picture !== null && text === picture.alt ? '' : text, picture, removed: [] }
   }
   for (const { at, picture } of pictures)
-    if (!taken.has(at)) remove(`picture of ${hostOf(picture.src)}`, 'it stands outside of the link that is kept')
+    if (!taken.has(at)) remove(tell('snippet.picture-of', { host: hostOf(picture.src) }), tell('snippet.outside-link'))
   return kept === null ? fail('no-link-left', { removed }) : ok({ ...kept, removed })
 }
 

@@ -1,3 +1,4 @@
+import { isTold, type Said, type Told, tell } from '../../words/index.ts'
 import { normalise, parseUrl, repair, type Surroundings } from '../address/index.ts'
 import {
   type AttributeChanges,
@@ -55,15 +56,15 @@ export type BulkChange =
 export interface ChangedLink {
   readonly ordinal: number
   readonly text: string
-  readonly before: string
-  readonly after: string
+  readonly before: Said
+  readonly after: Said
 }
 
 export interface ChangedPage {
   readonly patches: PatchSet
   readonly changed: readonly ChangedLink[]
   /** Why links were left as they are, in plain words. */
-  readonly skipped: readonly string[]
+  readonly skipped: readonly Told[]
 }
 
 /** What a change needs to know besides the page. */
@@ -73,7 +74,7 @@ export interface ChangeHelp {
   readonly titleOf: (destination: string) => string | null
 }
 
-type Outcome = { readonly patches: PatchSet; readonly text?: string } | { readonly skip: string }
+type Outcome = { readonly patches: PatchSet; readonly text?: string } | { readonly skip: Told }
 
 /**
  * Works a change out on one page. Bytes outside the links that change stay.
@@ -95,11 +96,11 @@ export function changeLinks(
   })
   const patches: Patch[] = []
   const changed: ChangedLink[] = []
-  const skipped: string[] = []
+  const skipped: Told[] = []
   for (const [ordinal, start] of [...wanted].sort((a, b) => a[0] - b[0])) {
     const link = found.links[ordinal]
     if (link === undefined || link.start !== start) {
-      skipped.push('The page has changed since; this link stands elsewhere now.')
+      skipped.push(tell('change.stands-elsewhere'))
       continue
     }
     const written = writtenLink(text, link, found)
@@ -110,7 +111,7 @@ export function changeLinks(
       continue
     }
     if (outcome.patches.length === 0) {
-      skipped.push('It is so already.')
+      skipped.push(tell('change.so-already'))
       continue
     }
     patches.push(...outcome.patches)
@@ -120,12 +121,12 @@ export function changeLinks(
       .map(({ from, to, insert }) => ({ from: from - link.start, to: to - link.start, insert }))
     const tag = text.slice(link.start, link.end)
     const isGone = change.do === 'unlink'
-    const after = isGone ? 'no link' : applyPatches(tag, shift)
+    const changedTag = applyPatches(tag, shift)
     changed.push({
       ordinal,
       text: words,
       before: outcome.text === undefined ? tag : tag + words,
-      after: outcome.text === undefined ? after : after + outcome.text,
+      after: isGone ? tell('change.no-link') : changedTag + (outcome.text ?? ''),
     })
   }
   return { patches: patches.sort((a, b) => a.from - b.from || a.to - b.to), changed, skipped }
@@ -145,8 +146,8 @@ function work({ text, link, written, facts, around, help }: Place, change: BulkC
   const byHand = (answers: HandAnswers): Outcome => set(handChanges(written, { ...handAnswersOf(written), ...answers }))
   const lead = (address: string): Outcome => {
     const read = repair(address, around)
-    if (!read.ok) return { skip: `“${address.slice(0, 80)}” is no address that readers can follow.` }
-    if (read.value.address === written.href) return { skip: 'It is so already.' }
+    if (!read.ok) return { skip: tell('change.no-address', { address: address.slice(0, 80) }) }
+    if (read.value.address === written.href) return { skip: tell('change.so-already') }
     return set({ href: read.value.address, ...(written.byHand === null ? { [BY_HAND]: '' } : {}) })
   }
   switch (change.do) {
@@ -155,14 +156,14 @@ function work({ text, link, written, facts, around, help }: Place, change: BulkC
     case 'replace':
       return written.href.includes(change.find)
         ? lead(written.href.replaceAll(change.find, change.put))
-        : { skip: `Its address does not hold “${change.find}”.` }
+        : { skip: tell('change.does-not-hold', { words: change.find }) }
     case 'open':
       return byHand({ opens: change.opens ?? undefined })
     case 'tell':
       return byHand({ hints: change.hints ?? undefined })
     case 'unlink': {
       const patches = unwrapLink(text, link.start)
-      return patches.ok ? { patches: patches.value } : { skip: 'This link cannot be taken off.' }
+      return patches.ok ? { patches: patches.value } : { skip: tell('change.cannot-take-off') }
     }
     case 'tag': {
       const gone = new Set(change.remove.map((tag) => tag.toLowerCase()))
@@ -173,15 +174,13 @@ function work({ text, link, written, facts, around, help }: Place, change: BulkC
     case 'noopener':
       return opensNewTab(written.target ?? written.baseTarget)
         ? set({ rel: withToken(relTokens(written.rel), 'noopener').join(' ') })
-        : { skip: 'It opens no new tab by itself.' }
+        : { skip: tell('change.no-new-tab') }
     case 'https':
-      return /^http:/i.test(written.href)
-        ? set({ href: written.href.replace(/^http:/i, 'https:') })
-        : { skip: 'Its address does not begin with “http:”.' }
+      return /^http:/i.test(written.href) ? set({ href: written.href.replace(/^http:/i, 'https:') }) : { skip: tell('change.no-http') }
     case 'own path': {
       const url = facts.address === null ? null : parseUrl(facts.address)
       const isOwn = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
-      return url !== null && isOwn ? set({ href: url.pathname + url.search + url.hash }) : { skip: 'It does not lead to this site.' }
+      return url !== null && isOwn ? set({ href: url.pathname + url.search + url.hash }) : { skip: tell('change.not-this-site') }
     }
     case 'take title':
       return takeTitle(text, link, facts, help)
@@ -196,15 +195,15 @@ function work({ text, link, written, facts, around, help }: Place, change: BulkC
 
 function takeTitle(text: string, link: LinkTag, facts: ReturnType<typeof factsOf>, { titleOf }: ChangeHelp): Outcome {
   const title = facts.address === null ? null : titleOf(normalise(facts.address) ?? facts.address)
-  if (title === null || title.trim() === '') return { skip: 'The title of its destination is not known.' }
+  if (title === null || title.trim() === '') return { skip: tell('change.no-title') }
   if (facts.shows === 'picture') {
     const picture = scanPictures(text).find(({ start, end }) => start >= link.end && end <= link.contentEnd)
     return picture === undefined
-      ? { skip: 'Its picture is not one that takes words.' }
+      ? { skip: tell('change.no-words-for-picture') }
       : { patches: tagPatches(text, picture, { alt: title }), text: ` ${title}` }
   }
   const content = text.slice(link.end, link.contentEnd)
-  if (content.includes('<')) return { skip: 'Its words hold formatting; change them on the page.' }
+  if (content.includes('<')) return { skip: tell('change.formatted') }
   return { patches: [{ from: link.end, to: link.contentEnd, insert: escapeText(title) }], text: ` ${title}` }
 }
 
@@ -221,32 +220,33 @@ export function changeEntries(
   help: ChangeHelp,
 ): { readonly menu: Menu } & Omit<ChangedPage, 'patches'> {
   const changed: ChangedLink[] = []
-  const skipped: string[] = []
+  const skipped: Told[] = []
   const around = help.site.around('/')
   const wantedIds = new Map<string, number>()
   menuLinks(menu.entries).forEach((entry, i) => {
     if (wanted.has(i)) wantedIds.set(entry.id, i)
   })
-  const next = (entry: MenuEntry): MenuEntry | string => {
-    const lead = (address: string): MenuEntry | string => {
+  const next = (entry: MenuEntry): MenuEntry | Told => {
+    const lead = (address: string): MenuEntry | Told => {
       const read = repair(address, around)
-      return read.ok ? { ...entry, href: read.value.address } : `“${address.slice(0, 80)}” is no address that readers can follow.`
+      return read.ok ? { ...entry, href: read.value.address } : tell('change.no-address', { address: address.slice(0, 80) })
     }
     if (change.do === 'lead to') return lead(change.address)
     if (change.do === 'replace')
       return entry.href.includes(change.find)
         ? lead(entry.href.replaceAll(change.find, change.put))
-        : `Its address does not hold “${change.find}”.`
+        : tell('change.does-not-hold', { words: change.find })
     if (change.do === 'https') return { ...entry, href: entry.href.replace(/^http:/i, 'https:') }
     if (change.do === 'own path') return lead(entry.href)
     if (change.do === 'open') return { ...entry, opens: change.opens ?? undefined }
     if (change.do === 'tell') return { ...entry, hints: change.hints ?? undefined }
-    if (change.do === 'unlink')
-      return entry.kind === 'title' ? { ...entry, href: '' } : 'An entry of a menu is taken out in the menu itself.'
-    return 'A menu’s entries hold no such thing.'
+    if (change.do === 'unlink') return entry.kind === 'title' ? { ...entry, href: '' } : tell('change.menu-itself')
+    return tell('change.menu-holds-none')
   }
-  const say = ({ href, opens, hints }: MenuEntry): string =>
-    `${href}${opens === undefined ? '' : `, ${opens}`}${hints === undefined ? '' : `, ${hints.join(' ') || 'vouched for'}`}`
+  const shown = ({ href, opens, hints }: MenuEntry): Told =>
+    href === '' ? tell('change.no-link') : tell('change.entry', { href, opens: opens ?? null, hints: hints ?? null })
+  const isSame = (a: MenuEntry, b: MenuEntry): boolean =>
+    a.href === b.href && a.opens === b.opens && a.hints?.join(' ') === b.hints?.join(' ')
   const walk = (entries: readonly MenuEntry[]): readonly MenuEntry[] =>
     entries.map((entry) => {
       const children = walk(entry.children)
@@ -254,10 +254,10 @@ export function changeEntries(
       const ordinal = wantedIds.get(entry.id)
       if (ordinal === undefined) return kept
       const made = next(kept)
-      if (typeof made === 'string') skipped.push(made)
-      else if (say(made) === say(entry)) skipped.push('It is so already.')
+      if (isTold(made)) skipped.push(made)
+      else if (isSame(made, entry)) skipped.push(tell('change.so-already'))
       else {
-        changed.push({ ordinal, text: entry.label, before: say(entry), after: made.href === '' ? 'no link' : say(made) })
+        changed.push({ ordinal, text: entry.label, before: shown(entry), after: shown(made) })
         return made
       }
       return kept

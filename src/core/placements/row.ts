@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { relTokens, type Strand, strandOf } from '../rules/index.ts'
 import { endOf } from './decided.ts'
 import { isUnmarked, type JudgedPlacement, landsOf } from './set.ts'
@@ -20,11 +21,9 @@ export interface Row {
   readonly isShort: boolean
   readonly isPartner: boolean
   /** What it is and who says so, in a few words. */
-  readonly state: string
+  readonly state: Told
   readonly isFaulty: boolean
 }
-
-const STRANDS = { vouched: 'vouched', nofollow: 'not vouched', sponsored: 'paid', ugc: 'visitor’s' } as const
 
 export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row {
   const { placement, facts, decision } = judged
@@ -32,7 +31,7 @@ export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row 
   const strand = strandOf(relTokens(decision.rel))
   const lands = landsOf(facts, paths)
   const by = sayBy(judged)
-  const faults = [...(isUnmarked(judged) ? ['paid but unmarked'] : []), ...(lands === false ? ['does not land'] : [])]
+  const faults = [...(isUnmarked(judged) ? [tell('row.unmarked')] : []), ...(lands === false ? [tell('row.does-not-land')] : [])]
   const isInside = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
   return {
     pageId: page.id,
@@ -54,18 +53,18 @@ export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row 
     lands,
     isShort: facts.kind === 'short link',
     isPartner: facts.isPartner,
-    state: faults.length > 0 ? faults.join(', ') : `${STRANDS[strand]}${by === '' ? '' : ` · ${by}`}`,
+    state: faults.length > 0 ? tell('row.faults', { faults }) : tell('row.is', { strand: tell(`row.${strand}`), by }),
     isFaulty: faults.length > 0,
   }
 }
 
-function sayBy({ decision }: JudgedPlacement): string {
+function sayBy({ decision }: JudgedPlacement): Told | null {
   const { hints } = decision.because
-  if (hints.by === 'rule') return `rule ${hints.number}`
-  if (hints.by === 'hand') return 'by hand'
-  if (hints.by === 'sponsor') return 'written for a partner'
-  if (hints.by === 'lowest') return 'a partner’s link'
-  return hints.by === 'queue' ? 'waits for a look' : ''
+  if (hints.by === 'rule') return tell('row.by-rule', { number: hints.number })
+  if (hints.by === 'hand') return tell('row.by-hand')
+  if (hints.by === 'sponsor') return tell('row.by-sponsor')
+  if (hints.by === 'lowest') return tell('row.by-lowest')
+  return hints.by === 'queue' ? tell('row.by-queue') : null
 }
 
 const pathOf = (address: string): string => {

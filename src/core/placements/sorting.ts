@@ -1,4 +1,4 @@
-import { becauseOf, readTags } from '../rules/index.ts'
+import { orderOfBecause, readTags } from '../rules/index.ts'
 import { byRank, longEnough, Numbered } from './columns.ts'
 import type { Decided } from './decided.ts'
 import type { DestinationGroups, Sort } from './query.ts'
@@ -143,7 +143,7 @@ const MOST = 0xffff_fffe
 
 const reasonOf = (decided: Decided, k: number): string => {
   const decision = decided.known[k]?.decision
-  return decision === undefined ? '' : becauseOf(decision).rel
+  return decision === undefined ? '' : orderOfBecause(decision)
 }
 
 /** The rank of each value; same ones have the same. */

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 /** A line of an access log in Common or Combined Log Format. */
 export interface LogLine {
   readonly remote: string
@@ -98,15 +99,15 @@ export function unescapedTarget(target: string): string {
 }
 
 /** Formats that people take for an access log, with what a line of each looks like. */
-const OTHER_FORMATS: readonly (readonly [string, RegExp])[] = [
-  ['an error log of Apache httpd', /^\[[A-Z][a-z]{2} [A-Z][a-z]{2} \d\d [\d:.]+ \d{4}\] \[/],
-  ['an error log of nginx', /^\d{4}\/\d\d\/\d\d [\d:]{8} \[[a-z]+\] /],
-  ['a log in the W3C Extended format', /^#(?:Version|Fields|Software|Date): /],
-  ['a log in JSON', /^\s*[{[]/],
-  ['a sitemap or another document in XML', /^\s*<(?:\?xml|urlset|sitemapindex|!doctype|html)/i],
-  ['a log of the system', /^(?:[A-Z][a-z]{2} [ \d]\d [\d:]{8} \S+ [\w./-]+(?:\[\d+\])?: |<\d+>)/],
-  ['a list of addresses', /^(?:https?:\/\/|\/)\S*$/],
+const OTHER_FORMATS: readonly (readonly [Told, RegExp])[] = [
+  [tell('log.error-httpd'), /^\[[A-Z][a-z]{2} [A-Z][a-z]{2} \d\d [\d:.]+ \d{4}\] \[/],
+  [tell('log.error-nginx'), /^\d{4}\/\d\d\/\d\d [\d:]{8} \[[a-z]+\] /],
+  [tell('log.w3c'), /^#(?:Version|Fields|Software|Date): /],
+  [tell('log.json'), /^\s*[{[]/],
+  [tell('log.xml'), /^\s*<(?:\?xml|urlset|sitemapindex|!doctype|html)/i],
+  [tell('log.system'), /^(?:[A-Z][a-z]{2} [ \d]\d [\d:]{8} \S+ [\w./-]+(?:\[\d+\])?: |<\d+>)/],
+  [tell('log.addresses'), /^(?:https?:\/\/|\/)\S*$/],
 ]
 
-/** What a line that is none of an access log looks like, in words; null where that cannot be told. */
-export const otherFormatOf = (line: string): string | null => OTHER_FORMATS.find(([, looks]) => looks.test(line.slice(0, 500)))?.[0] ?? null
+/** What a line that is none of an access log looks like; null where that cannot be told. */
+export const otherFormatOf = (line: string): Told | null => OTHER_FORMATS.find(([, looks]) => looks.test(line.slice(0, 500)))?.[0] ?? null

@@ -1,3 +1,4 @@
+import { tell } from '../../words/index.ts'
 import type { Device } from '../clicks/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 import { type CompiledDestination, compileDestination, type DestinationFault } from './destination.ts'
@@ -57,7 +58,7 @@ export interface RedirectSource {
 export type RedirectFault = PatternFault | DestinationFault | 'path-unreadable' | 'path-too-deep' | 'path-too-long'
 
 /** Browsers write it as a slash, and an escape stays one (`plainPath`). */
-export const NO_BACKSLASH = 'no address has a backslash: browsers turn it into “/”, and where it is meant it is written “%5C”'
+export const NO_BACKSLASH = tell('redirect.backslash')
 
 /** Makes a row ready. */
 export function readyRedirect(row: Redirect, { ignoresCase, ignoresSlash }: Tolerance): Result<ReadyRedirect, RedirectFault> {

@@ -1,3 +1,4 @@
+import { tell } from '../../words/index.ts'
 /** Why a request that nobody answered is no visitor who looked for a page. */
 export const NOISE_KINDS = ['scanner', 'icon', 'probe', 'part of a page'] as const
 export type NoiseKind = (typeof NOISE_KINDS)[number]
@@ -7,10 +8,10 @@ export const SCANNED_MIN = 20
 
 /** The rule by which noise is told from missed pages, as it is told to people. */
 export const NOISE_WORDS = [
-  `Programs that try doors: one visitor who asks for ${SCANNED_MIN} addresses or more in vain and sees no page; files of a kind that this site never had; hidden files; and paths that climb out of the site.`,
-  'Browsers and telephones ask for icons by themselves.',
-  'Robots and services ask for well-known files: robots.txt, .well-known/…, and other text for programs at the top of a site.',
-  'Pictures, scripts, styles, fonts and the like are parts of a page, and not a page.',
+  tell('missed.scanners', { most: SCANNED_MIN }),
+  tell('missed.icons'),
+  tell('missed.probes'),
+  tell('missed.parts'),
 ] as const
 
 const ICON = /^\/[^/]*icon[^/]*\.(?:ico|png|svg|gif|webp)$/i

@@ -1,4 +1,5 @@
 import { RE2JS } from 're2js'
+import { type Told, tell } from '../../words/index.ts'
 import { fail, ok, type Result } from '../result.ts'
 import { isNarrow, type NeededText } from './pattern-index.ts'
 
@@ -175,7 +176,7 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
   /** Text that has been read and may be a group's prefix yet. */
   let text = ''
   let at = 0
-  const unreadable = (why: string) => fail('pattern-unreadable', { at, why })
+  const unreadable = (why: Told) => fail('pattern-unreadable', { at, why })
   const flush = (): void => {
     if (text === '') return
     source += escaped(text)
@@ -228,14 +229,14 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
     let name = ''
     if (pattern[at] === ':') {
       name = /^:([\p{ID_Start}$_][\p{ID_Continue}$]*)/u.exec(pattern.slice(at))?.[1] ?? ''
-      if (name === '') return unreadable('a name has to follow the colon')
-      if (names.has(name)) return unreadable(`the name “${name}” is there twice`)
+      if (name === '') return unreadable(tell('pattern.no-name'))
+      if (names.has(name)) return unreadable(tell('pattern.name-twice', { name }))
       names.add(name)
       at += 1 + name.length
     }
     if (pattern[at] === '(') {
       const inside = inBrackets()
-      if (inside === null || inside === '') return unreadable('this bracket is empty, not closed, or holds a group')
+      if (inside === null || inside === '') return unreadable(tell('pattern.bracket'))
       if (BACKTRACKING.test(withoutPlain(inside))) return fail('pattern-needs-memory', { at, part: inside })
       return ok({ name, caught: `(?:${inside})` })
     }
@@ -244,7 +245,7 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
   while (at < pattern.length) {
     const c = pattern[at] ?? ''
     if (c === '\\') {
-      if (at + 1 >= pattern.length) return unreadable('nothing follows the backslash')
+      if (at + 1 >= pattern.length) return unreadable(tell('pattern.backslash'))
       text += pattern[at + 1]
       at += 2
       continue
@@ -265,7 +266,7 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
       const found = matched()
       if (!found.ok) return found
       inner.behind = found.value === null ? '' : plain()
-      if (pattern[at] !== '}') return unreadable('this brace is not closed, or holds more than one group')
+      if (pattern[at] !== '}') return unreadable(tell('pattern.brace'))
       at++
       const how = modifier()
       if (found.value !== null) group(inner.before, found.value.caught, inner.behind, how, found.value.name)
@@ -273,8 +274,8 @@ function readPathPattern(pattern: string, ignoresSlash: boolean): Result<ReadPat
       else source += `(?:${escaped(inner.before)})${how}`
       continue
     }
-    if (c === '}' || c === ')') return unreadable(`“${c}” closes nothing`)
-    if (c === '?' || c === '+') return unreadable(`“${c}” repeats nothing`)
+    if (c === '}' || c === ')') return unreadable(tell('pattern.closes-nothing', { sign: c }))
+    if (c === '?' || c === '+') return unreadable(tell('pattern.repeats-nothing', { sign: c }))
     const found = matched()
     if (!found.ok) return found
     if (found.value === null) {

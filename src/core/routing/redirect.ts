@@ -1,3 +1,4 @@
+import { tell } from '../../words/index.ts'
 import type { Device } from '../clicks/index.ts'
 
 /** How a row says which addresses it means. */
@@ -71,12 +72,12 @@ export const TOLERANCE: Tolerance = { ignoresCase: true, ignoresSlash: true }
 
 /** The order in which rows are asked, as it is told to people. The first that holds answers. */
 export const PRECEDENCE = [
-  'A published page comes before every row that does not say otherwise.',
-  'A row with a condition comes before one without.',
-  'An exact path comes before “everything under”, and that before patterns and expressions.',
-  'Of “everything under”, the longest path comes first; of patterns and expressions, the one with the most fixed text.',
-  'A row for certain hosts comes before one for all.',
-  'Where all of that is the same, the row that stands first in the table.',
+  tell('precedence.pages'),
+  tell('precedence.conditions'),
+  tell('precedence.matches'),
+  tell('precedence.longest'),
+  tell('precedence.hosts'),
+  tell('precedence.order'),
 ] as const
 
 /** Orders in which a table is shown: its own, by address, by hits, by the last hit, by when rows were made. */

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { folded } from '../slugs/index.ts'
 import { plainPath } from './path.ts'
 import { slipsBetween } from './slips.ts'
@@ -26,36 +27,30 @@ const SAID_THE_SAME = 0.6
 const TITLE_SAYS = 0.5
 
 /** Why a page is suggested, for people; what says most of it. */
-export function reasonOf({ asked, page, written, hasStoodHere, said, shared, misspelt, title, name }: Alike): string {
-  if (hasStoodHere) return 'this page stood here before'
+export function reasonOf({ asked, page, written, hasStoodHere, said, shared, misspelt, title, name }: Alike): Told {
+  if (hasStoodHere) return tell('suggest.stood-here')
   if (asked.plain === page.plain) return sameBut(written)
   const slips = slipsOf(asked.plain, page.plain)
   if (slips !== null) return slips === 1 ? oneSlip(asked.plain, page.plain) : someSlips(slips, asked.plain, page.plain)
   if (said.share > Math.max(name, title))
-    return said.share >= SAID_THE_SAME
-      ? 'the page that stood here said the same'
-      : `the page that stood here was about ${quoted(said.words.slice(0, 3))}, too`
-  if (asked.key === page.key) return asked.above === page.above ? 'the same words' : 'the same name in another place'
+    return said.share >= SAID_THE_SAME ? tell('suggest.said-the-same') : tell('suggest.was-about', { words: said.words.slice(0, 3) })
+  if (asked.key === page.key) return asked.above === page.above ? tell('suggest.same-words') : tell('suggest.other-place')
   const [nearly] = misspelt
-  if (nearly !== undefined && shared.length > 0)
-    return `“${nearly.word}” is nearly “${nearly.meant}”, and it shares ${quoted(shared.slice(0, 3))}`
+  if (nearly !== undefined && shared.length > 0) return tell('suggest.nearly-and-shares', { ...nearly, words: shared.slice(0, 3) })
   const inName = slipsOf(asked.name, page.name)
-  if (inName !== null && asked.name.length >= NAME_LEAST)
-    return `${inName === 1 ? 'one letter' : `${inName} letters`} of its name ${inName === 1 ? 'is' : 'are'} different`
+  if (inName !== null && asked.name.length >= NAME_LEAST) return tell('suggest.letters-of-name', { letters: inName })
   const left = asked.words.filter((word) => !page.words.includes(word)).length
   const more = page.words.filter((word) => !shared.includes(word)).length
   if (left === 0 && more === 0)
-    return isInOrder(shared, asked.words, page.words) || shared.length === 1 ? 'the same words' : 'the same words in another order'
-  if (left === 0 && more === 1) return 'one word left out'
-  if (left === 1 && more === 0) return 'one word too many'
-  if (nearly !== undefined) return `“${nearly.word}” is nearly “${nearly.meant}”`
-  if (title > name && title >= TITLE_SAYS) return 'its title says what was asked for'
-  return shared.length > 0 ? `shares ${quoted(shared.slice(0, 3))}` : 'its name is written nearly so'
+    return isInOrder(shared, asked.words, page.words) || shared.length === 1 ? tell('suggest.same-words') : tell('suggest.other-order')
+  if (left === 0 && more === 1) return tell('suggest.word-left-out')
+  if (left === 1 && more === 0) return tell('suggest.word-too-many')
+  if (nearly !== undefined) return tell('suggest.nearly', { word: nearly.word, meant: nearly.meant })
+  if (title > name && title >= TITLE_SAYS) return tell('suggest.title')
+  return shared.length > 0 ? tell('suggest.shares', { words: shared.slice(0, 3) }) : tell('suggest.name-nearly')
 }
 /** Least letters of a name for one that is different to be told. */
 const NAME_LEAST = 4
-
-const quoted = (words: readonly string[]): string => words.map((word) => `“${word}”`).join(', ')
 
 /** Least letters of a text for so many slips to be slips. */
 const SLIPS = [
@@ -97,26 +92,25 @@ function isInOrder(shared: readonly string[], a: readonly string[], b: readonly 
 }
 
 /** In what two paths differ that are one without what tells nothing. */
-function sameBut({ asked, path }: { readonly asked: string; readonly path: string }): string {
+function sameBut({ asked, path }: { readonly asked: string; readonly path: string }): Told {
   const stem = (each: string): string =>
     plainPath(each)
       .replace(/\.\w+$/, '')
       .replace(/\/(?:index|default|home)?$/i, '')
   const [a, b] = [stem(asked), stem(path)]
-  if (a === b) return 'the same but for its ending'
-  if (a.toLowerCase() === b.toLowerCase()) return 'the same but for capitals'
-  return folded(a) === folded(b) ? 'the same but for accents' : 'the same but for the signs between its words'
+  if (a === b) return tell('suggest.but-ending')
+  if (a.toLowerCase() === b.toLowerCase()) return tell('suggest.but-capitals')
+  return folded(a) === folded(b) ? tell('suggest.but-accents') : tell('suggest.but-signs')
 }
 
-function someSlips(slips: number, asked: string, path: string): string {
-  const count = slips === 2 ? 'two' : 'three'
-  if (path.length - asked.length === slips) return `${count} letters left out`
-  if (asked.length - path.length === slips) return `${count} letters too many`
-  return `${count} letters are different`
+function someSlips(letters: number, asked: string, path: string): Told {
+  if (path.length - asked.length === letters) return tell('suggest.letters-left-out', { letters })
+  if (asked.length - path.length === letters) return tell('suggest.letters-too-many', { letters })
+  return tell('suggest.letters-different', { letters })
 }
 
-function oneSlip(asked: string, path: string): string {
-  if (asked.length < path.length) return 'one letter left out'
-  if (asked.length > path.length) return 'one letter too many'
-  return [...asked].sort().join('') === [...path].sort().join('') ? 'two letters swapped' : 'one letter is different'
+function oneSlip(asked: string, path: string): Told {
+  if (asked.length < path.length) return tell('suggest.letter-left-out')
+  if (asked.length > path.length) return tell('suggest.letter-too-many')
+  return [...asked].sort().join('') === [...path].sort().join('') ? tell('suggest.letters-swapped') : tell('suggest.letter-different')
 }

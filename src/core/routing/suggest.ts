@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { FITTED } from './fitted.ts'
 import { isBelow, LIKENESSES, type Likeness, unlike } from './likeness.ts'
 import { type FiledAddress, type FiledPage, type KnownPage, PageFiles, type Piece, type Wanted } from './page-files.ts'
@@ -16,7 +17,7 @@ export interface PageSuggestion {
   readonly to: string
   /** How likely it is that this page was meant, from 0 to 1; see {@link SCORE_WORDS}. */
   readonly score: number
-  readonly reason: string
+  readonly reason: Told
 }
 
 /** From here on a suggestion is sure: of a hundred such, 98 are right. */
@@ -24,10 +25,10 @@ export const SURE = 0.98
 
 /** How a suggestion is scored, as it is told to people. */
 export const SCORE_WORDS = [
-  'The number is how likely it is that this page was meant: of a hundred suggestions at 80, eighty or more are right. It was measured on made-up moves of many kinds.',
-  'Most tells the last part of the address: its letters, how rare they are on your site, and its numbers, beside the names and titles of your pages.',
-  'Folders decide between pages whose names are alike. So do old addresses of a page, and the title and text of the page that once stood there.',
-  'Where two pages are equally near, neither is sure.',
+  tell('suggest.score'),
+  tell('suggest.score-name'),
+  tell('suggest.score-folders'),
+  tell('suggest.score-equal'),
 ] as const
 
 /** What is no better than this is none; and nothing that is guessed is certain. */
@@ -268,7 +269,7 @@ export class PageFinder {
     return out
   }
 
-  #reason(asked: AskedAddress, filed: FiledPage, address: FiledAddress, likeness: Float64Array): string {
+  #reason(asked: AskedAddress, filed: FiledPage, address: FiledAddress, likeness: Float64Array): Told {
     const get = (name: Likeness): number => likeness[PLACE[name]] ?? 0
     const own = filed.addresses[0] ?? address
     const theirs = new Set([...own.spelt.words, ...wordsOf(plainTitle(filed.page.title))])

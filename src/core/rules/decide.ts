@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { type Attribute, type AttributeChanges, valueNamed } from '../markup/index.ts'
 import { ANSWERS, type Answer, BY_HAND, type LinkFacts, TAGS } from './facts.ts'
 import { LOWEST } from './lowest.ts'
@@ -178,40 +179,50 @@ function alsoChanges({ also }: Decision, facts: LinkFacts, tag: WrittenTag, chan
   }
 }
 
-/** A reason in plain words. */
-export function sayReason(reason: Reason): string {
-  if (reason.by === 'rule') return `rule ${reason.number}: ${reason.name}`
-  if (reason.by === 'sponsor') return `the page is written for ${reason.name}`
-  if (reason.by === 'queue') return 'it waits for an editor'
-  if (reason.by === 'lowest') return 'links to partners are paid'
-  return reason.by === 'hand' ? 'set by hand' : 'as it was written'
+/** By what links that were decided alike are put together: the kind of each reason, a rule by its number. */
+export const orderOfBecause = ({ because: { hints, noopener, noreferrer } }: Decision): string =>
+  [hints, noopener, noreferrer]
+    .map((reason) => (reason === null ? '' : reason.by === 'rule' ? `rule ${String(reason.number).padStart(6, '0')}` : reason.by))
+    .join(' ')
+
+/** A reason as it is told. */
+export function tellReason(reason: Reason): Told {
+  if (reason.by === 'rule') return tell('because.rule', { number: reason.number, name: reason.name })
+  if (reason.by === 'sponsor') return tell('because.sponsor', { partner: reason.name })
+  if (reason.by === 'queue') return tell('because.queue')
+  if (reason.by === 'lowest') return tell('because.lowest')
+  return reason.by === 'hand' ? tell('because.hand') : tell('because.source')
 }
 
-const SAID: Readonly<Record<keyof Decision['because'], string>> = {
-  hints: 'what search engines are told',
-  opens: 'how it opens',
-  noopener: 'noopener',
-  noreferrer: 'noreferrer',
-  referrer: 'referrer policy',
-  mark: 'mark behind the words',
-  spoken: 'said aloud',
-  title: 'title',
+const SAID: Readonly<Record<keyof Decision['because'], Told>> = {
+  hints: tell('decided.hints'),
+  opens: tell('decided.opens'),
+  noopener: tell('decided.noopener'),
+  noreferrer: tell('decided.noreferrer'),
+  referrer: tell('decided.referrer'),
+  mark: tell('decided.mark'),
+  spoken: tell('decided.spoken'),
+  title: tell('decided.title'),
 }
 
-/** Each attribute of a link with who decided it, in plain words; the two questions first, then what else was decided. */
-export function explain({ because }: Decision): readonly { readonly what: string; readonly reason: Reason }[] {
+/** Each attribute of a link with who decided it; the two questions first, then what else was decided. */
+export function explain({ because }: Decision): readonly { readonly what: Told; readonly reason: Reason }[] {
   return (Object.keys(SAID) as (keyof Decision['because'])[]).flatMap((key) => {
     const reason = because[key]
     return reason === null ? [] : [{ what: SAID[key], reason }]
   })
 }
 
-/** Why `rel` and `target` are what they are, in plain words. */
-export function becauseOf({ because }: Decision): { rel: string; target: string } {
-  const others = [
-    because.noopener === null ? '' : `noopener: ${sayReason(because.noopener)}`,
-    because.noreferrer === null ? '' : `noreferrer: ${sayReason(because.noreferrer)}`,
-  ].filter((words) => words !== '')
-  const hints = because.hints.by === 'source' && others.length > 0 ? [] : [sayReason(because.hints)]
-  return { rel: [...hints, ...others].join('; '), target: sayReason(because.opens) }
+/** Why `rel` and `target` are what they are. */
+export function becauseOf({ because }: Decision): { rel: Told; target: Told } {
+  const others = (['noopener', 'noreferrer'] as const).flatMap((token) => {
+    const reason = because[token]
+    return reason === null ? [] : [tell('because.token', { token, why: tellReason(reason) })]
+  })
+  const hints = because.hints.by === 'source' && others.length > 0 ? [] : [tellReason(because.hints)]
+  const [first, ...more] = [...hints, ...others]
+  return {
+    rel: first !== undefined && more.length === 0 ? first : tell('because.all', { each: [...hints, ...others] }),
+    target: tellReason(because.opens),
+  }
 }

@@ -8,7 +8,17 @@ export {
   testsOf,
   wildcard,
 } from './condition.ts'
-export { becauseOf, changesFor, type Decision, decide, explain, type Reason, sayReason, type WrittenTag } from './decide.ts'
+export {
+  becauseOf,
+  changesFor,
+  type Decision,
+  decide,
+  explain,
+  orderOfBecause,
+  type Reason,
+  tellReason,
+  type WrittenTag,
+} from './decide.ts'
 export { type DeliveredLink, type DeliveredPage, deliverPage, foresee } from './deliver.ts'
 export {
   ANSWERS,
@@ -58,7 +68,6 @@ export {
   type Unheard,
   unheardRules,
 } from './rule.ts'
-export { type Strand, sayCondition, sayHints, sayTest, sayWhat, sayWhich, strandOf } from './say.ts'
 export {
   type CompiledSite,
   compileSite,
@@ -70,6 +79,7 @@ export {
   withShortLinks,
 } from './site.ts'
 export { type StartingSet, startingSets } from './starting.ts'
+export { type Strand, strandOf } from './strand.ts'
 export { type PageSurvey, type RuleStream, ruleStream, surveyPage } from './stream.ts'
 export { type RuleListState, type RulesTakenBack, takeBackRules } from './take-back.ts'
 export { isPaid, type PaidWords } from './telling.ts'

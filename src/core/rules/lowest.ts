@@ -24,7 +24,7 @@ export function lowestRules(terms: PaidTerms): readonly CompiledRule[] {
   if (paying.size === 0) return []
   const rule: Rule = {
     id: 'lowest',
-    name: 'Links to partners are paid',
+    name: '', // it is told by what it is, see `tellReason`
     isOn: true,
     isBinding: false,
     when: paying.size === terms.partners.length ? { is: 'partner' } : { is: 'partner', of: [...paying] },

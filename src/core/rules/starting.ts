@@ -1,14 +1,17 @@
-import { spokenIn } from '../spoken/index.ts'
+import { spokenIn, type Told, tell } from '../../words/index.ts'
 import type { Rule } from './rule.ts'
+
+/** A rule that may be taken over; its name is said in the language of whoever takes it. */
+export type BeginningRule = Omit<Rule, 'id' | 'name'> & { readonly name: Told }
 
 /** A list of rules to begin with. Ids are given when it is taken. */
 export interface StartingSet {
   readonly name: 'careful' | 'strict'
-  readonly what: string
-  readonly rules: readonly Omit<Rule, 'id'>[]
+  readonly what: Told
+  readonly rules: readonly BeginningRule[]
 }
 
-const rule = (name: string, when: Rule['when'], what: Rule['what'], isBinding = false): Omit<Rule, 'id'> => ({
+const rule = (name: Told, when: Rule['when'], what: Rule['what'], isBinding = false): BeginningRule => ({
   name,
   isOn: true,
   isBinding,
@@ -16,22 +19,22 @@ const rule = (name: string, when: Rule['when'], what: Rule['what'], isBinding = 
   what,
 })
 
-const paid = rule('Partners’ sites are paid', { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }, true)
-const newTab = rule('Outside links open a new tab', { is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: spokenIn('en').newTab })
-const sameTab = rule('Inside links stay in the tab', { is: 'kind', of: ['inside page', 'section'] }, { opens: 'same tab' })
+const paid = rule(tell('beginning.paid'), { is: 'partner' }, { hints: ['sponsored', 'nofollow'] }, true)
+const newTab = rule(tell('beginning.new-tab'), { is: 'kind', of: ['outside'] }, { opens: 'new tab', spoken: spokenIn('en').newTab })
+const sameTab = rule(tell('beginning.same-tab'), { is: 'kind', of: ['inside page', 'section'] }, { opens: 'same tab' })
 
 const STARTING_SETS: readonly StartingSet[] = [
   {
     name: 'careful',
-    what: 'Outside links open a new tab and say so, inside links stay. Links to partners stay marked as paid, and what you set by hand stays.',
+    what: tell('beginning.careful'),
     rules: [newTab, sameTab],
   },
   {
     name: 'strict',
-    what: 'Paid links are always marked, also over what was set by hand; no other site is vouched for, none learns where readers came from, and outside links open a new tab.',
+    what: tell('beginning.strict'),
     rules: [
       paid,
-      rule('Other sites are not vouched for', { is: 'kind', of: ['outside'] }, { hints: ['nofollow'], noreferrer: true }, true),
+      rule(tell('beginning.not-vouched'), { is: 'kind', of: ['outside'] }, { hints: ['nofollow'], noreferrer: true }, true),
       newTab,
       sameTab,
     ],

@@ -1,8 +1,9 @@
+import { type Told, tell } from '../../words/index.ts'
 import { UNFORTUNATE } from './unfortunate.ts'
 
 /** Something that makes a slug easier or harder to say, hear and type. */
 export interface SayReason {
-  readonly what: string
+  readonly what: Told
   readonly isGood: boolean
 }
 
@@ -24,31 +25,31 @@ const SYLLABLES_GOOD = 3
 const LETTERS_GOOD = 12
 
 /** Letters that are written and not said, or said as others are written: whoever hears them types something else. */
-const UNSPOKEN: readonly (readonly [pattern: RegExp, what: string])[] = [
-  [/ough|augh/, '“ough” is said in many ways'],
-  [/igh|eigh/, '“gh” is not said'],
-  [/(?:^|-)kn/, 'the K of “kn” is not said'],
-  [/(?:^|-)wr/, 'the W of “wr” is not said'],
-  [/(?:^|-)ps|(?:^|-)pn/, 'the P at the front is not said'],
-  [/mb(?:$|-)/, 'the B of “mb” is not said'],
-  [/ph/, '“ph” is heard as F'],
-  [/sch|tsch/, '“sch” is heard as “sh”'],
-  [/rh/, 'the H of “rh” is not said'],
-  [/sc(?=[eiy])/, 'the C of “sc” is not said'],
-  [/x/, 'X is heard as “ks”'],
-  [/q(?!u)/, 'Q without U is guessed at'],
+const UNSPOKEN: readonly (readonly [pattern: RegExp, what: Told])[] = [
+  [/ough|augh/, tell('say.ough')],
+  [/igh|eigh/, tell('say.gh')],
+  [/(?:^|-)kn/, tell('say.kn')],
+  [/(?:^|-)wr/, tell('say.wr')],
+  [/(?:^|-)ps|(?:^|-)pn/, tell('say.p-first')],
+  [/mb(?:$|-)/, tell('say.mb')],
+  [/ph/, tell('say.ph')],
+  [/sch|tsch/, tell('say.sch')],
+  [/rh/, tell('say.rh')],
+  [/sc(?=[eiy])/, tell('say.sc')],
+  [/x/, tell('say.x')],
+  [/q(?!u)/, tell('say.q')],
 ]
 /** Doubled letters are heard as one. "ss", "ll" and "oo", "ee" at the end of common words are what people expect. */
 const DOUBLED = /([bcdfgkmnprtvz])\1/
 
 /** Signs that the eye takes for each other. */
-const LOOK_ALIKE: readonly (readonly [pattern: RegExp, what: string])[] = [
-  [/[a-z]0|0[a-z]/, '0 looks like the letter O'],
-  [/[a-z]1|1[a-z]/, '1 looks like the letter L'],
-  [/[a-z]5|5[a-z]/, '5 looks like the letter S'],
-  [/rn/, '“rn” looks like “m”'],
-  [/vv/, '“vv” looks like “w”'],
-  [/cl(?=[aou])/, '“cl” looks like “d”'],
+const LOOK_ALIKE: readonly (readonly [pattern: RegExp, what: Told])[] = [
+  [/[a-z]0|0[a-z]/, tell('say.zero')],
+  [/[a-z]1|1[a-z]/, tell('say.one')],
+  [/[a-z]5|5[a-z]/, tell('say.five')],
+  [/rn/, tell('say.rn')],
+  [/vv/, tell('say.vv')],
+  [/cl(?=[aou])/, tell('say.cl')],
 ]
 
 /**
@@ -62,27 +63,27 @@ export function sayabilityOf(slug: string): Sayability {
   const dashes = words.length - 1
   const reasons: SayReason[] = []
   let score = 100
-  const costs = (points: number, what: string): void => {
+  const costs = (points: number, what: Told): void => {
     score -= points
     reasons.push({ what, isGood: false })
   }
-  const gains = (what: string): void => void reasons.push({ what, isGood: true })
+  const gains = (what: Told): void => void reasons.push({ what, isGood: true })
   const unfortunate = unfortunateIn(slug)
-  if (unfortunate !== null) costs(70, `it has “${unfortunate.word}” in it, which is rude in ${unfortunate.language}`)
-  if (syllables > SYLLABLES_GOOD) costs(Math.min(40, (syllables - SYLLABLES_GOOD) * 7), `${syllables} syllables are many`)
-  else gains(syllables === 1 ? 'one syllable' : `${syllables} syllables`)
-  if (letters > LETTERS_GOOD) costs(Math.min(30, (letters - LETTERS_GOOD) * 2), `${letters} letters are long to type`)
-  else if (letters < 3) costs(10, 'so short that a slip of one key leads elsewhere')
-  else gains(`${letters} letters`)
-  if (dashes > 1) costs((dashes - 1) * 10, `${dashes} hyphens have to be said`)
+  if (unfortunate !== null) costs(70, tell('say.rude', { word: unfortunate.word, language: unfortunate.language }))
+  if (syllables > SYLLABLES_GOOD) costs(Math.min(40, (syllables - SYLLABLES_GOOD) * 7), tell('say.syllables', { count: syllables }))
+  else gains(syllables === 1 ? tell('say.one-syllable') : tell('say.few-syllables', { count: syllables }))
+  if (letters > LETTERS_GOOD) costs(Math.min(30, (letters - LETTERS_GOOD) * 2), tell('say.letters', { count: letters }))
+  else if (letters < 3) costs(10, tell('say.too-short'))
+  else gains(tell('say.few-letters', { count: letters }))
+  if (dashes > 1) costs((dashes - 1) * 10, tell('say.hyphens', { count: dashes }))
   else if (dashes === 1) score -= 3
-  if (/\d/.test(slug)) costs(12, 'a number is heard as a word: two, to or too')
+  if (/\d/.test(slug)) costs(12, tell('say.number'))
   for (const [pattern, what] of UNSPOKEN) if (pattern.test(slug)) costs(12, what)
   const doubled = DOUBLED.exec(slug)?.[1]
-  if (doubled !== undefined) costs(6, `one ${doubled.toUpperCase()} is heard, and two are written`)
+  if (doubled !== undefined) costs(6, tell('say.doubled', { letter: doubled.toUpperCase() }))
   for (const [pattern, what] of LOOK_ALIKE) if (pattern.test(slug)) costs(8, what)
-  if (!/[aeiouy]/.test(slug.replaceAll(/[\d-]/g, ''))) costs(25, 'without a vowel it cannot be said as a word')
-  else if (/[bcdfghjklmnpqrstvwxz]{5,}/.test(slug)) costs(12, 'many consonants in a row')
+  if (!/[aeiouy]/.test(slug.replaceAll(/[\d-]/g, ''))) costs(25, tell('say.no-vowel'))
+  else if (/[bcdfghjklmnpqrstvwxz]{5,}/.test(slug)) costs(12, tell('say.consonants'))
   return {
     score: Math.max(0, score),
     reasons,

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../words/index.ts'
 import { parseUrl } from '../address/index.ts'
 import { type Sayability, sayabilityOf } from './sayability.ts'
 import { slugFault, wordsOf } from './slug.ts'
@@ -5,7 +6,7 @@ import { slugFault, wordsOf } from './slug.ts'
 export interface SlugSuggestion {
   readonly slug: string
   /** In plain words. */
-  readonly why: string
+  readonly why: Told
   /** How well it is said: see `sayabilityOf`. */
   readonly score: Sayability['score']
 }
@@ -32,23 +33,23 @@ export function suggestSlugs(destination: string, title: string, isTaken: (slug:
   const pathWords = sayable(wordsOf((url === null ? '' : lastSegment(url)).replace(/\.[a-z0-9]{1,5}$/i, '')))
   const hostWords = wordsOf(host)
   const candidates: SlugSuggestion[] = []
-  const offer = (words: readonly string[], why: string): void => {
+  const offer = (words: readonly string[], why: Told): void => {
     const slug = words.join('-')
     if (slug.length < 2 || slugFault(slug) !== null || candidates.some((each) => each.slug === slug)) return
     if (isTaken(slug)) return
     candidates.push({ slug, why, score: sayabilityOf(slug).score })
   }
   const lead = titleWords.length > 0 ? titleWords : pathWords
-  offer(lead.slice(-1), 'one word, easy to say')
-  offer(lead.slice(0, 2), 'two words from its name')
-  offer(lead.slice(0, MAX_WORDS), 'says what it is')
-  offer(pathWords.slice(0, 2), 'the words of its own address')
-  offer([...hostWords.slice(0, 2)], 'the name of the site')
-  offer([...hostWords.slice(0, 1), ...lead.slice(-1)], 'the site and the thing')
+  offer(lead.slice(-1), tell('slug.one-word'))
+  offer(lead.slice(0, 2), tell('slug.two-words'))
+  offer(lead.slice(0, MAX_WORDS), tell('slug.says-it'))
+  offer(pathWords.slice(0, 2), tell('slug.own-address'))
+  offer([...hostWords.slice(0, 2)], tell('slug.site'))
+  offer([...hostWords.slice(0, 1), ...lead.slice(-1)], tell('slug.site-and-thing'))
   for (let number = 2; candidates.length === 0 && number < 100; number++) {
     offer(
       [...(lead.length > 0 ? lead.slice(-1) : hostWords.length > 0 ? hostWords.slice(0, 1) : ['link']), String(number)],
-      'numbered, as the plain word is taken',
+      tell('slug.numbered'),
     )
   }
   // What is hard to say comes last, whatever it says.

@@ -1,21 +1,21 @@
-import { keel } from './001-keel.ts'
-import { pagesDesk } from './002-pages-desk.ts'
-import { marks } from './003-marks.ts'
-import { newcomer } from './004-newcomer.ts'
-import { weather } from './005-weather.ts'
-import { realUse } from './006-real-use.ts'
-import { notes } from './007-notes.ts'
-import { ground } from './008-ground.ts'
+import { firstTables } from './001-first-tables.ts'
+import { writingAndParts } from './002-writing-and-parts.ts'
+import { conditionsAndBulkChanges } from './003-conditions-and-bulk-changes.ts'
+import { removedShortLinks } from './004-removed-short-links.ts'
+import { jobsBegun } from './005-jobs-begun.ts'
+import { setUpAndPeople } from './006-set-up-and-people.ts'
+import { notesBesideContent } from './007-notes-beside-content.ts'
+import { changeLog } from './008-change-log.ts'
 import { redirects } from './009-redirects.ts'
 import { missed } from './010-missed.ts'
-import { wide } from './011-wide.ts'
+import { widePatterns } from './011-wide-patterns.ts'
 import { partners } from './012-partners.ts'
 import { shortLinks } from './013-short-links.ts'
 import { sitemap } from './014-sitemap.ts'
 import { counting } from './015-counting.ts'
 import { paid } from './016-paid.ts'
 import { steps } from './017-steps.ts'
-import { spelling } from './018-spelling.ts'
+import { foldedPaths } from './018-folded-paths.ts'
 import { ledTo } from './019-led-to.ts'
 import { setAside } from './020-set-aside.ts'
 import { ledRows } from './021-led-rows.ts'
@@ -26,27 +26,31 @@ import { lookUps } from './025-look-ups.ts'
 import { presentVersions } from './026-present-versions.ts'
 import { importsInParts } from './027-imports-in-parts.ts'
 import { memberships } from './028-memberships.ts'
+import { sentences } from './029-sentences.ts'
 
-/** In the order they run; a landed one is never edited, only followed. */
+/**
+ * In the order they run; a landed one is never edited, only followed. The name that each has in its file is the one by which databases
+ * know that it was run, also where its file says better by now what it does.
+ */
 export const MIGRATIONS = [
-  keel,
-  pagesDesk,
-  marks,
-  newcomer,
-  weather,
-  realUse,
-  notes,
-  ground,
+  firstTables,
+  writingAndParts,
+  conditionsAndBulkChanges,
+  removedShortLinks,
+  jobsBegun,
+  setUpAndPeople,
+  notesBesideContent,
+  changeLog,
   redirects,
   missed,
-  wide,
+  widePatterns,
   partners,
   shortLinks,
   sitemap,
   counting,
   paid,
   steps,
-  spelling,
+  foldedPaths,
   ledTo,
   setAside,
   ledRows,
@@ -57,4 +61,5 @@ export const MIGRATIONS = [
   presentVersions,
   importsInParts,
   memberships,
+  sentences,
 ] as const

@@ -1,5 +1,6 @@
 import type { RedirectDraft } from '../../core/exchange/index.ts'
 import type { QueryHabit, RedirectConditions, RedirectMatch, RedirectStatus, ShortLinkCourse } from '../../core/routing/index.ts'
+import type { Said } from '../../words/index.ts'
 import { code, double, empty, id, integer, json, no, none, now, text, texts, time, uuid, version, word, yes } from './column.ts'
 import { every, type RowOf, table } from './table.ts'
 
@@ -127,7 +128,7 @@ export const redirectSteps = table('redirect_steps', {
   id: uuid.key,
   siteId: uuid,
   personId: uuid.orNull,
-  what: text,
+  what: json<Said>(),
   at: now,
   undoneAt: time.orNull,
 })

@@ -1,3 +1,4 @@
+import type { Said } from '../../words/index.ts'
 import { bytea, id, integer, json, none, now, smallint, text, time, uuid, uuids, version, word } from './column.ts'
 import { type RowOf, table } from './table.ts'
 
@@ -155,7 +156,7 @@ export const plannedPublications = table('planned_publications', {
   pages: uuids.orNull,
   personId: uuid.orNull,
   state: word<'planned' | 'done' | 'failed' | 'cancelled'>().or("'planned'::text"),
-  message: text.orNull,
+  message: json<Said>().orNull,
   createdAt: now,
 })
 

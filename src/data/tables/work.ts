@@ -1,3 +1,4 @@
+import type { Said } from '../../words/index.ts'
 import { bytea, id, integer, json, no, now, text, time, uuid, word } from './column.ts'
 import { type RowOf, table } from './table.ts'
 
@@ -11,7 +12,7 @@ export const jobs = table('jobs', {
   total: integer.or('0'),
   input: json<unknown>(),
   report: json<unknown>().orNull,
-  message: text.orNull,
+  message: json<Said>().orNull,
   isCancelAsked: no,
   personId: uuid.orNull,
   createdAt: now,
@@ -39,6 +40,6 @@ export const crawled = table('crawled', {
   state: text,
   bytes: bytea.orNull,
   mediaType: text.orNull,
-  reason: text.orNull,
+  reason: json<Said>().orNull,
   fetchedAt: time.orNull,
 })

@@ -2,6 +2,7 @@ import type { IncomingMessage, ServerResponse } from 'node:http'
 import { pipeline, type Writable } from 'node:stream'
 import { originOf } from '../../core/rules/index.ts'
 import { OutOfBounds } from '../../outside/index.ts'
+import { tell } from '../../words/index.ts'
 import type { Delivery } from '../delivery.ts'
 import { answerMissing, asksForPage, missingTo, noteMissing } from '../missing.ts'
 import { say } from '../say.ts'
@@ -28,9 +29,9 @@ export function frontDoor(
 ): void {
   const origin = originBehind(entry)
   const path = pathOf(request)
-  if (origin === null || path === null) return say(response, 502, 'The site behind this address is not set up rightly.', request.method)
+  if (origin === null || path === null) return say(response, 502, tell('answer.door-unfit'), request.method)
   const sign = signOf(delivery.clicks.node, host)
-  if (isRing(request, sign)) return say(response, 508, 'This address leads in a ring and ends nowhere.', request.method)
+  if (isRing(request, sign)) return say(response, 508, tell('answer.ring'), request.method)
   const publicOrigin = originOf(host, Number(request.socket.localPort))
   const stamp = `-mr${view.stamp(entry)}`
   const door: Door = { delivery, view, entry, site: view.site(entry), host, origin, path, publicOrigin, stamp, sign }
@@ -71,10 +72,9 @@ function ask(door: Door, request: IncomingMessage, response: ServerResponse, hea
 function refuse({ delivery, host }: Door, request: IncomingMessage, response: ServerResponse, error: NodeJS.ErrnoException): void {
   if (response.destroyed || response.headersSent) return void response.destroy()
   const again = { 'Retry-After': '10' }
-  if (error instanceof TooSlow)
-    return say(response, 504, 'This site is taking too long to answer. Please try again in a moment.', request.method, again)
+  if (error instanceof TooSlow) return say(response, 504, tell('answer.too-slow'), request.method, again)
   delivery.log.warn({ host, code: error.code, outOfBounds: error instanceof OutOfBounds }, 'the site behind a front door does not answer')
-  say(response, 502, 'This site does not answer at the moment. Please try again soon.', request.method, again)
+  say(response, 502, tell('answer.no-answer'), request.method, again)
 }
 
 /** A page of up to this many bytes is waited for and sent in one piece, with its length. */

@@ -1,5 +1,5 @@
 import { useMutation } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import { toast } from 'sonner'
 import type { Block, BlockPut } from '../../contract/blocks.ts'
 import { readableAddress } from '../../core/address/index.ts'
@@ -7,13 +7,13 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 
 const PLACES: readonly BlockPut['where'][] = ['before the text', 'behind the text', 'at the end of the page']
 const pages = (count: number): string => `${count} ${count === 1 ? 'page' : 'pages'}`
 
 /** Where a block shows, and putting it on all or some of the other pages. */
 export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boolean; onClose: () => void }) {
-  const id = useId()
   const [where, setWhere] = useState<BlockPut['where']>('behind the text')
   const [chosen, setChosen] = useState<ReadonlySet<string> | null>(null)
   const uses = useAsk('blocks.uses', { id: block.id })
@@ -56,21 +56,12 @@ export function PutBlock({ block, canPut, onClose }: { block: Block; canPut: boo
               put.mutate()
             }}
           >
-            <div>
-              <label className="field-label" htmlFor={`${id}-where`}>
-                Where on the page?
-              </label>
-              <select
-                id={`${id}-where`}
-                className="field"
-                value={where}
-                onChange={({ target }) => setWhere(target.value as BlockPut['where'])}
-              >
-                {PLACES.map((each) => (
-                  <option key={each}>{each}</option>
-                ))}
-              </select>
-            </div>
+            <Select
+              label="Where on the page?"
+              value={where}
+              options={PLACES.map((each) => [each, each])}
+              onChange={(value) => setWhere(value as BlockPut['where'])}
+            />
             <PickPages
               label="On which pages?"
               all="All that do not show it yet"

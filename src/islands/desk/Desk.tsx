@@ -4,11 +4,13 @@ import { readableAddress } from '../../core/address/index.ts'
 import { PlacementRow } from '../../ui/PlacementRow.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
+import { When } from '../../ui/When.tsx'
+import { type InWords, number } from '../../words/index.ts'
 import { FINDING_WORDS } from '../links/words.ts'
 import { findingChip, HURTS } from '../redirects/words.ts'
 
 interface DeskProps {
-  initial: DeskData
+  initial: InWords<DeskData>
   canEditRules: boolean
   canImport: boolean
 }
@@ -53,21 +55,20 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
         <p className="text-ink-soft">
           {data.reading === null
             ? `${data.links} links on ${data.pages} pages`
-            : `${data.pages} pages; their links are being read, ${data.reading.toLocaleString('en')} so far`}
+            : `${data.pages} pages; their links are being read, ${number(data.reading)} so far`}
         </p>
       </header>
       {data.setAside > 0 && (
         <Matter title="Some of what visitors did could not be stored" action={null}>
-          {data.setAside.toLocaleString('en')} {data.setAside === 1 ? 'line' : 'lines'} of the log of clicks in the last 30 days: kept
-          beside it, in set-aside.txt. Everything else is counted.
+          {number(data.setAside)} {data.setAside === 1 ? 'line' : 'lines'} of the log of clicks in the last 30 days: kept beside it, in
+          set-aside.txt. Everything else is counted.
         </Matter>
       )}
       {data.troubles.length > 0 && (
         <Matter isBroken title="The disk takes no more clicks" action={null}>
-          Since {new Date(data.troubles[0]?.since ?? '').toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })} the log of
-          clicks cannot be written{data.troubles.length > 1 && ` on ${data.troubles.length} machines`}. Visitors are answered all the same;
-          their clicks are held in memory and counted when there is room again. Make room on the disk, and do not restart the server before
-          that.
+          Since <When at={data.troubles[0]?.since ?? ''} /> the log of clicks cannot be written
+          {data.troubles.length > 1 && ` on ${data.troubles.length} machines`}. Visitors are answered all the same; their clicks are held in
+          memory and counted when there is room again. Make room on the disk, and do not restart the server before that.
         </Matter>
       )}
       {data.pages === 0 && (

@@ -9,6 +9,7 @@ import { Form } from '../../ui/Form.tsx'
 import { LandingNote } from '../../ui/LandingNote.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { number } from '../../words/index.ts'
 
 /** A page gets another address, or goes: what leads to it is told, and its old address keeps working in the same step. */
 export function AddressDialog({ page, onClose }: { page: PageSource; onClose: () => void }) {
@@ -24,7 +25,7 @@ export function AddressDialog({ page, onClose }: { page: PageSource; onClose: ()
               ? 'Looking for what links to it…'
               : total === 0
                 ? 'No link of the site leads to it.'
-                : `${total.toLocaleString('en')} ${total === 1 ? 'link of the site leads' : 'links of the site lead'} to it; `}
+                : `${number(total)} ${total === 1 ? 'link of the site leads' : 'links of the site lead'} to it; `}
             {total !== undefined && total > 0 && (
               <a className="underline" href={`/links?destination=${encodeURIComponent(page.address)}`}>
                 see them

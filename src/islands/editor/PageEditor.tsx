@@ -1,14 +1,13 @@
-import { ExternalLink, History as HistoryIcon, Link2, MonitorSmartphone, Redo2, Signpost, Undo2 } from 'lucide-react'
-import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, useSyncExternalStore } from 'react'
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Page, PageList as PageListData, PageSource } from '../../contract/pages.ts'
-import { escapeAttribute, escapeText, scanLinks, scanPictures, valueNamed } from '../../core/markup/index.ts'
+import { scanPictures } from '../../core/markup/index.ts'
 import type { DeliveredLink, SiteSetup } from '../../core/rules/index.ts'
-import { Either } from '../../ui/Either.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { tellPageAtHand, tellSaving } from '../../ui/saving.ts'
 import { useSite } from '../../ui/short-links.ts'
+import { inWords } from '../../words/index.ts'
 import { PageList } from '../pages/PageList.tsx'
 import { AddressDialog } from './AddressDialog.tsx'
 import { useAnalysis } from './analysis.ts'
@@ -18,6 +17,8 @@ import { BlockFields } from './BlockFields.tsx'
 import { Conflict } from './Conflict.tsx'
 import { type Choice, choiceAt, makeLink, type Selected } from './choice.ts'
 import { PageDraft } from './draft.ts'
+import { useDraftState } from './draft-state.ts'
+import { EditorHead } from './EditorHead.tsx'
 import { Frame, type FrameHandle, linkInThing } from './Frame.tsx'
 import type { Key, Standing, Stretch } from './frame/messages.ts'
 import type { Parts } from './frame/things.ts'
@@ -27,16 +28,11 @@ import { readDestination } from './link/LinkField.tsx'
 import { LinkPanel } from './link/LinkPanel.tsx'
 import { applyTo, showLinkAt } from './link/panel.tsx'
 import { mendPiece } from './link/pasted.ts'
-import { upload } from './link/upload.ts'
-import { PresenceLine } from './Presence.tsx'
 import { Preview } from './Preview.tsx'
-import { Quick } from './Quick.tsx'
+import { usePutIn } from './put-in.ts'
 import { type SuggestedHandle, SuggestedHere } from './SuggestedHere.tsx'
+import { Toolbar } from './Toolbar.tsx'
 import { tellClosedPart, tellDiffered, tellPart } from './tellings.ts'
-import { WritingBar } from './WritingBar.tsx'
-
-/** Until the panel of what was chosen is there. */
-const PANEL_MS = 60
 
 const SourceEditor = lazy(() => import('./SourceEditor.tsx'))
 
@@ -103,11 +99,6 @@ function useDraft(source: PageSource) {
   return { draft, waiting }
 }
 
-/** A part of the draft's state; a key typed that leaves it as it is draws nothing anew. */
-function useDraftState<T>(draft: PageDraft, of: (state: PageDraft['state']) => T): T {
-  return useSyncExternalStore(draft.subscribe, () => of(draft.state))
-}
-
 function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits, chosenLink }: PageEditorProps & { source: PageSource }) {
   const { draft, waiting } = useDraft(source)
   useEffect(() => draft.meet(source), [draft, source])
@@ -115,8 +106,6 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
     tellPageAtHand({ id: source.id, title: source.title })
     return () => tellPageAtHand(null)
   }, [source.id, source.title])
-  const canUndo = useDraftState(draft, (state) => state.canUndo)
-  const canRedo = useDraftState(draft, (state) => state.canRedo)
   const theirs = useDraftState(draft, (state) => state.theirs)
   const news = useDraftState(draft, (state) => state.news)
   const site = useSite(setup, port)
@@ -134,8 +123,6 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
   const frame = useRef<FrameHandle>(null)
   const suggestedHere = useRef<SuggestedHandle>(null)
   const pictureField = useRef<HTMLInputElement>(null)
-  /** A picture that was put in and is not on the page yet, by its path. */
-  const [wordless, setWordless] = useState<string | null>(null)
   const derived = useMemo(() => choiceAt(analysis, selected), [analysis, selected])
   const choice = explicit ?? derived
   useChoiceKept(draft, setExplicit, setSelected)
@@ -181,44 +168,11 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
       return
     }
     if (!applyTo(draft, analysis, makeLink(analysis.text, onto, destination, {}))) return
-    const mends = repaired?.repairs.map(({ what }) => what) ?? []
+    const mends = repaired?.repairs.map(({ what }) => inWords(what)) ?? []
     toast.success(mends.length === 0 ? 'Linked.' : `Linked. ${mends.join('. ')}.`)
     if (onto.kind === 'words') showLinkAt({ draft, onChoose: setExplicit, onPoint: point }, onto.from)
   }
-  const onFiles = async (files: readonly File[]): Promise<void> => {
-    for (const file of files) {
-      const made = canEdit ? await upload(file) : null
-      if (made === null) continue
-      const name = file.name.replace(/\.[^.]*$/, '')
-      if (made.mediaType.startsWith('image/')) setWordless(made.path)
-      if (made.mediaType.startsWith('image/')) frame.current?.run({ name: 'insert', html: `<img src="${made.path}">`, where: 'here' })
-      else
-        frame.current?.run({
-          name: 'insert',
-          html: `<a href="${made.path}"${setup.downloadsFiles === true ? ' download=""' : ''} data-by-hand="">${escapeText(name)}</a>`,
-          where: 'here',
-        })
-    }
-  }
-  /** A picture that was put in is asked for its words at once: whoever does not see it has nothing else. */
-  useEffect(() => {
-    const put = wordless === null ? undefined : analysis.pictures.find(({ src, alt }) => src === wordless && alt === null)
-    if (put === undefined) return
-    setWordless(null)
-    setExplicit({ kind: 'picture', start: put.start })
-    setTimeout(() => document.querySelector<HTMLTextAreaElement>('[data-alt-field]')?.focus(), PANEL_MS)
-  }, [analysis, wordless])
-  const insertButton = (): void => {
-    const { text } = draft.state
-    const classes = scanLinks(text).links.map(({ attributes }) => valueNamed(text, attributes, 'class') ?? '')
-    const known = escapeAttribute(classes.find((each) => /\b(?:button|btn|cta)\b/i.test(each)) ?? 'button')
-    frame.current?.run({
-      name: 'insert',
-      html: `<p><a class="${known}" data-by-hand="">Words of the button</a></p>`,
-      where: 'after',
-      chooses: true,
-    })
-  }
+  const { onFiles, insertButton } = usePutIn({ frame, draft, analysis, setup, canEdit, onChoose: setExplicit })
   const newest = useRef(onKey)
   newest.current = onKey
   useEffect(() => {
@@ -245,59 +199,19 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
     setExplicit({ kind: 'nothing' })
     if (mode === 'page') frame.current?.point(selected.to > 0 ? { from: selected.to, to: selected.to } : selected, true)
   }
-  const isPage = source.kind === 'page'
   return (
     <>
       <section className="flex min-w-0 flex-1 flex-col p-4 pt-3 max-lg:h-[76dvh] max-lg:flex-none max-md:p-2" aria-label="The page">
-        <header className="flex flex-wrap items-center gap-x-2 gap-y-1 pb-2">
-          <h1 className="min-w-0 truncate text-[20px]">{source.title}</h1>
-          {isPage ? (
-            <a className="address truncate text-ink-soft" title={source.path} href={source.address} target="_blank" rel="noopener">
-              <span className="max-[1500px]:hidden">{source.path} </span>
-              <ExternalLink size={13} aria-hidden="true" className="inline" />
-              <span className="sr-only">(live page, opens a new tab)</span>
-            </a>
-          ) : (
-            <span className="note">shared block, {source.path.slice('block:'.length)}</span>
-          )}
-          {source.cameAs === 'markdown' && (
-            <span className="note" title="It was brought in as Markdown, so it is taken out as Markdown, with what changed here.">
-              goes out as .md
-            </span>
-          )}
-          <PresenceLine pageId={source.id} />
-          <span className="flex-1" />
-          {canEdit && (
-            <span className="flex">
-              <Quick label="Undo (Ctrl+Z)" isOff={!canUndo} onClick={() => turnBack('undo')}>
-                <Undo2 size={17} aria-hidden="true" />
-              </Quick>
-              <Quick label="Redo (Ctrl+Y)" isOff={!canRedo} onClick={() => turnBack('redo')}>
-                <Redo2 size={17} aria-hidden="true" />
-              </Quick>
-            </span>
-          )}
-          {canPublish && source.kind === 'page' && (
-            <Quick label="Move it or take it away" onClick={() => setOpen('address')}>
-              <Signpost size={17} aria-hidden="true" />
-            </Quick>
-          )}
-          <Quick label="History" onClick={() => setOpen('history')}>
-            <HistoryIcon size={17} aria-hidden="true" />
-          </Quick>
-          <Quick label="Preview" onClick={() => setOpen('preview')}>
-            <MonitorSmartphone size={17} aria-hidden="true" />
-          </Quick>
-          <Either
-            label="Show"
-            value={mode}
-            options={[
-              ['page', 'Page'],
-              ['source', 'Source'],
-            ]}
-            onChange={setMode}
-          />
-        </header>
+        <EditorHead
+          source={source}
+          draft={draft}
+          mode={mode}
+          canEdit={canEdit}
+          canPublish={canPublish}
+          onTurn={turnBack}
+          onOpen={setOpen}
+          onMode={setMode}
+        />
         {theirs !== null && (
           <Conflict theirs={theirs} mine={draft.state.text} onTheirs={() => draft.takeTheirs()} onMine={() => draft.keepMine()} />
         )}
@@ -307,31 +221,16 @@ function Editor({ source, setup, files, parts, port, canEdit, canPublish, waits,
             all of it in the source.
           </p>
         )}
-        <div className="sheet flex flex-wrap items-center gap-1.5 rounded-b-none border-b-0 px-1.5 py-1 max-xl:gap-y-1">
-          {mode === 'page' && canEdit && (
-            <WritingBar
-              standing={standing}
-              onCommand={(command) => frame.current?.run(command)}
-              onPicture={() => pictureField.current?.click()}
-              onButton={insertButton}
-              onBanner={setup.partners.length === 0 ? null : () => setOpen('banner')}
-            />
-          )}
-          <span className="flex-1" />
-          {canEdit && (
-            <button
-              type="button"
-              className="button !min-h-8 !px-2.5 !py-0.5"
-              title="Link (Ctrl K)"
-              disabled={choice.kind === 'nothing'}
-              onMouseDown={(event) => event.preventDefault()}
-              onClick={focusField}
-            >
-              <Link2 size={16} aria-hidden="true" />
-              Link <kbd className="max-[1400px]:hidden">Ctrl K</kbd>
-            </button>
-          )}
-        </div>
+        <Toolbar
+          standing={mode === 'page' && canEdit ? standing : undefined}
+          canEdit={canEdit}
+          canLink={choice.kind !== 'nothing'}
+          onLink={focusField}
+          onCommand={(command) => frame.current?.run(command)}
+          onPicture={() => pictureField.current?.click()}
+          onButton={insertButton}
+          onBanner={setup.partners.length === 0 ? null : () => setOpen('banner')}
+        />
         <input
           ref={pictureField}
           type="file"

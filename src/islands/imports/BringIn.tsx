@@ -7,6 +7,7 @@ import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
+import { number } from '../../words/index.ts'
 import { filesDropped, packFiles } from './pack.ts'
 import { Report } from './Report.tsx'
 
@@ -53,8 +54,8 @@ export function BringIn({ onClose }: { onClose: () => void }) {
             job={job}
             words={({ done, total }) =>
               isApplied
-                ? `${done.toLocaleString('en')} of ${total.toLocaleString('en')} files are in, as drafts: each can be opened and edited while the rest comes.`
-                : `Looked at ${done.toLocaleString('en')} of ${total.toLocaleString('en')} files`
+                ? `${number(done)} of ${number(total)} files are in, as drafts: each can be opened and edited while the rest comes.`
+                : `Looked at ${number(done)} of ${number(total)} files`
             }
             beginning="Unpacking…"
             onStop={isStopping ? null : stop}
@@ -72,7 +73,7 @@ export function BringIn({ onClose }: { onClose: () => void }) {
             {job.message ?? 'Stopped before anything was changed.'}
           </p>
           <p className="flex flex-wrap gap-2.5">
-            {job.message?.includes('go on from there') === true && (
+            {job.canGoOn && (
               <button
                 type="button"
                 className="button button-main"

@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { ImportApply, ImportReport } from '../../contract/imports.ts'
 import { TextField } from '../../ui/TextField.tsx'
+import type { InWords } from '../../words/index.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 300
@@ -15,7 +16,7 @@ export function Report({
   onApply,
   onClose,
 }: {
-  report: ImportReport
+  report: InWords<ImportReport>
   isBusy: boolean
   onApply: (wanted: ImportApply) => void
   onClose: () => void

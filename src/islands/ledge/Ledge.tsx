@@ -7,6 +7,7 @@ import { useChanges } from '../../ui/changes.ts'
 import { keepFocus } from '../../ui/focus.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { type Saving, usePageAtHand, useSaving } from '../../ui/saving.ts'
+import { number } from '../../words/index.ts'
 import { usePublishing } from '../publications/publishing.tsx'
 
 /** The foot of every screen: what is saved, what differs from the live site, and publishing it. */
@@ -161,6 +162,6 @@ const READING = 'links being read'
 /** Says how far the links of the site are read, while somebody waits for them. */
 function tellReading(done: number | null): void {
   if (done === null) return void toast.dismiss(READING)
-  const soFar = done === 0 ? '' : ` ${done.toLocaleString('en')} so far.`
+  const soFar = done === 0 ? '' : ` ${number(done)} so far.`
   toast.loading(`The links of the site are being read first.${soFar}`, { id: READING })
 }

@@ -9,6 +9,7 @@ import { JobProgress, useJob } from '../../ui/job.tsx'
 import { useWaiting } from '../../ui/sending.ts'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { Tag } from '../../ui/Tag.tsx'
+import { number } from '../../words/index.ts'
 import { isComplete, Parameters } from './BulkParameters.tsx'
 
 /** A change that is being got ready for a number of links. */
@@ -136,7 +137,7 @@ export function BulkDialog({ bulk, onClose, onDone }: { bulk: Bulk; onClose: () 
               ))}
             </ul>
             {review.byPage.length > PAGES_SHOWN && (
-              <p className="note">and {(review.byPage.length - PAGES_SHOWN).toLocaleString('en')} more pages, which change with them</p>
+              <p className="note">and {number(review.byPage.length - PAGES_SHOWN)} more pages, which change with them</p>
             )}
             {review.moreItems > 0 && <p className="note">and {review.moreItems} more links, counted and not shown</p>}
           </>
@@ -160,7 +161,7 @@ function Progress({ id }: { id: string }) {
   return (
     <JobProgress
       job={job}
-      words={({ done, total }) => `${done.toLocaleString('en')} of ${total.toLocaleString('en')} links looked at`}
+      words={({ done, total }) => `${number(done)} of ${number(total)} links looked at`}
       onStop={job === undefined || isStopping ? null : stop}
     />
   )

@@ -2,13 +2,13 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { readableAddress } from '../../core/address/index.ts'
-import type { Finding, Row } from '../../core/placements/index.ts'
+import type { Finding } from '../../core/placements/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
-import type { Details } from './messages.ts'
+import type { Details, ShownRow } from './messages.ts'
 import { FINDING_WORDS } from './words.ts'
 
 /** One placement in full: its rope, its tag before and after, and for each attribute the rule or hand that decided it. */
@@ -19,7 +19,7 @@ export function LinkDetails({
   onMarked,
   onClose,
 }: {
-  row: Row
+  row: ShownRow
   details: Details | null
   canEdit: boolean
   /** A finding was marked as fine, or that was taken back. */

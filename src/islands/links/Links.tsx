@@ -1,8 +1,7 @@
 import { useEffect, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { BulkChangeBody, Selection } from '../../contract/bulk-changes.ts'
-import { readableAddress } from '../../core/address/index.ts'
-import { FINDINGS, type PlacementQuery } from '../../core/placements/index.ts'
+import type { PlacementQuery } from '../../core/placements/index.ts'
 import { addressOf } from '../../ui/api.ts'
 import { Either } from '../../ui/Either.tsx'
 import { SearchField } from '../../ui/long-list.tsx'
@@ -10,16 +9,16 @@ import { Queries } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { ToChanges } from '../../ui/ToChanges.tsx'
 import { type Bulk, BulkDialog } from './BulkDialog.tsx'
-import { More } from './ChangeMenus.tsx'
+import { ChosenBar } from './ChosenBar.tsx'
 import { type Chosen, NOTHING } from './chosen.ts'
 import { useEngine } from './engine.ts'
 import { Facets } from './Facets.tsx'
 import { Legend } from './Legend.tsx'
 import { LinkDetails } from './LinkDetails.tsx'
+import { FindingChips, NarrowedTo } from './Narrowed.tsx'
 import { Groups, Rows } from './Rows.tsx'
 import type { Found } from './state.ts'
 import { filterOf, readView, writeView } from './view.ts'
-import { FINDING_WORDS } from './words.ts'
 
 interface LinksProps {
   search: string
@@ -159,74 +158,8 @@ function Whole({ search, canChange, canExport }: LinksProps) {
               </a>
             )}
           </div>
-          <ul className="flex flex-wrap gap-2" aria-label="Findings">
-            {FINDINGS.filter((each) => (state.answer?.findings[each] ?? 0) > 0 || each === finding).map((each) => {
-              const links = state.answer?.findings[each] ?? 0
-              const words = FINDING_WORDS[each]
-              return (
-                <li key={each}>
-                  <button
-                    type="button"
-                    aria-pressed={each === finding}
-                    className={`chip ${words.isGrave === true ? 'chip-red' : ''} aria-pressed:bg-sun aria-pressed:border-ink`}
-                    onClick={() => narrow({ finding: each === finding ? undefined : each })}
-                  >
-                    <b className="font-semibold">{links}</b> {links === 1 ? words.one : words.many}
-                  </button>
-                </li>
-              )
-            })}
-          </ul>
-          {(finding !== undefined || query.destination !== undefined) && (
-            <div className="sheet flex flex-wrap items-center gap-3 px-3.5 py-2" role="status">
-              <p className="min-w-0 flex-1 text-[14.5px]">
-                {finding === undefined ? (
-                  <>
-                    Only links to <span className="address">{readableAddress(query.destination ?? '')}</span>
-                  </>
-                ) : (
-                  FINDING_WORDS[finding].why
-                )}
-              </p>
-              {finding === 'unmarked' && canChange && byHand > 0 && (
-                <button
-                  type="button"
-                  className="button"
-                  onClick={() =>
-                    setBulk({
-                      title: 'Take back what a hand set',
-                      change: { do: 'tell', hints: null },
-                      selection: { filter: { ...filterOf(query), by: 'hand' } },
-                      links: byHand,
-                    })
-                  }
-                >
-                  Take back what a hand set ({byHand})
-                </button>
-              )}
-              {finding === 'unmarked' && (
-                <a className="button" href="/rules?mark-partners">
-                  Mark them by a rule
-                </a>
-              )}
-              {canChange && finding !== undefined && FINDING_WORDS[finding].mend !== null && found.length > 0 && (
-                <button
-                  type="button"
-                  className="button button-main"
-                  onClick={() => {
-                    const mend = FINDING_WORDS[finding].mend
-                    if (mend !== null)
-                      setBulk({ title: mend.words, change: mend.change, selection: { filter: filterOf(query) }, links: found.length })
-                  }}
-                >
-                  {FINDING_WORDS[finding].mend?.words}
-                </button>
-              )}
-              <button type="button" className="button button-plain" onClick={() => narrow({ finding: undefined, destination: undefined })}>
-                Show all
-              </button>
-            </div>
-          )}
+          <FindingChips answer={state.answer} chosen={finding} onNarrow={narrow} />
+          <NarrowedTo query={query} found={found.length} byHand={byHand} canChange={canChange} onNarrow={narrow} onBulk={setBulk} />
         </header>
         {isGrouped ? (
           <Groups state={state} engine={engine} onOpen={(destination) => setView({ isGrouped: false, query: { ...query, destination } })} />
@@ -243,36 +176,7 @@ function Whole({ search, canChange, canExport }: LinksProps) {
             onOpen={setOpen}
           />
         )}
-        {count > 0 && canChange && (
-          <div
-            className="sheet absolute right-5 bottom-14 flex flex-wrap items-center gap-2 !border-ink px-3.5 py-2.5 max-md:right-2 max-md:left-2"
-            style={{ boxShadow: 'var(--shadow)' }}
-            role="toolbar"
-            aria-label="Change what is chosen"
-          >
-            <p className="mr-1">
-              <b>
-                {count} {count === 1 ? 'link' : 'links'}
-              </b>{' '}
-              chosen
-            </p>
-            <button
-              type="button"
-              className="button"
-              onClick={() => void start('What search engines are told', { do: 'tell', hints: ['sponsored', 'nofollow'] })}
-            >
-              Mark as…
-            </button>
-            <button type="button" className="button" onClick={() => void start('Change where they lead', { do: 'lead to', address: '' })}>
-              Change destination
-            </button>
-            <button type="button" className="button" onClick={() => void start('How they open', { do: 'open', opens: 'new tab' })}>
-              Open in…
-            </button>
-            <More onPick={start} />
-            <span className="note">Esc clears</span>
-          </div>
-        )}
+        {count > 0 && canChange && <ChosenBar count={count} onStart={(title, change) => void start(title, change)} />}
         <Legend />
       </section>
       {open !== null && state.rows[open] !== undefined && (

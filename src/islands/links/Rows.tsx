@@ -3,13 +3,16 @@ import { ArrowDown, ArrowUp } from 'lucide-react'
 import { type KeyboardEvent, useEffect, useRef } from 'react'
 import { toast } from 'sonner'
 import { readableAddress } from '../../core/address/index.ts'
-import { type PlacementQuery, type Row, SORTS } from '../../core/placements/index.ts'
+import { type PlacementQuery, SORTS } from '../../core/placements/index.ts'
 import { useNarrow } from '../../ui/narrow.ts'
 import { Rope } from '../../ui/Rope.tsx'
 import { focusDrawn, useOneStop } from '../../ui/roving.ts'
+import { Select } from '../../ui/Select.tsx'
+import { number } from '../../words/index.ts'
 import { type Chosen, NOTHING } from './chosen.ts'
 import type { Engine } from './engine.ts'
 import { CHOSEN_MAX } from './far.ts'
+import type { ShownRow } from './messages.ts'
 import type { EngineState, Found } from './state.ts'
 import { SORT_WORDS } from './words.ts'
 
@@ -68,7 +71,7 @@ export function Rows({
     }
     last.current = at
     if (state.isFar && next.size > CHOSEN_MAX)
-      return void toast.error(`One by one ${CHOSEN_MAX.toLocaleString('en')} links can be chosen. Narrow the list, and choose all of it.`)
+      return void toast.error(`One by one ${number(CHOSEN_MAX)} links can be chosen. Narrow the list, and choose all of it.`)
     onChoose({ all: false, indexes: next })
   }
   const onKey = (event: KeyboardEvent): void => {
@@ -168,20 +171,15 @@ function SortBy({ query, onSort }: { query: PlacementQuery; onSort: (sort: Pick<
   const isDown = query.isDown === true
   return (
     <span className="flex items-center gap-2">
-      <label className="flex items-center gap-2">
-        In the order of
-        <select
-          className="field !min-h-8 !w-auto !py-0.5"
-          value={sort}
-          onChange={(event) => onSort({ sort: SORTS.find((each) => each === event.target.value), isDown })}
-        >
-          {SORTS.map((each) => (
-            <option key={each} value={each}>
-              {SORT_WORDS[each]}
-            </option>
-          ))}
-        </select>
-      </label>
+      <span aria-hidden="true">In the order of</span>
+      <Select
+        label="In the order of"
+        isLabelHidden
+        className="!min-h-8 !w-auto !py-0.5"
+        value={sort}
+        options={SORTS.map((each) => [each, SORT_WORDS[each]])}
+        onChange={(value) => onSort({ sort: SORTS.find((each) => each === value), isDown })}
+      />
       <button
         type="button"
         className="button !min-h-8 !px-2 !py-0.5"
@@ -198,7 +196,7 @@ function SortBy({ query, onSort }: { query: PlacementQuery; onSort: (sort: Pick<
 
 const everyOf = (found: Found): number[] => Array.from({ length: found.length }, (_, place) => found.at(place) ?? 0)
 
-function RowRope({ row, isNarrow }: { row: Row; isNarrow: boolean }) {
+function RowRope({ row, isNarrow }: { row: ShownRow; isNarrow: boolean }) {
   return (
     <Rope
       strand={row.strand}

@@ -1,9 +1,9 @@
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import type { PlacementQuery, Row } from '../../core/placements/index.ts'
+import type { PlacementQuery } from '../../core/placements/index.ts'
 import type { RulesDraft } from '../../core/rules/index.ts'
 import { onChanges } from '../../ui/changes.ts'
 import { FarList } from './far.ts'
-import type { FromEngine, ToEngine } from './messages.ts'
+import type { FromEngine, ShownRow, ToEngine } from './messages.ts'
 import { EMPTY, type EngineState } from './state.ts'
 
 /** The screen's end of the thread that holds all placements; of a very large site, of the server. */
@@ -11,7 +11,7 @@ export class Engine {
   state: EngineState = EMPTY
   readonly #worker: Worker
   readonly #listeners = new Set<() => void>()
-  #rows: Row[] = []
+  #rows: ShownRow[] = []
   #id = 0
   #asked = new Map<number, string | number>()
   #lastAsk: { readonly query: PlacementQuery; readonly isGrouped: boolean } | null = null

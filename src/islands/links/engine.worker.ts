@@ -9,7 +9,6 @@ import {
   type PlacementPage,
   type PlacementsHead,
   type PlacementsPart,
-  type Row,
   readPlacement,
   rowOf,
   shownImpact,
@@ -22,12 +21,13 @@ import {
   decide,
   explain,
   type RulesDraft,
-  sayReason,
+  tellReason,
   unheardRules,
   withShortLinks,
 } from '../../core/rules/index.ts'
 import { call, callLines, wordsOf } from '../../ui/api.ts'
-import type { FromEngine, ToEngine } from './messages.ts'
+import { inWords } from '../../words/index.ts'
+import type { FromEngine, ShownRow, ToEngine } from './messages.ts'
 
 /** Rows handed to the screen at once. */
 const SLICE = 5_000
@@ -157,10 +157,10 @@ async function learnLed(list: PlacementList): Promise<void> {
 /** Hands the screen the rows from one on. */
 function tellRows({ rows, paths }: PlacementList, first: number): void {
   for (let from = first; from < rows.length; from += SLICE) {
-    const part: Row[] = []
+    const part: ShownRow[] = []
     for (let i = from; i < Math.min(from + SLICE, rows.length); i++) {
       const judged = rows.judgedAt(i)
-      if (judged !== null) part.push(rowOf(judged, paths))
+      if (judged !== null) part.push(inWords(rowOf(judged, paths)))
     }
     tell({ type: 'rows', from, rows: part })
   }
@@ -196,7 +196,7 @@ function tellDetails(id: number, index: number): void {
     details: {
       before: judged.placement.tag,
       after: tagWith(judged, judged.decision),
-      explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
+      explained: explain(judged.decision).map(({ what, reason }) => ({ what: inWords(what), why: inWords(tellReason(reason)) })),
       tags: judged.facts.tags,
       findings: list.findingsAt(index),
       fine: list.fineAt(index),

@@ -1,6 +1,8 @@
-import type { DestinationGroup, PlacementQuery, Row, ShownPlacements } from '../../core/placements/index.ts'
+import type { DestinationGroup, PlacementQuery, ShownPlacements } from '../../core/placements/index.ts'
 import { compileRules, type RulesDraft, unheardRules } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import type { InWords } from '../../words/index.ts'
+import type { ShownRow } from './messages.ts'
 import type { EngineState } from './state.ts'
 import { filterOf } from './view.ts'
 
@@ -16,7 +18,7 @@ export class FarList {
   #stop = new AbortController()
   #impactStop = new AbortController()
   #parts = new Map<number, Promise<void>>()
-  #rows: Row[] = []
+  #rows: ShownRow[] = []
   #groups: DestinationGroup[] | null = null
   #stamp = -1
   #turn = 0
@@ -107,7 +109,7 @@ export class FarList {
     }
   }
 
-  #takeFirst({ stamp, total, found, groups, numbers }: ShownPlacements): void {
+  #takeFirst({ stamp, total, found, groups, numbers }: InWords<ShownPlacements>): void {
     const isOther = this.#stamp !== -1 && stamp !== this.#stamp
     this.#stamp = stamp
     this.#rows = []

@@ -1,5 +1,9 @@
 import type { DestinationGroup, Finding, Fine, PlacementAnswer, PlacementQuery, Row, ShownExample } from '../../core/placements/index.ts'
 import type { Impact, RulesDraft, Unheard } from '../../core/rules/index.ts'
+import type { InWords } from '../../words/index.ts'
+
+/** A placement as it is shown. */
+export type ShownRow = InWords<Row>
 
 /** Everything about one placement, for the asking. */
 export interface Details {
@@ -30,7 +34,7 @@ export type FromEngine =
       readonly partners: Readonly<Record<string, string>>
       readonly rules: Readonly<Record<string, string>>
     }
-  | { readonly type: 'rows'; readonly from: number; readonly rows: readonly Row[] }
+  | { readonly type: 'rows'; readonly from: number; readonly rows: readonly ShownRow[] }
   | { readonly type: 'loaded'; readonly count: number; readonly ms: number }
   | ({ readonly type: 'answer'; readonly id: number; readonly groups: readonly DestinationGroup[] | null } & PlacementAnswer)
   | {

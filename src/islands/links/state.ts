@@ -1,6 +1,6 @@
-import type { DestinationGroup, PlacementAnswer, Row, ShownExample } from '../../core/placements/index.ts'
+import type { DestinationGroup, PlacementAnswer, ShownExample } from '../../core/placements/index.ts'
 import type { Impact, Unheard } from '../../core/rules/index.ts'
-import type { Details } from './messages.ts'
+import type { Details, ShownRow } from './messages.ts'
 
 /** Where the rows of the links found are among all rows that are here, in the order of the list. */
 export interface Found {
@@ -11,7 +11,7 @@ export interface Found {
 /** What the engine shows of a list. */
 export interface EngineState {
   /** Rows that have come in so far, by index. */
-  readonly rows: readonly (Row | undefined)[]
+  readonly rows: readonly (ShownRow | undefined)[]
   readonly total: number
   readonly isLoaded: boolean
   /** Rows that are not here come when they are needed. */

@@ -3,6 +3,7 @@ import type { MenuBody } from '../../contract/menus.ts'
 import type { Page } from '../../contract/pages.ts'
 import { type FlatEntry, leftOut } from '../../core/menus/index.ts'
 import { SearchField } from '../../ui/long-list.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
 /** Several titles get a landing in one go. */
@@ -15,9 +16,9 @@ export function Landings({
   pages: readonly Page[]
   onSet: (landings: ReadonlyMap<string, string>) => void
 }) {
+  const id = useId()
   const [values, setValues] = useState<ReadonlyMap<string, string>>(new Map())
   useUnsaved(values.size > 0)
-  const id = useId()
   const paths = new Set(pages.map(({ path }) => path))
   /** What is wrong with a landing, told at its box; null for one that leads somewhere, and for none. */
   const faultOf = (value: string | undefined): string | null => {
@@ -152,32 +153,23 @@ export function Joining({
   canEdit: boolean
   onChange: (joins: MenuBody['joins']) => void
 }) {
-  const id = useId()
   const value = typeof body.joins === 'string' ? body.joins : `under ${body.joins.under}`
   return (
     <section>
-      <label className="field-label" htmlFor={id}>
-        A new page joins this menu
-      </label>
-      <select
-        id={id}
-        className="field"
+      <Select
+        label="A new page joins this menu"
+        isReadOnly={!canEdit}
         value={value}
-        disabled={!canEdit}
-        onChange={(event) => {
-          const chosen = event.target.value
+        options={[
+          ['nowhere', 'not at all'],
+          ['first', 'as its first entry'],
+          ['last', 'as its last entry'],
+          ...flat.map(({ id: entry, label }) => [`under ${entry}`, `below “${label}”`] as const),
+        ]}
+        onChange={(chosen) =>
           onChange(chosen.startsWith('under ') ? { under: chosen.slice('under '.length) } : (chosen as 'nowhere' | 'first' | 'last'))
-        }}
-      >
-        <option value="nowhere">not at all</option>
-        <option value="first">as its first entry</option>
-        <option value="last">as its last entry</option>
-        {flat.map(({ id: entry, label }) => (
-          <option key={entry} value={`under ${entry}`}>
-            below “{label}”
-          </option>
-        ))}
-      </select>
+        }
+      />
     </section>
   )
 }

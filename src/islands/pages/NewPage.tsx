@@ -1,16 +1,16 @@
 import { useMutation } from '@tanstack/react-query'
-import { useId, useState } from 'react'
+import { useState } from 'react'
 import type { Page } from '../../contract/pages.ts'
 import { TITLE_MAX_CHARS } from '../../core/markup/index.ts'
 import { hyphenated } from '../../core/slugs/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 
 /** A page with the look of another one of the site. */
 export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: () => void }) {
-  const id = useId()
   const [title, setTitle] = useState('')
   const [path, setPath] = useState<string | null>(null)
   const [like, setLike] = useState('')
@@ -27,17 +27,12 @@ export function NewPage({ pages, onClose }: { pages: readonly Page[]; onClose: (
         <TextField label="Title" required maxLength={TITLE_MAX_CHARS} value={title} onChange={setTitle} />
         <TextField label="Path on the site" isAddress required value={wanted} onChange={setPath} />
         <div>
-          <label className="field-label" htmlFor={`${id}-like`}>
-            Looks like
-          </label>
-          <select id={`${id}-like`} className="field" value={like} onChange={(event) => setLike(event.target.value)}>
-            <option value="">the front page</option>
-            {pages.map((page) => (
-              <option key={page.id} value={page.id}>
-                {page.title}
-              </option>
-            ))}
-          </select>
+          <Select
+            label="Looks like"
+            value={like}
+            options={[['', 'the front page'], ...pages.map((page) => [page.id, page.title] as const)]}
+            onChange={setLike}
+          />
           <p className="note mt-1">It takes over that page’s header, footer and styles, and none of its words.</p>
         </div>
         <label className="flex min-h-6 items-center gap-2.5">

@@ -4,6 +4,7 @@ import { toast } from 'sonner'
 import type { ComparedPartner, LogIn, Partner } from '../../contract/partners.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
+import type { InWords } from '../../words/index.ts'
 import { Banners } from './Banners.tsx'
 import { FactsDialog } from './FactsDialog.tsx'
 import { LogInDialog } from './LogInDialog.tsx'
@@ -18,7 +19,7 @@ export function Card({
   canEdit,
   onShow,
 }: {
-  compared: ComparedPartner
+  compared: InWords<ComparedPartner>
   networks: readonly Partner[]
   canEdit: boolean
   onShow: (view: 'earnings' | 'disclosure' | 'phrases') => void

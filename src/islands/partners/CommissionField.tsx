@@ -1,8 +1,9 @@
 import { useState } from 'react'
 import { Commission } from '../../contract/partners.ts'
-import { sayCommission } from '../../core/partners/index.ts'
+import { tellCommission } from '../../core/partners/index.ts'
 import { MoneyField, NumberField } from '../../ui/NumberField.tsx'
 import { Select } from '../../ui/Select.tsx'
+import { inWords } from '../../words/index.ts'
 
 const KINDS = [
   ['unknown', 'not known yet'],
@@ -146,7 +147,7 @@ export function CommissionField({
         </>
       )}
       <p className="note col-span-3 max-md:col-span-1">
-        {isWhole(draft) ? sayCommission(draft, currency) : 'Fill in the numbers, and it is said here in words.'}
+        {isWhole(draft) ? inWords(tellCommission(draft, currency)) : 'Fill in the numbers, and it is said here in words.'}
       </p>
     </div>
   )

@@ -1,10 +1,11 @@
 import type { ComparedPartner } from '../../contract/partners.ts'
 import { addressOf } from '../../ui/api.ts'
+import { type InWords, number } from '../../words/index.ts'
 import { AmountsTable } from './AmountsTable.tsx'
 import { dayWords, money } from './words.ts'
 
 /** All partners in one table. */
-export function Compared({ items, onChoose }: { items: readonly ComparedPartner[]; onChoose: (id: string) => void }) {
+export function Compared({ items, onChoose }: { items: readonly InWords<ComparedPartner>[]; onChoose: (id: string) => void }) {
   return (
     <>
       <AmountsTable
@@ -39,7 +40,7 @@ export function Compared({ items, onChoose }: { items: readonly ComparedPartner[
               </th>
               <td>{partner.isNetwork ? 'a network' : pays}</td>
               <td className="whitespace-nowrap">{partner.cookieDays === null ? '–' : `${partner.cookieDays} days`}</td>
-              <td className="text-right">{clicks.toLocaleString('en')}</td>
+              <td className="text-right">{number(clicks)}</td>
               <td className="text-right">{main?.orders ?? '–'}</td>
               <td className="text-right whitespace-nowrap">{epc === null ? '–' : money(epc, partner.currency)}</td>
               <td className="text-right whitespace-nowrap">

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from '@tanstack/react-query'
 import { toast } from 'sonner'
 import { Commission, PARTNER_STATUSES, PAYS_EVERY, Partner, type PartnerNew, Payout } from '../../contract/partners.ts'
 import { readableAddress } from '../../core/address/index.ts'
-import { type ReadExample, sayCommission, templatesFromExample } from '../../core/partners/index.ts'
+import { type ReadExample, tellCommission, templatesFromExample } from '../../core/partners/index.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
@@ -12,6 +12,7 @@ import { Select } from '../../ui/Select.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { inWords } from '../../words/index.ts'
 import { CommissionField } from './CommissionField.tsx'
 import { payoutWords, STATUS_WORDS } from './words.ts'
 
@@ -58,7 +59,7 @@ const FIELD_WORDS: Readonly<Record<keyof Facts, string>> = {
 }
 /** One fact in words, for whoever has to choose between two. */
 function sayFact(name: keyof Facts, value: unknown, currency: string): string {
-  if (name === 'commission') return sayCommission(Commission.parse(value), currency)
+  if (name === 'commission') return inWords(tellCommission(Commission.parse(value), currency))
   if (name === 'payout') return payoutWords(Payout.parse(value), currency)
   if (name === 'isPaid') return value === null ? 'as Rules says of all partners' : value === true ? 'paid' : 'not paid'
   if (name === 'isNetwork') return value === true ? 'yes' : 'no'

@@ -7,6 +7,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
+import type { InWords } from '../../words/index.ts'
 
 const WAYS = [
   ['lead to', 'all to one address'],
@@ -20,7 +21,7 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
   const [address, setAddress] = useState('')
   const [oldTemplate, setOldTemplate] = useState('')
   const [oldAccount, setOldAccount] = useState('')
-  const [seen, setSeen] = useState<Repointed | null>(null)
+  const [seen, setSeen] = useState<InWords<Repointed> | null>(null)
   const move = useMutation({
     mutationFn: (dryRun: boolean) =>
       call('partner-moves.make', {

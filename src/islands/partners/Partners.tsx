@@ -2,6 +2,7 @@ import { useEffect, useState } from 'react'
 import type { PartnerComparison } from '../../contract/partners.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { ToChanges } from '../../ui/ToChanges.tsx'
+import type { InWords } from '../../words/index.ts'
 import { Card } from './Card.tsx'
 import { Compared } from './Compared.tsx'
 import { Disclosures } from './Disclosures.tsx'
@@ -12,7 +13,7 @@ import { Phrases } from './Phrases.tsx'
 import { dayWords, money, openOf } from './words.ts'
 
 interface PartnersProps {
-  initial: PartnerComparison
+  initial: InWords<PartnerComparison>
   canEdit: boolean
   canLink: boolean
   canPublish: boolean
@@ -143,7 +144,7 @@ function Choice({
   isChosen,
   onChoose,
 }: {
-  compared: PartnerComparison['items'][number]
+  compared: InWords<PartnerComparison>['items'][number]
   isChosen: boolean
   onChoose: () => void
 }) {

@@ -8,11 +8,12 @@ import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { type InWords, number } from '../../words/index.ts'
 import { LEFT_WORDS } from './phrase-words.ts'
 
 interface Place {
   readonly page: PageWithPhrases
-  readonly suggested: Suggested
+  readonly suggested: InWords<Suggested>
 }
 
 /** Phrases worth linking, one by one in their sentences; one key each. */
@@ -99,7 +100,7 @@ export function PhraseReview({ canLink, onPhrases }: { canLink: boolean; onPhras
         <section ref={box} tabIndex={-1} aria-label="The next suggestion" className="sheet mt-3 px-4 py-3" onKeyDown={onKey}>
           <p className="note mb-1.5">
             {first.page.title} <span className="address">{readableAddress(first.page.path)}</span>
-            {first.page.visits > 0 && `, read ${first.page.visits.toLocaleString('en')} times in four weeks`}
+            {first.page.visits > 0 && `, read ${number(first.page.visits)} times in four weeks`}
           </p>
           <p className="text-[16px] leading-relaxed">
             {first.suggested.sentence.before}

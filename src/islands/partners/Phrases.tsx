@@ -7,6 +7,7 @@ import { readableAddress } from '../../core/address/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { Form } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { TextArea } from '../../ui/TextArea.tsx'
 import { TextField } from '../../ui/TextField.tsx'
@@ -65,20 +66,14 @@ function One({ phrase, canEdit }: { phrase: Phrase; canEdit: boolean }) {
       {phrase.words}
       {canEdit && (
         <>
-          <label>
-            <span className="sr-only">How much “{phrase.words}” counts, 1 to 5</span>
-            <select
-              className="bg-transparent text-[13px] text-ink-soft"
-              value={phrase.priority}
-              onChange={({ target }) => change.mutate(Number(target.value))}
-            >
-              {[1, 2, 3, 4, 5].map((each) => (
-                <option key={each} value={each}>
-                  {each} of 5
-                </option>
-              ))}
-            </select>
-          </label>
+          <Select
+            label={`How much “${phrase.words}” counts, 1 to 5`}
+            isLabelHidden
+            className="!min-h-0 !w-auto !border-0 !bg-transparent !p-0 text-[13px] text-ink-soft"
+            value={String(phrase.priority)}
+            options={[1, 2, 3, 4, 5].map((each) => [String(each), `${each} of 5`])}
+            onChange={(value) => change.mutate(Number(value))}
+          />
           {isRefused && (
             <button
               type="button"

@@ -1,10 +1,10 @@
 import type { ComparedPartner, Partner, Payout } from '../../contract/partners.ts'
 import { digitsOf } from '../../core/earnings/index.ts'
+import { money as amount, day } from '../../words/index.ts'
 
 /** An amount as people read it. */
 export function money(minor: number, currency: string): string {
-  const format = new Intl.NumberFormat('en-GB', { style: 'currency', currency, currencyDisplay: 'narrowSymbol' })
-  return format.format(Math.round(minor) / 10 ** digitsOf(currency))
+  return amount(Math.round(minor) / 10 ** digitsOf(currency), currency)
 }
 
 export const STATUS_WORDS: Readonly<Record<Partner['status'], string>> = {
@@ -28,19 +28,10 @@ const ordinal = (day: number): string =>
   `${day}${day % 10 === 1 && day !== 11 ? 'st' : day % 10 === 2 && day !== 12 ? 'nd' : day % 10 === 3 && day !== 13 ? 'rd' : 'th'}`
 
 /** A day as people write it: "15 Jan", with its year where that is another one. */
-export function dayWords(day: string): string {
-  const date = new Date(`${day}T12:00:00Z`)
-  const isThisYear = date.getUTCFullYear() === new Date().getUTCFullYear()
-  return new Intl.DateTimeFormat('en-GB', {
-    day: 'numeric',
-    month: 'short',
-    timeZone: 'UTC',
-    ...(isThisYear ? {} : { year: 'numeric' }),
-  }).format(date)
-}
+export const dayWords = (on: string): string => day(on, !on.startsWith(String(new Date().getUTCFullYear())))
 
 /** What there is to be paid of a partner, in its own currency. */
-export const openOf = ({ earned, partner }: ComparedPartner): number => {
+export const openOf = ({ earned, partner }: Pick<ComparedPartner, 'earned' | 'partner'>): number => {
   const main = earned.find(({ currency }) => currency === partner.currency)
   return (main?.pending ?? 0) + (main?.confirmed ?? 0)
 }

@@ -10,14 +10,15 @@ import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useOneStop } from '../../ui/roving.ts'
 import { When } from '../../ui/When.tsx'
+import type { InWords } from '../../words/index.ts'
 
-export function Past({ past, canPublish }: { past: PublicationList; canPublish: boolean }) {
+export function Past({ past, canPublish }: { past: InWords<PublicationList>; canPublish: boolean }) {
   const { data } = useAsk(
     'publications.list',
     {},
     { initialData: past, refetchInterval: (query) => (query.state.data?.items[0]?.check === null ? 1_500 : 30_000) },
   )
-  const [open, setOpen] = useState<Publication | null>(null)
+  const [open, setOpen] = useState<InWords<Publication> | null>(null)
   const stop = useOneStop<HTMLUListElement>()
   return (
     <section>

@@ -8,6 +8,7 @@ import { Form } from '../../ui/Form.tsx'
 import { PickPages } from '../../ui/PickPages.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { When } from '../../ui/When.tsx'
+import type { InWords } from '../../words/index.ts'
 
 /** @param left - pages that are not to go along, as ticked before */
 export function PlanDialog({
@@ -58,7 +59,7 @@ export function PlanDialog({
   )
 }
 
-export function Plans({ plans, canPublish }: { plans: PlanList; canPublish: boolean }) {
+export function Plans({ plans, canPublish }: { plans: InWords<PlanList>; canPublish: boolean }) {
   const { data } = useAsk('publications.plans', {}, { initialData: plans, refetchInterval: 10_000 })
   const cancel = useMutation({
     mutationFn: (id: string) => call('publications.cancelPlan', { id }),

@@ -7,6 +7,7 @@ import { LinkChanges } from '../../ui/LinkChanges.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { useOneStop } from '../../ui/roving.ts'
 import { When } from '../../ui/When.tsx'
+import type { InWords } from '../../words/index.ts'
 import { Comparison } from '../editor/Comparison.tsx'
 import { Past } from './Past.tsx'
 import { PlanDialog, Plans } from './Plans.tsx'
@@ -14,8 +15,8 @@ import { usePublishing } from './publishing.tsx'
 
 interface ReviewProps {
   initial: Unpublished
-  past: PublicationList
-  plans: PlanList
+  past: InWords<PublicationList>
+  plans: InWords<PlanList>
   canPublish: boolean
 }
 

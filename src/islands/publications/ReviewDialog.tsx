@@ -1,6 +1,7 @@
 import type { PublicationNew, PublicationReview } from '../../contract/publications.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
+import { counted, list } from '../../words/index.ts'
 
 export interface Asked {
   readonly wanted: PublicationNew
@@ -12,16 +13,13 @@ export const needsAnswer = ({ byOthers, missing, menus, breaks, nowhere, titles,
   byOthers > 0 || [missing, menus, breaks, nowhere, titles, unmarked].some(({ length }) => length > 0)
 
 const LISTED = 12
-const many = (count: number, one: string, more = `${one}s`): string => `${count} ${count === 1 ? one : more}`
-
-const listOf = new Intl.ListFormat('en', { type: 'conjunction' })
 
 /** Where links to a page are: "on 2 pages and in 1 menu". */
 const fromWords = ({ pages, menus, blocks }: { readonly pages: number; readonly menus: number; readonly blocks: number }): string =>
-  listOf.format([
-    ...(pages > 0 ? [`on ${many(pages, 'page')}`] : []),
-    ...(menus > 0 ? [`in ${many(menus, 'menu')}`] : []),
-    ...(blocks > 0 ? [`in ${many(blocks, 'block')}`] : []),
+  list([
+    ...(pages > 0 ? [`on ${counted(pages, 'page')}`] : []),
+    ...(menus > 0 ? [`in ${counted(menus, 'menu')}`] : []),
+    ...(blocks > 0 ? [`in ${counted(blocks, 'block')}`] : []),
   ])
 
 /** What a publication takes along and what it breaks, before it does. */
@@ -47,7 +45,7 @@ export function ReviewDialog({
   const both: PublicationNew | null =
     along.length === 0 || 'all' in wanted ? null : { pages: [...wanted.pages, ...along.map(({ id }) => id)] }
   return (
-    <Dialog title={`Publish ${many(pages, 'page')}?`} isOpen onClose={onClose}>
+    <Dialog title={`Publish ${counted(pages, 'page')}?`} isOpen onClose={onClose}>
       <div className="grid gap-4">
         {byOthers > 0 && (
           <section>
@@ -183,7 +181,7 @@ export function ReviewDialog({
             disabled={isBusy}
             onClick={() => onPublish(wanted)}
           >
-            {both === null ? `Publish ${many(pages, 'page')}` : `Publish without ${along.length === 1 ? 'it' : 'them'}`}
+            {both === null ? `Publish ${counted(pages, 'page')}` : `Publish without ${along.length === 1 ? 'it' : 'them'}`}
           </button>
         </p>
       </div>

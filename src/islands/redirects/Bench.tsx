@@ -3,16 +3,17 @@ import type { BenchAnswer, RedirectNew } from '../../contract/redirects.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
 import { Way, type WayEnd } from '../../ui/Way.tsx'
+import { languageName } from '../../words/index.ts'
 import { bare, DEVICE_WORDS, whyWords } from './words.ts'
 
 const TYPED_MS = 250
 /** Rows that are told one by one; an address that brings up more is told how many. */
 const TOLD = 6
 const LANGUAGES = ['en', 'de', 'fr', 'es', 'it', 'nl', 'da', 'sv', 'nb', 'pl', 'pt'] as const
-const LANGUAGE_NAMES = new Intl.DisplayNames('en', { type: 'language' })
 
 /** An address is tried: what answers, why nothing else does, and where it leads in the end. */
 export function Bench({
@@ -68,34 +69,22 @@ export function Bench({
             else onMake({ from: address.trim() })
           }}
         />
-        <select
-          id={ids.device}
-          aria-label="Device"
-          className="field !w-auto"
+        <Select
+          label="Device"
+          isLabelHidden
+          className="!w-auto"
           value={device}
-          onChange={(event) => setDevice(event.target.value as typeof device)}
-        >
-          <option value="">any device</option>
-          {Object.entries(DEVICE_WORDS).map(([value, words]) => (
-            <option key={value} value={value}>
-              {words}
-            </option>
-          ))}
-        </select>
-        <select
-          id={ids.language}
-          aria-label="Language"
-          className="field !w-auto"
+          options={[['', 'any device'], ...Object.entries(DEVICE_WORDS)]}
+          onChange={(value) => setDevice(value as typeof device)}
+        />
+        <Select
+          label="Language"
+          isLabelHidden
+          className="!w-auto"
           value={language}
-          onChange={(event) => setLanguage(event.target.value)}
-        >
-          <option value="">any language</option>
-          {LANGUAGES.map((tag) => (
-            <option key={tag} value={tag}>
-              {LANGUAGE_NAMES.of(tag)}
-            </option>
-          ))}
-        </select>
+          options={[['', 'any language'], ...LANGUAGES.map((tag) => [tag, languageName(tag)] as const)]}
+          onChange={setLanguage}
+        />
         <label htmlFor={ids.day} className="note">
           as of
         </label>

@@ -9,6 +9,7 @@ import { Problem } from '../../ui/Form.tsx'
 import { useAskOn } from '../../ui/query.tsx'
 import { stepInRow } from '../../ui/roving.ts'
 import { stepOf, toldStep } from '../../ui/steps.ts'
+import { type InWords, number } from '../../words/index.ts'
 import { toldRows } from './Outcome.tsx'
 import { bare } from './words.ts'
 
@@ -26,7 +27,7 @@ export function Missed({ canEdit, onMake }: { canEdit: boolean; onMake: (row: Re
   const [stop, setStop] = useState('')
   const stopAt = items.some(({ id }) => id === stop) ? stop : items[0]?.id
   const take = useMutation({
-    mutationFn: (rows: readonly MissedAddress[]) =>
+    mutationFn: (rows: readonly InWords<MissedAddress>[]) =>
       call('redirect-steps.create', {
         body: {
           what: rows.length === 1 ? `A row for ${rows[0]?.path.slice(0, 150)}` : `Rows for ${rows.length} missed addresses`,
@@ -119,7 +120,7 @@ function Item({
   onMake,
   onIgnore,
 }: {
-  item: MissedAddress
+  item: InWords<MissedAddress>
   most: number
   canEdit: boolean
   /** Whether Tab comes to this one; the others are reached by the arrows. */
@@ -147,7 +148,7 @@ function Item({
             {item.path}
           </span>
           <b className="tabular-nums" title={`${item.people} by people, ${item.others} by tools`}>
-            {item.people.toLocaleString('en')}
+            {number(item.people)}
           </b>
         </span>
         <span
@@ -200,10 +201,10 @@ function Apart({
   return (
     <details className="px-4 py-3 text-[13.5px] text-ink-soft">
       <summary className="cursor-pointer">
-        {all === 0 ? 'How this is counted' : `${all.toLocaleString('en')} requests of robots and scanners are kept apart`}
+        {all === 0 ? 'How this is counted' : `${number(all)} requests of robots and scanners are kept apart`}
       </summary>
       <div className="mt-2 grid max-h-[30vh] gap-2 overflow-y-auto">
-        {noise.length > 0 && <p>{noise.map(({ kind, visits }) => `${kind}: ${visits.toLocaleString('en')}`).join(', ')}, in 30 days.</p>}
+        {noise.length > 0 && <p>{noise.map(({ kind, visits }) => `${kind}: ${number(visits)}`).join(', ')}, in 30 days.</p>}
         <ul className="grid list-disc gap-1 pl-4">
           {rule.map((sentence) => (
             <li key={sentence}>{sentence}</li>

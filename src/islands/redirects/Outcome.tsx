@@ -4,7 +4,8 @@ import type { RedirectNew, RedirectOutcome, RedirectRow } from '../../contract/r
 import { call } from '../../ui/api.ts'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
-import { askedWords, counted, outcomeWords } from './words.ts'
+import { counted, number } from '../../words/index.ts'
+import { askedWords, outcomeWords } from './words.ts'
 
 const TYPED_MS = 350
 
@@ -78,7 +79,7 @@ function Hides({ hides: { names, rows } }: { hides: NonNullable<RedirectOutcome[
           {name}
         </li>
       ))}
-      {rows > names.length && <li>and {(rows - names.length).toLocaleString('en')} more</li>}
+      {rows > names.length && <li>and {number(rows - names.length)} more</li>}
     </ul>
   )
 }

@@ -9,9 +9,11 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
-import { bare, counted } from './words.ts'
+import { counted, type InWords, number } from '../../words/index.ts'
+import { bare } from './words.ts'
 
 type As = (typeof LIST_FORMATS)[number]
 const FORMAT_WORDS: Readonly<Record<As, string>> = {
@@ -123,23 +125,12 @@ function Choose({
         a third column is taken too, and an address that is gone needs no new one: 410. Nothing happens before you have seen what would.
       </p>
       <div className="grid grid-cols-2 gap-3.5 max-md:grid-cols-1">
-        <div>
-          <label className="field-label" htmlFor={ids.as}>
-            It is
-          </label>
-          <select
-            id={ids.as}
-            className="field"
-            value={as}
-            onChange={({ target }) => onAs(LIST_FORMATS.find((each) => each === target.value) ?? 'csv')}
-          >
-            {LIST_FORMATS.map((each) => (
-              <option key={each} value={each}>
-                {FORMAT_WORDS[each]}
-              </option>
-            ))}
-          </select>
-        </div>
+        <Select
+          label="It is"
+          value={as}
+          options={LIST_FORMATS.map((each) => [each, FORMAT_WORDS[each]])}
+          onChange={(value) => onAs(LIST_FORMATS.find((each) => each === value) ?? 'csv')}
+        />
         <FileField label="From a file" accept=".csv,.tsv,.txt,.json,.conf,.htaccess,text/*" onFile={onList} />
       </div>
       <div>
@@ -244,7 +235,7 @@ function Report({
   onAgain,
   onClose,
 }: {
-  report: RedirectsBulkReport
+  report: InWords<RedirectsBulkReport>
   told: Modules
   onAnswer: (told: Modules, files: readonly BroughtFile[]) => void
   onApply: () => void
@@ -261,8 +252,7 @@ function Report({
   return (
     <div className="grid gap-4">
       <p role="status">
-        <b>{counted(report.new, 'new row')}</b>, <b>{report.changed.toLocaleString('en')}</b> changed,{' '}
-        <b>{report.same.toLocaleString('en')}</b> the same.{' '}
+        <b>{counted(report.new, 'new row')}</b>, <b>{number(report.changed)}</b> changed, <b>{number(report.same)}</b> the same.{' '}
         {report.refused > 0 && <span className="text-red">{counted(report.refused, 'line')} cannot be taken.</span>}{' '}
         {report.noted > 0 && <span>{counted(report.noted, 'row')} with something to know.</span>}
       </p>

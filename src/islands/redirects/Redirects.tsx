@@ -9,8 +9,10 @@ import { addressOf, call, wordsOf } from '../../ui/api.ts'
 import { Problem } from '../../ui/Form.tsx'
 import { SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { ToChanges } from '../../ui/ToChanges.tsx'
+import { counted, number } from '../../words/index.ts'
 import { Bench } from './Bench.tsx'
 import { Missed } from './Missed.tsx'
 import { PasteDialog } from './PasteDialog.tsx'
@@ -19,7 +21,7 @@ import { ReplayDialog } from './ReplayDialog.tsx'
 import { ReviewDialog } from './ReviewDialog.tsx'
 import { RowDialog } from './RowDialog.tsx'
 import { Heads, Table } from './Table.tsx'
-import { counted, findingChip, HURTS, MATCH_WORDS } from './words.ts'
+import { findingChip, HURTS, MATCH_WORDS } from './words.ts'
 
 interface RedirectsProps {
   initial: RedirectList
@@ -98,7 +100,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
         <header className="flex flex-wrap items-baseline gap-x-3 gap-y-2">
           <h1 className="text-[26px]">Redirects</h1>
           <p className="text-ink-soft" aria-live="polite">
-            {total > COUNTED_MAX ? `more than ${COUNTED_MAX.toLocaleString('en')} rows` : counted(total, 'row')}
+            {total > COUNTED_MAX ? `more than ${number(COUNTED_MAX)} rows` : counted(total, 'row')}
             {list.wanted !== '' || !isPlain ? ' found' : ', the most fitting one answers'}
           </p>
           <span className="ml-auto flex flex-wrap gap-2.5 max-md:ml-0">
@@ -125,7 +127,7 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
               className={`chip hover:bg-sun ${HURTS.has(kind) ? 'chip-red' : ''}`}
               onClick={() => setShown({ review: kind })}
             >
-              <b>{found.toLocaleString('en')}</b> {findingChip(kind, found)}
+              <b>{number(found)}</b> {findingChip(kind, found)}
             </button>
           ))}
           {review.data !== undefined && review.data.total === 0 && review.data.rows > 0 && (
@@ -156,22 +158,18 @@ function View({ initial, canEdit, canExport, hosts }: RedirectsProps) {
                 key={name}
                 label={all}
                 value={facets[name]}
-                options={(counts?.[name] ?? []).map(({ value, rows: found }) => [value, `${words(value)} (${found.toLocaleString('en')})`])}
+                options={(counts?.[name] ?? []).map(({ value, rows: found }) => [value, `${words(value)} (${number(found)})`])}
                 onChange={(value) => setFacets({ ...facets, [name]: value })}
               />
             ))}
-            <select
-              aria-label="In which order"
-              className="field ml-auto !min-h-8 !w-auto max-w-[150px] !py-1 text-[14px]"
+            <Select
+              label="In which order"
+              isLabelHidden
+              className="ml-auto !min-h-8 !w-auto max-w-[150px] !py-1 text-[14px]"
               value={sort}
-              onChange={({ target }) => setSort(REDIRECT_ORDERS.find((each) => each === target.value) ?? 'table')}
-            >
-              {REDIRECT_ORDERS.map((each) => (
-                <option key={each} value={each}>
-                  {ORDER_WORDS[each]}
-                </option>
-              ))}
-            </select>
+              options={REDIRECT_ORDERS.map((each) => [each, ORDER_WORDS[each]])}
+              onChange={(value) => setSort(REDIRECT_ORDERS.find((each) => each === value) ?? 'table')}
+            />
           </div>
           {chosen.size > 0 && <Together rows={rows.filter(({ id }) => chosen.has(id))} onDone={() => setChosen(new Set())} />}
           <Problem error={list.error} className="px-4 py-3" />
@@ -245,19 +243,14 @@ function Facet({
 }) {
   if (options.length < 2 && value === undefined) return null
   return (
-    <select
-      aria-label={label}
-      className={`field !min-h-8 !w-auto max-w-[122px] !py-1 text-[14px] ${value === undefined ? '' : 'bg-sun font-semibold'}`}
+    <Select
+      label={label}
+      isLabelHidden
+      className={`!min-h-8 !w-auto max-w-[122px] !py-1 text-[14px] ${value === undefined ? '' : 'bg-sun font-semibold'}`}
       value={value ?? ''}
-      onChange={({ target }) => onChange(target.value === '' ? undefined : target.value)}
-    >
-      <option value="">{label}</option>
-      {options.map(([each, words]) => (
-        <option key={each} value={each}>
-          {words}
-        </option>
-      ))}
-    </select>
+      options={[['', label], ...options]}
+      onChange={(chosen) => onChange(chosen === '' ? undefined : chosen)}
+    />
   )
 }
 

@@ -13,10 +13,10 @@ import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import { useKeptText } from '../../ui/unsaved.ts'
+import { counted, type InWords, number } from '../../words/index.ts'
 import { ReplayPart } from './ReplayDialog.tsx'
-import { counted } from './words.ts'
 
-type Proposal = RehearsalReport['items'][number]
+type Proposal = InWords<RehearsalReport>['items'][number]
 /** Proposals drawn at once. */
 const DRAWN = 200
 
@@ -95,7 +95,7 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
         <div className="py-6">
           <JobProgress
             job={job}
-            words={({ done, total }) => `${counted(done, 'address', 'addresses')} of ${total.toLocaleString('en')}`}
+            words={({ done, total }) => `${counted(done, 'address', 'addresses')} of ${number(total)}`}
             beginning="Reading…"
             onStop={jobId === null || isStopping ? null : stop}
           />
@@ -108,13 +108,13 @@ export function RehearseDialog({ onClose }: { onClose: () => void }) {
 }
 
 /** Rows of which there is nothing to be said but that they answer. */
-const asMeant = ({ new: made, changed, noted }: RedirectsBulkReport): number => made + changed - noted
+const asMeant = ({ new: made, changed, noted }: Pick<RedirectsBulkReport, 'new' | 'changed' | 'noted'>): number => made + changed - noted
 
 const guessWords = ({ score, reason }: Proposal['suggestions'][number]): string => `${Math.round(score * 100)}: ${reason}`
 
 const rowOf = ({ from }: Proposal, to: string): RedirectNew => ({ from, to, note: 'from a rehearsed move' })
 
-function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () => void }) {
+function Proposals({ report, onClose }: { report: InWords<RehearsalReport>; onClose: () => void }) {
   const [least, setLeast] = useState(80)
   /** What a person decided by hand: an address, or null for leaving it. */
   const [decided, setDecided] = useState<ReadonlyMap<string, string | null>>(new Map())
@@ -199,7 +199,7 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
         {report.queries > 0 &&
           ` ${counted(report.queries, 'had a query (“?…”), which was', 'had queries (“?…”), which were')} left out: a row asks for a path.`}
         {report.unread > 0 && ` ${counted(report.unread, 'line is', 'lines are')} no address.`}
-        {report.left > 0 && ` ${report.left.toLocaleString('en')} more were not looked at; give them in parts.`}
+        {report.left > 0 && ` ${number(report.left)} more were not looked at; give them in parts.`}
         {visits > 0 &&
           ` With what is chosen, ${Math.round((served / visits) * 100)} in a hundred of the visits that were missed are answered.`}
       </p>
@@ -216,8 +216,8 @@ function Proposals({ report, onClose }: { report: RehearsalReport; onClose: () =
         />
         <b className="tabular-nums">{least} in a hundred</b>
         <span className="note">
-          {rows.length.toLocaleString('en')} chosen, {undecided.length.toLocaleString('en')} to be gone through: Enter takes the best one, x
-          leaves it, and another page or address can be typed.
+          {number(rows.length)} chosen, {number(undecided.length)} to be gone through: Enter takes the best one, x leaves it, and another
+          page or address can be typed.
         </span>
       </div>
       <ul className="max-h-[44vh] divide-y overflow-y-auto rounded-md border" onKeyDown={onKey} aria-label="Proposals">

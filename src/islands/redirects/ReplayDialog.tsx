@@ -9,7 +9,8 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { FileField } from '../../ui/FileField.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { JobProgress, useJob } from '../../ui/job.tsx'
-import { bare, counted } from './words.ts'
+import { counted, number } from '../../words/index.ts'
+import { bare } from './words.ts'
 
 /** Examples shown of each. */
 const SHOWN = 12
@@ -77,8 +78,8 @@ function Outcome({ report: { lines, broken, answered, missed, changed, noise, vi
     <div className="grid gap-3">
       <table className="w-full max-w-[620px] text-left">
         <caption className="note pb-1 text-left">
-          {counted(lines, 'line')} looked at{broken > 0 && `, ${broken.toLocaleString('en')} of them no line of a log`};{' '}
-          {counted(tried, 'row')} tried besides those that answer now.
+          {counted(lines, 'line')} looked at{broken > 0 && `, ${number(broken)} of them no line of a log`}; {counted(tried, 'row')} tried
+          besides those that answer now.
         </caption>
         <thead>
           <tr className="border-b">
@@ -92,14 +93,14 @@ function Outcome({ report: { lines, broken, answered, missed, changed, noise, vi
           {figures.map(([words, visits, people]) => (
             <tr key={words}>
               <td className="py-1">{words}</td>
-              <td className="py-1 text-right">{visits.toLocaleString('en')}</td>
+              <td className="py-1 text-right">{number(visits)}</td>
               <td className="py-1 text-right">{share(visits)}</td>
-              <td className="py-1 text-right">{people.toLocaleString('en')}</td>
+              <td className="py-1 text-right">{number(people)}</td>
             </tr>
           ))}
         </tbody>
       </table>
-      {noise > 0 && <p className="note">{noise.toLocaleString('en')} of the missed were scanners, icons, and parts of pages.</p>}
+      {noise > 0 && <p className="note">{number(noise)} of the missed were scanners, icons, and parts of pages.</p>}
       {examples.changed.length > 0 && (
         <details open className="rounded-md border px-3 py-2">
           <summary className="cursor-pointer font-semibold">Answered otherwise</summary>

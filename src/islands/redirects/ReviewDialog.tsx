@@ -9,7 +9,8 @@ import { Problem } from '../../ui/Form.tsx'
 import { MoreButton } from '../../ui/long-list.tsx'
 import { useAsk, useAskOn } from '../../ui/query.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
-import { bare, counted, FINDING_WORDS, findingChip } from './words.ts'
+import { counted, number } from '../../words/index.ts'
+import { bare, FINDING_WORDS, findingChip } from './words.ts'
 
 /** How soon it is looked again whether the pages to suggest have been read. */
 const SUGGESTIONS_MS = 1_500
@@ -55,7 +56,7 @@ export function ReviewDialog({
               aria-pressed={kind === each.kind}
               onClick={() => setKind(each.kind)}
             >
-              <b>{each.rows.toLocaleString('en')}</b> {findingChip(each.kind, each.rows)}
+              <b>{number(each.rows)}</b> {findingChip(each.kind, each.rows)}
             </button>
           ))}
         </div>
@@ -86,7 +87,7 @@ export function ReviewDialog({
             {canEdit && (
               <p className="flex justify-end">
                 <button type="button" className="button button-main" disabled={mendable === 0} onClick={() => setPreview(true)}>
-                  See {mendable === 1 ? 'the mend' : `all ${mendable.toLocaleString('en')} mends`}
+                  See {mendable === 1 ? 'the mend' : `all ${number(mendable)} mends`}
                 </button>
               </p>
             )}

@@ -10,7 +10,9 @@ import { call, wordsOf } from '../../ui/api.ts'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { useNarrow } from '../../ui/narrow.ts'
 import { focusDrawn, stepInRow } from '../../ui/roving.ts'
+import { Select } from '../../ui/Select.tsx'
 import { Way } from '../../ui/Way.tsx'
+import { number } from '../../words/index.ts'
 import { tellRow } from './Outcome.tsx'
 import { bare, endOf, MATCH_WORDS, STATUS_WORDS } from './words.ts'
 
@@ -220,10 +222,10 @@ function Shown({
         title={
           row.lastHitOn === null
             ? 'Nobody has come by yet'
-            : `${row.hits.toLocaleString('en')} by people, ${row.otherHits.toLocaleString('en')} by tools; last on ${row.lastHitOn}`
+            : `${number(row.hits)} by people, ${number(row.otherHits)} by tools; last on ${row.lastHitOn}`
         }
       >
-        {row.hits + row.otherHits === 0 ? <span className="text-ink-soft">–</span> : row.hits.toLocaleString('en')}
+        {row.hits + row.otherHits === 0 ? <span className="text-ink-soft">–</span> : number(row.hits)}
       </span>
       <button type="button" tabIndex={-1} className="button button-plain !min-h-8 !px-2 text-[13px] font-normal" onClick={onOpen}>
         {canEdit ? 'More' : 'See'}
@@ -284,18 +286,14 @@ function Editing({ row, onClose, onMore }: { row: RedirectRow; onClose: () => vo
         value={from}
         onChange={({ target }) => edited.set({ from: target.value })}
       />
-      <select
-        className="field !min-h-8 !py-1"
-        aria-label="Status"
-        value={status}
-        onChange={({ target }) => edited.set({ status: REDIRECT_STATUSES.find((each) => String(each) === target.value) ?? status })}
-      >
-        {REDIRECT_STATUSES.map((each) => (
-          <option key={each} value={each}>
-            {each}: {STATUS_WORDS[each]}
-          </option>
-        ))}
-      </select>
+      <Select
+        label="Status"
+        isLabelHidden
+        className="!min-h-8 !py-1"
+        value={String(status)}
+        options={REDIRECT_STATUSES.map((each) => [String(each), `${each}: ${STATUS_WORDS[each]}`])}
+        onChange={(value) => edited.set({ status: REDIRECT_STATUSES.find((each) => String(each) === value) ?? status })}
+      />
       <input
         className="field address !min-h-8 !py-1"
         aria-label="Lands on"

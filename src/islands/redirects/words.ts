@@ -2,6 +2,7 @@ import type { RedirectFinding } from '../../contract/redirect-review.ts'
 import type { ConsideredRow, RedirectOutcome, RedirectRow } from '../../contract/redirects.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import type { WayEnd } from '../../ui/Way.tsx'
+import { counted, dateAndClock } from '../../words/index.ts'
 
 export const STATUS_WORDS: Readonly<Record<RedirectRow['status'], string>> = {
   301: 'moved for good',
@@ -113,8 +114,6 @@ export function endOf({ to, status }: Pick<RedirectRow, 'to' | 'status'>, findin
   return last.startsWith('/') ? 'here' : 'elsewhere'
 }
 
-export const counted = (count: number, one: string, more = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : more}`
-
 /** What a row is for, as the beginning of a sentence. */
 export const askedWords = ({
   from,
@@ -135,7 +134,7 @@ export function outcomeWords(
   since = 'from now on',
 ): { readonly sentence: string; readonly isAsMeant: boolean } {
   const { state, first, at, lands, landsOn, hides } = outcome
-  const when = at === null ? '' : new Date(at).toLocaleString('en', { dateStyle: 'medium', timeStyle: 'short' })
+  const when = at === null ? '' : dateAndClock(new Date(at))
   const not = (sentence: string) => ({ sentence, isAsMeant: false })
   switch (state) {
     case 'off':

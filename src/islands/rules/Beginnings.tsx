@@ -1,4 +1,5 @@
 import { type Rule, startingSets } from '../../core/rules/index.ts'
+import { inWords } from '../../words/index.ts'
 
 /** Where to begin on a site without rules. */
 export function Beginnings({ language, onTake }: { language: string; onTake: (rules: readonly Rule[]) => void }) {
@@ -9,7 +10,7 @@ export function Beginnings({ language, onTake }: { language: string; onTake: (ru
         change, and save it, or say the first sentence yourself.
       </p>
       <div className="grid grid-cols-2 gap-3 max-md:grid-cols-1">
-        {startingSets(language).map((set) => (
+        {inWords(startingSets(language)).map((set) => (
           <button
             key={set.name}
             type="button"

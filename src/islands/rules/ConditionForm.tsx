@@ -1,7 +1,7 @@
 import { Plus, X } from 'lucide-react'
-import { useId } from 'react'
 import type { Partner } from '../../contract/partners.ts'
 import type { Condition, Test } from '../../core/rules/index.ts'
+import { Select } from '../../ui/Select.tsx'
 import { Value } from './TestValue.tsx'
 
 type Group = { readonly mode: 'all' | 'any'; readonly parts: readonly Condition[] }
@@ -57,27 +57,23 @@ export function ConditionForm({
   onChange: (condition: Condition) => void
 }) {
   const group = groupOf(condition)
-  const id = useId()
   const put = (parts: readonly Condition[]): void => onChange(conditionOf({ ...group, parts }))
   return (
     <div className={depth === 0 ? 'grid gap-2' : 'grid gap-2 rounded-lg border border-dashed px-3 py-2.5'}>
       <div className="flex flex-wrap items-center gap-2">
         <span className="font-semibold">{depth === 0 ? 'Links that' : 'that'}</span>
         {group.parts.length > 1 && (
-          <>
-            <label className="sr-only" htmlFor={id}>
-              How the sentences go together
-            </label>
-            <select
-              id={id}
-              className="field !w-auto !min-h-8 !py-1"
-              value={group.mode}
-              onChange={(event) => onChange(conditionOf({ ...group, mode: event.target.value === 'any' ? 'any' : 'all' }))}
-            >
-              <option value="all">meet all of these</option>
-              <option value="any">meet any of these</option>
-            </select>
-          </>
+          <Select
+            label="How the sentences go together"
+            isLabelHidden
+            className="!w-auto !min-h-8 !py-1"
+            value={group.mode}
+            options={[
+              ['all', 'meet all of these'],
+              ['any', 'meet any of these'],
+            ]}
+            onChange={(value) => onChange(conditionOf({ ...group, mode: value === 'any' ? 'any' : 'all' }))}
+          />
         )}
         {group.parts.length === 0 && <span className="text-ink-soft">hang anywhere and lead anywhere</span>}
       </div>
@@ -138,33 +134,31 @@ function Part({
   return (
     <div className="flex items-start gap-2">
       <div className="grid flex-1 grid-cols-[92px_minmax(0,220px)_minmax(0,1fr)] items-center gap-2 max-md:grid-cols-[92px_minmax(0,1fr)]">
-        <select
-          className="field !min-h-9 !py-1"
-          aria-label="do or do not"
+        <Select
+          label="do or do not"
+          isLabelHidden
+          className="!min-h-9 !py-1"
           value={isNot ? 'not' : 'do'}
-          onChange={(event) => onChange(event.target.value === 'not' ? { not: inner } : inner)}
-        >
-          <option value="do">do</option>
-          <option value="not">do not</option>
-        </select>
+          options={[
+            ['do', 'do'],
+            ['not', 'do not'],
+          ]}
+          onChange={(value) => onChange(value === 'not' ? { not: inner } : inner)}
+        />
         {isGroup ? (
           <div className="col-span-2 max-md:col-span-1">
             <ConditionForm condition={inner} partners={partners} depth={depth + 1} onChange={change} />
           </div>
         ) : 'is' in inner ? (
           <>
-            <select
-              className="field !min-h-9 !py-1"
-              aria-label="What is asked of the link"
+            <Select
+              label="What is asked of the link"
+              isLabelHidden
+              className="!min-h-9 !py-1"
               value={inner.is}
-              onChange={(event) => change(FRESH[event.target.value as Test['is']])}
-            >
-              {TESTS.map(([is, words]) => (
-                <option key={is} value={is}>
-                  {words}
-                </option>
-              ))}
-            </select>
+              options={TESTS}
+              onChange={(value) => change(FRESH[value as Test['is']])}
+            />
             <div className="max-md:col-span-2">
               <Value key={inner.is} test={inner} partners={partners} onChange={change} />
             </div>

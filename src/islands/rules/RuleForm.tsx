@@ -1,7 +1,8 @@
 import { useId } from 'react'
 import type { Partner } from '../../contract/partners.ts'
 import { type Effects, type Hint, REFERRER_POLICIES, type ReferrerPolicy, type Rule } from '../../core/rules/index.ts'
-import { spokenIn } from '../../core/spoken/index.ts'
+import { Select } from '../../ui/Select.tsx'
+import { spokenIn } from '../../words/index.ts'
 import { ConditionForm } from './ConditionForm.tsx'
 
 const TOLD: readonly (readonly [string, string, readonly Hint[] | undefined])[] = [
@@ -56,20 +57,7 @@ export function RuleForm({
     value: string,
     options: readonly (readonly [string, string, ...unknown[]])[],
     pick: (value: string) => void,
-  ) => (
-    <div>
-      <label className="field-label" htmlFor={`${id}-${name}`}>
-        {label}
-      </label>
-      <select id={`${id}-${name}`} className="field" value={value} onChange={(event) => pick(event.target.value)}>
-        {options.map(([key, words]) => (
-          <option key={key} value={key}>
-            {words}
-          </option>
-        ))}
-      </select>
-    </div>
-  )
+  ) => <Select key={name} label={label} value={value} options={options.map(([key, words]) => [key, words])} onChange={pick} />
   const yesNo = (label: string, key: 'noopener' | 'noreferrer' | 'mark', words: readonly [string, string, string]) =>
     choose(
       label,

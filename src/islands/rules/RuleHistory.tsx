@@ -1,10 +1,12 @@
 import { useState } from 'react'
 import type { RuleList } from '../../contract/rules.ts'
-import { type Rule, sayWhat, sayWhich } from '../../core/rules/index.ts'
+import type { Rule } from '../../core/rules/index.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { When } from '../../ui/When.tsx'
+import { sayWhat, sayWhich } from './say.ts'
 
 /** A rule as one line, for comparing. */
 export const sentence = (rule: Rule, nameOf: (id: string) => string): string =>
@@ -69,16 +71,15 @@ export function RuleHistory({
         {version !== null && (
           <div className="grid content-start gap-3">
             <div className="flex flex-wrap items-center gap-2.5">
-              <label className="flex items-center gap-2">
-                Compared with
-                <select className="field !w-auto !min-h-9 !py-1" value={against} onChange={(event) => setOther(Number(event.target.value))}>
-                  {items.map((each) => (
-                    <option key={each.version} value={each.version}>
-                      version {each.version}
-                    </option>
-                  ))}
-                </select>
-              </label>
+              <span aria-hidden="true">Compared with</span>
+              <Select
+                label="Compared with"
+                isLabelHidden
+                className="!w-auto !min-h-9 !py-1"
+                value={String(against)}
+                options={items.map((each) => [String(each.version), `version ${each.version}`])}
+                onChange={(value) => setOther(Number(value))}
+              />
               <span className="flex-1" />
               {canEdit && left !== undefined && version !== now.version && (
                 <button

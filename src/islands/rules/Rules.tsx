@@ -1,19 +1,15 @@
-import { closestCenter, DndContext, type DragEndEvent, KeyboardSensor, PointerSensor, useSensor, useSensors } from '@dnd-kit/core'
-import { SortableContext, verticalListSortingStrategy } from '@dnd-kit/sortable'
 import { useMutation } from '@tanstack/react-query'
 import { History as HistoryIcon, Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import { toast } from 'sonner'
 import type { Partner } from '../../contract/partners.ts'
 import { RuleList } from '../../contract/rules.ts'
-import { type Rule, type RulesDraft, sayWhat, sayWhich } from '../../core/rules/index.ts'
+import type { Rule, RulesDraft } from '../../core/rules/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
-import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
-import { Problem } from '../../ui/Form.tsx'
+import { useEdited } from '../../ui/edited.tsx'
 import { mergeOrder } from '../../ui/merging.ts'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
-import { SORTING_INSTRUCTIONS, spokenSorting, stepInOrder } from '../../ui/sorting.ts'
 import { ToChanges } from '../../ui/ToChanges.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 import { useEngine } from '../links/engine.ts'
@@ -31,10 +27,13 @@ import {
   warningsFor,
 } from './draft.ts'
 import { ImpactPane } from './ImpactPane.tsx'
+import { InOrder } from './InOrder.tsx'
 import { Lowest } from './Lowest.tsx'
 import { OneRule } from './OneRule.tsx'
 import { RuleForm } from './RuleForm.tsx'
-import { RuleHistory, sentence } from './RuleHistory.tsx'
+import { RuleHistory } from './RuleHistory.tsx'
+import { SaveRules } from './SaveRules.tsx'
+import { sayWhat, sayWhich } from './say.ts'
 
 interface RulesProps {
   initial: RuleList
@@ -155,33 +154,7 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
   }
   const ids = rules.map(({ id }) => id)
   const ruleName = (id: string): string => rules.find((rule) => rule.id === id)?.name || 'The rule'
-  const sensors = useSensors(
-    useSensor(PointerSensor, { activationConstraint: { distance: 5 } }),
-    useSensor(KeyboardSensor, { coordinateGetter: stepInOrder(ids) }),
-  )
-  const onDragEnd = ({ active, over }: DragEndEvent): void => {
-    if (over !== null && active.id !== over.id)
-      moveTo(
-        String(active.id),
-        rules.findIndex(({ id }) => id === over.id),
-      )
-  }
   const isUnfinished = complete.length < rules.length
-  const fieldWords = Object.fromEntries(
-    Object.keys(edited.theirs).map((name) => {
-      const rule = rules.find(({ id }) => name === `rule ${id}`) ?? saved.rules.find(({ id }) => name === `rule ${id}`)
-      return [
-        name,
-        name === 'order' ? 'The order of the rules' : name === 'partnersArePaid' ? 'Links to partners' : (rule?.name ?? 'A rule'),
-      ]
-    }),
-  )
-  const saySide = (name: string, value: unknown): string => {
-    if (value === undefined) return 'taken away'
-    if (name === 'partnersArePaid') return value === true ? 'paid' : 'not paid'
-    const named = (id: string): string => [...rules, ...saved.rules].find((rule) => rule.id === id)?.name ?? '…'
-    return Array.isArray(value) ? value.map((id) => named(String(id))).join(' · ') : sentence(value as Rule, nameOf)
-  }
   return (
     <div className="mx-auto grid max-w-[1240px] grid-cols-[minmax(0,1fr)_420px] gap-6 px-5 py-7 max-lg:grid-cols-1 max-md:px-3">
       <div className="grid content-start gap-5">
@@ -200,51 +173,40 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
           ) : (
             <p className="sheet px-5 py-8 text-center text-ink-soft">No rules yet.</p>
           ))}
-        <DndContext
-          id="rules"
-          sensors={sensors}
-          collisionDetection={closestCenter}
-          onDragEnd={onDragEnd}
-          accessibility={{ announcements: spokenSorting(ids, ruleName), screenReaderInstructions: SORTING_INSTRUCTIONS }}
-        >
-          <SortableContext items={ids} strategy={verticalListSortingStrategy} disabled={!canEdit}>
-            <p className="sr-only" aria-live="polite">
-              {told}
-            </p>
-            <ol className="grid gap-2.5" aria-label="Rules in their order">
-              {rules.map((rule, index) => (
-                <OneRule
-                  key={rule.id}
+        <InOrder ids={ids} nameOf={ruleName} told={told} canEdit={canEdit} onMove={moveTo}>
+          <ol className="grid gap-2.5" aria-label="Rules in their order">
+            {rules.map((rule, index) => (
+              <OneRule
+                key={rule.id}
+                rule={rule}
+                number={index + 1}
+                sentence={`${sayWhich(rule, nameOf)} ${sayWhat(rule) === '' ? '…' : sayWhat(rule)}.`}
+                isOpen={openId === rule.id}
+                canEdit={canEdit}
+                warnings={warningsFor(
+                  rule,
+                  index + 1,
+                  unheard,
+                  state.impact?.impact.conflicts ?? [],
+                  state.impact?.impact.rules.find(({ id }) => id === rule.id),
+                )}
+                onOpen={() => setOpenId(openId === rule.id ? null : rule.id)}
+                onMove={(by) => moveTo(rule.id, index + by)}
+                onCopy={() => add({ ...rule, id: crypto.randomUUID(), name: `${rule.name} (copy)`.slice(0, 120) }, index + 1)}
+                onSwitch={() => change(rule.id, { ...rule, isOn: !rule.isOn })}
+                onRemove={() => setRules(rules.filter((each) => each.id !== rule.id))}
+              >
+                <RuleForm
                   rule={rule}
-                  number={index + 1}
-                  sentence={`${sayWhich(rule, nameOf)} ${sayWhat(rule) === '' ? '…' : sayWhat(rule)}.`}
-                  isOpen={openId === rule.id}
-                  canEdit={canEdit}
-                  warnings={warningsFor(
-                    rule,
-                    index + 1,
-                    unheard,
-                    state.impact?.impact.conflicts ?? [],
-                    state.impact?.impact.rules.find(({ id }) => id === rule.id),
-                  )}
-                  onOpen={() => setOpenId(openId === rule.id ? null : rule.id)}
-                  onMove={(by) => moveTo(rule.id, index + by)}
-                  onCopy={() => add({ ...rule, id: crypto.randomUUID(), name: `${rule.name} (copy)`.slice(0, 120) }, index + 1)}
-                  onSwitch={() => change(rule.id, { ...rule, isOn: !rule.isOn })}
-                  onRemove={() => setRules(rules.filter((each) => each.id !== rule.id))}
-                >
-                  <RuleForm
-                    rule={rule}
-                    language={language}
-                    partners={partners}
-                    isReadOnly={!canEdit}
-                    onChange={(next) => change(rule.id, next)}
-                  />
-                </OneRule>
-              ))}
-            </ol>
-          </SortableContext>
-        </DndContext>
+                  language={language}
+                  partners={partners}
+                  isReadOnly={!canEdit}
+                  onChange={(next) => change(rule.id, next)}
+                />
+              </OneRule>
+            ))}
+          </ol>
+        </InOrder>
         {canEdit && (
           <div className="flex flex-wrap gap-2.5">
             <button type="button" className="button" onClick={() => add(emptyRule())}>
@@ -271,33 +233,18 @@ function RulesView({ initial, partners, language, canEdit, isOwner, marksPartner
           open={rules.find(({ id }) => id === openId) ?? null}
         />
         {canEdit && isChanged && (
-          <div className="sheet grid gap-3 px-4 py-3">
-            <Sides edited={edited} words={fieldWords} show={(value, name) => saySide(name, value)} />
-            <Problem error={save.error} />
-            <p className="note">Rules are live as soon as they are saved: every page is delivered by them, without publishing.</p>
-            <div className="flex justify-end gap-2.5">
-              <button
-                type="button"
-                className="button button-plain"
-                onClick={() => {
-                  edited.putBack()
-                  setOpenId(null)
-                  save.reset()
-                }}
-              >
-                Put back
-              </button>
-              <button
-                type="button"
-                data-save-rules
-                className="button button-main"
-                disabled={save.isPending || isUnfinished || !isAgreed(edited)}
-                onClick={() => save.mutate()}
-              >
-                Save rules
-              </button>
-            </div>
-          </div>
+          <SaveRules
+            edited={edited}
+            saved={saved}
+            nameOf={nameOf}
+            isUnfinished={isUnfinished}
+            save={save}
+            onPutBack={() => {
+              edited.putBack()
+              setOpenId(null)
+              save.reset()
+            }}
+          />
         )}
       </aside>
       {isLooking && (

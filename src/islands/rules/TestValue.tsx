@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import type { Partner } from '../../contract/partners.ts'
 import type { Test } from '../../core/rules/index.ts'
+import { Select } from '../../ui/Select.tsx'
 import { KINDS, PARTS } from './test-words.ts'
 
 export function Value({ test, partners, onChange }: { test: Test; partners: readonly Partner[]; onChange: (test: Test) => void }) {
@@ -112,18 +113,14 @@ function One<T extends string>({
   onChange: (value: T) => void
 }) {
   return (
-    <select
-      className="field !min-h-9 !py-1"
-      aria-label={label}
+    <Select
+      label={label}
+      isLabelHidden
+      className="!min-h-9 !py-1"
       value={value}
-      onChange={(event) => onChange(options.find(([each]) => each === event.target.value)?.[0] ?? value)}
-    >
-      {options.map(([each, words]) => (
-        <option key={each} value={each}>
-          {words}
-        </option>
-      ))}
-    </select>
+      options={options}
+      onChange={(chosen) => onChange(options.find(([each]) => each === chosen)?.[0] ?? value)}
+    />
   )
 }
 

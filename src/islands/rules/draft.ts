@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { RuleBody, type RuleList } from '../../contract/rules.ts'
-import { type Conflict, type Rule, type RuleShare, sayWhat, sayWhich, testsOf, type Unheard } from '../../core/rules/index.ts'
+import { type Conflict, type Rule, type RuleShare, testsOf, type Unheard } from '../../core/rules/index.ts'
+import { sayWhat, sayWhich } from './say.ts'
 
 export function emptyRule(): Rule {
   return { id: crypto.randomUUID(), name: '', isOn: true, isBinding: false, when: { all: [{ is: 'kind', of: ['outside'] }] }, what: {} }

@@ -2,7 +2,7 @@ import { useMutation } from '@tanstack/react-query'
 import { useState } from 'react'
 import { toast } from 'sonner'
 import { type Counting, KEPT_DAYS_MAX } from '../../contract/counting.ts'
-import { sayBotRule } from '../../core/clicks/index.ts'
+import { tellBotRule } from '../../core/clicks/index.ts'
 import { call, wordsOf } from '../../ui/api.ts'
 import { changedOf, isAgreed, Sides, useEdited, useVersioned } from '../../ui/edited.tsx'
 import { Form } from '../../ui/Form.tsx'
@@ -10,6 +10,7 @@ import { JobProgress, useJob } from '../../ui/job.tsx'
 import { NumberField } from '../../ui/NumberField.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
+import { inWords, number } from '../../words/index.ts'
 
 /** What is counted of the site's visitors, who is taken for a bot, and how long single clicks are kept. */
 export function CountingForm({ canEdit }: { canEdit: boolean }) {
@@ -44,7 +45,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
       <Sides
         edited={edited}
         words={FIELD_WORDS}
-        show={(value) => (typeof value === 'object' ? sayBotRule(value as Counting['botRule'], countsPages) : String(value))}
+        show={(value) => (typeof value === 'object' ? inWords(tellBotRule(value as Counting['botRule'], countsPages)) : String(value))}
       />
       <h2 className="text-[19px]">Counting</h2>
       <label className="flex items-start gap-2.5">
@@ -63,8 +64,8 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
           </span>
           {seen !== undefined && seen.total.views > 0 && (
             <span className="note block">
-              In the last 28 days: {seen.total.views.toLocaleString('en')} page views, {seen.total.links.toLocaleString('en')} links
-              followed; {seen.total.bots.toLocaleString('en')} views by robots are kept apart.
+              In the last 28 days: {number(seen.total.views)} page views, {number(seen.total.links)} links followed;{' '}
+              {number(seen.total.bots)} views by robots are kept apart.
             </span>
           )}
         </span>
@@ -87,7 +88,7 @@ function Loaded({ given, canEdit }: { given: Counting; canEdit: boolean }) {
         </div>
         <p className="note mt-1">
           Known robots, browsers that load ahead and programs that ask for headers alone are kept apart in any case. Every ten minutes the
-          days to which clicks came are looked through for {sayBotRule(given.botRule, given.countsPages)}.
+          days to which clicks came are looked through for {inWords(tellBotRule(given.botRule, given.countsPages))}.
         </p>
         {canEdit && !isChanged && <JudgeAgain />}
       </fieldset>
@@ -118,7 +119,7 @@ function JudgeAgain() {
       return call('counting.judge', { body: { job: id } })
     },
     onSuccess: ({ days, clicks }) =>
-      toast.success(`${days} ${days === 1 ? 'day' : 'days'} looked through; ${clicks.toLocaleString('en')} clicks changed sides.`),
+      toast.success(`${days} ${days === 1 ? 'day' : 'days'} looked through; ${number(clicks)} clicks changed sides.`),
     onError: (failure) => toast.error(wordsOf(failure)),
     onSettled: () => setJob(null),
   })

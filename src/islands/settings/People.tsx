@@ -5,6 +5,7 @@ import { type Person, type PersonInvited, type PersonList, ROLE_NAMES } from '..
 import { call, wordsOf } from '../../ui/api.ts'
 import { Beside, Form } from '../../ui/Form.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { ShownOnce } from '../../ui/ShownOnce.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
@@ -97,19 +98,15 @@ function PersonRow({ person, onLink }: { person: Person; onLink: (invited: Perso
         <span className="block truncate text-ink-soft">{person.email}</span>
       </span>
       {isHere && (
-        <label className="flex items-center gap-2">
-          <span className="sr-only">Role of {person.name}</span>
-          <select
-            className="field !w-auto"
-            value={person.role}
-            disabled={change.isPending}
-            onChange={({ target }) => change.mutate(ROLE_NAMES.find((role) => role === target.value) ?? person.role)}
-          >
-            {ROLE_NAMES.map((role) => (
-              <option key={role}>{role}</option>
-            ))}
-          </select>
-        </label>
+        <Select
+          label={`Role of ${person.name}`}
+          isLabelHidden
+          className="!w-auto"
+          isReadOnly={change.isPending}
+          value={person.role}
+          options={ROLE_NAMES.map((role) => [role, role])}
+          onChange={(value) => change.mutate(ROLE_NAMES.find((role) => role === value) ?? person.role)}
+        />
       )}
       {isHere && !isAsking && (
         <span className="flex flex-wrap gap-2">

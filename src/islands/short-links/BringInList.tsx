@@ -19,6 +19,7 @@ import { JobProgress, JobStopped, useJob } from '../../ui/job.tsx'
 import { Select } from '../../ui/Select.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { useKeptText } from '../../ui/unsaved.ts'
+import { counted, type InWords, number } from '../../words/index.ts'
 
 /** Rows of the report drawn at once; counts always tell all. */
 const ROWS_SHOWN = 200
@@ -74,7 +75,7 @@ export function BringInList({ onClose }: { onClose: () => void }) {
         <div className="py-6">
           <JobProgress
             job={job}
-            words={({ done, total }) => `${counted(done, 'row')} of about ${total.toLocaleString('en')}`}
+            words={({ done, total }) => `${counted(done, 'row')} of about ${number(total)}`}
             beginning="Sending…"
             onStop={jobId === null || isStopping ? null : stop}
           />
@@ -222,7 +223,7 @@ function Report({
   onAgain,
   onClose,
 }: {
-  report: ShortLinksBulkReport
+  report: InWords<ShortLinksBulkReport>
   onApply: () => void
   onAgain: () => void
   onClose: () => void
@@ -237,12 +238,12 @@ function Report({
         <b>{counted(report.new, 'short link')}</b> {isDryRun ? 'would be made' : report.new === 1 ? 'was made' : 'were made'}
         {report.changed > 0 && (
           <>
-            , <b>{report.changed.toLocaleString('en')}</b> led elsewhere
+            , <b>{number(report.changed)}</b> led elsewhere
           </>
         )}
         {report.same > 0 && (
           <>
-            , <b>{report.same.toLocaleString('en')}</b> left as {report.same === 1 ? 'it is' : 'they are'}
+            , <b>{number(report.same)}</b> left as {report.same === 1 ? 'it is' : 'they are'}
           </>
         )}
         . {report.refused > 0 && <span className="text-red">{counted(report.refused, 'row')} cannot be taken.</span>}
@@ -297,5 +298,3 @@ function Report({
     </div>
   )
 }
-
-const counted = (count: number, what: string): string => `${count.toLocaleString('en')} ${what}${count === 1 ? '' : 's'}`

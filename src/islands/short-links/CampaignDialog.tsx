@@ -9,7 +9,8 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { bare, counted } from './words.ts'
+import { counted } from '../../words/index.ts'
+import { bare } from './words.ts'
 
 interface Channel {
   readonly key: number

@@ -8,7 +8,7 @@ import { Form, Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { counted } from './words.ts'
+import { counted } from '../../words/index.ts'
 
 type Doing = 'tags' | 'replace' | 'remove'
 const DOING: Readonly<Record<Doing, string>> = {

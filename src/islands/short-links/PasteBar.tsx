@@ -1,7 +1,7 @@
 import { useMutation } from '@tanstack/react-query'
 import { type FormEvent, useEffect, useId, useRef, useState } from 'react'
 import { z } from 'zod'
-import { PROBLEMS } from '../../contract/problems.ts'
+import { titleOf } from '../../contract/problems.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import { slugFault, tidySlug } from '../../core/slugs/index.ts'
@@ -13,6 +13,7 @@ import { PartnerOffer } from '../../ui/PartnerOffer.tsx'
 import { useAsk } from '../../ui/query.tsx'
 import { useSettled } from '../../ui/settled.ts'
 import { useKept, useUnsaved } from '../../ui/unsaved.ts'
+import { inWords } from '../../words/index.ts'
 import { SlugSay } from './SlugSay.tsx'
 import { UtmFields } from './UtmFields.tsx'
 
@@ -194,7 +195,7 @@ function useSlugTold(slug: string): string | null {
     { query: { limit: 1, slug: wanted } },
     { enabled: wanted !== '' && slugFault(wanted) === null },
   )
-  if (fault !== null) return PROBLEMS[fault][1]
+  if (fault !== null) return inWords(titleOf(fault))
   const [taken] = data?.items ?? []
   return taken === undefined || wanted !== slug
     ? null

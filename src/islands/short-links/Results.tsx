@@ -4,13 +4,12 @@ import { OTHER_SOURCES } from '../../core/clicks/index.ts'
 import { Chart } from '../../ui/Chart.tsx'
 import { Problem } from '../../ui/Form.tsx'
 import { useAsk } from '../../ui/query.tsx'
-import { bare, counted, DEVICE_WORDS, VISIT_WORDS } from './words.ts'
+import { clock, counted, dateAndClock, day, languageName, number } from '../../words/index.ts'
+import { bare, DEVICE_WORDS, VISIT_WORDS } from './words.ts'
 
 const DAYS_WORDS: Readonly<Record<(typeof RESULT_DAYS)[number], string>> = { 7: 'a week', 30: '30 days', 90: '90 days', 365: 'a year' }
 /** Clicks come into the roll-ups within seconds; somebody who watches wants to see them. */
 const REFRESH_MS = 5_000
-const dayWords = (day: string): string =>
-  new Date(`${day}T00:00:00Z`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
 const hundredths = (share: number): string => `${Math.round(share * 100)}`
 
 /** Who followed a link: drawn, in words, and in a table. */
@@ -53,17 +52,17 @@ export function Results({ id }: { id: string }) {
         </button>
       </header>
       <p className="mb-2">
-        People followed it <b className="text-[22px] tabular-nums">{people.toLocaleString('en')}</b> {people === 1 ? 'time' : 'times'} in{' '}
+        People followed it <b className="text-[22px] tabular-nums">{number(people)}</b> {people === 1 ? 'time' : 'times'} in{' '}
         {DAYS_WORDS[days]}
         {visitors > 0 && (
           <span title="Told apart within a day and added up over the days: nobody can be found again on the next">
             {' '}
-            ({visitors.toLocaleString('en')} different a day, added up)
+            ({number(visitors)} different a day, added up)
           </span>
         )}
         {before > 0 && (
           <>
-            , {compared(people, before)} than in {DAYS_WORDS[days]} before ({before.toLocaleString('en')})
+            , {compared(people, before)} than in {DAYS_WORDS[days]} before ({number(before)})
           </>
         )}
         .{' '}
@@ -81,7 +80,7 @@ export function Results({ id }: { id: string }) {
           <span>
             {data.changes
               .slice(0, 3)
-              .map(({ day, words }) => `${dayWords(day)}: ${bare(words)}`)
+              .map(({ day: on, words }) => `${day(on)}: ${bare(words)}`)
               .join(' · ')}
           </span>
         )}
@@ -110,7 +109,7 @@ export function Results({ id }: { id: string }) {
                   ))
                 : data.hours.toReversed().map((each) => (
                     <tr key={each.hour} className="border-t">
-                      <td>{hourWords(each.hour, data.zone)}</td>
+                      <td>{dateAndClock(new Date(each.hour), data.zone)}</td>
                       <td className="pl-4 text-right">{each.people}</td>
                       <td className="pl-4 text-right">{each.others}</td>
                     </tr>
@@ -123,7 +122,7 @@ export function Results({ id }: { id: string }) {
       <div className="mt-4 grid grid-cols-3 gap-5 border-t pt-3 max-md:grid-cols-1">
         <Sources title="Came from" none="typed, scanned, or from mail" items={data.referrers} />
         <Sources title="With" none="something else" items={data.devices} wordsFor={deviceWords} />
-        <Sources title="Reading in" none="no language said" items={data.languages} wordsFor={languageWords} />
+        <Sources title="Reading in" none="no language said" items={data.languages} wordsFor={languageName} />
       </div>
       {data.placements.length > 0 && (
         <section aria-label="Followed from your pages" className="mt-4 border-t pt-3">
@@ -135,7 +134,7 @@ export function Results({ id }: { id: string }) {
                   {path}
                   {nth > 0 && <span className="text-ink-soft"> link {nth + 1} to it</span>}
                 </span>
-                <span className="tabular-nums">{times.toLocaleString('en')}</span>
+                <span className="tabular-nums">{number(times)}</span>
               </li>
             ))}
           </ul>
@@ -152,7 +151,7 @@ function compared(now: number, before: number): string {
 
 const daysDrawn = ({ days, total }: ShortLinkResults) => ({
   label: `Clicks a day from ${days[0]?.day ?? ''} to ${days[days.length - 1]?.day ?? ''}, beside as many days before`,
-  labels: days.map(({ day }) => dayWords(day)),
+  labels: days.map((each) => day(each.day)),
   series: [
     { name: 'people', kind: 'bar', colour: '--rope', values: days.map(({ people }) => people) },
     { name: 'tools and robots', kind: 'bar', colour: '--edge', values: days.map(({ others }) => others) },
@@ -162,12 +161,9 @@ const daysDrawn = ({ days, total }: ShortLinkResults) => ({
   ] as const,
 })
 
-const hourWords = (hour: string, zone: string): string =>
-  new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' }).format(new Date(hour))
-
 const hoursDrawn = ({ hours, zone }: ShortLinkResults) => ({
   label: 'Clicks an hour in the last two days',
-  labels: hours.map(({ hour }) => hourWords(hour, zone).slice(-5)),
+  labels: hours.map(({ hour }) => clock(new Date(hour), zone)),
   series: [
     { name: 'people', kind: 'bar', colour: '--rope', values: hours.map(({ people }) => people) },
     { name: 'tools and robots', kind: 'bar', colour: '--edge', values: hours.map(({ others }) => others) },
@@ -181,8 +177,6 @@ const Key = ({ colour, children }: { colour: string; children: ReactNode }) => (
   </span>
 )
 
-const languageNames = new Intl.DisplayNames('en', { type: 'language', fallback: 'code' })
-const languageWords = (value: string): string => languageNames.of(value) ?? value
 const deviceWords = (value: string): string => (DEVICE_WORDS as Readonly<Record<string, string>>)[value] ?? value
 
 function Sources({
@@ -207,7 +201,7 @@ function Sources({
             <span className={`truncate ${value === '' || value === OTHER_SOURCES ? 'text-ink-soft' : ''}`}>
               {value === '' ? none : value === OTHER_SOURCES ? 'all others' : wordsFor(value)}
             </span>
-            <span className="tabular-nums">{clicks.toLocaleString('en')}</span>
+            <span className="tabular-nums">{number(clicks)}</span>
             <span aria-hidden="true" className="col-span-2 h-[3px] rounded bg-rope" style={{ width: `${(clicks / all) * 100}%` }} />
           </li>
         ))}

@@ -4,7 +4,9 @@ import { Problem } from '../../ui/Form.tsx'
 import { MoreButton, SearchField, useLongList } from '../../ui/long-list.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { useOneStop } from '../../ui/roving.ts'
+import { Select } from '../../ui/Select.tsx'
 import { ToChanges } from '../../ui/ToChanges.tsx'
+import { number } from '../../words/index.ts'
 import { BringInList } from './BringInList.tsx'
 import { CampaignDialog } from './CampaignDialog.tsx'
 import { ChosenBar } from './ChosenBar.tsx'
@@ -43,8 +45,8 @@ const COUNTED_MAX = 10_000
 
 const countWords = (total: number, isSearch: boolean): string =>
   isSearch && total > COUNTED_MAX
-    ? `more than ${COUNTED_MAX.toLocaleString('en')} short links`
-    : `${total.toLocaleString('en')} short ${total === 1 ? 'link' : 'links'}`
+    ? `more than ${number(COUNTED_MAX)} short links`
+    : `${number(total)} short ${total === 1 ? 'link' : 'links'}`
 
 function ShortLinksView({ initial, given, tag: firstTag, canEdit, canExport, hasHost, canAddHost }: ShortLinksProps) {
   // Clicks are watched for on the first page; somebody far down a long list is looking for something else.
@@ -171,21 +173,17 @@ function NarrowBar({ narrowed, onChange }: { narrowed: Narrowed; onChange: (next
   const { data: partners } = useAsk('partners.list', {})
   const short = (hosts?.items ?? []).filter(({ kind }) => kind === 'short')
   const pick = <K extends keyof Narrowed>(name: K, label: string, options: readonly (readonly [string, string])[]) => (
-    <select
-      className="field !w-auto !min-h-8 max-w-full !py-1 text-[14px]"
-      aria-label={label}
+    <Select
+      label={label}
+      isLabelHidden
+      className="!w-auto !min-h-8 max-w-full !py-1 text-[14px]"
       value={narrowed[name] ?? ''}
-      onChange={({ target }) => {
+      options={options}
+      onChange={(value) => {
         const { [name]: _, ...rest } = narrowed
-        onChange(target.value === '' ? rest : { ...rest, [name]: target.value })
+        onChange(value === '' ? rest : { ...rest, [name]: value })
       }}
-    >
-      {options.map(([value, words]) => (
-        <option key={value} value={value}>
-          {words}
-        </option>
-      ))}
-    </select>
+    />
   )
   return (
     <div className="flex flex-1 flex-wrap items-center gap-2">

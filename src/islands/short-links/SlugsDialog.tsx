@@ -8,6 +8,7 @@ import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { isAgreed, Sides, useEdited } from '../../ui/edited.tsx'
 import { Beside, Form } from '../../ui/Form.tsx'
+import { Select } from '../../ui/Select.tsx'
 import { SlugSay } from './SlugSay.tsx'
 
 interface Named {
@@ -94,11 +95,14 @@ export function SlugsDialog({ link, hosts, onClose }: { link: ShortLink; hosts: 
           </label>
           <div className="flex gap-2">
             {hosts.length > 1 && (
-              <select className="field !w-auto" aria-label="On this host" value={host} onChange={({ target }) => setHost(target.value)}>
-                {hosts.map((each) => (
-                  <option key={each}>{each}</option>
-                ))}
-              </select>
+              <Select
+                label="On this host"
+                isLabelHidden
+                className="!w-auto"
+                value={host}
+                options={hosts.map((each) => [each, each])}
+                onChange={setHost}
+              />
             )}
             <input
               id="further-slug"

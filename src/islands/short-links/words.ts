@@ -3,12 +3,10 @@ import type { ShortLink } from '../../contract/short-links.ts'
 import { readableAddress } from '../../core/address/index.ts'
 import type { DEVICES } from '../../core/clicks/index.ts'
 import type { Slip } from '../../core/slugs/index.ts'
+import { counted, dateAndClock } from '../../words/index.ts'
 
 /** An address without what everybody knows. */
 export const bare = (address: string): string => readableAddress(address.replace(/^https?:\/\//, ''))
-
-export const counted = (count: number, what: string, many = `${what}s`): string =>
-  `${count.toLocaleString('en')} ${count === 1 ? what : many}`
 
 export const STATE_WORDS: Readonly<Record<ShortLink['state'], string>> = {
   answers: '',
@@ -42,8 +40,7 @@ export const VISIT_WORDS: Readonly<Record<string, string>> = {
   rush: 'visitors faster than people are',
 }
 
-const day = (at: string): string =>
-  new Date(at).toLocaleString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', hour: '2-digit', minute: '2-digit' })
+const moment = (at: string): string => dateAndClock(new Date(at))
 
 /** What is out of the ordinary about a link, a sentence each; nothing for a plain one. */
 export function courseWords(course: ShortLinkCourse): string[] {
@@ -57,13 +54,13 @@ export function courseWords(course: ShortLinkCourse): string[] {
         ? 'is told that it is gone for good'
         : 'is told that it is over'
   return [
-    ...(startsAt === null ? [] : [`Begins on ${day(startsAt)}.`]),
+    ...(startsAt === null ? [] : [`Begins on ${moment(startsAt)}.`]),
     ...cases.map(({ when, to }) => `${whenWords(when)}: to ${bare(to)}.`),
     ...(split === null
       ? []
       : [`Shared out: ${share(split.main)} here, ${split.others.map(({ to, weight }) => `${share(weight)} to ${bare(to)}`).join(', ')}.`]),
     ...(fallback === '' ? [] : [`While it does not answer: to ${bare(fallback)}.`]),
-    ...(endsAt === null ? [] : [`Ends on ${day(endsAt)}; then whoever comes ${after}.`]),
+    ...(endsAt === null ? [] : [`Ends on ${moment(endsAt)}; then whoever comes ${after}.`]),
     ...(clickLimit === null ? [] : [`Ends after about ${counted(clickLimit, 'click')}; then whoever comes ${after}.`]),
     ...(query === 'drop' ? [] : [query === 'pass' ? 'What stands behind “?” is passed on.' : 'What stands behind “?” is merged in.']),
     ...(isIndexed ? ['Search engines may list it.'] : []),
@@ -73,8 +70,8 @@ export function courseWords(course: ShortLinkCourse): string[] {
 
 function whenWords({ languages = [], devices = [], from, until, query = [] }: ShortLinkCourse['cases'][number]['when']): string {
   const parts = [
-    ...(from === undefined ? [] : [`from ${day(from)}`]),
-    ...(until === undefined ? [] : [`until ${day(until)}`]),
+    ...(from === undefined ? [] : [`from ${moment(from)}`]),
+    ...(until === undefined ? [] : [`until ${moment(until)}`]),
     ...(languages.length === 0 ? [] : [`for readers of ${languages.join(', ')}`]),
     ...(devices.length === 0 ? [] : [`on ${devices.map((each) => DEVICE_WORDS[each]).join(', ')}`]),
     ...(query.length === 0 ? [] : [`with ${query.map(({ name }) => name).join(', ')} in the query`]),

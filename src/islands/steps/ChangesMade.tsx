@@ -5,11 +5,12 @@ import { Queries, useAskOn } from '../../ui/query.tsx'
 import { useOneStop } from '../../ui/roving.ts'
 import { takeBack } from '../../ui/steps.ts'
 import { When } from '../../ui/When.tsx'
+import type { InWords } from '../../words/index.ts'
 import { KIND_WORDS, stepWords } from './words.ts'
 
 interface Props {
   /** Null where the screen was opened for one kind. */
-  initial: StepList | null
+  initial: InWords<StepList> | null
   kind: StepKind | null
 }
 
@@ -28,7 +29,7 @@ function Steps({ initial, kind: first }: Props) {
   const list = useAskOn('steps.list', { query }, { initial: kind === null && initial !== null ? initial : undefined })
   const [busy, setBusy] = useState<string | null>(null)
   const items = list.data?.pages.flatMap((page) => page.items) ?? []
-  const undo = async (step: Step): Promise<void> => {
+  const undo = async (step: InWords<Step>): Promise<void> => {
     setBusy(step.id)
     await takeBack({ kind: step.kind, id: step.id })
     setBusy(null)

@@ -1,4 +1,5 @@
 import type { Step, StepKind } from '../../contract/steps.ts'
+import { counted, type InWords } from '../../words/index.ts'
 import { changeWords } from '../links/words.ts'
 
 /** What each kind is called in the list, and the way to where it was done. */
@@ -13,8 +14,6 @@ export const KIND_WORDS: Readonly<Record<StepKind, readonly [words: string, path
   imports: ['Brought in', '/pages'],
 }
 
-const counted = (count: number, one: string, many = `${one}s`): string => `${count.toLocaleString('en')} ${count === 1 ? one : many}`
-
 const SHORT_LINK_WORDS: Readonly<Record<string, string>> = {
   list: 'taken from a list',
   isRemoved: 'taken away',
@@ -25,7 +24,7 @@ const SHORT_LINK_WORDS: Readonly<Record<string, string>> = {
 }
 
 /** What a step did, in a line. */
-export function stepWords(step: Step): string {
+export function stepWords(step: InWords<Step>): string {
   switch (step.kind) {
     case 'links':
       return `${counted(step.links, 'link')} ${changeWords(step.change)}, on ${counted(step.pages, 'page')}`

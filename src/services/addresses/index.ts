@@ -1,2 +1,2 @@
 export { addressesService } from './addresses.ts'
-export { visitsService } from './visit.ts'
+export { visitsService } from './visits.ts'

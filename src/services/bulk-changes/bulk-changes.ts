@@ -18,6 +18,7 @@ import { readBlobs } from '../../data/delivered.ts'
 import { type Draft, readDrafts, updateDrafts } from '../../data/drafts.ts'
 import type { PageRow } from '../../data/pages.ts'
 import { titlesByPath } from '../../data/pages.ts'
+import { type Told, tell } from '../../words/index.ts'
 import type { visitsService } from '../addresses/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import { withProgress } from '../jobs/index.ts'
@@ -125,11 +126,11 @@ export function bulkChangesService(
       const selected = await select(actor, asked, view)
       const total = [...selected.wanted.values()].reduce((sum, links) => sum + links.size, 0)
       const review = new Review()
-      return withProgress(context, actor, { job: asked.job, kind: 'bulk-change', total }, async (tell) => {
+      return withProgress(context, actor, { job: asked.job, kind: 'bulk-change', total }, async (progress) => {
         if (asked.dryRun) {
           for await (const planned of plan(actor, selected, asked.change, view)) {
             review.add(planned)
-            if (await tell(review.looked)) return fail('cancelled')
+            if (await progress(review.looked)) return fail('cancelled')
           }
           return ok(review.shown(null))
         }
@@ -143,7 +144,7 @@ export function bulkChangesService(
               madeBy,
             )
             if (!put.ok) return put
-            if (await tell(review.looked)) return fail('cancelled')
+            if (await progress(review.looked)) return fail('cancelled')
           }
           const { pages } = drafts
           if (pages === 0) return fail('nothing-to-change')
@@ -166,16 +167,15 @@ export function bulkChangesService(
       const [known] = await listBulkChanges(db, actor.siteId, id, 1)
       if (known === undefined) return fail('not-found')
       const changed = new Map((await pagesOfBulkChange(db, id)).map((each) => [each.pageId, each]))
-      const left: { page: string; why: string }[] = []
-      return withProgress(context, actor, { job, kind: 'bulk-change', total: changed.size }, async (tell) => {
+      const left: { page: string; why: Told }[] = []
+      return withProgress(context, actor, { job, kind: 'bulk-change', total: changed.size }, async (progress) => {
         const saved = await write(db, async (transaction, changes) => {
           if (!(await markUndone(db, id, transaction))) return fail('already-undone')
           const done: string[] = []
           for await (const drafts of readDrafts(db, actor.siteId, [...changed.keys()])) {
             const back = await beforeOf(drafts, changed)
             for (const { page } of drafts)
-              if (!back.some((each) => each.page.id === page.id))
-                left.push({ page: page.path, why: 'It was edited in the same place since. Its history has every version.' })
+              if (!back.some((each) => each.page.id === page.id)) left.push({ page: page.path, why: tell('change.edited-since') })
             const moved =
               back.length === 0
                 ? null
@@ -186,11 +186,11 @@ export function bulkChangesService(
                     transaction,
                   )
             if (moved !== null) {
-              const title = back.find(({ page }) => page.id === moved)?.page.title
-              return fail('moved-on', { why: `“${title}” is being edited. Try again in a moment.` })
+              const title = back.find(({ page }) => page.id === moved)?.page.title ?? ''
+              return fail('moved-on', { why: tell('change.being-edited', { title }) })
             }
             done.push(...back.map(({ page }) => page.id))
-            if (await tell(done.length + left.length)) return fail('cancelled')
+            if (await progress(done.length + left.length)) return fail('cancelled')
           }
           changes.add(actor.siteId, 'pages', done, 'changed')
           changes.add(actor.siteId, 'bulk-changes', id, 'removed')
@@ -246,12 +246,15 @@ class Review {
   links = 0
   readonly #byPage: BulkReview['byPage'] = []
   readonly #items: BulkItem[] = []
-  readonly #skipped = new Map<string, number>()
+  readonly #skipped = new Map<string, { why: Told; links: number }>()
 
   add(planned: readonly Planned[]): void {
     for (const { page, changed, skipped, links } of planned) {
       this.looked += links
-      for (const why of skipped) this.#skipped.set(why, (this.#skipped.get(why) ?? 0) + 1)
+      for (const why of skipped) {
+        const key = JSON.stringify(why)
+        this.#skipped.set(key, { why, links: (this.#skipped.get(key)?.links ?? 0) + 1 })
+      }
       if (changed.length === 0) continue
       this.links += changed.length
       this.#byPage.push({ pageId: page.id, page: page.path, title: page.title, links: changed.length })
@@ -268,7 +271,7 @@ class Review {
       byPage: this.#byPage,
       items: this.#items,
       moreItems: this.links - this.#items.length,
-      skipped: [...this.#skipped].map(([why, links]) => ({ why, links })),
+      skipped: [...this.#skipped.values()],
     }
   }
 }
@@ -281,7 +284,7 @@ function changePage(
   links: ReadonlyMap<number, number>,
   change: BulkChangeBody,
   help: Parameters<typeof changeLinks>[4],
-): { bytes: Uint8Array; changed: readonly ChangedLink[]; skipped: readonly string[] } {
+): { bytes: Uint8Array; changed: readonly ChangedLink[]; skipped: readonly Told[] } {
   if (page.kind === 'menu') {
     const { menu, changed, skipped } = changeEntries(readMenu(text), new Set(links.keys()), change, help)
     return { bytes: new TextEncoder().encode(JSON.stringify(menu)), changed, skipped }
@@ -292,7 +295,7 @@ function changePage(
     return {
       bytes: stored,
       changed: [],
-      skipped: [...made.skipped, ...made.changed.map(() => 'The page’s encoding does not allow a change in this place.')],
+      skipped: [...made.skipped, ...made.changed.map(() => tell('change.encoding'))],
     }
   }
   return { bytes: patched, changed: made.changed, skipped: made.skipped }

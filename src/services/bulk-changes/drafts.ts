@@ -5,6 +5,7 @@ import type { Changes } from '../../data/changes.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { updateDrafts } from '../../data/drafts.ts'
 import type { PageRow } from '../../data/pages.ts'
+import { tell } from '../../words/index.ts'
 import type { Actor } from '../context.ts'
 import { newContent } from '../pages/index.ts'
 
@@ -48,8 +49,8 @@ export class BulkDrafts {
     const drafts = changed.map(({ page, bytes }) => keptDraft(page, bytes))
     const moved = await updateDrafts(this.#db, drafts, { personId: this.#actor.personId, madeBy }, this.#transaction)
     if (moved !== null) {
-      const title = changed.find(({ page }) => page.id === moved)?.page.title
-      return fail('moved-on', { why: `“${title}” was saved in the meantime. Look at the change again.` })
+      const title = changed.find(({ page }) => page.id === moved)?.page.title ?? ''
+      return fail('moved-on', { why: tell('change.saved-meanwhile', { title }) })
     }
     for (const [i, { page }] of changed.entries())
       this.#pages.push({

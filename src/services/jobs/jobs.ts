@@ -1,3 +1,4 @@
+import { ImportInput } from '../../contract/imports.ts'
 import { type InputOf, isJobKind, JOB_KINDS, type Job, type JobKindName, type WorkKind } from '../../contract/jobs.ts'
 import type { Permission } from '../../contract/permissions.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -15,9 +16,10 @@ const mayStop = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(ki
 const maySee = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(kind).sees) || mayStop(actor, kind)
 
 /** A job with its report as its kind has it. */
-function shown({ id, kind, state, done, total, report, message }: JobRow): Job {
+function shown({ id, kind, state, done, total, input, report, message }: JobRow): Job {
+  const canGoOn = kind === 'import' && state === 'cancelled' && ImportInput.safeParse(input).data?.address !== undefined
   const schema = isJobKind(kind) ? JOB_KINDS[kind].report : null
-  return { id, kind, state, done, total, message, report: report === null || schema === null ? null : schema.parse(report) }
+  return { id, kind, state, done, total, message, report: report === null || schema === null ? null : schema.parse(report), canGoOn }
 }
 
 export function jobsService({ db, enqueue }: Context) {
@@ -38,7 +40,9 @@ export function jobsService({ db, enqueue }: Context) {
     async get(actor: Actor, id: string, isSoon = false): Promise<Result<Job, 'forbidden' | 'not-found'>> {
       const row = await findJob(db, actor.siteId, id)
       if (row !== null) return maySee(actor, row.kind) ? ok(shown(row)) : fail('forbidden')
-      return isSoon ? ok({ id, kind: '', state: 'waiting', done: 0, total: 0, report: null, message: null }) : fail('not-found')
+      return isSoon
+        ? ok({ id, kind: '', state: 'waiting', done: 0, total: 0, report: null, message: null, canGoOn: false })
+        : fail('not-found')
     },
 
     /** What an import was asked to do; null when it is none of the actor's. */

@@ -5,6 +5,7 @@ import { moveInMenu } from '../../core/menus/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { TOLERANCE } from '../../core/routing/index.ts'
 import { findPage, movePage } from '../../data/pages.ts'
+import { inWords, tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import { leadOldAddress, type RedirectFieldFault } from '../redirects/index.ts'
 import { type pagesService, shownPageRow } from './pages.ts'
@@ -32,7 +33,7 @@ export function pageMovesService({ db }: Context, views: SiteViews, pages: Retur
       const source = await pages.source(actor, id)
       if (!source.ok) return source
       if (folderOf(wanted) !== folderOf(page.path) && RELATIVE.test(source.value.source))
-        return fail('page-links-relative', { why: `in ${folderOf(page.path)} it can have any name` })
+        return fail('page-links-relative', { why: tell('page.in-folder', { folder: folderOf(page.path) }) })
       const moved = await write(db, async (transaction, changes) => {
         const done = await movePage(
           db,
@@ -50,7 +51,7 @@ export function pageMovesService({ db }: Context, views: SiteViews, pages: Retur
             db,
             actor,
             view,
-            { from: page.path, to: wanted, note: `“${page.title}” moved` },
+            { from: page.path, to: wanted, note: inWords(tell('page.moved', { title: page.title })) },
             { transaction, changes },
           )
           if (!led.ok) return led

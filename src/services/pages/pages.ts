@@ -27,6 +27,7 @@ import { findPage, insertPage, type ListedPage, listPages, markRemoved, updateDr
 import { signPresence } from '../../data/presence.ts'
 import { listRevisions, type RevisionRow } from '../../data/revisions.ts'
 import { waitingOn } from '../../data/waiting.ts'
+import { inWords, tell } from '../../words/index.ts'
 import { type Actor, type Context, cursorOf, PathCursor, readCursor, type SiteViews, write, writeAudit } from '../context.ts'
 import { leadOldAddress, mayLead, type RedirectFieldFault } from '../redirects/index.ts'
 import type { waitingService } from '../waiting.ts'
@@ -281,7 +282,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
             db,
             actor,
             view,
-            { from: page.path, to: leadTo, note: `“${page.title}” was taken away` },
+            { from: page.path, to: leadTo, note: inWords(tell('page.taken-away', { title: page.title })) },
             { transaction, changes },
           )
           if (!led.ok) return led

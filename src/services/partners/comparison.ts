@@ -1,9 +1,10 @@
 import type { ComparedPartner, PartnerComparison } from '../../contract/partners.ts'
 import { daysBetween, isPaymentLate, nextPayDay } from '../../core/earnings/index.ts'
-import { sayCommission } from '../../core/partners/index.ts'
+import { tellCommission } from '../../core/partners/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { payFacts, sumEarnings } from '../../data/earnings.ts'
 import { listPartners, type PartnerRow, usesOfPartners } from '../../data/partners.ts'
+import { tell } from '../../words/index.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
 import type { placementsService } from '../placements/index.ts'
 
@@ -40,7 +41,7 @@ export function partnerComparisonService({ db }: Context, views: SiteViews, plac
           const confirmed = main?.confirmed ?? 0
           return {
             partner: { ...partner, sites: [...partner.sites] },
-            pays: sayCommission(partner.commission, partner.currency),
+            pays: tellCommission(partner.commission, partner.currency),
             earned: own,
             clicks,
             epc: clicks === 0 || main === undefined ? null : (main.pending + main.confirmed + main.paid) / clicks,
@@ -69,16 +70,16 @@ function remindersOf(
   const found: ComparedPartner['reminders'] = []
   const days = endsOn === null ? null : daysBetween(today, endsOn)
   if (days !== null && days >= 0 && days <= ENDS_SOON_DAYS && status !== 'ended')
-    found.push({ what: 'ends soon', words: days === 0 ? 'ends today' : `ends in ${days} ${days === 1 ? 'day' : 'days'}` })
+    found.push({ what: 'ends soon', words: days === 0 ? tell('partner.ends-today') : tell('partner.ends-in', { days }) })
   if ((status === 'ended' || (days !== null && days < 0)) && links > 0)
     found.push({
       what: 'ended and in use',
-      words: `has ended, and ${links} ${links === 1 ? 'link still leads' : 'links still lead'} there`,
+      words: tell('partner.ended-in-use', { links }),
     })
-  if (isPaymentLate(payout, today, confirmed, since)) found.push({ what: 'payment late', words: 'a payment should have come by now' })
+  if (isPaymentLate(payout, today, confirmed, since)) found.push({ what: 'payment late', words: tell('partner.payment-late') })
   else if (payout.threshold > 0 && confirmed >= payout.threshold)
-    found.push({ what: 'threshold reached', words: 'the payout threshold is reached' })
+    found.push({ what: 'threshold reached', words: tell('partner.threshold') })
   if (!isNetwork && links > 0 && reportedOn !== null && daysBetween(reportedOn, today) > REPORTED_DAYS)
-    found.push({ what: 'no report for long', words: `no report since ${reportedOn}` })
+    found.push({ what: 'no report for long', words: tell('partner.no-report-since', { day: reportedOn }) })
   return found
 }

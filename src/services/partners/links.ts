@@ -6,7 +6,7 @@ import {
   type Snippet,
   type TemplateTried,
 } from '../../contract/partner-links.ts'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import { type AddressFault, parseUrl, repair } from '../../core/address/index.ts'
 import {
   buildLink,
@@ -34,6 +34,7 @@ import {
 } from '../../data/partner-links.ts'
 import { insideAllowed } from '../../data/sites.ts'
 import { askOutside } from '../../outside/index.ts'
+import { tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import type { FileFault, filesService } from '../files.ts'
 
@@ -121,7 +122,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
     ): Promise<Result<TemplateTried, 'forbidden'>> {
       if (!actor.can('partners:read')) return fail('forbidden')
       const told = (fault: string, detail: Readonly<Record<string, unknown>>): TemplateTried => ({
-        ...{ address: null, fault, why: sentenceOf(fault, detail) },
+        ...{ address: null, fault, why: toldOf(fault, detail) },
       })
       const read = readTemplate(template, allows)
       if (!read.ok) return ok(told(read.fault, read.detail ?? {}))
@@ -196,9 +197,11 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       const answer = asked.ok ? asked.value : null
       const ending = PICTURE_ENDINGS[answer?.type.split(';', 1)[0]?.trim().toLowerCase() ?? '']
       if (answer === null || answer.status !== 200)
-        return fail('picture-away', { why: answer === null ? 'nobody answered' : `the answer was ${answer.status}` })
-      if (ending === undefined) return fail('picture-away', { why: 'what came is no picture' })
-      if (answer.body.length >= PICTURE_MAX_BYTES) return fail('picture-away', { why: 'it is larger than 4 MB' })
+        return fail('picture-away', {
+          why: answer === null ? tell('picture.nobody-answered') : tell('picture.answered', { status: answer.status }),
+        })
+      if (ending === undefined) return fail('picture-away', { why: tell('picture.none') })
+      if (answer.body.length >= PICTURE_MAX_BYTES) return fail('picture-away', { why: tell('picture.too-large') })
       const name = `${/([^/]+?)(?:\.[a-z0-9]+)?$/i.exec(source.pathname)?.[1] ?? 'banner'}.${ending}`
       const file = await files.upload(actor, { name, bytes: answer.body })
       if (!file.ok) return file

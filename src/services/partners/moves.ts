@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import type { RepointAsked, Repointed, RepointUndone } from '../../contract/partner-moves.ts'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import { type AddressFault, repair } from '../../core/address/index.ts'
 import { decodeSource, type Patch, scanLinks, tagPatches } from '../../core/markup/index.ts'
 import { readMenu } from '../../core/menus/index.ts'
@@ -19,6 +19,7 @@ import {
 } from '../../data/partner-moves.ts'
 import { findPartner, type PartnerRow } from '../../data/partners.ts'
 import { updateShortLink } from '../../data/short-links.ts'
+import { type Told, tell } from '../../words/index.ts'
 import { BulkDrafts, type bulkChangesService, patchPage } from '../bulk-changes/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import type { placementsService } from '../placements/index.ts'
@@ -101,7 +102,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
         if (bulk.pages + links.length + redirects.length === 0) return fail('nothing-to-change')
         for (const { link, after } of links) {
           const isSaved = await updateShortLink(db, { ...versionOf(actor, link), destination: after }, transaction)
-          if (!isSaved) return fail('moved-on', { why: `The short link “${link.slug}” was changed in the meantime.` })
+          if (!isSaved) return fail('moved-on', { why: tell('move.short-link-changed', { slug: link.slug }) })
         }
         changes.add(
           actor.siteId,
@@ -115,7 +116,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
       })
       if (!saved.ok) return saved
       for (const { link, after } of links.slice(0, SHOWN_MAX))
-        items.push({ where: `short link ${link.slug}`, before: link.destination, after })
+        items.push({ where: tell('move.short-link', { slug: link.slug }), before: link.destination, after })
       for (const { row, after } of redirects.slice(0, SHOWN_MAX)) items.push({ where: row.from, before: row.to, after })
       const all = { ...counts, shortLinks: links.length, redirects: redirects.length }
       const more = Math.max(0, all.placements + all.shortLinks + all.redirects - items.length)
@@ -131,7 +132,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
     /** Takes a step back; what was changed since is left, and told. */
     async undo(actor: Actor, id: string): Promise<Result<RepointUndone, 'forbidden' | 'not-found' | 'moved-on'>> {
       if (!NEEDS.every((each) => actor.can(each))) return fail('forbidden')
-      const left: string[] = []
+      const left: Told[] = []
       const taken = await write(db, async (transaction, changes) => {
         const move = await takePartnerMove(db, actor.siteId, id, transaction)
         if (move === null) return fail('not-found')
@@ -139,7 +140,8 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
         const back: MovedShortLink[] = []
         for (const link of await shortLinksById(db, actor.siteId, [...before.keys()], transaction)) {
           const was = before.get(link.id)
-          if (was === undefined || link.destination !== was.after) left.push(`A short link leads elsewhere since: ${link.destination}`)
+          if (was === undefined || link.destination !== was.after)
+            left.push(tell('move.short-link-leads-elsewhere', { destination: link.destination }))
           else back.push({ ...link, destination: was.before })
         }
         for (const link of back) await updateShortLink(db, versionOf(actor, link), transaction)
@@ -157,11 +159,10 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
       const by = { siteId: actor.siteId, personId: actor.personId, stepId: randomUUID() }
       const redirects = move.redirectStepId === null ? null : await redirectSteps.undoNext(by, move.redirectStepId, null)
       const changedSince = (redirects?.rows ?? 0) - (redirects?.given ?? 0)
-      if (changedSince > 0) left.push(`${changedSince} of the redirects were changed since, and stay as they are.`)
+      if (changedSince > 0) left.push(tell('move.redirects-changed', { count: changedSince }))
       const pages = move.bulkChangeId === null ? null : await bulkChanges.undo(actor, move.bulkChangeId)
-      if (pages?.ok === false)
-        left.push(`The pages stay as they are; they can be taken back in Links. ${sentenceOf(pages.fault, pages.detail)}`)
-      if (pages?.ok === true) left.push(...pages.value.left.map(({ page, why }) => `${page}: ${why}`))
+      if (pages?.ok === false) left.push(tell('move.pages-stay', { why: toldOf(pages.fault, pages.detail) }))
+      if (pages?.ok === true) left.push(...pages.value.left.map(({ page, why }) => tell('move.left-at', { where: page, why })))
       return ok({ pages: pages?.ok === true ? pages.value.pages : 0, shortLinks, redirects: redirects?.given ?? 0, left })
     },
   }
@@ -184,13 +185,16 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
     actor: Actor,
     { name }: PartnerRow,
     moving: readonly { row: { id: string; version: number; from: string }; after: string }[],
-  ): Promise<{ id: string | null; left: string[] }> {
+  ): Promise<{ id: string | null; left: Told[] }> {
     const done = await redirectSteps.create(actor, {
-      what: `Links to ${name.slice(0, 100)} point elsewhere`,
+      what: tell('move.elsewhere', { partner: name.slice(0, 100) }),
       items: moving.map(({ row: { id, version }, after }) => ({ do: 'change', id, change: { version, to: after } })),
     })
-    if (!done.ok) return { id: null, left: [`The redirects stay as they are: ${sentenceOf(done.fault, done.detail)}`] }
-    return { id: done.value.step, left: done.value.refused.map(({ index, reason }) => `${moving[index]?.row.from ?? ''}: ${reason}`) }
+    if (!done.ok) return { id: null, left: [tell('move.redirects-stay', { why: toldOf(done.fault, done.detail) })] }
+    return {
+      id: done.value.step,
+      left: done.value.refused.map(({ index, reason }) => tell('move.left-at', { where: moving[index]?.row.from ?? '', why: reason })),
+    }
   }
 }
 

@@ -9,7 +9,8 @@ import {
   PartnerNew,
   type PartnersIn,
 } from '../../contract/partners.ts'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
+import { says, toldBy } from '../../contract/shared.ts'
 import { parseUrl, siteOfHost } from '../../core/address/index.ts'
 import { cellOfText, textOfCell } from '../../core/exchange/index.ts'
 import { readTemplate, type TemplateFault } from '../../core/partners/index.ts'
@@ -30,9 +31,12 @@ import {
   removePartner,
   updatePartner,
 } from '../../data/partners.ts'
+import { tell } from '../../words/index.ts'
 import { defined } from '../conditions.ts'
 import { type Actor, type Context, write, writeAudit } from '../context.ts'
 import { openLogIn, sealLogIn } from './log-ins.ts'
+
+const UNREADABLE = { message: says(tell('partner.unreadable')) }
 
 type PartnerFault =
   | TemplateFault
@@ -111,12 +115,12 @@ export function partnersService({ db, settings }: Context) {
     if (fields.template !== '') {
       const read = readTemplate(fields.template, fields.allows)
       if (!read.ok) return read
-      if (fields.account === '') return fail('template-without-account', { why: 'your number with them is not set' })
+      if (fields.account === '') return fail('template-without-account', { why: tell('partner.no-number') })
     }
     const owner = await ownerOfSites(db, actor.siteId, fields.sites, id, transaction)
     if (owner !== null) {
       const site = owner.sites.find((each) => fields.sites.includes(each))
-      return fail('sites-overlap', { site, why: `${site} is ${owner.name}’s` })
+      return fail('sites-overlap', { site, why: tell('partner.owns', { site: site ?? '', partner: owner.name }) })
     }
     const network =
       fields.networkId === null || fields.networkId === id ? null : await findPartner(db, actor.siteId, fields.networkId, transaction)
@@ -281,7 +285,7 @@ export function partnersService({ db, settings }: Context) {
         else
           done.refused.push({
             line: i + 2,
-            reason: read.success ? sentenceOf(saved.fault, saved.detail) : (read.error.issues[0]?.message ?? 'It cannot be read.'),
+            reason: read.success ? toldOf(saved.fault, saved.detail) : toldBy(read.error.issues[0] ?? UNREADABLE),
           })
       }
       return ok(done)

@@ -35,6 +35,7 @@ import {
 } from '../../data/people.ts'
 import { endSession, insertSession, moveSession, sessionOf } from '../../data/sessions.ts'
 import type { Role } from '../../data/tables/index.ts'
+import { tell } from '../../words/index.ts'
 import { type Actor, type Context, write, writeAudit } from '../context.ts'
 import { digest, hashPassword, isSame } from '../secrets.ts'
 
@@ -226,8 +227,7 @@ export function peopleService({ db, settings }: Context) {
       actor: Actor,
       { current, password }: PasswordChange,
     ): Promise<Result<null, 'forbidden' | 'password-not-yours' | 'too-many-tries'>> {
-      if (actor.sessionId === null)
-        return fail('forbidden', { why: 'a password is changed by its person, signed in, and never by a token' })
+      if (actor.sessionId === null) return fail('forbidden', { why: tell('people.password-by-person') })
       const account = `password of ${actor.personId}`
       const counted = await countTry(account, account)
       if (!counted.ok) return counted
@@ -256,7 +256,7 @@ export function peopleService({ db, settings }: Context) {
     /** Goes on at another of one's sites. A token acts at the one that it was made for. */
     async goTo(actor: Actor, siteId: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
       const { personId, sessionId } = actor
-      if (sessionId === null) return fail('forbidden', { why: 'a token acts at the site that it was made for' })
+      if (sessionId === null) return fail('forbidden', { why: tell('people.token-of-site') })
       return write(db, async (transaction) => {
         const member = await findMember(db, personId, siteId, transaction)
         if (member === null) return fail('not-found')

@@ -21,6 +21,7 @@ import { viewsOfPages } from '../../data/counted-pages.ts'
 import { readDrafts } from '../../data/drafts.ts'
 import { draftVersions, findPage } from '../../data/pages.ts'
 import type { PhraseRow } from '../../data/phrases.ts'
+import { type Told, tell } from '../../words/index.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
 import { withProgress } from '../jobs/index.ts'
 import type { pagesService } from '../pages/index.ts'
@@ -94,7 +95,7 @@ export function phraseChoiceService(
           looked.refused !== refusedAmong(ground, looked.found, id)
         )
       })
-      return withProgress(context, actor, { job, kind: 'phrases', total: changed.length }, async (tell) => {
+      return withProgress(context, actor, { job, kind: 'phrases', total: changed.length }, async (progress) => {
         let looked = 0
         const turns = new Turns()
         for await (const drafts of readDrafts(
@@ -114,7 +115,7 @@ export function phraseChoiceService(
             if (turns.isOver) await turns.next()
           }
           looked += drafts.length
-          if (await tell(looked)) return fail('cancelled')
+          if (await progress(looked)) return fail('cancelled')
         }
         const views = new Map<string, number>()
         for (const { path, people } of await viewsOfPages(db, actor.siteId, new Date(Date.now() - VIEWS_MS), LOOKED_MAX))
@@ -138,7 +139,7 @@ export function phraseChoiceService(
       const bytes = page === null ? null : await getBlob(db, page.draftHash)
       const phrase = await grounds.phrase(actor.siteId, phraseId)
       if (page === null || bytes === null || phrase === null) return fail('not-found')
-      if (page.version !== version) return fail('moved-on', { why: 'The page was saved in the meantime. Look at its suggestions again.' })
+      if (page.version !== version) return fail('moved-on', { why: tell('phrase.page-saved') })
       const view = await views.of(actor)
       const { destination } = phrase
       const isTheirs = phrase.partnerId !== null && !destination.startsWith('/') && !isShort(view, destination)
@@ -260,8 +261,7 @@ function suggest(
   return { phrases: { chosen, left, room }, found: [...found] }
 }
 
-function whyHere({ priority }: PhraseRow, { early, said, epc }: { early: number; said: string; epc: number | undefined }): string {
-  const where = early > 0.75 ? 'early in the page' : early > 0.4 ? 'in the middle of the page' : 'late in the page'
-  const earns = epc === undefined ? [] : [`links like this earn ${(epc / 100).toFixed(2)} a click`]
-  return [where, `“${said}”`, `priority ${priority} of 5`, ...earns].join(', ')
+function whyHere({ priority }: PhraseRow, { early, said, epc }: { early: number; said: string; epc: number | undefined }): Told {
+  const where = early > 0.75 ? tell('phrase.early') : early > 0.4 ? tell('phrase.middle') : tell('phrase.late')
+  return tell('phrase.why', { where, said, priority, epc: epc === undefined ? null : epc / 100 })
 }

@@ -17,6 +17,7 @@ import {
   wordsOfLinks,
   writeWeights,
 } from '../../data/phrases.ts'
+import { type Told, tell } from '../../words/index.ts'
 import type { visitsService } from '../addresses/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import { shortLinkAt } from '../short-links/index.ts'
@@ -57,17 +58,17 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       const recognised = links.recognise(lands, 'any')
       const partner = recognised?.partner ?? links.partnerOf(lands)
       if (kind === 'mail' || kind === 'phone' || (kind === 'outside' && partner === null)) return fail('phrase-leads-nowhere', { address })
-      const refused: { words: string; reason: string }[] = []
+      const refused: { words: string; reason: Told }[] = []
       const made = words.flatMap((each) => {
         const plain = each.replace(/\s+/g, ' ').trim()
         const count = wordsOf(plain).length
         const reason =
           count === 0
-            ? 'It holds no word.'
+            ? tell('phrase.no-word')
             : count > PHRASE_MAX_WORDS
-              ? `A phrase has ${PHRASE_MAX_WORDS} words at most.`
+              ? tell('phrase.too-many-words', { most: PHRASE_MAX_WORDS })
               : saysLittle(plain)
-                ? 'It says nothing of where it leads.'
+                ? tell('phrase.leads-nowhere')
                 : null
         if (reason !== null) refused.push({ words: each, reason })
         // A link that was pasted built is kept as the page that it leads to: it is built anew for each place.
@@ -87,7 +88,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
         const items = await insertPhrases(db, actor, made, transaction)
         const there = new Set(items.map((row) => row.words.toLowerCase()))
         for (const each of made)
-          if (!there.has(each.words.toLowerCase())) refused.push({ words: each.words, reason: 'It is there already.' })
+          if (!there.has(each.words.toLowerCase())) refused.push({ words: each.words, reason: tell('phrase.there-already') })
         changes.add(
           actor.siteId,
           'phrases',
@@ -131,8 +132,8 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       const mended = repair(destination, view.around('/'))
       if (!mended.ok) return mended
       const { address } = mended.value
-      const found = new Map<string, { words: string; why: string }>()
-      const add = (words: string, why: string): void => {
+      const found = new Map<string, { words: string; why: Told }>()
+      const add = (words: string, why: Told): void => {
         const plain = words.replace(/\s+/g, ' ').trim()
         const count = wordsOf(plain).length
         if (count > 0 && count <= PHRASE_MAX_WORDS && !saysLittle(plain) && !found.has(plain.toLowerCase()))
@@ -140,11 +141,11 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       }
       const spellings = address.startsWith('/') ? pathSpellings(address) : [address]
       for (const { words, links } of await wordsOfLinks(db, actor.siteId, spellings, IDEAS_MAX))
-        add(words, `${links} ${links === 1 ? 'link says' : 'links say'} so`)
+        add(words, tell('phrase.links-say-so', { links }))
       const title = address.startsWith('/')
         ? (await titlesByPath(db, actor.siteId)).find(({ path }) => spellings.includes(path))?.title
         : await visits.visit(actor, address).then((seen) => (seen.ok ? (seen.value.title ?? undefined) : undefined))
-      for (const part of (title ?? '').split(TITLE_PARTS)) add(part, 'its title')
+      for (const part of (title ?? '').split(TITLE_PARTS)) add(part, tell('phrase.title'))
       return ok({ items: [...found.values()].slice(0, IDEAS_MAX) })
     },
 

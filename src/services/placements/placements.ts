@@ -20,7 +20,7 @@ import {
   tagWith,
 } from '../../core/placements/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
-import { explain, type SiteGround, sayReason } from '../../core/rules/index.ts'
+import { explain, type SiteGround, tellReason } from '../../core/rules/index.ts'
 import { getBlob } from '../../data/contents.ts'
 import { type Database, inTransaction } from '../../data/database.ts'
 import { dropFine, putFine } from '../../data/fine-findings.ts'
@@ -118,7 +118,7 @@ export function placementsService(context: Context, views: SiteViews) {
       return ok({
         before: judged.placement.tag,
         after: tagWith(judged, judged.decision),
-        explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })),
+        explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: tellReason(reason) })),
         tags: [...judged.facts.tags],
         findings: [...findings],
         fine: [...fine],

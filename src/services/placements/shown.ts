@@ -1,6 +1,6 @@
 import type { Placement } from '../../contract/placements.ts'
 import { type Finding, isUnmarked, type JudgedPlacement, landsOf } from '../../core/placements/index.ts'
-import { becauseOf, explain, sayReason } from '../../core/rules/index.ts'
+import { becauseOf, explain, tellReason } from '../../core/rules/index.ts'
 import type { Actor } from '../context.ts'
 
 /** A placement as `actor` may see it: why a link has its marks is told in the names of rules. */
@@ -24,7 +24,7 @@ export function shownPlacement(actor: Actor, judged: JudgedPlacement, paths: Rea
     before: { rel: written.rel, target: written.target },
     after: { rel: decision.rel, target: decision.target },
     because: tellsWhy ? becauseOf(decision) : { rel: '', target: '' },
-    explained: tellsWhy ? explain(decision).map(({ what, reason }) => ({ what, why: sayReason(reason) })) : [],
+    explained: tellsWhy ? explain(decision).map(({ what, reason }) => ({ what, why: tellReason(reason) })) : [],
     findings: [...findings],
     isUnmarked: isUnmarked(judged),
   }

@@ -16,6 +16,7 @@ import {
 } from '../../core/routing/index.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
 import type { RedirectFields } from '../../data/redirects.ts'
+import { tell } from '../../words/index.ts'
 
 export type RedirectFieldFault =
   | RedirectFault
@@ -46,7 +47,7 @@ export function fieldsOf({ setup }: SiteGround, wanted: RedirectDraft): Result<R
     return fail('time-passed', { at: new Date(untilMs).toISOString() })
   const when = query.length === 0 ? wanted.when : { ...wanted.when, query: [...(wanted.when.query ?? []), ...query] }
   if ((when.query ?? []).length > NAMED_MAX)
-    return fail('path-unreadable', { why: `a row can ask for ${NAMED_MAX} parameters, and this one asks for ${when.query?.length}` })
+    return fail('path-unreadable', { why: tell('redirect.too-many-parameters', { most: NAMED_MAX, asked: (when.query ?? []).length }) })
   if (leadsOn(wanted.status) && /\p{Cc}/u.test(wanted.to.trim())) return fail('destination-control')
   const to = parseUrl(wanted.to.trim())
   if (to !== null && (to.username !== '' || to.password !== '')) return fail('destination-log-in')

@@ -1,6 +1,7 @@
 import { PATTERNS_BY_ONE_TEXT_MAX, PATTERNS_MAX, ROWS_AT_ONE_PATH_MAX, ROWS_UNDER_ONE_PATH_MAX } from '../../core/routing/index.ts'
 import type { Database, Transaction } from '../../data/database.ts'
 import { countPatterns, needOf, type RedirectFields } from '../../data/redirects.ts'
+import { type Told, tell } from '../../words/index.ts'
 
 type Filed = Pick<RedirectFields, 'match' | 'key' | 'from'>
 
@@ -68,20 +69,21 @@ export class RedirectLimits {
     this.#taken.set(name, (this.#taken.get(name) ?? 0) + by)
   }
 
-  /** @returns null where there is room for one more, which is then taken; else what fills it, in words */
-  take(row: Filed): string | null {
+  /** @returns null where there is room for one more, which is then taken; else what fills it */
+  take(row: Filed): Told | null {
     const { name, most } = placeOf(row)
-    if (isPattern(row) && this.#patterns >= PATTERNS_MAX) return `there are ${PATTERNS_MAX.toLocaleString('en')} patterns and expressions`
+    if (isPattern(row) && this.#patterns >= PATTERNS_MAX) return tell('redirect.too-many-patterns', { most: PATTERNS_MAX })
     if ((this.#taken.get(name) ?? 0) + (this.#promised?.get(name) ?? 0) >= most)
-      return `there are ${most} ${isPattern(row) ? sharedText(needOf(row)) : sharedPath(row)}`
+      return tell('redirect.there-are', { most, what: isPattern(row) ? sharedText(needOf(row)) : sharedPath(row) })
     this.#change(row, 1)
     if (isPattern(row)) this.#patterns++
     return null
   }
 }
 
-const sharedPath = ({ match, from }: Filed): string => (match === 'under' ? `rows for everything under ${from}` : `rows for ${from}`)
-const sharedText = (needs: string | null): string =>
+const sharedPath = ({ match, from }: Filed): Told =>
+  match === 'under' ? tell('redirect.rows-under', { from }) : tell('redirect.rows-for', { from })
+const sharedText = (needs: string | null): Told =>
   needs === null || needs === ''
-    ? 'patterns that fix no four letters in a row'
-    : `patterns for paths with “${needs.split('*').filter(Boolean).join('…')}”`
+    ? tell('redirect.patterns-without-letters')
+    : tell('redirect.patterns-with', { letters: needs.split('*').filter(Boolean).join('…') })

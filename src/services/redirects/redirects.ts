@@ -22,6 +22,7 @@ import {
   redirectFacets,
   redirectsById,
 } from '../../data/redirects.ts'
+import { tell } from '../../words/index.ts'
 import { conditionsOf, defined, shownWhen } from '../conditions.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from '../context.ts'
 import { shortLinkOver } from '../short-links/index.ts'
@@ -231,17 +232,17 @@ export function redirectsService(context: Context, views: SiteViews) {
     if (!row.isOn) return null
     const view = await views.of(actor)
     const slug = row.match === 'exact' ? await shortLinkOver(db, view, row) : null
-    if (slug !== null) return fail('redirect-under-slug', { path: row.from, why: `the short link there leads to ${slug.destination}` })
+    if (slug !== null)
+      return fail('redirect-under-slug', { path: row.from, why: tell('redirect.short-link-there', { destination: slug.destination }) })
     const ways = new RedirectChains(db, view, context.settings.port)
     const asked = { ...row, id, order: Number.MAX_SAFE_INTEGER }
     ways.put(asked)
     const way = (await ways.follow([asked], transaction)).get(id)
-    if (way?.end === 'loop') return fail('redirect-goes-round', { stops: way.stops, why: `it goes ${way.stops.join(' → ')}` })
+    if (way?.end === 'loop')
+      return fail('redirect-goes-round', { stops: way.stops, why: tell('redirect.goes', { stops: way.stops.join(' → ') }) })
     if (!row.beatsPages || row.match !== 'exact' || evenSo) return null
     await ways.know([asked], transaction)
-    return ways.hasPage(row.from)
-      ? fail('redirect-hides-page', { path: row.from, why: `${row.from} would no longer be seen by anybody` })
-      : null
+    return ways.hasPage(row.from) ? fail('redirect-hides-page', { path: row.from, why: tell('redirect.unseen', { from: row.from }) }) : null
   }
 
   function setRemoved(actor: Actor, id: string, isRemoved: boolean): Promise<Result<null, 'not-found'>> {

@@ -11,6 +11,7 @@ import type { RedirectStepItem } from '../../contract/redirect-steps.ts'
 import { parseUrl } from '../../core/address/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { FINDING_KINDS, type Finding, type FindingKind, type RedirectReview, type ReviewRow } from '../../core/routing/index.ts'
+import { type Said, tell } from '../../words/index.ts'
 import type { Actor, SiteViews } from '../context.ts'
 import { soon } from '../patience.ts'
 import type { RedirectKnowledge } from './knowledge.ts'
@@ -71,7 +72,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
       const planned = [...taken.values()]
       if (planned.length === 0) return ok({ step: null, made: 0, changed: 0, removed: 0, rows: [], refused: [], items: [] })
       const done = await steps.create(actor, {
-        what: `Mended ${planned.length.toLocaleString('en')} ${planned.length === 1 ? 'row' : 'rows'}`,
+        what: tell('redirect.mended', { rows: planned.length }),
         items: planned.map(({ item }) => item),
         dryRun,
       })
@@ -131,5 +132,5 @@ function itemOf({ mend }: Finding, { id, version }: ReviewRow): RedirectStepItem
   return { do: 'change', id, change: { version, ...mend } }
 }
 
-const wordsOf = ({ mend }: Finding): string =>
-  mend === null ? '' : 'to' in mend ? mend.to : 'isOn' in mend ? 'switched off' : 'taken away'
+const wordsOf = ({ mend }: Finding): Said =>
+  mend === null ? '' : 'to' in mend ? mend.to : 'isOn' in mend ? tell('redirect.switched-off') : tell('redirect.removed')

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import type { RedirectStepDone, RedirectStepItem, RedirectStepList, RedirectStepNew } from '../../contract/redirect-steps.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../core/result.ts'
 import type { Redirect } from '../../core/routing/index.ts'
@@ -16,6 +16,7 @@ import {
   updateRedirects,
 } from '../../data/redirect-steps.ts'
 import { keptRedirects, type RedirectFields, redirectsById } from '../../data/redirects.ts'
+import { type Said, type Told, tell } from '../../words/index.ts'
 import { conditionsOf, defined } from '../conditions.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import type { jobsService } from '../jobs/index.ts'
@@ -44,12 +45,15 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     },
 
     /** Carries out what can be; what cannot is told, and does not stop the others. Or only tells what would become of each. */
-    async create(actor: Actor, { what, items, dryRun = false }: RedirectStepNew): Promise<Result<RedirectStepDone, 'forbidden'>> {
+    async create(
+      actor: Actor,
+      { what, items, dryRun = false }: Omit<RedirectStepNew, 'what'> & { readonly what: Said },
+    ): Promise<Result<RedirectStepDone, 'forbidden'>> {
       if (!actor.can('redirects:edit')) return fail('forbidden')
       const view = await views.of(actor)
       const stepId = randomUUID()
       const { siteId, personId } = actor
-      const refused: { index: number; reason: string }[] = []
+      const refused: { index: number; reason: Told }[] = []
       const counts = { made: 0, changed: 0, removed: 0 }
       let fresh: readonly string[] = []
       await write(db, async (transaction, changes) => {
@@ -72,7 +76,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
         fresh = made.map(({ id }) => id)
         const asked = new Set(changed.map(({ id }) => id))
         for (const [index, item] of items.entries())
-          if (item.do === 'change' && asked.has(item.id) && !done.has(item.id)) refused.push({ index, reason: sentenceOf('moved-on') })
+          if (item.do === 'change' && asked.has(item.id) && !done.has(item.id)) refused.push({ index, reason: toldOf('moved-on') })
         Object.assign(counts, { changed: done.size, removed: gone.size })
         changes.add(siteId, 'redirects', [...gone], 'removed')
         changes.add(siteId, 'redirects', [...done], 'changed')
@@ -112,7 +116,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
           // A process that ended in the middle of it goes on with what is left.
           const isGoingOn = await isStepBegun(db, by, transaction)
           if (!isGoingOn && !(await markStepUndone(db, by.siteId, undone, transaction))) return fail('not-found')
-          await beginStep(db, by, 'Taken back', transaction)
+          await beginStep(db, by, tell('redirect.taken-back'), transaction)
         }
         const { ids, given } = await undoStretch(db, by, { undone, after, limit: UNDONE_AT_ONCE }, transaction)
         changes.add(by.siteId, 'redirects', given, 'changed')
@@ -127,7 +131,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     actor: Actor,
     view: SiteGround,
     items: readonly RedirectStepItem[],
-    refused: { index: number; reason: string }[],
+    refused: { index: number; reason: Told }[],
     transaction: Transaction,
   ): Promise<Planned[]> {
     const { siteId } = actor
@@ -135,7 +139,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     const before = new Map((await redirectsById(db, siteId, ids, transaction)).map((row) => [row.id, row]))
     const planned: { index: number; each: Planned }[] = []
     for (const [index, item] of items.entries()) {
-      const refuse = (fault: string, detail?: FaultDetail): void => void refused.push({ index, reason: sentenceOf(fault, detail) })
+      const refuse = (fault: string, detail?: FaultDetail): void => void refused.push({ index, reason: toldOf(fault, detail) })
       const was = item.do === 'make' ? undefined : before.get(item.id)
       if (item.do === 'remove') {
         if (was === undefined) refuse('not-found')
@@ -168,7 +172,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
     view: SiteGround,
     siteId: string,
     planned: readonly { readonly index: number; readonly each: Planned }[],
-    refused: { index: number; reason: string }[],
+    refused: { index: number; reason: Told }[],
     transaction: Transaction,
   ): Promise<Planned[]> {
     const ways = new RedirectChains(db, view, settings.port)
@@ -189,7 +193,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       if (each.do === 'make') {
         const name = nameOfRow(view, each.row)
         if (taken.has(name)) {
-          refused.push({ index, reason: `There is a row for ${each.row.from} already.` })
+          refused.push({ index, reason: tell('redirect.row-there', { from: each.row.from }) })
           left.add(each.id)
           continue
         }
@@ -197,7 +201,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       }
       const full = room.take(each.row)
       if (full !== null) {
-        refused.push({ index, reason: sentenceOf('redirects-too-many', { why: full }) })
+        refused.push({ index, reason: toldOf('redirects-too-many', { why: full }) })
         left.add(each.id)
         continue
       }
@@ -210,7 +214,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       if (way.end !== 'loop') continue
       left.add(id)
       const index = indexOf.get(id) ?? 0
-      refused.push({ index, reason: sentenceOf('redirect-goes-round', { why: `it goes ${way.stops.join(' → ')}` }) })
+      refused.push({ index, reason: toldOf('redirect-goes-round', { why: tell('redirect.goes', { stops: way.stops.join(' → ') }) }) })
     }
     return planned.flatMap(({ each }) => (left.has(each.id) ? [] : [each]))
   }

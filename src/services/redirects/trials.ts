@@ -14,6 +14,7 @@ import {
 import type { SiteGround } from '../../core/rules/index.ts'
 import { asOfNow } from '../../data/delivered.ts'
 import { allRedirects, everyKnownPage } from '../../data/redirect-knowledge.ts'
+import { tell } from '../../words/index.ts'
 import { conditionsOf, defined } from '../conditions.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
 import { insideFault } from '../inside.ts'
@@ -56,7 +57,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
         const start = (of: string | null): Promise<Result<string, 'forbidden'>> =>
           jobs.start(actor, 'replay', { upload, rows: of, host: host === '' ? null : host })
         if (rows === '') return start(null)
-        if (!readRows(rows).ok) return fail('invalid-body', { why: 'the rows that are to be tried cannot be read' })
+        if (!readRows(rows).ok) return fail('invalid-body', { why: tell('redirect.trial-unreadable') })
         return withUpload(db, actor, Buffer.from(rows), { maxBytes: UPLOAD_MAX_BYTES }, start)
       })
     },

@@ -3,6 +3,7 @@ import { type ApartFault, apart } from '../../apart/index.ts'
 import type { CodeQuery } from '../../contract/short-link-codes.ts'
 import { escapeAnywhere } from '../../core/markup/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
+import { tell } from '../../words/index.ts'
 import type { Actor } from '../context.ts'
 import type { shortLinksService } from './short-links.ts'
 
@@ -32,7 +33,7 @@ export function shortLinkCodesService(shortLinks: ReturnType<typeof shortLinksSe
       const code = qrcode.create(address, { errorCorrectionLevel: correction })
       const modules = code.modules.size + 2 * quiet
       const leastPixels = modules * MODULE_LEAST_PIXELS
-      if (as === 'png' && size < leastPixels) return fail('qr-too-small', { why: `it needs at least ${leastPixels} pixels` })
+      if (as === 'png' && size < leastPixels) return fail('qr-too-small', { why: tell('code.at-least', { pixels: leastPixels }) })
       const options = { errorCorrectionLevel: correction, margin: quiet, width: size, color }
       if (as === 'png') {
         const picture = await apart('qrPicture', { text: address, options }, { deadlineMs: PICTURE_MAX_MS })

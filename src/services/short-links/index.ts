@@ -1,5 +1,5 @@
-export { type ListedRow, type RowOutcome, shortLinkListsService } from './bulk.ts'
 export { shortLinkCodesService } from './codes.ts'
+export { type ListedRow, type RowOutcome, shortLinkListsService } from './lists.ts'
 export { shortLinkAt, shortLinkOver } from './look-up.ts'
 export { shortLinkResultsService } from './results.ts'
 export { shortLinksService } from './short-links.ts'

@@ -6,6 +6,7 @@ import { type SlugFault, type SlugSuggestion, slugFault, suggestSlugs } from '..
 import type { Database, Transaction } from '../../data/database.ts'
 import { keptRedirects } from '../../data/redirects.ts'
 import { destinationsOf, setSlugs, slugsOf, takenSlugs } from '../../data/short-link-slugs.ts'
+import { tell } from '../../words/index.ts'
 
 /** Slugs that are free on a host, best first. Those that are thought of are looked up, never all that there are. */
 export async function freeSlugs(db: Database, hostId: string, destination: string, title: string): Promise<SlugSuggestion[]> {
@@ -35,10 +36,10 @@ export function mendDestination(view: SiteGround, text: string): Result<Repaired
   const { kind, address } = mended.value
   const url = parseUrl(address, `${view.origin}/`)
   if (url !== null && (url.username !== '' || url.password !== ''))
-    return fail('address-not-outside', { why: 'it holds a user name or password, which every visitor would be sent' })
+    return fail('address-not-outside', { why: tell('short-link.holds-password') })
   if (kind === 'inside page' || kind === 'file')
     return ok({ ...mended.value, address: view.origin + (address.startsWith('/') ? address : `/${address}`) })
-  if (kind === 'short link') return fail('address-not-outside', { why: 'it leads to another short link; paste what that one leads to' })
+  if (kind === 'short link') return fail('address-not-outside', { why: tell('short-link.leads-to-another') })
   return kind === 'outside' || kind === 'partner' ? mended : fail('address-not-outside', { kind })
 }
 

@@ -17,6 +17,7 @@ import {
 } from '../../data/click-results.ts'
 import { followedLinks } from '../../data/counted-pages.ts'
 import { readSite } from '../../data/sites.ts'
+import { type Said, tell } from '../../words/index.ts'
 import type { Actor, Context } from '../context.ts'
 import type { shortLinksService } from './short-links.ts'
 
@@ -144,17 +145,13 @@ function hoursOf(found: readonly { hour: Date; visit: string; clicks: number }[]
 }
 
 /** What a split has shown, and how sure that is. */
-function verdictOn(split: NonNullable<ShortLinkResults['split']>): string {
+function verdictOn(split: NonNullable<ShortLinkResults['split']>): Said {
   const orders = split.reduce((sum, each) => sum + (each.orders ?? 0), 0)
-  if (split.every(({ clicks }) => clicks === 0)) return 'Nobody has followed it in this time.'
-  if (split.some((each) => each.orders === null))
-    return 'Clicks are shared out as you set them; which destination does better, only orders tell.'
-  if (orders < ORDERS_LEAST)
-    return `Clicks are shared out as you set them; which destination does better, only orders tell. ${orders === 0 ? 'None were reported yet' : `Only ${orders} ${orders === 1 ? 'was' : 'were'} reported yet`}: too few to say.`
+  if (split.every(({ clicks }) => clicks === 0)) return tell('results.nobody')
+  if (split.some((each) => each.orders === null)) return tell('results.orders-tell')
+  if (orders < ORDERS_LEAST) return tell('results.too-few', { orders })
   const best = surelyBest(split.map(({ earns }) => earns))
-  return best === null
-    ? 'It cannot be told yet which destination does better: what was counted may be chance.'
-    : `Destination ${best + 1} does better than the others, and that is not chance: its lowest likely share of orders lies above their highest.`
+  return best === null ? tell('results.not-yet') : tell('results.better', { which: best + 1 })
 }
 
 /** What was done with a link in a stretch, by versions one after the other. @param versions - newest first */
@@ -166,8 +163,8 @@ function changesIn(
     const day = each.at.slice(0, 10)
     const before = versions[i + 1]
     if (day < from) return []
-    if (before === undefined) return [{ day, words: 'made' }]
-    if (before.destination !== each.destination) return [{ day, words: `led to ${each.destination}` }]
-    return JSON.stringify(before.course) === JSON.stringify(each.course) ? [] : [{ day, words: 'its course was changed' }]
+    if (before === undefined) return [{ day, words: tell('results.made') }]
+    if (before.destination !== each.destination) return [{ day, words: tell('results.led-to', { destination: each.destination }) }]
+    return JSON.stringify(before.course) === JSON.stringify(each.course) ? [] : [{ day, words: tell('results.course-changed') }]
   })
 }

@@ -1,4 +1,4 @@
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import type { SlugLook, SlugsChange } from '../../contract/short-link-slugs.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -6,6 +6,7 @@ import { neighboursOf, type SlugFault, sayabilityOf, slugFault } from '../../cor
 import { asOfNow } from '../../data/delivered.ts'
 import { slugsInUse } from '../../data/short-link-slugs.ts'
 import { updateShortLink } from '../../data/short-links.ts'
+import { tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import { redirectsUnder, shortHost, takeSlugs, wantedSlugs } from './look-up.ts'
 import type { shortLinksService } from './short-links.ts'
@@ -36,11 +37,11 @@ export function shortLinkSlugsService({ db }: Context, views: SiteViews, shortLi
         const under = hidden.get(`${short.host}/${slug}`) ?? null
         const fault =
           unusable !== null
-            ? sentenceOf(unusable, { slug })
+            ? toldOf(unusable, { slug })
             : taken !== undefined && taken.id !== of
-              ? `Somebody has it already: it leads to ${taken.destination}.`
+              ? tell('slug.taken', { destination: taken.destination })
               : under !== null
-                ? `A redirect answers at ${under.from}, and this slug would hide it.`
+                ? tell('slug.hides', { from: under.from })
                 : null
         return ok({
           slug,

@@ -27,6 +27,7 @@ import {
   utmValues,
 } from '../../data/short-link-steps.ts'
 import { insertShortLink, returnShortLink, withdrawShortLink } from '../../data/short-links.ts'
+import { isTold, type Told, tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write, writeAudit } from '../context.ts'
 import { freeSlugs, mendDestination, shortHost, takeSlugs, wantedSlugs } from './look-up.ts'
 import type { shortLinksService } from './short-links.ts'
@@ -51,12 +52,12 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
         const planned: { link: SteppableLink; after: After }[] = []
         for (const link of links) {
           const after = afterChange(view, link, change)
-          if (typeof after === 'string') refused.push({ slug: link.slug, why: after })
+          if (isTold(after)) refused.push({ slug: link.slug, why: after })
           else if (change.isRemoved === true || wordsOf(after) !== wordsOf(link)) planned.push({ link, after })
         }
         const items = planned.slice(0, SHOWN).map(({ link, after }) => ({
           slug: link.slug,
-          ...(change.isRemoved === true ? { before: link.destination, after: 'taken away' } : differing(link, after)),
+          ...(change.isRemoved === true ? { before: link.destination, after: tell('short-link.removed') } : differing(link, after)),
         }))
         if (dryRun || planned.length === 0) return ok({ step: null, changed: planned.length, refused, items })
         const done: SteppedLink[] = []
@@ -217,27 +218,28 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
   }
 }
 
-/** What a link says after a change; or in words why it cannot be. */
+/** What a link says after a change; or why it cannot be. */
 function afterChange(
   view: SiteGround,
   link: SteppableLink,
   { addTags = [], removeTags = [], status, replace }: ShortLinkStepChange,
-): After | string {
+): After | Told {
   const tags = [...new Set([...link.tags, ...addTags])].filter((tag) => !removeTags.includes(tag))
   const after = { destination: link.destination, status: status ?? link.status, tags }
   if (replace === undefined || !link.destination.includes(replace.from)) return after
   const mended = mendDestination(view, link.destination.replaceAll(replace.from, replace.to))
-  return mended.ok ? { ...after, destination: mended.value.address } : 'The address that would come of it is none a short link can lead to.'
+  return mended.ok ? { ...after, destination: mended.value.address } : tell('short-link.no-destination')
 }
 
 /** What a change makes different, before and after it. */
-function differing(before: After, after: After): { before: string; after: string } {
-  const parts = (of: After): string[] => [
-    ...(before.destination === after.destination ? [] : [of.destination]),
-    ...(before.status === after.status ? [] : [String(of.status)]),
-    ...(before.tags.join() === after.tags.join() ? [] : [of.tags.length === 0 ? 'no tags' : of.tags.join(', ')]),
-  ]
-  return { before: parts(before).join(' · '), after: parts(after).join(' · ') }
+function differing(before: After, after: After): { before: Told; after: Told } {
+  const parts = (of: After): Told =>
+    tell('short-link.says', {
+      destination: before.destination === after.destination ? null : of.destination,
+      status: before.status === after.status ? null : of.status,
+      tags: before.tags.join() === after.tags.join() ? null : of.tags,
+    })
+  return { before: parts(before), after: parts(after) }
 }
 
 const wordsOf = ({ destination, status, tags }: After): string =>

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { readHttpd, readNginx } from '../../../src/core/exchange/index.ts'
 import { ROWS_AT_ONE_PATH_MAX, TOLERANCE } from '../../../src/core/routing/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 
 const SITE = { tolerance: TOLERANCE, hosts: ['a.example', 'www.a.example', 'b.example'] }
 
@@ -133,12 +134,12 @@ test('what takes addresses there without being a redirect is told with the lines
     [3],
   )
   assert.match(
-    nginx.refused.map(({ line, reason }) => `${line} ${reason}`).join(),
+    nginx.refused.map(({ line, reason }) => `${line} ${inWords(reason)}`).join(),
     /^4 It is no redirect, and is left out\. Here line 3 answers for addresses of it\./,
   )
   const httpd = readHttpd('RewriteEngine On\nRewriteRule ^/api/ /inside.php [L]\nRewriteRule ^/(.*)$ https://n.example/$1 [R=301,L]', SITE)
   assert.deepEqual(
-    httpd.refused.map(({ line, reason }) => [line, /Here line 3 answers/.test(reason)]),
+    httpd.refused.map(({ line, reason }) => [line, /Here line 3 answers/.test(inWords(reason))]),
     [[2, true]],
   )
 })

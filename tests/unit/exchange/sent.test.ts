@@ -3,6 +3,7 @@ import { test } from 'node:test'
 import { draftOf, writeHttpd, writeNginx } from '../../../src/core/exchange/index.ts'
 import { partOf, sentPath } from '../../../src/core/exchange/redirects/expressions/index.ts'
 import { compileExpression, encodedPath, plainPath, TOLERANCE } from '../../../src/core/routing/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 import { numbersFrom } from '../writing/numbers.ts'
 
 const ALL = new Set([1, 2, 3])
@@ -94,8 +95,8 @@ for (const source of ['^/\\bword$', '(?U)^/a+', '^/\\p{L}+$', `^/${'ü'.repeat(3
   test(`what cannot be written is left out and named: ${source.slice(0, 20)}`, () => {
     const drafts = [draftOf({ from: source, to: '/x/', match: 'expression' }), draftOf({ from: '/a', to: '/b' })]
     for (const { text, unsaid } of [
-      writeHttpd(drafts, { tolerance: TOLERANCE, hosts: ['a.example'] }),
-      writeNginx(drafts, { tolerance: TOLERANCE, hosts: ['a.example'] }),
+      writeHttpd(drafts, { tolerance: TOLERANCE, hosts: ['a.example'], say: inWords }),
+      writeNginx(drafts, { tolerance: TOLERANCE, hosts: ['a.example'], say: inWords }),
     ]) {
       assert.deepEqual(
         unsaid.map(({ draft }) => draft),
@@ -107,9 +108,9 @@ for (const source of ['^/\\bword$', '(?U)^/a+', '^/\\p{L}+$', `^/${'ü'.repeat(3
 
 test('what a map of nginx can look up at once stands there as it is, and what only an expression tells as one', () => {
   const rows = ['/plain', '/Über'].map((from) => draftOf({ from, to: '/x' }))
-  const { text } = writeNginx(rows, { tolerance: TOLERANCE, hosts: ['a.example'] })
+  const { text } = writeNginx(rows, { tolerance: TOLERANCE, hosts: ['a.example'], say: inWords })
   assert.match(text, /^ {2}"\/plain" "301 \/x\$is_args\$args";$/m)
   assert.match(text, /^ {2}"~\*\^\/\(\?:[üÜ]\|[üÜ]\)ber\$"/mu)
-  const strict = writeNginx(rows, { tolerance: { ignoresCase: false, ignoresSlash: false }, hosts: ['a.example'] }).text
+  const strict = writeNginx(rows, { tolerance: { ignoresCase: false, ignoresSlash: false }, hosts: ['a.example'], say: inWords }).text
   assert.match(strict, /^ {2}"~\^\/plain\$" /m)
 })

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { seeded } from '../../../demo/random.ts'
 import { cleanSnippet } from '../../../src/core/partners/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 
 test('a banner is a link and its picture; what counts, runs or hides is named and left out', () => {
   const found = cleanSnippet(`<script src="https://track.example/x.js"></script>
@@ -11,7 +12,7 @@ test('a banner is a link and its picture; what counts, runs or hides is named an
   assert.equal(found.value.href, 'https://beds.example/rooms?a=1&b=2')
   assert.deepEqual(found.value.picture, { src: 'https://img.beds.example/b.png', alt: 'Six bunks', width: 300, height: 250 })
   assert.deepEqual(
-    found.value.removed.map(({ what }) => what),
+    found.value.removed.map(({ what }) => inWords(what)),
     ['<script>', 'onclick', 'style', 'onload', 'picture of count.example'],
   )
 })

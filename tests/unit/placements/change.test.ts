@@ -6,6 +6,7 @@ import { readPage } from '../../../src/core/content/index.ts'
 import { applyPatches, invertPatches, scanLinks } from '../../../src/core/markup/index.ts'
 import { type BulkChange, type ChangedPage, changeLinks, countChanged, type PlacementPage } from '../../../src/core/placements/index.ts'
 import { compileSite, deliverPage, withShortLinks } from '../../../src/core/rules/index.ts'
+import { type InWords, inWords } from '../../../src/words/index.ts'
 import { awkwardPages, treeText } from '../markup/awkward.ts'
 
 const site = withShortLinks(
@@ -39,9 +40,9 @@ const page: PlacementPage = {
 }
 const help = { site, titleOf: (address: string) => (address.includes('tides') ? 'Tides & times' : null) }
 const all = (html: string): ReadonlyMap<number, number> => new Map(scanLinks(html).links.map(({ start }, i) => [i, start]))
-const made = (html: string, change: BulkChange, wanted = all(html)): ChangedPage & { html: string } => {
+const made = (html: string, change: BulkChange, wanted = all(html)): InWords<ChangedPage & { html: string }> => {
   const changed = changeLinks(html, page, wanted, change, help)
-  return { ...changed, html: applyPatches(html, changed.patches) }
+  return inWords({ ...changed, html: applyPatches(html, changed.patches) })
 }
 
 for (const [name, change, before, after] of [

@@ -2,7 +2,8 @@ import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import fc from 'fast-check'
 import { classify, type Surroundings } from '../../../src/core/address/index.ts'
-import { compileRules, deliverPage, factsOf, ImpactTally, type Rule, sayReason, wildcard } from '../../../src/core/rules/index.ts'
+import { compileRules, deliverPage, factsOf, ImpactTally, type Rule, tellReason, wildcard } from '../../../src/core/rules/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 import { awkwardPages, treeWithout } from '../markup/awkward.ts'
 
 const around: Surroundings = {
@@ -159,8 +160,8 @@ test('says because of whom, attribute by attribute', () => {
   const html = '<a data-by-hand="opens" href="https://gannet-line.example/">x</a>'
   const [found] = deliverPage(html, compileRules(STANDARD), around, find).delivered
   assert.ok(found)
-  assert.equal(sayReason(found.decision.because.hints), 'rule 1: paid')
-  assert.equal(sayReason(found.decision.because.opens), 'set by hand')
+  assert.equal(inWords(tellReason(found.decision.because.hints)), 'rule 1: paid')
+  assert.equal(inWords(tellReason(found.decision.because.opens)), 'set by hand')
 })
 
 test('delivering twice equals delivering once, and the tree differs only in link attributes', () => {

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
-import { BY_HAND, type HandAnswers, handChanges, type Rule, sayWhat, sayWhich, strandOf } from '../../../src/core/rules/index.ts'
+import { BY_HAND, type HandAnswers, handChanges, type Rule, strandOf } from '../../../src/core/rules/index.ts'
+import { sayWhat, sayWhich } from '../../../src/islands/rules/say.ts'
 
 type Written = Parameters<typeof handChanges>[0]
 const fresh: Written = { rel: null, target: null, byHand: null }

@@ -11,6 +11,7 @@ import {
   type SiteSetup,
   withShortLinks,
 } from '../../../src/core/rules/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 
 const GANNET = { id: 'g', name: 'Gannet', sites: ['gannet.example'], template: '{url}?p={account}', account: '4471' }
 const BEDS = { id: 'b', name: 'Beds', sites: ['beds.example'], template: 'https://go.tidemark.example/c?a={account}&u={url}', account: '7' }
@@ -96,7 +97,7 @@ test('rules and hands come before it, and each decision says who made it', () =>
   const href = 'https://gannet.example/smock'
   const why = (site: ReturnType<typeof siteOf>, tag: string) => {
     const [link] = deliverPage(`<a ${tag} href="${href}">x</a>`, site.rules, site.around('/a.html'), site.findShortLink).delivered
-    return [link?.decision.rel, link === undefined ? '' : becauseOf(link.decision).rel]
+    return [link?.decision.rel, link === undefined ? '' : inWords(becauseOf(link.decision).rel)]
   }
   assert.deepEqual(why(siteOf(), 'rel="me nofollow"'), ['me nofollow sponsored', 'links to partners are paid'])
   assert.deepEqual(why(siteOf(), 'data-by-hand="hints"'), [null, 'set by hand'])

@@ -1,11 +1,12 @@
 import assert from 'node:assert/strict'
 import { test } from 'node:test'
 import { neighboursOf, SLUG_PATTERN, sayabilityOf } from '../../../src/core/slugs/index.ts'
+import { inWords } from '../../../src/words/index.ts'
 
 const badOf = (slug: string): string =>
   sayabilityOf(slug)
     .reasons.filter(({ isGood }) => !isGood)
-    .map(({ what }) => what)
+    .map(({ what }) => inWords(what))
     .join('; ')
 
 const worse = [

@@ -1,17 +1,15 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import { compileExpression, type RedirectConditions } from '../../routing/index.ts'
 import type { Directive } from './httpd-text.ts'
-import type { ReadingSite } from './row.ts'
-
-type Said<T> = Result<T, 'unsaid'>
-const unsaid = (reason: string) => fail('unsaid', { reason })
+import { type ReadingSite, type Sayable, unsaid } from './row.ts'
 
 /** What RewriteConds ask for, as hosts and conditions of a row. */
 export function conditionsOf(
   conditions: readonly Directive[],
   hosts: readonly string[],
   site: ReadingSite,
-): Said<{ hosts: readonly string[]; when: RedirectConditions }> {
+): Sayable<{ hosts: readonly string[]; when: RedirectConditions }> {
   let named: string[] | null = hosts.length > 0 ? [...hosts] : null
   let when: RedirectConditions = {}
   let either: string[] = []
@@ -19,29 +17,28 @@ export function conditionsOf(
     const [test = '', pattern = '', flags = ''] = args
     const isOr = /\bOR\b|ornext/i.test(flags)
     if (/^%\{HTTP_HOST\}$/i.test(test)) {
-      if (pattern.startsWith('!')) return unsaid('It is for all hosts but one, which a row cannot say.')
+      if (pattern.startsWith('!')) return unsaid(tell('config.all-hosts-but-one'))
       const found = hostsOf(pattern, site.hosts)
-      if (found.length === 0) return unsaid(`No host of this site is meant by “${pattern}”.`)
+      if (found.length === 0) return unsaid(tell('config.no-host-meant', { pattern }))
       either.push(...found)
       if (isOr) continue
       const all = either
       named = named === null ? all : named.filter((each) => all.includes(each))
       either = []
-      if (named.length === 0) return unsaid('Its conditions name hosts that are never the same.')
-    } else if (isOr || either.length > 0) return unsaid('One of several conditions is enough, which a row cannot say.')
+      if (named.length === 0) return unsaid(tell('config.hosts-never-same'))
+    } else if (isOr || either.length > 0) return unsaid(tell('config.one-of-several'))
     else if (/^%\{QUERY_STRING\}$/i.test(test)) {
       const asked = queryOf(pattern)
-      if (asked === null) return unsaid(`A row cannot ask for a query like “${pattern}”.`)
+      if (asked === null) return unsaid(tell('config.no-such-query', { pattern }))
       if (/\bNC\b|nocase/i.test(flags) && asked.query.some(({ name, value }) => /\p{L}/u.test(`${name}${value ?? ''}`)))
-        return unsaid('A row tells capitals in a query apart, and this condition does not.')
-      if (when.noOtherQuery === true || (asked.noOtherQuery && when.query !== undefined))
-        return unsaid('Its conditions on the query do not go together.')
+        return unsaid(tell('config.query-without-case'))
+      if (when.noOtherQuery === true || (asked.noOtherQuery && when.query !== undefined)) return unsaid(tell('config.queries-do-not-agree'))
       when = { query: [...(when.query ?? []), ...asked.query], ...(asked.noOtherQuery ? { noOtherQuery: true } : {}) }
     } else if (/^%\{REQUEST_FILENAME\}$/i.test(test) && /^!-[fd]$/.test(pattern)) {
       // "Only where there is no such file": a published page comes before a row in any case.
-    } else return unsaid(`A row cannot ask for ${test}.`)
+    } else return unsaid(tell('config.cannot-ask', { test }))
   }
-  if (either.length > 0) return unsaid('Its last condition says “or”, and nothing follows.')
+  if (either.length > 0) return unsaid(tell('config.open-or'))
   return ok({ hosts: named ?? [], when })
 }
 

@@ -1,12 +1,13 @@
+import { isTold, type Told, tell } from '../../../words/index.ts'
 import { isConditional, readyRedirect } from '../../routing/index.ts'
 import { HAS_KEPT_ESCAPE, type SentPath, spelledWell } from './expressions/index.ts'
-import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
+import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, type WrittenSite, writtenRows } from './out.ts'
 import { draftOfRemark, remarkOf } from './remark.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
 import { escapedText, languageTest, type WrittenPiece, type WrittenRow, writtenRow } from './written.ts'
 
 /** With hosts that rows name and that are none of its pages'. */
-interface OutSite extends WritingSite {
+interface OutSite extends WrittenSite {
   readonly others: readonly string[]
 }
 
@@ -23,32 +24,35 @@ export function writeHttpd(drafts: readonly RedirectDraft[], given: WritingSite)
   const site = { ...given, others: [...new Set(rows.flatMap(({ draft }) => draft.hosts))].filter((host) => !given.hosts.includes(host)) }
   const conditional = rows.filter(({ draft }) => isConditional(draft.when))
   const others = rows.filter((row) => !isRead(row) && !isConditional(row.draft.when))
+  const note = (told: Told): string => `# ${given.say(told)}`
+  const section = (title: Told, unless: string, rules: readonly (readonly string[])[]): string[] =>
+    rulesUnless(`# ---- ${given.say(title)}`, unless, rules)
   const text = [
-    '# Redirects for Apache httpd 2.4, for the configuration of a server or a virtual host (mod_rewrite).',
-    ...DIFFERENCES.map((line) => `# ${line}`),
-    '# Whoever sends something with it (POST) gets the same status, not 307 or 308. httpd keeps a “?” that nothing follows, and drops an “&”',
-    '# at the very end of a query that goes behind another.',
+    note(tell('file.httpd')),
+    ...DIFFERENCES.map(note),
+    note(tell('file.httpd-differs')),
+    note(tell('file.httpd-differs-more')),
     'RewriteEngine On',
-    '# Without this httpd itself answers addresses with “%2F” as missing.',
+    note(tell('file.httpd-slashes')),
     'AllowEncodedSlashes NoDecode',
     ...wholeOf(site, [
       ...section(
-        'Rows with a condition',
+        tell('file.rows-with-condition'),
         sentGuard(),
         conditional.map((row) => linesOf(row, site)),
       ),
       ...section(
-        'Rows of one path, as people read it',
+        tell('file.rows-of-one-path'),
         READ_GUARD,
         rows.filter(isRead).map((row) => linesOf(row, site)),
       ),
       ...section(
-        'All others, as addresses are sent',
+        tell('file.rows-others'),
         sentGuard(),
         others.map((row) => linesOf(row, site)),
       ),
     ]),
-    ...commentsOf(unsaid),
+    ...commentsOf(unsaid).map(note),
   ]
   return { text: `${text.join('\n')}\n`, unsaid }
 }
@@ -61,11 +65,11 @@ const READ_GUARD = `^\\S+ [^? ]*(?:${HAS_KEPT_ESCAPE}|//+[^/? ])`
 const sentGuard = (): string => `!^\\S+ ${spelledWell()}[? ]`
 
 /** A row that `writeHttpd` wrote, at its remark: what follows it is what would be written for it. */
-export function ownRowAt(lines: readonly string[], at: number, site: WritingSite): { draft: RedirectDraft; lines: number } | null {
+export function ownRowAt(lines: readonly string[], at: number, site: WrittenSite): { draft: RedirectDraft; lines: number } | null {
   const draft = draftOfRemark(lines[at]?.trimEnd() ?? '')
   const ready = draft === null ? null : readyRedirect({ ...draft, id: '', order: 0 }, site.tolerance)
   const row = draft === null || ready?.ok !== true ? null : writtenRow(draft, ready.value.pattern, site.tolerance)
-  if (draft === null || row === null || typeof row === 'string') return null
+  if (draft === null || row === null || isTold(row)) return null
   for (const others of [[], ['']]) {
     const written = linesOf(row, { ...site, others })
     if (written.slice(1).every((line, i) => line === lines[at + 1 + i]?.trimEnd())) return { draft, lines: written.length }
@@ -86,10 +90,10 @@ const wholeOf = ({ hosts, others }: OutSite, lines: readonly string[]): string[]
 const rulesOf = (lines: readonly string[]): number => lines.filter((line) => line.startsWith('RewriteRule')).length
 
 /** Rules that are passed over where the request is none for them. */
-function section(title: string, unless: string, rules: readonly (readonly string[])[]): string[] {
+function rulesUnless(head: string, unless: string, rules: readonly (readonly string[])[]): string[] {
   if (rules.length === 0) return []
   const lines = rules.flat()
-  return [`# ---- ${title}`, condition('%{THE_REQUEST}', unless), `RewriteRule ^ - [S=${rulesOf(lines)}]`, ...lines]
+  return [head, condition('%{THE_REQUEST}', unless), `RewriteRule ^ - [S=${rulesOf(lines)}]`, ...lines]
 }
 
 /** A word of mod_rewrite, which takes its backslashes as they stand. */

@@ -1,11 +1,19 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import { compileExpression, REDIRECT_STATUSES, type RedirectStatus } from '../../routing/index.ts'
 import { conditionsOf } from './httpd-conditions.ts'
 import type { Directive } from './httpd-text.ts'
-import { apartFromHost, BEHIND_HOST, draftOf, pathOfExpression, type ReadingSite, type RedirectDraft, stemOfExpression } from './row.ts'
-
-type Said<T> = Result<T, 'unsaid'>
-const unsaid = (reason: string) => fail('unsaid', { reason })
+import {
+  apartFromHost,
+  BEHIND_HOST,
+  draftOf,
+  pathOfExpression,
+  type ReadingSite,
+  type RedirectDraft,
+  type Sayable,
+  stemOfExpression,
+  unsaid,
+} from './row.ts'
 
 /** How mod_alias names statuses. */
 const STATUS_WORDS: Readonly<Record<string, RedirectStatus>> = { permanent: 301, temp: 302, seeother: 303, gone: 410 }
@@ -26,40 +34,39 @@ function statusOf(word: string): RedirectStatus | null {
 }
 
 /** mod_alias: Redirect [status] path [address]; RedirectMatch with an expression. */
-export function alias({ name, args }: Directive, hosts: readonly string[], { tolerance }: ReadingSite): Said<RedirectDraft> {
+export function alias({ name, args }: Directive, hosts: readonly string[], { tolerance }: ReadingSite): Sayable<RedirectDraft> {
   const isMatch = /Match$/i.test(name)
   let rest = args
   let status: RedirectStatus = /Permanent$/i.test(name) ? 301 : 302
   if (/^(?:\d+|permanent|temp|seeother|gone)$/i.test(args[0] ?? '') && /^Redirect(?:Match)?$/i.test(name)) {
     const named = statusOf(args[0] ?? '')
-    if (named === null) return unsaid(`A row here cannot answer ${args[0]}.`)
+    if (named === null) return unsaid(tell('config.no-such-status', { status: args[0] ?? '' }))
     status = named
     rest = args.slice(1)
   }
   const [from = '', to = ''] = rest
-  if (rest.length > 2) return unsaid('It has more parts than a line of this kind.')
-  if (status < 400 && to === '') return unsaid('It says no destination.')
-  if (status >= 400 && to !== '') return unsaid('A status that leads nowhere cannot have a destination.')
-  if (/%\{|%\d/.test(to.replace(/%[0-9a-f]{2}/gi, ''))) return unsaid('Its destination holds an expression of the server.')
+  if (rest.length > 2) return unsaid(tell('config.too-many-parts'))
+  if (status < 400 && to === '') return unsaid(tell('config.no-destination'))
+  if (status >= 400 && to !== '') return unsaid(tell('config.destination-of-nothing'))
+  if (/%\{|%\d/.test(to.replace(/%[0-9a-f]{2}/gi, ''))) return unsaid(tell('config.server-expression'))
   // The query that was asked with goes along where the destination has none of its own.
   const query = to.includes('?') ? 'drop' : 'pass'
   if (isMatch) {
     const exact = pathOfExpression(from, tolerance)
     if (exact !== null && !to.includes('$')) return ok(draftOf({ from: exact, to, status, query, hosts }))
-    if (/\$0/.test(to)) return unsaid('It puts in the whole of what was matched ($0).')
+    if (/\$0/.test(to)) return unsaid(tell('config.whole-match'))
     const apart = apartFromHost(from, withoutAmpersand(to))
     return apart.ok ? ok(draftOf({ match: 'expression', ...apart.value, status, query, hosts })) : apart
   }
-  if (!from.startsWith('/')) return unsaid('Its path does not begin with “/”.')
+  if (!from.startsWith('/')) return unsaid(tell('config.no-slash-first'))
   const dest = to.replaceAll('$', '$$$$')
   if (status >= 400)
     return from.endsWith('/') && from !== '/' && !tolerance.ignoresSlash
-      ? unsaid('It stands for what is below a folder, and not for the folder.')
+      ? unsaid(tell('config.below-alone'))
       : ok(draftOf({ match: 'under', from, to: '', status, hosts }))
-  if (to.includes('?') || to.includes('#')) return unsaid('What comes behind the path would be put behind a query.')
+  if (to.includes('?') || to.includes('#')) return unsaid(tell('config.behind-a-query'))
   const bare = /^https?:\/\/[^/]+$/i.test(dest) ? `${dest}/` : dest
-  if (from.endsWith('/') && bare !== dest)
-    return unsaid(`There “${from}a” leads to ${to}a: a slash is missing behind the host. Write ${to}/ if that is meant.`)
+  if (from.endsWith('/') && bare !== dest) return unsaid(tell('config.no-slash-behind-host', { from, to }))
   if (from === '/') return ok(draftOf({ match: 'under', from, to: dest.endsWith('/') ? dest : `${dest}$1`, status, query, hosts }))
   if (from.endsWith('/')) {
     if (!tolerance.ignoresSlash)
@@ -96,7 +103,7 @@ export function rewriteRule(
   { args }: Directive,
   conditions: readonly Directive[],
   { hosts, context, isLast, site }: RuleSurroundings,
-): Said<RedirectDraft> {
+): Sayable<RedirectDraft> {
   const [written = '', to = '', flagText = ''] = args
   const pattern = written.replace(/^\(\?i\)/, '')
   const flags = flagText
@@ -110,34 +117,33 @@ export function rewriteRule(
     const [key = '', value] = flag.split('=')
     if (/^(?:R|redirect)$/i.test(key)) {
       const named = value === undefined ? 302 : statusOf(value)
-      if (named === null) return unsaid(`A row here cannot answer ${value}.`)
+      if (named === null) return unsaid(tell('config.no-such-status', { status: value ?? '' }))
       status = named
     } else if (/^(?:G|gone)$/i.test(key)) status = 410
-    else if (/^(?:F|forbidden)$/i.test(key)) return unsaid('A row here cannot answer 403.')
+    else if (/^(?:F|forbidden)$/i.test(key)) return unsaid(tell('config.no-403'))
     else if (/^(?:QSA|qsappend)$/i.test(key)) keeps = true
     else if (/^(?:QSD|qsdiscard)$/i.test(key)) drops = true
     else if (/^(?:NC|nocase)$/i.test(key)) ignoresCase = true
     else if (/^B$/i.test(key)) escapes = true
-    else if (!HARMLESS.test(key)) return unsaid(`Its flag “${flag}” has no counterpart here.`)
+    else if (!HARMLESS.test(key)) return unsaid(tell('config.no-such-flag', { flag }))
     if (/^(?:L|last|END|G|gone)$/i.test(key)) isEnd = true
   }
-  if (status === null) return unsaid('It rewrites inside the server and sends nobody elsewhere.')
-  if (!isEnd && !isLast && status < 400) return unsaid('It has no L: the lines after it go on with what it made.')
-  if (to === '-' && status < 400) return unsaid('It says no destination.')
-  if (pattern.startsWith('!')) return unsaid('It is for all addresses that do not match, which a row cannot say.')
-  if (/%[{\d]|\$\{/.test(to.replace(/\\.|%[0-9a-f]{2}/gi, '')))
-    return unsaid('Its destination takes something from the request or from a condition.')
+  if (status === null) return unsaid(tell('config.rewrites-inside'))
+  if (!isEnd && !isLast && status < 400) return unsaid(tell('config.goes-on'))
+  if (to === '-' && status < 400) return unsaid(tell('config.no-destination'))
+  if (pattern.startsWith('!')) return unsaid(tell('config.all-but-these'))
+  if (/%[{\d]|\$\{/.test(to.replace(/\\.|%[0-9a-f]{2}/gi, ''))) return unsaid(tell('config.takes-from-request'))
   const under = conditionsOf(conditions, hosts, site)
   if (!under.ok) return under
   const source = sourceOf(pattern, context)
   if (!source.ok) return source
   const rooted = status >= 400 ? '' : /^(?:\/|https?:\/\/)/i.test(to) ? to : context === 'folder' ? `/${to}` : null
-  if (rooted === null) return unsaid('Its destination is neither a path nor an address.')
+  if (rooted === null) return unsaid(tell('config.neither-path-nor-address'))
   const dest = rooted.replace(/\?$/, '').replace(/\\(.)/g, (_, sign: string) => (sign === '$' ? '$$' : sign))
-  if (/\$0/.test(dest)) return unsaid('It puts in the whole of what was matched ($0).')
-  if (escapes && /\$\d/.test(dest)) return unsaid('Its flag “B” writes what it puts in otherwise than a row does.')
+  if (/\$0/.test(dest)) return unsaid(tell('config.whole-match'))
+  if (escapes && /\$\d/.test(dest)) return unsaid(tell('config.escapes-otherwise'))
   const hasOwn = dest.includes('?')
-  if (hasOwn && rooted.endsWith('?')) return unsaid('Its destination has more than one “?”.')
+  if (hasOwn && rooted.endsWith('?')) return unsaid(tell('config.two-queries'))
   const query = drops || (rooted.endsWith('?') && !keeps) || (hasOwn && !keeps) ? 'drop' : 'pass'
   const { hosts: named, when } = under.value
   const flagged = ignoresCase && !site.tolerance.ignoresCase ? `(?i)${source.value}` : source.value
@@ -145,7 +151,7 @@ export function rewriteRule(
   if (exact !== null && !/\$\d/.test(dest)) return ok(draftOf({ from: exact, to: dest, status, query, hosts: named, when }))
   const stem = flagged === source.value ? stemOfExpression(source.value) : null
   if (stem !== null && (/\$/.test(dest) || !dest.endsWith('/'))) {
-    if (BEHIND_HOST.exec(dest)?.[2] === '2') return unsaid('What it catches would go on with the name of the host.')
+    if (BEHIND_HOST.exec(dest)?.[2] === '2') return unsaid(tell('config.catches-host'))
     const to = dest
       .replace(/^(https?:\/\/[^/?#$]+)\$1/i, '$1/$$2')
       .replace(/\$([12])/g, (_, group: string) => (group === '1' ? '$rest' : '$1'))
@@ -155,20 +161,19 @@ export function rewriteRule(
   return apart.ok ? ok(draftOf({ match: 'expression', ...apart.value, status, query, hosts: named, when })) : apart
 }
 
-const NOTHING_TELLS =
-  'Nothing tells whether this is from .htaccess or from the server’s configuration, and it means something else in each.'
+const NOTHING_TELLS = tell('config.nothing-tells-context')
 
 /** A rule's expression as it is looked for in a path with its first slash. */
-function sourceOf(pattern: string, context: RuleSurroundings['context']): Said<string> {
+function sourceOf(pattern: string, context: RuleSurroundings['context']): Sayable<string> {
   if (pattern.startsWith('^/?')) return ok(`^/${pattern.slice(3)}`) // written for both
   if (context === 'server') return ok(pattern)
   if (/^\^\(?\/(?!\?)/.test(pattern)) {
-    if (context === 'folder') return unsaid('It never answers: in .htaccess paths have no slash before them.')
+    if (context === 'folder') return unsaid(tell('config.slash-in-folder'))
     return pattern.startsWith('^/') ? ok(pattern) : unsaid(NOTHING_TELLS)
   }
   const anchors = pattern.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\^/g)?.length ?? 0
   const isAnchored = pattern.startsWith('^')
-  if (anchors > (isAnchored ? 1 : 0)) return unsaid('It names the beginning of a path in its middle.')
+  if (anchors > (isAnchored ? 1 : 0)) return unsaid(tell('config.beginning-in-middle'))
   if (context === 'folder') return ok(isAnchored ? `^/${pattern.slice(1)}` : `^/.*?(?:${pattern})`)
   if (!isAnchored && !/[.([]/.test(pattern.replace(/\\./g, ''))) return ok(pattern) // the same with a slash and without
   return unsaid(NOTHING_TELLS)

@@ -1,3 +1,4 @@
+import type { Told } from '../../../words/index.ts'
 import type { Directive } from './httpd-text.ts'
 
 /** Sections in which lines mean what they mean outside of them. */
@@ -41,7 +42,7 @@ export const scopeOf = (sections: readonly Section[]): number => sections.findLa
 /** Whether rewriting is on in a part of a configuration, and why nobody can tell; null where it is plain. */
 export interface Rewriting {
   readonly isOn: boolean
-  readonly doubt: string | null
+  readonly doubt: Told | null
 }
 
 /**
@@ -52,7 +53,7 @@ export interface Rewriting {
 export function rewritingIn(
   directives: readonly Directive[],
   sections: ReadonlyMap<Directive, readonly Section[]>,
-  doubtOf: (section: Section) => string | 'absent' | null,
+  doubtOf: (section: Section) => Told | 'absent' | null,
 ): ReadonlyMap<number, Rewriting> {
   const said = new Map<number, Rewriting>()
   for (const each of directives) {
@@ -60,8 +61,8 @@ export function rewritingIn(
     if (!/^RewriteEngine$/i.test(name)) continue
     const own = sections.get(each) ?? []
     const doubts = own.flatMap((section) => doubtOf(section) ?? [])
+    const [doubt] = doubts.filter((each) => each !== 'absent')
     if (doubts.includes('absent')) continue
-    const [doubt] = doubts
     const scope = scopeOf(own)
     const isOn = /^on$/i.test(args[0] ?? '')
     const before = said.get(scope) ?? { isOn: false, doubt: null }

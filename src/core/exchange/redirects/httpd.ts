@@ -1,13 +1,21 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { isTold, type Told, tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import { isOwnGuard } from './httpd-out.ts'
 import { alias, contextOf, EVERYTHING, rewriteRule, takenByAlias, takenByRule } from './httpd-rules.ts'
 import { OPEN_SECTIONS, type Rewriting, rewritingIn, type Section, scopeOf, sectionsOf, virtualHosts } from './httpd-sections.ts'
 import { type Directive, directivesOf } from './httpd-text.ts'
 import { type Answering, keptInOrder } from './order.ts'
-import { type Asked, draftOf, LINE_SHOWN_CHARS, type ReadingSite, type ReadRedirects, type RedirectDraft, type RefusedLine } from './row.ts'
-
-type Said<T> = Result<T, 'unsaid'>
-const unsaid = (reason: string) => fail('unsaid', { reason })
+import {
+  type Asked,
+  draftOf,
+  LINE_SHOWN_CHARS,
+  type ReadingSite,
+  type ReadRedirects,
+  type RedirectDraft,
+  type RefusedLine,
+  type Sayable,
+  unsaid,
+} from './row.ts'
 
 /** Directives that say what visitors get in ways that are no redirects. */
 const OTHERWISE =
@@ -33,7 +41,7 @@ export function readHttpd(text: string, site: ReadingSite): ReadRedirects {
 interface Place {
   readonly hosts: readonly string[]
   /** Why nobody can tell that what stands there holds. */
-  readonly doubt: string | null
+  readonly doubt: Told | null
   /** It is of the whole configuration, which has virtual hosts. */
   readonly isOfWhole: boolean
   /** The section that holds it to a part of the server. */
@@ -80,7 +88,7 @@ class Reader {
       // What keeps requests from rows of ours that they are none for says nothing by itself.
       if (!isRule) this.#line(each, [], false, null)
       else if (!isGuard(each, conditions)) {
-        const led = leader === null ? null : `Whether it is asked is up to line ${leader.line}, which passes it over.`
+        const led = leader === null ? null : tell('config.passed-over', { line: leader.line })
         this.#line(each, conditions, each === lastRule, led)
         if (leader !== null && --leader.left === 0) leader = null
         const left = ledBy(each)
@@ -88,38 +96,35 @@ class Reader {
       }
       if (isRule) conditions = []
     }
-    for (const condition of conditions) this.#refuse(condition, 'No rule follows this condition.')
+    for (const condition of conditions) this.#refuse(condition, tell('config.no-rule-follows'))
     const kept = keptInOrder(this.#lines, this.#site)
     const refused = [...this.#refused, ...kept.refused].sort((a, b) => a.line - b.line)
     return { rows: kept.rows, refused, asks: [...this.#asks.values()] }
   }
 
-  #line(each: Directive, conditions: readonly Directive[], isLast: boolean, led: string | null): void {
+  #line(each: Directive, conditions: readonly Directive[], isLast: boolean, led: Told | null): void {
     const place = this.#placeOf(each)
     const isRule = /^RewriteRule$/i.test(each.name)
-    if (typeof place === 'string') {
+    if (isTold(place)) {
       // It is not there, or not for the site.
-      for (const condition of conditions) this.#refuse(condition, 'The line that it belongs to is not taken.')
+      for (const condition of conditions) this.#refuse(condition, tell('config.line-not-taken'))
       return this.#refuse(each, place)
     }
     const { hosts } = place
     const doubt = place.doubt ?? led
-    let read: Said<RedirectDraft>
+    let read: Sayable<RedirectDraft>
     if (doubt !== null) read = unsaid(doubt)
     else if (isRule)
       read =
         each.own !== undefined
           ? ownRow(each.own, hosts, this.#site)
           : rewriteRule(each, conditions, { hosts, context: this.#context, isLast, site: this.#site })
-    else
-      read = /^Redirect/i.test(each.name)
-        ? alias(each, hosts, this.#site)
-        : unsaid('Maps and bases are not read; the lines that need them are refused.')
+    else read = /^Redirect/i.test(each.name) ? alias(each, hosts, this.#site) : unsaid(tell('config.maps-not-read'))
     const turn = (isRule ? TURN.rewrite : TURN.alias) + (place.isOfWhole ? TURN.ofWhole : 0) + each.line
     const said = { line: each.line, text: each.text.slice(0, LINE_SHOWN_CHARS), turn }
     if (read.ok) return void this.#lines.push({ ...said, draft: read.value, unsaid: null })
-    for (const condition of conditions) this.#refuse(condition, 'The line that it belongs to is not taken.')
-    const reason = String(read.detail.reason)
+    for (const condition of conditions) this.#refuse(condition, tell('config.line-not-taken'))
+    const reason = read.reason
     if (/^Rewrite(?:Map|Base)$/i.test(each.name)) return this.#refuse(each, reason)
     if (place.closed !== null) {
       // What a section says comes before what is said for all.
@@ -139,7 +144,7 @@ class Reader {
   }
 
   /** Where a directive holds, and why nobody can tell that it does; a reason where it holds nowhere on this site. */
-  #placeOf(each: Directive): Place | string {
+  #placeOf(each: Directive): Place | Told {
     const { name } = each
     const sections = this.#sections.get(each) ?? []
     const isRewrite = /^Rewrite/i.test(name)
@@ -156,41 +161,39 @@ class Reader {
       : host === undefined
         ? []
         : (this.#virtual.get(host.line) ?? [])
-    if (isOfWhole && hosts.length === 0) return 'None of the virtual hosts is one of this site’s.'
+    if (isOfWhole && hosts.length === 0) return tell('config.no-own-virtual-host')
     if (host !== undefined && hosts.length === 0)
-      return host.hosts.length === 0
-        ? 'The server that it stands in has no name before it.'
-        : `It is for “${host.hosts.join(' ')}”, which is no host of this site.`
-    if (isOfWhole && isRewrite && closed === undefined) return 'It stands outside of the virtual hosts, which do not take such lines over.'
+      return host.hosts.length === 0 ? tell('config.no-name-before') : tell('config.no-host-of-site', { host: host.hosts.join(' ') })
+    if (isOfWhole && isRewrite && closed === undefined) return tell('config.outside-virtual-hosts')
     const rewriting = this.#rewriting.get(scopeOf(sections)) ?? (host === undefined ? undefined : this.#rewriting.get(0))
     if (isRewrite && !/^RewriteCond$/i.test(name) && closed === undefined && rewriting?.isOn !== true)
-      return 'Nothing switches rewriting on where it stands. If it is on, put “RewriteEngine On” before it.'
+      return tell('config.rewriting-not-on')
     const doubt =
       closed === undefined
         ? sections.flatMap((section) => this.#doubtOf(section) ?? [])[0]
-        : `It stands inside <${closed.name}>, which holds it to a part of the server that a row here cannot name.`
+        : tell('config.inside-part', { part: closed.name })
     const perhapsOn = isRewrite && closed === undefined ? rewriting?.doubt : null
     return { hosts, doubt: doubt ?? perhapsOn ?? null, isOfWhole, closed: closed ?? null }
   }
 
   /** Why what is in a section is not there. */
-  #absenceOf({ name, asks }: Section): string | null {
+  #absenceOf({ name, asks }: Section): Told | null {
     if (name !== 'ifmodule') return null
     const [, not = '', module = ''] = /^(!?)(.*)$/.exec(asks) ?? []
     const has = this.#site.modules?.get(module)
     if (has === undefined || has === (not === '')) return null
-    return has ? `It is there only where the server has no ${module}, and yours has it.` : `Your server has no ${module}.`
+    return has ? tell('config.module-there', { module }) : tell('config.module-missing', { module })
   }
 
   /** Why nobody can tell that what is in a section is there; null where it is. */
-  #doubtOf({ name, asks, line }: Section): string | null {
-    if (name === 'ifdefine') return `It stands inside <IfDefine ${asks}>: how that server is started decides whether it is there.`
-    if (name === 'ifversion') return `It stands inside <IfVersion ${asks}>: the server’s version decides whether it is there.`
+  #doubtOf({ name, asks, line }: Section): Told | null {
+    if (name === 'ifdefine') return tell('config.if-define', { asks })
+    if (name === 'ifversion') return tell('config.if-version', { asks })
     if (name !== 'ifmodule') return null
     const module = asks.replace(/^!/, '')
     if (this.#site.modules?.has(module) === true) return null
     this.#ask({ what: 'module', name: module, line })
-    return `It stands inside <IfModule ${asks}>: say whether the server has ${module}.`
+    return tell('config.if-module', { asks, module })
   }
 
   #ask(asked: Asked): void {
@@ -201,7 +204,7 @@ class Reader {
 
   #otherwise(each: Directive): void {
     const place = this.#placeOf(each)
-    if (typeof place === 'string' || !TAKING.test(each.name)) return this.#refuse(each, 'It is no redirect, and is left out.')
+    if (isTold(place) || !TAKING.test(each.name)) return this.#refuse(each, tell('config.no-redirect'))
     this.#lines.push({
       line: each.line,
       text: each.text.slice(0, LINE_SHOWN_CHARS),
@@ -209,11 +212,11 @@ class Reader {
       // Other modules have a say before or after these two.
       turn: -1,
       isPerhaps: true,
-      unsaid: 'It is no redirect, and is left out.',
+      unsaid: tell('config.no-redirect'),
     })
   }
 
-  #refuse({ line, text }: Directive, reason: string): void {
+  #refuse({ line, text }: Directive, reason: Told): void {
     this.#refused.push({ line, text: text.slice(0, LINE_SHOWN_CHARS), reason })
   }
 }
@@ -225,17 +228,17 @@ function ledBy({ args }: Directive): number {
   return Number(/[[,]\s*(?:S|skip)=(\d+)/i.exec(flags)?.[1] ?? 0)
 }
 
-const INCLUDED = 'What another file holds is not seen from here. Bring that file in as well.'
+const INCLUDED = tell('config.other-file')
 const isGuard = ({ text }: Directive, conditions: readonly Directive[]): boolean =>
   /^RewriteRule \^ - \[S=\d+\]$/.test(text) &&
   conditions.length === 1 &&
   conditions.every(({ args }) => isOwnGuard(args[0] ?? '', args[1] ?? ''))
 
 /** A row of ours, on the hosts of the server it stands in. */
-function ownRow(draft: RedirectDraft, hosts: readonly string[], site: ReadingSite): Said<RedirectDraft> {
+function ownRow(draft: RedirectDraft, hosts: readonly string[], site: ReadingSite): Sayable<RedirectDraft> {
   const stranger = draft.hosts.find((host) => !site.hosts.includes(host))
-  if (stranger !== undefined) return unsaid(`It is for “${stranger}”, which is no host of this site.`)
+  if (stranger !== undefined) return unsaid(tell('config.no-host-of-site', { host: stranger }))
   if (hosts.length === 0) return ok(draft)
   const both = draft.hosts.length === 0 ? hosts : draft.hosts.filter((host) => hosts.includes(host))
-  return both.length === 0 ? unsaid('The server that it stands in has another name.') : ok({ ...draft, hosts: both })
+  return both.length === 0 ? unsaid(tell('config.other-name')) : ok({ ...draft, hosts: both })
 }

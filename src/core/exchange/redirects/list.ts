@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../../words/index.ts'
 import { escapeAnywhere } from '../../markup/index.ts'
 import { leadsOn, plainPath, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, type RedirectConditions } from '../../routing/index.ts'
 import { cellsOf, textOfCell } from '../columns/index.ts'
@@ -167,14 +168,14 @@ export const whenToJson = ({ fromMs, untilMs, ...when }: RedirectConditions): Re
 })
 
 /** Why a word of a list is none of those that can stand in its column; null where all are. */
-export function recordFault({ status, match, query, on }: ListRecord): string | null {
+export function recordFault({ status, match, query, on }: ListRecord): Told | null {
   if (status !== '' && !REDIRECT_STATUSES.some((known) => String(known) === status))
-    return `“${status.slice(0, 20)}” is no status that a row can answer with.`
+    return tell('list.no-status', { status: status.slice(0, 20) })
   if (match !== '' && !REDIRECT_MATCHES.some((known) => known === match.toLowerCase()))
-    return `“${match.slice(0, 20)}” is no way to match: ${REDIRECT_MATCHES.join(', ')}.`
+    return tell('list.no-match', { match: match.slice(0, 20), ways: REDIRECT_MATCHES.join(', ') })
   if (query !== '' && !QUERY_HABITS.some((known) => known === query.toLowerCase()))
-    return `“${query.slice(0, 20)}” is nothing to do with a query: ${QUERY_HABITS.join(', ')}.`
-  if (on !== '' && !/^(?:yes|no|on|off|true|false|1|0)$/i.test(on)) return `“${on.slice(0, 20)}” is neither on nor off.`
+    return tell('list.no-query-habit', { query: query.slice(0, 20), habits: QUERY_HABITS.join(', ') })
+  if (on !== '' && !/^(?:yes|no|on|off|true|false|1|0)$/i.test(on)) return tell('list.neither-on-nor-off', { on: on.slice(0, 20) })
   return null
 }
 

@@ -1,3 +1,4 @@
+import { type Told, tell } from '../../../words/index.ts'
 import { isConditional, pathKey } from '../../routing/index.ts'
 import { HAS_KEPT_ESCAPE, spelledWell } from './expressions/index.ts'
 import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
@@ -40,7 +41,7 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     else for (const host of draft.hosts) entries.push([atHost, keyOf(match, `${host} `, site)])
     const long = [answer, ...entries.map(([, key]) => key)].find((word) => bytesOf(quoted(word)) > WORD_MAX_BYTES)
     if (long !== undefined) {
-      unsaid.push({ draft, reason: 'It is longer than nginx reads.' })
+      unsaid.push({ draft, reason: tell('unwritten.too-long-for-nginx') })
       continue
     }
     statuses.add(status)
@@ -52,14 +53,15 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     }
   }
   const longest = [...atHost, ...exact].reduce((most, { key }) => Math.max(most, key.startsWith('~') ? 0 : bytesOf(key)), 0)
+  const note = (told: Told): string => `# ${site.say(told)}`
   const text = [
-    '# Redirects for nginx. Include this file in the http block; the lines at its end go into the server block.',
-    ...DIFFERENCES.map((line) => `# ${line}`),
+    note(tell('file.nginx')),
+    ...DIFFERENCES.map(note),
     `map_hash_max_size ${powerAbove(2 * Math.max(exact.length, atHost.length, 1_024))};`,
     `map_hash_bucket_size ${powerAbove(longest + KEY_OVERHEAD_BYTES)};`,
-    '# What no configuration can write into an address.',
+    note(tell('file.nginx-dollar')),
     'geo $maprope_dollar { default "$"; }',
-    '# The path as people read it, for rows of one path: none where an escape of a delimiter has become the delimiter.',
+    note(tell('file.nginx-path')),
     ...mapOf('$request_uri', 'maprope_read', '$uri', [[`~^[^?]*${HAS_KEPT_ESCAPE}`, '']]),
     ...mapOf(
       '$maprope_read',
@@ -72,9 +74,9 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
           ]
         : [],
     ),
-    '# The address as it was sent, for all others: none where it is spelled as no browser does.',
+    note(tell('file.nginx-sent')),
     ...mapOf('$request_uri', 'maprope_sent', '', [[`~^${spelledWell()}(?:\\?|$)`, '$request_uri']]),
-    '# 1 on hosts that the pages stand on, 0 on others.',
+    note(tell('file.nginx-own')),
     ...mapOf(
       '$host',
       'maprope_own',
@@ -91,7 +93,7 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     ...mapOf('$maprope_if', 'maprope_1', '$maprope_if', [['', '$maprope_2']]),
     ...mapOf('$args', 'maprope_and', '&$args', [['', '']]),
     ...mapOf('$http_host', 'maprope_host', '$http_host', [['', '$host']]),
-    '# Whoever sent something with it is asked to send it again.',
+    note(tell('file.nginx-again')),
     ...mapOf('"$request_method $maprope_1"', 'maprope_status', '', [
       ['~^(?:GET|HEAD) (\\d+) ', '$1'],
       ['~^\\S+ 301 ', '308'],
@@ -102,12 +104,12 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
       ['~^\\d+ /+(.*)$', '$scheme://$maprope_host/$1'],
       ['~^\\d+ (.*)$', '$1'],
     ]),
-    '# ---- Into the server block:',
+    `# ---- ${site.say(tell('file.nginx-server-block'))}`,
     '#server merge_slashes off;',
     ...statusesOf(statuses).map(
       (status) => `#server if ($maprope_status = ${status}) { return ${status}${status < 400 ? ' $maprope_to' : ''}; }`,
     ),
-    ...commentsOf(unsaid),
+    ...commentsOf(unsaid).map(note),
   ]
   return { text: `${text.join('\n')}\n`, unsaid }
 }

@@ -1,4 +1,5 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { type Told, tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import { filesOf } from './files.ts'
 
 /** A directive: its words, and what stands in its braces. */
@@ -8,11 +9,16 @@ export interface Directive {
   readonly inside: Directive[] | null
 }
 
+/** What was read; or where it cannot be, and why. */
+type Read = { readonly ok: true; readonly value: Directive[] } | { readonly ok: false; readonly line: number; readonly reason: Told }
+
+const unreadable = (line: number, reason: Told) => ({ ok: false, line, reason }) as const
+
 /** Deepest that blocks stand in one another, inclusive. */
 const DEPTH_MAX = 20
 
 /** Reads directives, blocks and comments. @param firstLine - the number of its first line */
-function treeOf(text: string, firstLine = 1): Result<Directive[], 'unreadable'> {
+function treeOf(text: string, firstLine = 1): Read {
   const root: Directive[] = []
   const stack: Directive[][] = [root]
   let words: string[] = []
@@ -23,7 +29,7 @@ function treeOf(text: string, firstLine = 1): Result<Directive[], 'unreadable'> 
   for (const [token, double, single, sign, bare, stray] of text.matchAll(TOKEN)) {
     const start = line
     for (let i = token.indexOf('\n'); i !== -1; i = token.indexOf('\n', i + 1)) line++
-    if (stray !== undefined) return fail('unreadable', { line: start, reason: `“${stray}” has no end, or no beginning.` })
+    if (stray !== undefined) return unreadable(start, tell('config.stray', { stray }))
     const word = double?.replace(/\\(["\\])/g, '$1') ?? single?.replace(/\\(['\\])/g, '$1') ?? bare
     if (word !== undefined) {
       if (words.length === 0) startedOn = start
@@ -36,26 +42,22 @@ function treeOf(text: string, firstLine = 1): Result<Directive[], 'unreadable'> 
       stack[stack.length - 1]?.push({ line: startedOn, words, inside })
       words = []
       stack.push(inside)
-      if (stack.length > DEPTH_MAX)
-        return fail('unreadable', { line: start, reason: `Blocks stand in one another more than ${DEPTH_MAX} deep.` })
+      if (stack.length > DEPTH_MAX) return unreadable(start, tell('config.too-deep', { most: DEPTH_MAX }))
     } else if (sign === '}') {
       if (stack.length === 1 || words.length > 0)
-        return fail('unreadable', {
-          line: start,
-          reason: words.length > 0 ? 'A line before this brace does not end with “;”.' : 'This brace closes nothing.',
-        })
+        return unreadable(start, tell(words.length > 0 ? 'config.line-open-before-brace' : 'config.brace-closes-nothing'))
       stack.pop()
     }
   }
-  if (words.length > 0) return fail('unreadable', { line: startedOn, reason: 'This line does not end with “;”.' })
-  if (stack.length > 1) return fail('unreadable', { line, reason: 'A block is not closed.' })
+  if (words.length > 0) return unreadable(startedOn, tell('config.line-open'))
+  if (stack.length > 1) return unreadable(line, tell('config.block-open'))
   return ok(root)
 }
 
 /** Reads a configuration, with the files that it includes in their places, as far as they stand behind it. */
-export function directivesOf(text: string): Result<Directive[], 'unreadable'> {
+export function directivesOf(text: string): Read {
   const { main, take } = filesOf(text)
-  const put = (tree: readonly Directive[]): Result<Directive[], 'unreadable'> => {
+  const put = (tree: readonly Directive[]): Read => {
     const out: Directive[] = []
     for (const each of tree) {
       const [name, of = ''] = each.words

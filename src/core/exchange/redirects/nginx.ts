@@ -1,4 +1,5 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { type Told, tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import { compileExpression, REDIRECT_STATUSES, type RedirectConditions, type RedirectStatus } from '../../routing/index.ts'
 import { type Location, locationFor, namesOf, type ServerBlock, serversOf } from './nginx-servers.ts'
 import { type Directive, directivesOf } from './nginx-text.ts'
@@ -12,10 +13,9 @@ import {
   type ReadingSite,
   type ReadRedirects,
   type RedirectDraft,
+  type Sayable,
+  unsaid,
 } from './row.ts'
-
-type Said<T> = Result<T, 'unsaid'>
-const unsaid = (reason: string) => fail('unsaid', { reason })
 
 /** What holds where a directive stands. */
 interface Place {
@@ -27,7 +27,7 @@ interface Place {
   /** Of an "if" about the path: what it has to match. */
   readonly path: Match | null
   /** Something is asked for that a row cannot ask for: what stands there answers perhaps. */
-  readonly doubt: string | null
+  readonly doubt: Told | 'untold' | null
 }
 
 /** An answer of a server's own lines, or of a location's, in their order. */
@@ -49,7 +49,7 @@ const REWRITING = new Set(['return', 'rewrite', 'if', 'break', 'set'])
  */
 export function readNginx(text: string, site: ReadingSite): ReadRedirects {
   const tree = directivesOf(text)
-  if (!tree.ok) return { rows: [], refused: [{ line: Number(tree.detail.line), text: '', reason: String(tree.detail.reason) }], asks: [] }
+  if (!tree.ok) return { rows: [], refused: [{ line: tree.line, text: '', reason: tree.reason }], asks: [] }
   const reader = new Reader(site)
   reader.read(tree.value)
   return reader.result()
@@ -70,7 +70,7 @@ class Reader {
     for (const { entries, isUsed, line } of this.#maps.values())
       if (!isUsed)
         for (const each of entries.length === 0 ? [{ line, words: ['map'], inside: null }] : entries)
-          this.#refuse(each, 'No line says what is done with this map.')
+          this.#refuse(each, tell('config.map-unused'))
     return { ...keptInOrder(this.#lines, this.#site, this.#choose), asks: this.#asks }
   }
 
@@ -92,7 +92,7 @@ class Reader {
       const [name, of, variable] = each.words
       if (name !== 'map' || each.inside === null || variable === undefined) continue
       if (of === '$uri' || of === '$request_uri') this.#maps.set(variable, { of, entries: each.inside, line: each.line, isUsed: false })
-      else for (const entry of each.inside) this.#refuse(entry, `A row cannot be looked up by ${of}.`)
+      else for (const entry of each.inside) this.#refuse(entry, tell('config.map-of', { of: of ?? '' }))
     }
   }
 
@@ -100,8 +100,7 @@ class Reader {
     const names = namesOf(block)
     const place = { ...outside, server: block.line, hosts: isOnly && names.length === 0 ? [] : hosts }
     if (hosts.length > 0) return this.#level(block.inside ?? [], place)
-    const reason =
-      names.length === 0 ? 'No host of this site is left for its server.' : `It is for “${names.join(' ')}”, which is no host of this site.`
+    const reason = names.length === 0 ? tell('config.no-host-left') : tell('config.no-host-of-site', { host: names.join(' ') })
     this.#refuseAll(block, reason)
   }
 
@@ -111,7 +110,7 @@ class Reader {
     for (const each of lines) {
       const [name = ''] = each.words
       if (!REWRITING.has(name)) continue
-      if (over !== null) this.#refuseAll({ ...each, inside: [each] }, `It is never reached: line ${over.line} comes before it.`)
+      if (over !== null) this.#refuseAll({ ...each, inside: [each] }, tell('config.never-reached', { line: over.line }))
       else if (name === 'if') this.#if(each, place)
       else this.#rewriting(each, place)
       if (over === null && (name === 'return' || name === 'break')) over = each
@@ -119,13 +118,12 @@ class Reader {
     for (const each of lines) {
       const [name = ''] = each.words
       if (name === 'location')
-        if (over?.words[0] === 'return' && place.location === null)
-          this.#refuseAll(each, `It is never reached: line ${over.line} comes before it.`)
+        if (over?.words[0] === 'return' && place.location === null) this.#refuseAll(each, tell('config.never-reached', { line: over.line }))
         else this.#location(each, place)
       else if (name === 'include') this.#ask(each)
       else if (OTHERWISE.test(name))
-        if (place.location === null) this.#refuse(each, 'It is no redirect, and is left out.')
-        else this.#taker(each, place, 'It is no redirect, and is left out.')
+        if (place.location === null) this.#refuse(each, tell('config.no-redirect'))
+        else this.#taker(each, place, tell('config.no-redirect'))
     }
   }
 
@@ -139,13 +137,13 @@ class Reader {
     const [, first = '', second] = each.words
     const how = first === '=' || first === '^~' || first === '~' || first === '~*' ? first : ''
     const path = how === '' ? first : (second ?? '')
-    if (place.location !== null) return this.#refuseAll(each, 'It stands inside another location.', place)
-    if (path.startsWith('@')) return this.#refuseAll(each, 'It is a location that only the server itself goes to.')
+    if (place.location !== null) return this.#refuseAll(each, tell('config.inside-location'), place)
+    if (path.startsWith('@')) return this.#refuseAll(each, tell('config.internal-location'))
     const location = { how, path, line: each.line } as const
     const inside = { ...place, location }
     this.#level(each.inside ?? [], inside)
     // What no line of it answers is answered otherwise, and by no other location.
-    this.#taker(each, inside, '')
+    this.#taker(each, inside, 'untold')
   }
 
   #if(each: Directive, place: Place): void {
@@ -154,16 +152,15 @@ class Reader {
       .join(' ')
       .replace(/^\(\s*|\s*\)$/g, '')
     const inner = this.#under(said, place)
-    const under = inner.ok ? inner.value : { ...place, doubt: String(inner.detail.reason) }
+    const under = inner.ok ? inner.value : { ...place, doubt: inner.reason }
     // What is passed over then is not known line by line.
     for (const line of each.inside ?? [])
-      if (line.words[0] === 'break')
-        this.#taker(line, { ...under, doubt: '' }, under.doubt ?? 'It only ends what is asked before the locations.')
+      if (line.words[0] === 'break') this.#taker(line, { ...under, doubt: 'untold' }, under.doubt ?? tell('config.ends-early'))
       else if (REWRITING.has(line.words[0] ?? '')) this.#rewriting(line, under)
   }
 
   /** What holds under a condition. */
-  #under(said: string, place: Place): Said<Place> {
+  #under(said: string, place: Place): Sayable<Place> {
     const [, variable = '', operator = '', value = ''] = /^(\$\w+)(?:\s*(!?=|!?~\*?)\s*"?([^"]*)"?)?$/.exec(said) ?? []
     // "if ($new)" asks whether the map has an answer, as a row does by itself.
     if (this.#maps.has(variable) && (operator === '' || (operator === '!=' && value === ''))) return ok(place)
@@ -171,15 +168,15 @@ class Reader {
       const among = place.hosts.length > 0 ? place.hosts : this.#site.hosts
       const isMeant = operator.endsWith('=') ? (host: string) => host === value.toLowerCase() : this.#matching(value)
       const hosts = isMeant === null ? [] : among.filter((host) => isMeant(host) !== operator.startsWith('!'))
-      return hosts.length === 0 ? unsaid(`“${said}” means no host of this site.`) : ok({ ...place, hosts })
+      return hosts.length === 0 ? unsaid(tell('config.means-no-host', { said })) : ok({ ...place, hosts })
     }
     if (/^\$(?:document_)?uri$/.test(variable) && /^(?:=|~\*?)$/.test(operator) && place.location === null) {
       const match = operator === '=' ? 'exact' : 'expression'
       return ok({ ...place, path: { match, from: operator === '~*' ? `(?i)${value}` : value, catches: match === 'expression' } })
     }
     if (variable.startsWith('$arg_') && operator === '=')
-      return unsaid(`There “?${variable.slice(5).toUpperCase()}=” is the same as “?${variable.slice(5)}=”; a row tells capitals apart.`)
-    return unsaid(`A row cannot ask for “${said}”.`)
+      return unsaid(tell('config.parameter-without-case', { other: variable.slice(5).toUpperCase(), own: variable.slice(5) }))
+    return unsaid(tell('config.cannot-ask-for', { said }))
   }
 
   #matching(source: string): ((host: string) => boolean) | null {
@@ -197,11 +194,13 @@ class Reader {
       return this.#taker(
         each,
         place,
-        number < 300 || number >= 400 ? `It answers ${number}, which is no redirect.` : `A row here cannot answer ${number}.`,
+        number < 300 || number >= 400
+          ? tell('config.answers-no-redirect', { status: number })
+          : tell('config.no-such-status', { status: number }),
       )
     const found = place.path === null ? matchOf(place.location) : ok(place.path)
     if (status >= 400) return this.#take(each, place, found, '', status, 'drop')
-    if (to === undefined) return this.#taker(each, place, 'It says no destination.')
+    if (to === undefined) return this.#taker(each, place, tell('config.no-destination'))
     const variable = this.#mapIn(to)
     if (variable !== undefined) return this.#takeMap(each, place, { variable, to, status, query: 'drop' })
     this.#take(each, place, found, to, status, 'drop')
@@ -217,14 +216,13 @@ class Reader {
     const match: Match = { match: 'expression', from: pattern, catches: true }
     if (place.doubt !== null) return this.#taker(each, place, place.doubt, match)
     if (flag !== 'permanent' && flag !== 'redirect' && !/^(?:https?:\/\/|\$scheme)/.test(to))
-      return this.#taker(each, place, 'It rewrites inside the server and sends nobody elsewhere.', match)
+      return this.#taker(each, place, tell('config.rewrites-inside'), match)
     const status = flag === 'permanent' ? 301 : 302
     const drops = to.endsWith('?')
     const query = drops ? 'drop' : 'pass'
     const variable = this.#mapIn(to)
     if (variable !== undefined && /^\^?(?:\.\*)?\$?$/.test(pattern)) return this.#takeMap(each, place, { variable, to, status, query })
-    if (place.path !== null || !isWithin(pattern, place.location))
-      return this.#taker(each, place, 'Two things would have to match at once: its own expression, and what it stands in.', match)
+    if (place.path !== null || !isWithin(pattern, place.location)) return this.#taker(each, place, tell('config.two-at-once'), match)
     this.#take(each, place, ok(match), drops ? to.slice(0, -1) : to, status, query)
   }
 
@@ -237,15 +235,13 @@ class Reader {
     const map = this.#maps.get(variable)
     if (map === undefined) return
     map.isUsed = true
-    if (place.path !== null || !isWithin('', place.location))
-      return this.#taker(each, place, 'Two things would have to match at once: an entry of the map, and what it stands in.')
+    if (place.path !== null || !isWithin('', place.location)) return this.#taker(each, place, tell('config.map-and-block'))
     // Keys that are no expressions are looked up first.
     const isExpression = ({ words }: Directive): boolean => words[0]?.startsWith('~') === true
     for (const entry of [...map.entries.filter((one) => !isExpression(one)), ...map.entries.filter(isExpression)]) {
       const [key = '', value = ''] = entry.words
       if (key === 'default' || key === 'hostnames' || key === 'volatile') {
-        if (key === 'default' && value !== '')
-          this.#taker(entry, place, 'It sends every other address somewhere, which a row here does not do to published pages.')
+        if (key === 'default' && value !== '') this.#taker(entry, place, tell('config.map-of-everything'))
       } else if (key === 'include') this.#ask(entry)
       else if (value !== '')
         this.#take(
@@ -259,16 +255,16 @@ class Reader {
     }
   }
 
-  #keyOf(key: string, of: '$uri' | '$request_uri'): Said<Match> {
+  #keyOf(key: string, of: '$uri' | '$request_uri'): Sayable<Match> {
     if (key.startsWith('~')) {
-      if (of === '$request_uri') return unsaid('Its expression sees path and query together; a row sees the path.')
+      if (of === '$request_uri') return unsaid(tell('config.path-and-query'))
       const isFolded = key.startsWith('~*')
       return ok({ match: 'expression', from: withCase(key.slice(isFolded ? 2 : 1), isFolded, this.#site), catches: true })
     }
     const text = key.replace(/^\\(?=[~\\])/, '')
-    if (!text.startsWith('/')) return unsaid('It is no path.')
+    if (!text.startsWith('/')) return unsaid(tell('config.no-path'))
     const at = text.indexOf('?')
-    if (of === '$uri' && at !== -1) return unsaid('A path has no “?”; it never answers.')
+    if (of === '$uri' && at !== -1) return unsaid(tell('config.query-in-path'))
     const path = at === -1 ? text : text.slice(0, at)
     // Keys of a map are the same in any case.
     const match = this.#site.tolerance.ignoresCase
@@ -276,17 +272,16 @@ class Reader {
       : ({ match: 'expression', from: `(?i)^${path.replace(/[\\^$.*+?()[\]{}|]/g, '\\$&')}$`, catches: false } as const)
     if (of === '$uri') return ok(match)
     const pairs = at === -1 ? [] : text.slice(at + 1).split('&')
-    if (pairs.length > 1) return unsaid('Its parameters have to come in this order, which a row cannot ask for.')
+    if (pairs.length > 1) return unsaid(tell('config.parameters-in-order'))
     const query = pairs.map((pair) => ({ name: pair.split('=')[0] ?? '', value: pair.split('=').slice(1).join('=') }))
-    if (query.some(({ name, value }) => /\p{L}/u.test(name + value)))
-      return unsaid('A row tells capitals in a query apart, and a map does not.')
+    if (query.some(({ name, value }) => /\p{L}/u.test(name + value))) return unsaid(tell('config.map-query-without-case'))
     return ok({ ...match, when: { ...(query.length > 0 ? { query } : {}), noOtherQuery: true } })
   }
 
-  #take(each: Directive, place: Place, found: Said<Match>, to: string, status: RedirectStatus, query: 'drop' | 'pass'): void {
-    if (!found.ok) return this.#taker(each, place, String(found.detail.reason))
+  #take(each: Directive, place: Place, found: Sayable<Match>, to: string, status: RedirectStatus, query: 'drop' | 'pass'): void {
+    if (!found.ok) return this.#taker(each, place, found.reason)
     const dest = destinationOf(to, found.value, query)
-    if (!dest.ok) return this.#taker(each, place, String(dest.detail.reason), found.value)
+    if (!dest.ok) return this.#taker(each, place, dest.reason, found.value)
     const draft = draftOf({ ...dest.value, status, hosts: place.hosts, when: found.value.when ?? {} })
     const exact = draft.match === 'expression' ? pathOfExpression(draft.from, this.#site.tolerance) : null
     const plain =
@@ -295,7 +290,7 @@ class Reader {
   }
 
   /** A line that is no row, and answers the addresses that it stands for all the same, or may. @param match - null for all that its place is for */
-  #taker(each: Directive, place: Place, reason: string, match: Match | null = null): void {
+  #taker(each: Directive, place: Place, reason: Told | 'untold', match: Match | null = null): void {
     const found = match ?? place.path ?? (place.location === null ? null : orNull(matchOf(place.location)))
     const isKnown = found !== null && (found.match !== 'expression' || compileExpression(found.from, this.#site.tolerance.ignoresCase).ok)
     const { match: how, from } = isKnown && found !== null ? found : ({ match: 'under', from: '/' } as const)
@@ -304,7 +299,7 @@ class Reader {
     this.#push(each, place, draft, reason, place.doubt !== null || isPart || !isKnown)
   }
 
-  #push(each: Directive, { server, location }: Place, draft: RedirectDraft, reason: string | null, isPerhaps = false): void {
+  #push(each: Directive, { server, location }: Place, draft: RedirectDraft, reason: Told | 'untold' | null, isPerhaps = false): void {
     const said = { line: each.line, text: textOf(each), draft, turn: this.#turn++, unsaid: reason, isPerhaps }
     this.#lines.push({ ...said, server, location })
   }
@@ -325,13 +320,13 @@ class Reader {
     return { answers: null, before }
   }
 
-  #refuse(each: Directive, reason: string): void {
+  #refuse(each: Directive, reason: Told): void {
     const nothing = draftOf({ from: '', to: '', status: 410 }) // it answers nothing
     this.#lines.push({ line: each.line, text: textOf(each), draft: nothing, turn: this.#turn++, unsaid: reason, server: 0, location: null })
   }
 
   /** Refuses whatever is a redirect inside a block that cannot be said. @param place - of which it may take addresses all the same */
-  #refuseAll({ inside }: Directive, reason: string, place: Place | null = null): void {
+  #refuseAll({ inside }: Directive, reason: Told, place: Place | null = null): void {
     for (const each of inside ?? [])
       if (each.inside !== null) this.#refuseAll(each, reason, place)
       else if (each.words[0] === 'return' || each.words[0] === 'rewrite') {
@@ -345,7 +340,7 @@ class Reader {
     const name = each.words[1] ?? ''
     if (HARMLESS.test(name)) return
     this.#asks.push({ what: 'file', name, line: each.line })
-    this.#refuse(each, 'What another file holds is not seen from here. Bring that file in as well.')
+    this.#refuse(each, tell('config.other-file'))
   }
 }
 
@@ -360,7 +355,7 @@ interface Match {
   readonly when?: RedirectConditions
 }
 
-const orNull = (found: Said<Match>): Match | null => (found.ok ? found.value : null)
+const orNull = (found: Sayable<Match>): Match | null => (found.ok ? found.value : null)
 
 /** Whether whatever an expression matches goes to a location, if no other takes it. */
 function isWithin(pattern: string, location: Location | null): boolean {
@@ -374,7 +369,7 @@ const textOf = ({ words, inside }: Directive): string =>
 const withCase = (source: string, isFolded: boolean, { tolerance }: ReadingSite): string =>
   isFolded && !tolerance.ignoresCase ? `(?i)${source}` : source
 
-function matchOf(location: Location | null): Said<Match> {
+function matchOf(location: Location | null): Sayable<Match> {
   if (location === null || (location.path === '/' && location.how === '')) return ok({ match: 'under', from: '/', catches: false })
   const { how, path } = location
   if (how === '=') return ok({ match: 'exact', from: path, catches: false })
@@ -387,10 +382,10 @@ function destinationOf(
   to: string,
   { match, from, catches }: Match,
   habit: 'drop' | 'pass',
-): Said<{ match: Match['match']; from: string; to: string; query: 'drop' | 'pass' }> {
+): Sayable<{ match: Match['match']; from: string; to: string; query: 'drop' | 'pass' }> {
   let dest = to
   let query = habit
-  if (/\$(?:scheme|host|http_host|server_name)\b/.test(dest)) return unsaid('It takes its host or scheme from the request.')
+  if (/\$(?:scheme|host|http_host|server_name)\b/.test(dest)) return unsaid(tell('config.host-from-request'))
   if (/\$is_args\$args$/.test(dest)) {
     dest = dest.replace(/\$is_args\$args$/, '')
     query = 'pass'
@@ -402,19 +397,21 @@ function destinationOf(
   if (isWhole !== null) {
     dest = dest.slice(0, isWhole.index)
     if (isWhole[0] === '$request_uri') query = 'pass'
-    if (dest !== '' && !/^https?:\/\/[^/?#]+(?:\/[^?#]*)?$/i.test(dest))
-      return unsaid('It puts the whole address into a place where a row cannot.')
+    if (dest !== '' && !/^https?:\/\/[^/?#]+(?:\/[^?#]*)?$/i.test(dest)) return unsaid(tell('config.whole-address-inside'))
     if (match === 'under' && from === '/') return ok({ match, from, to: `${dest.replace(/\/$/, '')}/$1`, query })
-    return unsaid(
-      'It puts the whole address in for some addresses alone; “everything under” with a destination that ends with “/” says that by hand.',
-    )
+    return unsaid(tell('config.whole-address-for-some'))
   }
   const left = dest.replace(/\$\d|\$\{\d\}/g, '')
-  if (/\$/.test(left)) return unsaid(`It puts in ${/\$\{?\w+/.exec(left)?.[0] ?? 'a variable'}, which a row does not have.`)
-  if (!catches && /\$\d/.test(dest)) return unsaid('It puts in something that nothing catches.')
-  if (dest !== '' && !/^(?:\/|https?:\/\/)/i.test(dest)) return unsaid('Its destination is neither a path nor an address.')
+  if (/\$/.test(left)) return unsaid(putIn(left))
+  if (!catches && /\$\d/.test(dest)) return unsaid(tell('config.nothing-catches'))
+  if (dest !== '' && !/^(?:\/|https?:\/\/)/i.test(dest)) return unsaid(tell('config.neither-path-nor-address'))
   // A destination that ends with "/" would get what is behind the path; here nothing goes along.
   if (match === 'under' && dest.endsWith('/')) return ok({ match: 'expression', from: '^/', to: dest, query })
   const apart = apartFromHost(from, dest)
   return apart.ok ? ok({ match, ...apart.value, query }) : apart
+}
+
+function putIn(text: string): Told {
+  const variable = /\$\{?\w+/.exec(text)?.[0]
+  return variable === undefined ? tell('config.puts-in-a-variable') : tell('config.puts-in', { variable })
 }

@@ -1,3 +1,5 @@
+import { isTold, type Told, tell } from '../../../words/index.ts'
+import type { FaultDetail } from '../../result.ts'
 import {
   considerRedirects,
   isConditional,
@@ -20,7 +22,7 @@ export interface Answering extends ReadRedirect {
   readonly turn: number
   readonly text: string
   /** Why it is no row; null for one. What is asked about it stands in its draft as for a row. */
-  readonly unsaid: string | null
+  readonly unsaid: Told | 'untold' | null
   /** Whether it answers is up to something that nobody knows from here. */
   readonly isPerhaps?: boolean
 }
@@ -67,7 +69,7 @@ export function keptInOrder<L extends Answering>(
 ): Omit<ReadRedirects, 'asks'> {
   const table = new RedirectTable(site.tolerance)
   const known = new Map<string, L>()
-  const refused = new Map<Answering, string>()
+  const refused = new Map<Answering, Told | null>()
   const atPath = new Map<string, number>()
   for (const [i, each] of lines.entries()) {
     const row: Redirect = { ...each.draft, id: String(i), order: i }
@@ -75,8 +77,8 @@ export function keptInOrder<L extends Answering>(
     const beside = (atPath.get(key) ?? 0) + 1
     atPath.set(key, beside)
     const added = beside > ROWS_AT_ONE_PATH_MAX ? null : table.add(row)
-    if (each.unsaid !== null) refused.set(each, each.unsaid)
-    else if (added === null) refused.set(each, `A path can have ${ROWS_AT_ONE_PATH_MAX} rows, with conditions of their own.`)
+    if (each.unsaid !== null) refused.set(each, each.unsaid === 'untold' ? null : each.unsaid)
+    else if (added === null) refused.set(each, tell('config.too-many-at-path', { most: ROWS_AT_ONE_PATH_MAX }))
     else if (!added.ok) refused.set(each, wordsOfFault(added.fault, added.detail))
     if (added?.ok === true) known.set(row.id, each)
   }
@@ -104,8 +106,9 @@ export function keptInOrder<L extends Answering>(
   const taken = new Set(rows.map(({ line }) => line))
   const told = [...refused].flatMap(([each, reason]): RefusedLine[] => {
     const instead = inPlace.get(each)
-    const words = instead === undefined ? '' : insteadWords([...instead].filter((line) => taken.has(line)))
-    return reason === '' && words === '' ? [] : [{ line: each.line, text: each.text, reason: `${reason}${words}`.trim() }]
+    const lines = [...(instead ?? [])].filter((line) => taken.has(line)).sort((a, b) => a - b)
+    const said = lines.length === 0 ? reason : answeredBy(lines, reason)
+    return said === null ? [] : [{ line: each.line, text: each.text, reason: said }]
   })
   return { rows, refused: told.sort((a, b) => a.line - b.line) }
 }
@@ -118,18 +121,13 @@ function noted(inPlace: Map<Answering, Set<number>>, each: Answering, here: Answ
   inPlace.set(each, among)
 }
 
-function insteadWords(lines: readonly number[]): string {
-  if (lines.length === 0) return ''
-  const sorted = [...lines].sort((a, b) => a - b)
-  const shown = sorted.slice(0, NAMED_MAX).join(', ')
-  const more = sorted.length > NAMED_MAX ? ` and ${sorted.length - NAMED_MAX} others` : ''
-  return ` Here ${sorted.length === 1 ? 'line' : 'lines'} ${shown}${more} ${sorted.length === 1 ? 'answers' : 'answer'} for addresses of it.`
-}
+const answeredBy = (lines: readonly number[], why: Told | null): Told =>
+  tell('config.answered-here-by', { why, lines: lines.slice(0, NAMED_MAX).map(String), others: Math.max(0, lines.length - NAMED_MAX) })
 
-function whyNot(answers: Answering | null, path: string | null): string {
-  if (answers === null) return `Nothing answers there${path === null ? '' : ` for “${path}”`}; here it would.`
-  if (path === null) return `It never answers there: line ${answers.line} comes before it. Here it would.`
-  return `There line ${answers.line} comes before it, as for “${path}”. Here it would come first.`
+function whyNot(answers: Answering | null, path: string | null): Told {
+  if (answers === null) return path === null ? tell('config.nothing-answers-there') : tell('config.nothing-answers-there-for', { path })
+  if (path === null) return tell('config.never-answers-there', { line: answers.line })
+  return tell('config.comes-first-there', { line: answers.line, path })
 }
 
 /** Rows that match an address, by their ids, in the order in which they are asked here. */
@@ -218,15 +216,15 @@ function addressesOf(lines: readonly Answering[], site: ReadingSite): Witness[] 
   return [...out.values()]
 }
 
-export const wordsOfFault = (fault: string, detail: Readonly<Record<string, unknown>>): string =>
+export const wordsOfFault = (fault: string, detail: FaultDetail): Told =>
   fault === 'pattern-needs-memory'
-    ? `“${String(detail.part)}” needs an expression that goes back over its steps, which can take for ever. Ours cannot.`
+    ? tell('config.goes-back', { part: String(detail.part) })
     : fault === 'pattern-unreadable'
-      ? `The expression cannot be read: ${String(detail.why)}.`
+      ? tell('config.expression-unreadable', { why: isTold(detail.why) ? detail.why : String(detail.why) })
       : fault === 'destination-group-unknown'
-        ? `It puts in “${String(detail.group)}”, which nothing catches.`
+        ? tell('config.puts-in-nothing', { group: String(detail.group) })
         : fault === 'destination-refused'
-          ? 'Its destination is no web address, or lets the visitor choose the site.'
+          ? tell('config.no-web-address')
           : fault === 'pattern-too-large'
-            ? 'The expression is too long.'
-            : 'It cannot be read.'
+            ? tell('config.expression-too-long')
+            : tell('config.unreadable')

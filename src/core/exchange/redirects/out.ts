@@ -1,13 +1,19 @@
+import { isTold, type Told, tell } from '../../../words/index.ts'
 import { compareRedirects, type ReadyRedirect, readyRedirect, type Tolerance } from '../../routing/index.ts'
 import { type CodeSet, codeOf, type SentPath, sameLower } from './expressions/index.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
 import { escapedText, queryTests, type WrittenRow, writtenRow } from './written.ts'
 
-/** What a writer has to know of the site. */
-export interface WritingSite {
+/** What has to be known of the site for whom a row is written. */
+export interface WrittenSite {
   readonly tolerance: Tolerance
   /** Hosts that the site's pages stand on, lower case: rows that name none answer there. */
   readonly hosts: readonly string[]
+}
+
+/** The same, and how to speak to whoever reads the file. */
+export interface WritingSite extends WrittenSite {
+  readonly say: (told: Told) => string
 }
 
 /** Rows in the order in which they are asked, in the form in which other servers can say them, and those that they cannot. */
@@ -16,7 +22,7 @@ export function writtenRows(drafts: readonly RedirectDraft[], tolerance: Toleran
   const unsaid: Unsaid[] = []
   for (const { draft, ready } of inOrder(drafts, tolerance)) {
     const row = writtenRow(draft, ready.pattern, tolerance)
-    if (typeof row === 'string') unsaid.push({ draft, reason: row })
+    if (isTold(row)) unsaid.push({ draft, reason: row })
     else rows.push(row)
   }
   return { rows, unsaid }
@@ -33,14 +39,14 @@ const inOrder = (drafts: readonly RedirectDraft[], tolerance: Tolerance): { draf
 
 /** What differs there although the rows say the same, as comments at the head of what is written. */
 export const DIFFERENCES = [
-  'Published pages are not known here: a row answers wherever it matches.',
-  'What is caught goes out as it came in: an escape that need not be one (“%7E”), or in small letters (“%c3”), stays as it is.',
-  'Rows that are not for one whole path do not answer addresses that no browser sends: with dots between slashes, with escapes that are',
-  'not UTF-8 or of signs that nobody sees, or with signs that have to be escaped and are not. To rows of one path the Kelvin sign is no “k”.',
+  tell('file.pages-unknown'),
+  tell('file.caught-as-it-came'),
+  tell('file.as-browsers-send'),
+  tell('file.as-browsers-send-more'),
 ] as const
 
-export const commentsOf = (unsaid: readonly Unsaid[]): string[] =>
-  unsaid.map(({ draft, reason }) => `# Left out: ${oneLine(draft.from)} to ${oneLine(draft.to)}. ${reason}`)
+export const commentsOf = (unsaid: readonly Unsaid[]): Told[] =>
+  unsaid.map(({ draft, reason }) => tell('file.left-out', { from: oneLine(draft.from), to: oneLine(draft.to), why: reason }))
 
 const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]/gu, ' ')
 

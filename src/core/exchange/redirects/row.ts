@@ -1,4 +1,5 @@
-import { fail, ok, type Result } from '../../result.ts'
+import { type Told, tell } from '../../../words/index.ts'
+import { ok } from '../../result.ts'
 import type { Redirect, Tolerance } from '../../routing/index.ts'
 
 /** A row of redirects on its way in or out: all that a person set, without its place and number. */
@@ -15,11 +16,16 @@ export interface ReadRedirect {
   readonly draft: RedirectDraft
 }
 
-/** A line that cannot be said here, and why, in plain words. */
+/** What was read of a line, or why no row can say it. */
+export type Sayable<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly reason: Told }
+
+export const unsaid = (reason: Told) => ({ ok: false, reason }) as const
+
+/** A line that cannot be said here, and why. */
 export interface RefusedLine {
   readonly line: number
   readonly text: string
-  readonly reason: string
+  readonly reason: Told
 }
 
 /** What was read of a text; every line that is about redirects is in one of the two. */
@@ -40,7 +46,7 @@ export interface Asked {
 /** Of a row that cannot be written out, why. */
 export interface Unsaid {
   readonly draft: RedirectDraft
-  readonly reason: string
+  readonly reason: Told
 }
 
 /** What a reader has to know of the site. */
@@ -92,7 +98,7 @@ export const BEHIND_HOST = /^(https?:\/\/[^/?#$]+)\$(?:(\d)|\{(\d)\})/i
  * Parts what is caught from the host that it stands behind: nobody who asks may choose a host. What begins with a slash, or is the end of
  * a path behind one of its parts, is caught without it.
  */
-export function apartFromHost(from: string, to: string): Result<{ readonly from: string; readonly to: string }, 'unsaid'> {
+export function apartFromHost(from: string, to: string): Sayable<{ readonly from: string; readonly to: string }> {
   const [, host = '', bare, braced] = BEHIND_HOST.exec(to) ?? []
   const group = bare ?? braced
   if (group === undefined) return ok({ from, to })
@@ -101,9 +107,7 @@ export function apartFromHost(from: string, to: string): Result<{ readonly from:
   const groups = before.replace(/\\.|\[(?:[^\]\\]|\\.)*\]/g, '_').match(/\((?!\?)/g)?.length ?? 0
   const hasSlash = last?.[2] !== undefined
   if (last === null || groups + 1 !== Number(group) || (!hasSlash && /[/\\]$/.test(before)))
-    return fail('unsaid', {
-      reason: `What it catches would go on with the name of the host, ${host}: whoever asks would choose where it leads.`,
-    })
+    return unsaid(tell('config.catches-named-host', { host }))
   const caught = (last[1] ?? '').replace('/', '')
   return ok({ from: `${before}${hasSlash ? `/${caught}` : `(?:/${caught})?`}$`, to: to.replace(BEHIND_HOST, `$1/$$${group}`) })
 }

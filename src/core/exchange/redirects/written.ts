@@ -1,3 +1,4 @@
+import { isTold, type Told, tell } from '../../../words/index.ts'
 import {
   type CompiledPattern,
   compileExpression,
@@ -53,7 +54,7 @@ export interface WrittenRow {
 }
 
 /** Why a row cannot be said to another server, in words of its list. */
-export type Unwritten = string
+export type Unwritten = Told
 
 const INVISIBLE = /[\p{Cc}\p{Cf}\p{Zl}\p{Zp}]/u
 /** An escape of a path as people read it which is one of a delimiter or a control. */
@@ -73,23 +74,23 @@ const GROUPS_MAX = 9
 /** @param pattern - as the row was made ready with; null for one that is found by its path @returns the row, or why it cannot be written */
 export function writtenRow(draft: RedirectDraft, pattern: CompiledPattern | null, tolerance: Tolerance): WrittenRow | Unwritten {
   const { match, status, when } = draft
-  if ((when.devices ?? []).length > 0) return 'It is for some devices alone.'
-  if (when.fromMs !== undefined || when.untilMs !== undefined) return 'It answers in a certain time alone.'
+  if ((when.devices ?? []).length > 0) return tell('unwritten.devices')
+  if (when.fromMs !== undefined || when.untilMs !== undefined) return tell('unwritten.time')
   const own = plainPath(draft.from)
   // An escape of a delimiter is the delimiter to other servers, and of slashes that follow one another only one is left.
   if (match === 'exact' && !isConditional(when) && !/%|\/\/./.test(own) && !INVISIBLE.test(own)) {
     const to = leadsOn(status) ? destinationOf(draft, { part: { kind: 'end' }, names: [] }) : null
-    return typeof to === 'string' ? to : { draft, match: tolerance.ignoresSlash ? withoutEndSlashes(own) : own, status, to }
+    return isTold(to) ? to : { draft, match: tolerance.ignoresSlash ? withoutEndSlashes(own) : own, status, to }
   }
   const read = matchOf(draft, pattern, tolerance)
-  if (typeof read === 'string') return read
+  if (isTold(read)) return read
   const to = leadsOn(status) ? destinationOf(draft, read) : null
-  if (typeof to === 'string') return to
+  if (isTold(to)) return to
   const holes = to === null ? [] : [...to.path, ...to.query, ...to.hash].filter((piece) => typeof piece === 'number')
-  if (new Set(holes).size > GROUPS_MAX) return `It puts in more than ${GROUPS_MAX} groups.`
+  if (new Set(holes).size > GROUPS_MAX) return tell('unwritten.too-many-groups', { most: GROUPS_MAX })
   const sent = sentPath(read.part, new Set(holes))
-  if (sent === 'slow') return 'Its expression can take other servers for ever.'
-  if (sent === 'long') return 'Its expression is too long to be written.'
+  if (sent === 'slow') return tell('unwritten.takes-for-ever')
+  if (sent === 'long') return tell('unwritten.too-long')
   const numbered = (pieces: readonly WrittenPiece[]): WrittenPiece[] =>
     pieces.map((piece) => (typeof piece === 'number' ? (sent.numbers.get(piece) ?? 0) : piece))
   const written = to === null ? null : { ...to, path: numbered(to.path), query: numbered(to.query), hash: numbered(to.hash) }
@@ -106,7 +107,7 @@ export function partOfRow(draft: RedirectDraft, tolerance: Tolerance): Part | nu
         ? compileExpression(from, tolerance.ignoresCase)
         : null
   const read = matchOf(draft, compiled?.ok === true ? compiled.value : null, tolerance)
-  return typeof read === 'string' ? null : read.part
+  return isTold(read) ? null : read.part
 }
 
 /** What a row matches, and the names of its groups by their number, from 0 on. */
@@ -127,14 +128,14 @@ function matchOf(
 ): Match | Unwritten {
   if (match === 'pattern' || match === 'expression') {
     const part = pattern === null ? null : partOf(pattern.source, ignoresCase)
-    return pattern !== null && part !== null ? { part, names: pattern.names } : 'Its expression cannot be written.'
+    return pattern !== null && part !== null ? { part, names: pattern.names } : tell('unwritten.expression')
   }
   const plain = plainPath(from)
-  if (INVISIBLE.test(plain)) return 'Its path holds a sign that nobody sees.'
+  if (INVISIBLE.test(plain)) return tell('unwritten.unseen-sign')
   const path = match === 'under' || ignoresSlash ? withoutEndSlashes(plain) : plain
   const isRoot = match === 'under' && path === '/'
   const text = isRoot ? [] : lettersOfPath(path, ignoresCase)
-  if (text === null) return 'Its path holds an escape that is no text, or a letter that small ones have no counterpart of.'
+  if (text === null) return tell('unwritten.path-letters')
   const behind: readonly Part[] =
     match === 'under'
       ? [isRoot ? BEHIND : { kind: 'repeat', part: BEHIND, least: 0, most: 1, isLazy: false }]
@@ -177,13 +178,13 @@ function markIn(to: string): string {
 
 function destinationOf({ match, to, query }: RedirectDraft, { part, names }: Match): WrittenDestination | Unwritten {
   const pieces = piecesOf({ match, to }, names)
-  if (pieces === null) return 'Its destination takes a group that cannot be written.'
+  if (pieces === null) return tell('unwritten.group')
   const isInside = to.startsWith('/') && !to.startsWith('//')
   // Every hole is a word for a while, so that the address is put in its form as a whole, as it is here.
   const mark = markIn(to)
   const marked = pieces.map((piece) => (typeof piece === 'number' ? `${mark}${piece}q` : piece)).join('')
   const url = urlOf(isInside ? marked.replace(/^\/{2,}/, '/') : marked)
-  if (url === null) return 'Its destination is no address.'
+  if (url === null) return tell('unwritten.no-address')
   const again = (text: string): WrittenPiece[] =>
     text
       .split(new RegExp(`${mark}(\\d+)q`))
@@ -192,14 +193,12 @@ function destinationOf({ match, to, query }: RedirectDraft, { part, names }: Mat
   const head = url.href.slice(isInside ? url.origin.length : 0, url.href.length - url.search.length - url.hash.length)
   const out = { isInside, path: again(head), query: again(url.search), hash: again(url.hash) }
   const holes = [...out.path, ...out.query, ...out.hash].filter((piece) => typeof piece === 'number')
-  if (holes.join(' ') !== pieces.filter((piece) => typeof piece === 'number').join(' '))
-    return 'What it catches would be put where it changes the path.'
+  if (holes.join(' ') !== pieces.filter((piece) => typeof piece === 'number').join(' ')) return tell('unwritten.changes-path')
   for (const piece of [...out.query, ...out.hash])
-    if (typeof piece === 'number' && !isWithin(lettersOf(part, piece) ?? EVERY_CODE, UNRESERVED))
-      return 'What it catches would be written otherwise in a query.'
-  if (/[?]$|[?]#/.test(url.href) && query !== 'drop') return 'Its query is empty.'
-  if (out.hash.some((piece) => typeof piece === 'number')) return 'What it catches would be put behind its “#”.'
-  if (query === 'merge' && url.search !== '') return 'It merges the query with one of its own.'
+    if (typeof piece === 'number' && !isWithin(lettersOf(part, piece) ?? EVERY_CODE, UNRESERVED)) return tell('unwritten.catch-in-query')
+  if (/[?]$|[?]#/.test(url.href) && query !== 'drop') return tell('unwritten.empty-query')
+  if (out.hash.some((piece) => typeof piece === 'number')) return tell('unwritten.catch-behind-fragment')
+  if (query === 'merge' && url.search !== '') return tell('unwritten.merges-query')
   return { ...out, asked: query === 'drop' ? 'drop' : url.search === '' ? 'pass' : 'behind' }
 }
 

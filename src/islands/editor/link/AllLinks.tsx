@@ -3,6 +3,7 @@ import { type Advice, isBareAddress, writtenAddresses } from '../../../core/cont
 import { findWords, linkText } from '../../../core/markup/index.ts'
 import { type DeliveredLink, opensNewTab, readTags, relTokens, strandOf } from '../../../core/rules/index.ts'
 import { Rope } from '../../../ui/Rope.tsx'
+import { Select } from '../../../ui/Select.tsx'
 import { PaidRoom } from './PaidRoom.tsx'
 import type { PanelProps } from './panel.tsx'
 
@@ -169,30 +170,19 @@ function noteFor(advice: readonly Advice[], words: string): string {
 
 /** Whether the page is written for a partner, and what follows from that. */
 function WrittenFor({ analysis, draft, site, canEdit }: Pick<PanelProps, 'analysis' | 'draft' | 'site' | 'canEdit'>) {
-  const id = useId()
   const { partners } = site.setup
   const partner = partners.find((each) => each.id === analysis.writtenFor)
   const theirs = analysis.delivered.filter(({ facts }) => facts.writtenFor !== null)
   if (partners.length === 0) return null
   return (
     <section>
-      <label className="field-label" htmlFor={id}>
-        Written for a partner?
-      </label>
-      <select
-        id={id}
-        className="field"
-        disabled={!canEdit}
+      <Select
+        label="Written for a partner?"
+        isReadOnly={!canEdit}
         value={analysis.writtenFor ?? ''}
-        onChange={(event) => draft.note({ tags: analysis.tags, writtenFor: event.target.value === '' ? null : event.target.value })}
-      >
-        <option value="">No, for our readers</option>
-        {partners.map((each) => (
-          <option key={each.id} value={each.id}>
-            Yes, for {each.name}
-          </option>
-        ))}
-      </select>
+        options={[['', 'No, for our readers'], ...partners.map((each) => [each.id, `Yes, for ${each.name}`] as const)]}
+        onChange={(value) => draft.note({ tags: analysis.tags, writtenFor: value === '' ? null : value })}
+      />
       {partner !== undefined && (
         <p className="note mt-1.5">
           {theirs.length === 0

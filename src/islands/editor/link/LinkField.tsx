@@ -3,13 +3,14 @@ import { Upload } from 'lucide-react'
 import { type ClipboardEvent, type KeyboardEvent, useEffect, useId, useRef, useState } from 'react'
 import { toast } from 'sonner'
 import type { Destination } from '../../../contract/destinations.ts'
-import { PROBLEMS } from '../../../contract/problems.ts'
+import { titleOf } from '../../../contract/problems.ts'
 import { type RepairedAddress, readableAddress, repair, type Surroundings } from '../../../core/address/index.ts'
 import type { PartnerLinks } from '../../../core/partners/index.ts'
 import type { CompiledSite } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { queries } from '../../../ui/query.tsx'
 import { useSettled } from '../../../ui/settled.ts'
+import { inWords, isTold } from '../../../words/index.ts'
 import { upload } from './upload.ts'
 
 interface LinkFieldProps {
@@ -34,9 +35,9 @@ export function readDestination(
   if (text.trim() === '') return { destination: null, repaired: null, refusal: null }
   const read = repair(text, around)
   if (read.ok) return { destination: read.value.address, repaired: read.value, refusal: null }
-  const why = typeof read.detail.why === 'string' ? ` It would lead nowhere: ${read.detail.why}.` : ''
+  const why = isTold(read.detail.why) ? ` It would lead nowhere: ${inWords(read.detail.why)}.` : ''
   const isWords = read.fault === 'address-unreadable' && !/[/:]/.test(text)
-  return { destination: null, repaired: null, refusal: isWords ? null : PROBLEMS[read.fault][1] + why }
+  return { destination: null, repaired: null, refusal: isWords ? null : inWords(titleOf(read.fault)) + why }
 }
 
 const KINDS: Readonly<Record<Destination['kind'], string>> = {
@@ -140,7 +141,7 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
     if (!isWhole || mended === null || mended.repairs.length === 0) return
     event.preventDefault()
     pasted.current = { raw: raw.trim(), mended: mended.address }
-    setTold(`${mended.repairs.map(({ what }) => what).join('. ')}.`)
+    setTold(`${mended.repairs.map(({ what }) => inWords(what)).join('. ')}.`)
     setAsPasted(null)
     onChange(mended.address, mended.address)
   }
@@ -221,12 +222,16 @@ export function LinkField({ around, site, path, value, onChange, onEnter, label 
         )}
         {told === null && repaired !== null && repaired.repairs.length > 0 && (
           <p className="note mt-1">
-            {repaired.repairs.map(({ what }) => what).join('. ')}:{' '}
+            {repaired.repairs.map(({ what }) => inWords(what)).join('. ')}:{' '}
             <span className="address text-ink">{readableAddress(repaired.address)}</span>
           </p>
         )}
         {repaired?.offers.map((offer) => (
-          <Offer key={offer.what} words={offer.what} onTake={() => onChange(offer.to, readDestination(offer.to, around).destination)} />
+          <Offer
+            key={offer.what.tell}
+            words={inWords(offer.what)}
+            onTake={() => onChange(offer.to, readDestination(offer.to, around).destination)}
+          />
         ))}
         {partnerOffer !== null && (
           <Offer

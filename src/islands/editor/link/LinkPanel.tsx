@@ -1,8 +1,9 @@
 import { toast } from 'sonner'
 import type { Advice } from '../../../core/content/index.ts'
 import { escapeText, linkText, unwrapLink } from '../../../core/markup/index.ts'
-import { type DeliveredLink, explain, sayReason } from '../../../core/rules/index.ts'
+import { type DeliveredLink, explain, tellReason } from '../../../core/rules/index.ts'
 import { Tag } from '../../../ui/Tag.tsx'
+import { inWords } from '../../../words/index.ts'
 import { answersOn, changeLink, deliveredTag, moveLink } from '../choice.ts'
 import { AllLinks } from './AllLinks.tsx'
 import { FullRope, useVisit } from './FullRope.tsx'
@@ -88,8 +89,8 @@ function OneLink(props: PanelProps & { chosen: DeliveredLink; number: number }) 
         {explain(decision)
           .slice(2)
           .map(({ what, reason }) => (
-            <p key={what} className="note mt-1">
-              {what}: {sayReason(reason)}
+            <p key={what.tell} className="note mt-1">
+              {inWords(what)}: {inWords(tellReason(reason))}
             </p>
           ))}
       </div>

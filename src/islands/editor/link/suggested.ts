@@ -6,11 +6,12 @@ import { wrapLink } from '../../../core/markup/index.ts'
 import { BY_HAND } from '../../../core/rules/index.ts'
 import { call, wordsOf } from '../../../ui/api.ts'
 import { useAsk } from '../../../ui/query.tsx'
+import type { InWords } from '../../../words/index.ts'
 import { applyTo, type PanelProps } from './panel.tsx'
 
 /** Phrases of a page that would be worth a link, and how one is linked. */
 export interface SuggestedLinks {
-  readonly items: readonly Suggested[]
+  readonly items: readonly InWords<Suggested>[]
   readonly room: PagePhrases['room'] | undefined
   readonly isBusy: boolean
   link(suggested: Suggested): void

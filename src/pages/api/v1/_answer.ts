@@ -3,8 +3,10 @@ import type { z } from 'zod'
 import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
 import { BODY_LIMITS, type Operation } from '../../../contract/operation.ts'
 import { isFault, problemOf } from '../../../contract/problems.ts'
+import { toldBy } from '../../../contract/shared.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
 import type { Actor, Services } from '../../../services/index.ts'
+import { inWords, tell } from '../../../words/index.ts'
 import { takeUpload } from './_form.ts'
 
 type Input<S> = S extends z.ZodType ? z.infer<S> : undefined
@@ -30,7 +32,7 @@ interface Call<O extends Operation> {
 
 /** A refusal as RFC 9457 problem details. A 409 also carries what stands there now. */
 export function problem(fault: string, detail: FaultDetail = {}, id?: string): Response {
-  const body = problemOf(isFault(fault) ? fault : 'internal', detail, id)
+  const body = inWords(problemOf(isFault(fault) ? fault : 'internal', detail, id))
   const headers: Record<string, string> = { 'Content-Type': 'application/problem+json' }
   if (typeof detail.retryAfterSeconds === 'number') headers['Retry-After'] = String(detail.retryAfterSeconds)
   return new Response(JSON.stringify(body), { status: body.status, headers })
@@ -47,7 +49,7 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
     const body = await readBody(operation, context)
     if (body instanceof Response) return body
     if ([...context.url.searchParams].some((pair) => pair.join('').includes('\0')))
-      return problem('invalid-body', { why: 'the query holds the character NUL, which nobody can see' })
+      return problem('invalid-body', { why: tell('field.nul-in-query') })
     const query = operation.query?.safeParse(Object.fromEntries(context.url.searchParams))
     if (query?.success === false) return invalid(query.error)
     const work = async (): Promise<Response> => {
@@ -62,7 +64,7 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
       if (!result.ok) return problem(result.fault, result.detail)
       const value: unknown = result.value
       if (value instanceof Response) return value
-      return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(value, { status: operation.status })
+      return operation.status === 204 ? new Response(null, { status: 204 }) : Response.json(inWords(value), { status: operation.status })
     }
     const name = operation.method === 'get' ? null : context.request.headers.get('idempotency-key')
     const who = `${actor.siteId} ${actor.personId} ${actor.tokenId ?? ''} ${operation.method} ${context.url.pathname}${context.url.search}`
@@ -126,13 +128,13 @@ async function readBody(operation: Operation, { request }: APIContext): Promise<
   if (operation.body === undefined) return undefined
   const text = await request.text().catch(() => '')
   const { depth, values } = measured(text)
-  if (depth > JSON_DEPTH_MAX) return problem('invalid-body', { why: `it is nested more than ${JSON_DEPTH_MAX} levels deep` })
+  if (depth > JSON_DEPTH_MAX) return problem('invalid-body', { why: tell('field.too-deep', { most: JSON_DEPTH_MAX }) })
   const most = BODY_LIMITS[operation.takes ?? 'facts'].values
-  if (values > most) return problem('invalid-body', { why: `it holds more than ${most.toLocaleString('en')} values` })
+  if (values > most) return problem('invalid-body', { why: tell('field.too-many', { most }) })
   const json = readJson(text)
   if (json === undefined) return problem('not-json')
   // PostgreSQL keeps no such character, and no editor has one to give.
-  if (/\\u0000/.test(text) && holdsNul(json)) return problem('invalid-body', { why: 'it holds the character NUL, which nobody can see' })
+  if (/\\u0000/.test(text) && holdsNul(json)) return problem('invalid-body', { why: tell('field.nul') })
   const read = operation.body.safeParse(json)
   return read.success ? read.data : invalid(read.error)
 }
@@ -175,9 +177,9 @@ const holdsNul = (value: unknown): boolean =>
     : typeof value === 'object' && value !== null && Object.entries(value).some(([key, each]) => key.includes('\0') || holdsNul(each))
 
 function invalid(error: z.ZodError): Response {
-  const issues = error.issues.map(({ path, message }) => ({ where: path.join('.'), message }))
+  const issues = error.issues.map((issue) => ({ where: issue.path.join('.'), message: toldBy(issue) }))
   return problem('invalid-body', {
-    why: issues.map(({ where, message }) => (where === '' ? message : `${where}: ${message}`)).join('; '),
+    why: tell('field.all-wrong', { issues: issues.map(({ where, message }) => tell('field.wrong', { where, why: message })) }),
     issues,
   })
 }

@@ -1,5 +1,5 @@
 /** The ordered log of changes, which delivery, the studio's indexes and open screens follow. */
-export const ground = {
+export const changeLog = {
   name: '008-ground',
   up: `
 -- One row a site. Whoever takes numbers holds it until the transaction commits, so that numbers become visible in their order.

@@ -21,6 +21,7 @@ import { leadsOn, QUERY_HABITS, REDIRECT_MATCHES, REDIRECT_STATUSES, TOLERANCE }
 import type { Database } from '../data/database.ts'
 import { getUpload } from '../data/uploads.ts'
 import { conditionsOf, defined, type JudgedRedirect, type ListedRedirectRow, type ListPlan, type OwnServices } from '../services/index.ts'
+import { type Told, tell } from '../words/index.ts'
 import { carryOut, JobFailure } from './carry-out.ts'
 import type { Progress } from './progress.ts'
 import { recordsOf } from './records.ts'
@@ -31,7 +32,7 @@ const STEP = 1_000
 const LINE_MAX_BYTES = 200_000
 /** So much of a list is looked at to find out how it is written. */
 const HEAD_BYTES = 100_000
-const WORDS = { csv: 'A list', json: 'A list', httpd: 'A configuration of Apache httpd', nginx: 'A configuration of nginx' } as const
+const WORDS = { csv: tell('list.any'), json: tell('list.any'), httpd: tell('list.httpd'), nginx: tell('list.nginx') } as const
 
 type Mutable<T> = { -readonly [K in keyof T]: T[K] }
 type Refused = Pick<RedirectsBulkItem, 'line' | 'from' | 'to' | 'reason'>
@@ -62,7 +63,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     async work({ siteId, personId, input }, progress) {
       report.isDryRun = input.dryRun
       const bytes = await getUpload(db, input.upload)
-      if (bytes === null) throw new JobFailure('The list is no longer here. Please send it again.')
+      if (bytes === null) throw new JobFailure(tell('list.gone'))
       const state = await lists.stateOf(siteId, input.dryRun)
       const site = {
         tolerance: state.view.setup.tolerance ?? TOLERANCE,
@@ -85,9 +86,7 @@ export async function runRedirects(db: Database, lists: OwnServices['redirectLis
     },
     left: () => {
       const there = report.new + report.changed
-      return report.isDryRun || there === 0
-        ? 'Nothing was changed.'
-        : `${there.toLocaleString('en')} rows were brought in until then, and stay; they can be taken back as one.`
+      return [report.isDryRun || there === 0 ? tell('job.nothing-changed') : tell('list.rows-stay', { rows: there })]
     },
     report: told,
   })
@@ -147,13 +146,12 @@ function textOf(bytes: Buffer): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
   } catch {
-    throw new JobFailure('This is no plain text. Save it as text in Unicode, and send it again.')
+    throw new JobFailure(tell('list.no-plain-text'))
   }
 }
 
 async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
-  if (bytes.subarray(0, HEAD_BYTES).includes(0))
-    throw new JobFailure('This is no list: it holds signs that no text has. A spreadsheet has to be saved as CSV first.')
+  if (bytes.subarray(0, HEAD_BYTES).includes(0)) throw new JobFailure(tell('list.no-list'))
   const layout = readListLayout(bytes.toString('utf8', 0, HEAD_BYTES))
   const refused: Refused[] = []
   const { guessedHeader } = layout
@@ -162,7 +160,7 @@ async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
       line: 1,
       from: guessedHeader.slice(0, 300),
       to: '',
-      reason: 'No address stands in it: it is taken for the names of the columns.',
+      reason: tell('list.names-of-columns'),
     }
   const records = recordsOf(bytes, {
     delimiter: layout.delimiter,
@@ -180,7 +178,7 @@ async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
       line: error.lines ?? 0,
       from: '',
       to: '',
-      reason: 'This line is no part of a list: a quote has no end, or it is too long.',
+      reason: tell('list.line-broken'),
     }),
   )
   for await (const { record, info } of records as AsyncIterable<{ record: string[]; info: { lines: number } }>) {
@@ -191,14 +189,14 @@ async function* linesOfTable(bytes: Buffer): AsyncGenerator<Line> {
 }
 
 function lineOf(record: ListRecord, line: number): Line {
-  const refuse = (reason: string): Refused => ({ line, from: record.from.slice(0, 300), to: record.to.slice(0, 300), reason })
+  const refuse = (reason: Told): Refused => ({ line, from: record.from.slice(0, 300), to: record.to.slice(0, 300), reason })
   const fault = recordFault(record)
   if (fault !== null) return refuse(fault)
-  if (record.from === '') return refuse('It says no old address.')
+  if (record.from === '') return refuse(tell('list.no-old-address'))
   const status = REDIRECT_STATUSES.find((known) => String(known) === record.status) ?? 301
-  if (record.to === '' && leadsOn(status)) return refuse('It says no new address.')
+  if (record.to === '' && leadsOn(status)) return refuse(tell('list.no-new-address'))
   const when = record.when === '' ? ok({}) : readWhen(record.when)
-  if (!when.ok) return refuse('Its conditions cannot be read.')
+  if (!when.ok) return refuse(tell('list.conditions-unreadable'))
   return {
     line,
     said: new Set<keyof RedirectDraft>(['to', 'status', ...saidIn(record)]),
@@ -236,10 +234,10 @@ function* linesOfJson(bytes: Buffer): Generator<Line> {
     given = JSON.parse(textOf(bytes))
   } catch (error) {
     if (error instanceof JobFailure) throw error
-    throw new JobFailure('This is no JSON.')
+    throw new JobFailure(tell('list.no-json'))
   }
   const items = z.array(z.unknown()).safeParse(given)
-  if (!items.success) throw new JobFailure('The JSON has to be a list of rows.')
+  if (!items.success) throw new JobFailure(tell('list.json-no-list'))
   for (const [i, item] of items.data.entries()) {
     const read = RedirectNew.safeParse(item)
     if (!read.success) {

@@ -1,5 +1,5 @@
 /** Sites that are set up by their owner, people who come and go, and hosts that can come back. */
-export const realUse = {
+export const setUpAndPeople = {
   name: '006-real-use',
   up: `
 ALTER TABLE sites ADD COLUMN language text NOT NULL DEFAULT 'en',

@@ -1,5 +1,5 @@
 /** Writing, shared parts, files, waiting links, presence, planned and checked publications. */
-export const pagesDesk = {
+export const writingAndParts = {
   name: '002-pages-desk',
   up: `
 -- Blocks and menus are kept like pages, with drafts, revisions and publications of their own; their path is "block:name" or "menu:name".

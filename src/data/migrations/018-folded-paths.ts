@@ -1,5 +1,5 @@
 /** Pages are found whose address differs by capitals alone; and which kinds of file a site ever had is told by the endings of its paths. */
-export const spelling = {
+export const foldedPaths = {
   name: '018-spelling',
   up: `
 CREATE FUNCTION path_ending(path text) RETURNS text LANGUAGE sql IMMUTABLE PARALLEL SAFE

@@ -1,5 +1,5 @@
 /** Patterns that every request has to be asked of are told apart, since there may be few of them. */
-export const wide = {
+export const widePatterns = {
   name: '011-wide',
   up: `
 -- Of rows that were there before, by their text alone.

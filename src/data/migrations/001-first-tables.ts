@@ -1,5 +1,5 @@
 /** Sites, people, pages, rules, short links, clicks, publications. Landed migrations are never edited. */
-export const keel = {
+export const firstTables = {
   name: '001-keel',
   up: `
 CREATE TABLE sites (

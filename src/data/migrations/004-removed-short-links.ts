@@ -1,5 +1,5 @@
 /** Short links that were taken away and can come back, and how readers get files where no link says. */
-export const newcomer = {
+export const removedShortLinks = {
   name: '004-newcomer',
   up: `
 -- A short link that was taken away keeps its clicks and its history; its slugs are free, and taken again when it comes back.

@@ -5,7 +5,7 @@ import { contentHash } from '../content-hash.ts'
 type Ask = <Row extends object>(sql: string, bind?: readonly unknown[]) => Promise<Row[]>
 
 /** What is said of a page moves out of its source, where a comment of somebody else's could be taken for it, into columns beside its content. */
-export const notes = {
+export const notesBesideContent = {
   name: '007-notes',
   up: `
 ALTER TABLE blobs ADD COLUMN tags text[] NOT NULL DEFAULT '{}', ADD COLUMN written_for uuid;

@@ -1,5 +1,5 @@
 /** Rules with conditions, tags, what findings need to know of a placement, and bulk changes that can be taken back. */
-export const marks = {
+export const conditionsAndBulkChanges = {
   name: '003-marks',
   up: `
 -- Rules used to hold their conditions in two flat parts; now they are combined with all, any and not.

@@ -1,18 +1,5 @@
-import type { Condition, Test } from './condition.ts'
-import type { PartKind } from './facts.ts'
-import { type Hint, hintsOf, type RelTokens } from './rel.ts'
-import type { Rule } from './rule.ts'
-
-/** How a link is drawn: what search engines are told of it (PRODUCT 4). */
-export type Strand = 'vouched' | 'nofollow' | 'sponsored' | 'ugc'
-
-/** The strand of a `rel`. Of several hints the strongest is drawn: paid, then visitor's, then not vouched. */
-export function strandOf(rel: RelTokens): Strand {
-  const hints = hintsOf(rel)
-  if (hints.includes('sponsored')) return 'sponsored'
-  if (hints.includes('ugc')) return 'ugc'
-  return hints.includes('nofollow') ? 'nofollow' : 'vouched'
-}
+import type { Condition, Hint, PartKind, Rule, Test } from '../../core/rules/index.ts'
+import { either, list } from '../../words/index.ts'
 
 const KIND_WORDS = {
   'inside page': 'inside pages',
@@ -25,14 +12,8 @@ const KIND_WORDS = {
   partner: 'partners’ sites',
 } as const
 
-const list = (words: readonly string[]): string =>
-  words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} and ${words[words.length - 1]}`
-
-const either = (words: readonly string[]): string =>
-  words.length < 2 ? (words[0] ?? '') : `${words.slice(0, -1).join(', ')} or ${words[words.length - 1]}`
-
 /** One test in words that go on from "Links". */
-export function sayTest(test: Test, nameOf: (partner: string) => string = (id) => id): string {
+function sayTest(test: Test, nameOf: (partner: string) => string = (id) => id): string {
   switch (test.is) {
     case 'kind':
       return `to ${list(test.of.map((kind) => KIND_WORDS[kind]))}`
@@ -64,7 +45,7 @@ function sayPart(kind: PartKind, named: readonly string[]): string {
 }
 
 /** A condition in words that go on from "Links"; "" for every link. */
-export function sayCondition(condition: Condition, nameOf?: (partner: string) => string): string {
+function sayCondition(condition: Condition, nameOf?: (partner: string) => string): string {
   if ('all' in condition) return condition.all.map((part) => nested(part, nameOf)).join(' and ')
   if ('any' in condition) return condition.any.length === 0 ? '…' : condition.any.map((part) => nested(part, nameOf)).join(', or ')
   if ('not' in condition) return `not ${nested(condition.not, nameOf)}`
@@ -84,7 +65,7 @@ export function sayWhich({ when }: Rule, nameOf?: (partner: string) => string): 
 }
 
 /** What each set of hints means in plain words. */
-export function sayHints(hints: readonly Hint[]): string {
+function sayHints(hints: readonly Hint[]): string {
   if (hints.length === 0) return 'are vouched for'
   const words: string[] = []
   if (hints.includes('sponsored')) words.push('paid')

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import { Note, Tags } from '../../contract/short-links.ts'
 import type { ShortLinkListRow } from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -10,6 +10,7 @@ import { insertShortLinks, updateShortLinks } from '../../data/short-link-lists.
 import { slugsInUse, type TakenSlug } from '../../data/short-link-slugs.ts'
 import { beginListStep } from '../../data/steps.ts'
 import type { ShortLinkRow } from '../../data/tables/index.ts'
+import { type Said, type Told, tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write } from '../context.ts'
 import type { jobsService } from '../jobs/index.ts'
 import { type Coming, type UploadFault, withUpload } from '../uploads.ts'
@@ -27,7 +28,7 @@ export interface RowOutcome {
   readonly destination: string
   readonly outcome: 'new' | 'changed' | 'same' | 'refused'
   /** Why it was refused, or where it led before; "" otherwise. */
-  readonly reason: string
+  readonly reason: Said
 }
 
 /** A row that can be carried out. */
@@ -87,9 +88,9 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
       const judged: Judged[] = []
       for (const row of rows) {
         const each = await judge(view, row)
-        if (!each.ok) outcomes.set(row.line, refused(row, sentenceOf(each.fault, each.detail)))
+        if (!each.ok) outcomes.set(row.line, refused(row, toldOf(each.fault, each.detail)))
         else if (seen.has(keyOf(each.value)))
-          outcomes.set(row.line, refused(row, `Line ${seen.get(keyOf(each.value))} names the same short link.`, each.value.slug))
+          outcomes.set(row.line, refused(row, tell('list.same-short-link', { line: seen.get(keyOf(each.value)) ?? 0 }), each.value.slug))
         else {
           seen.set(keyOf(each.value), row.line)
           judged.push(each.value)
@@ -106,10 +107,7 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
           const title = each.row.title === '' ? (was?.title ?? '') : each.row.title
           const hidden = was === undefined ? under.get(`${each.host}/${each.slug}`) : undefined
           if (hidden !== undefined)
-            outcomes.set(
-              each.row.line,
-              refused(each.row, sentenceOf('slug-hides-redirect', { slug: each.slug, from: hidden.from }), each.slug),
-            )
+            outcomes.set(each.row.line, refused(each.row, toldOf('slug-hides-redirect', { slug: each.slug, from: hidden.from }), each.slug))
           else if (was === undefined) fresh.push({ ...each, id: randomUUID() })
           else if (isSame(each, was, title)) outcomes.set(each.row.line, outcomeOf(each, 'same'))
           else next.push({ judged: each, was, title })
@@ -139,16 +137,13 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
           ? new Set(links.map(({ id }) => id))
           : await updateShortLinks(db, { siteId, personId, step, links }, transaction)
         for (const each of fresh)
-          outcomes.set(
-            each.row.line,
-            made.has(each.id) ? outcomeOf(each, 'new') : refused(each.row, 'Somebody took this slug meanwhile.', each.slug),
-          )
+          outcomes.set(each.row.line, made.has(each.id) ? outcomeOf(each, 'new') : refused(each.row, tell('list.slug-taken'), each.slug))
         for (const { judged: each, was } of next)
           outcomes.set(
             each.row.line,
             changed.has(was.id)
-              ? outcomeOf(each, 'changed', `It led to ${was.destination.slice(0, SHOWN_CHARS)}`)
-              : refused(each.row, 'Somebody changed it meanwhile.', each.slug),
+              ? outcomeOf(each, 'changed', tell('list.led-to', { destination: was.destination.slice(0, SHOWN_CHARS) }))
+              : refused(each.row, tell('list.changed-meanwhile'), each.slug),
           )
         if (!dryRun) {
           changes.add(siteId, 'short-links', [...made], 'made')
@@ -201,14 +196,14 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
 /** Longest title of a short link, inclusive. */
 const TITLE_MAX_CHARS = 300
 
-const outcomeOf = ({ row, slug, destination }: Judged, outcome: RowOutcome['outcome'], reason = ''): RowOutcome => ({
+const outcomeOf = ({ row, slug, destination }: Judged, outcome: RowOutcome['outcome'], reason: Said = ''): RowOutcome => ({
   line: row.line,
   slug,
   destination: destination.slice(0, SHOWN_CHARS),
   outcome,
   reason,
 })
-const refused = (row: ListedRow, reason: string, slug = row.slug): RowOutcome => ({
+const refused = (row: ListedRow, reason: Told, slug = row.slug): RowOutcome => ({
   line: row.line,
   slug: slug.slice(0, SHOWN_CHARS),
   destination: row.destination.slice(0, SHOWN_CHARS),

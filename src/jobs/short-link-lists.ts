@@ -5,6 +5,7 @@ import { listRowOf, readListHeader } from '../core/exchange/index.ts'
 import type { Database } from '../data/database.ts'
 import { getUpload } from '../data/uploads.ts'
 import type { ListedRow, OwnServices, RowOutcome } from '../services/index.ts'
+import { tell } from '../words/index.ts'
 import { carryOut, JobFailure } from './carry-out.ts'
 import type { Progress } from './progress.ts'
 import { recordsOf } from './records.ts'
@@ -22,15 +23,13 @@ export async function runShortLinks(db: Database, lists: OwnServices['shortLinkL
       const { dryRun, upload } = job.input
       report.isDryRun = dryRun
       const bytes = await getUpload(db, upload)
-      if (bytes === null) throw new JobFailure('The list is no longer here. Please send it again.')
+      if (bytes === null) throw new JobFailure(tell('list.gone'))
       await goThrough(bytes, report, { progress, take: (rows, seen) => lists.take(job, rows, { dryRun, seen, step: jobId }) })
       return report
     },
     left: ({ input }) => {
       const there = report.new + report.changed
-      return input.dryRun || there === 0
-        ? 'Nothing was changed.'
-        : `${there.toLocaleString('en')} short links were brought in until then, and stay.`
+      return [input.dryRun || there === 0 ? tell('job.nothing-changed') : tell('list.short-links-stay', { links: there })]
     },
     report: () => report,
   })
@@ -56,19 +55,18 @@ async function goThrough(
       .toString('utf8')
       .trim(),
   )
-  if (header === null)
-    throw new JobFailure('Its first line is to name the columns: destination, slug, and if you like host, title, status, note, tags.')
+  if (header === null) throw new JobFailure(tell('list.name-columns'))
   const { delimiter, columns } = header
   const seen = new Map<string, number>()
   let rows: ListedRow[] = []
-  const tell = (outcome: RowOutcome): void => {
+  const note = (outcome: RowOutcome): void => {
     report[outcome.outcome]++
     if (outcome.outcome !== 'refused' && outcome.outcome !== 'changed') return
     if (report.items.length < BULK_NAMED_MAX) report.items.push({ ...outcome, outcome: outcome.outcome })
     else report.moreItems++
   }
   const flush = async (): Promise<void> => {
-    for (const outcome of await take(rows, seen)) tell(outcome)
+    for (const outcome of await take(rows, seen)) note(outcome)
     rows = []
   }
   const records = recordsOf(headEnd === -1 ? Buffer.alloc(0) : bytes.subarray(headEnd + 1), {
@@ -81,12 +79,12 @@ async function goThrough(
     max_record_size: LINE_MAX_BYTES,
   })
   records.on('skip', (error: Error & { lines?: number }) =>
-    tell({
+    note({
       line: (error.lines ?? 0) + 1,
       slug: '',
       destination: '',
       outcome: 'refused',
-      reason: 'This line is not CSV: a quote has no end, or it is too long.',
+      reason: tell('list.line-no-csv'),
     }),
   )
   let at = 0

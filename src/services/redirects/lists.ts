@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto'
 import { stringify } from 'csv-stringify/sync'
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
-import { sentenceOf } from '../../contract/problems.ts'
+import { toldOf } from '../../contract/problems.ts'
 import type { RedirectsBulkInput, RedirectsBulkItem } from '../../contract/redirect-lists.ts'
 import type { RedirectOutcome } from '../../contract/redirects.ts'
 import { repair } from '../../core/address/index.ts'
@@ -22,6 +22,7 @@ import { asOfNow } from '../../data/delivered.ts'
 import { freshId } from '../../data/ids.ts'
 import { beginStep, insertRedirects, updateRedirects } from '../../data/redirect-steps.ts'
 import { keptRedirects, listRedirects, type RedirectFields } from '../../data/redirects.ts'
+import { inWords, type Said, type Told, tell } from '../../words/index.ts'
 import { type Actor, type Context, type SiteViews, write } from '../context.ts'
 import type { jobsService } from '../jobs/index.ts'
 import { type Coming, type UploadFault, withUpload } from '../uploads.ts'
@@ -125,12 +126,12 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     /** What a line asks for, as far as that shows without looking at what is there. */
     judge(listed: ListedRedirectRow, { seen, view }: ListState): JudgedRedirect | RedirectsBulkItem {
       const fields = fieldsOf(view, mended(view, listed.draft))
-      if (!fields.ok) return refused(listed, sentenceOf(fields.fault, fields.detail))
+      if (!fields.ok) return refused(listed, toldOf(fields.fault, fields.detail))
       const name = nameOfRow(view, fields.value)
       // Of a million names only so much is kept as tells them apart.
       const sum = createHash('sha256').update(name).digest('base64url').slice(0, NAME_CHARS)
       const earlier = seen.get(sum)
-      if (earlier !== undefined) return refused(listed, `Line ${earlier} is for the same address.`)
+      if (earlier !== undefined) return refused(listed, tell('redirect.same-address-as-line', { line: earlier }))
       seen.set(sum, listed.line)
       return { listed, row: fields.value, name }
     },
@@ -177,7 +178,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           }
           const full = was === undefined ? room.take(row) : null
           if (full !== null) {
-            outcomes.set(listed.line, refused(listed, sentenceOf('redirects-too-many', { why: full })))
+            outcomes.set(listed.line, refused(listed, toldOf('redirects-too-many', { why: full })))
             continue
           }
           const id = was?.id ?? freshId()
@@ -193,7 +194,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           if (!isRound(id)) continue
           outcomes.set(
             listed.line,
-            refused(listed, sentenceOf('redirect-goes-round', { why: `it goes ${found.get(id)?.stops.join(' → ')}` })),
+            refused(
+              listed,
+              toldOf('redirect-goes-round', { why: tell('redirect.goes', { stops: found.get(id)?.stops.join(' → ') ?? '' }) }),
+            ),
           )
         }
         const made = fresh.filter(({ id }) => !isRound(id))
@@ -206,32 +210,26 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
           if (!isPath(row) && row.isOn && state.asked.length < PATTERNS_MAX)
             state.asked.push({ ...row, id, order: Number.MAX_SAFE_INTEGER })
         for (const { id, row, listed } of made) {
-          const notes: string[] = []
+          const notes: Told[] = []
           const asRow = { ...row, id, order: Number.MAX_SAFE_INTEGER }
           if (row.match === 'under' && row.isOn && state.widesLeft > 0) {
             state.widesLeft--
             const hides = await hiddenRows(db, view, { row: asRow, more: state.asked }, transaction)
             if (hides !== null) notes.push(...hiddenWords(hides))
           }
-          if (row.match === 'exact' && !row.beatsPages && state.ways.hasPage(row.from))
-            notes.push('A page is published there, which answers first.')
+          if (row.match === 'exact' && !row.beatsPages && state.ways.hasPage(row.from)) notes.push(tell('redirect.page-first'))
           const before = state.ways.before(asRow)
-          if (before !== null && row.isOn) notes.push(`It is never asked: the row for ${short(before.from)} comes before it.`)
+          if (before !== null && row.isOn) notes.push(tell('redirect.never-asked', { from: short(before.from) }))
           const way = found.get(id)
-          if (way?.end === 'nothing') notes.push(`There is no page at ${short(way.stops[way.stops.length - 1] ?? '')}.`)
-          else if ((way?.stops.length ?? 0) > 2) notes.push(`It leads on: ${way?.stops.map(short).join(' → ')}.`)
-          outcomes.set(listed.line, outcomeOf(listed, row, 'new', notes.join(' ')))
+          if (way?.end === 'nothing') notes.push(tell('redirect.no-page', { path: short(way.stops[way.stops.length - 1] ?? '') }))
+          else if ((way?.stops.length ?? 0) > 2) notes.push(tell('redirect.leads-on', { stops: (way?.stops ?? []).map(short).join(' → ') }))
+          outcomes.set(listed.line, outcomeOf(listed, row, 'new', notes.length === 0 ? '' : tell('redirect.notes', { notes })))
         }
         const changed = next.filter(({ id }) => !isRound(id))
         for (const { row, listed, was } of changed)
           outcomes.set(
             listed.line,
-            outcomeOf(
-              listed,
-              row,
-              'changed',
-              `It was ${was.status}${was.to === '' ? '' : ` to ${short(was.to)}`}${was.isOn ? '' : ', off'}.`,
-            ),
+            outcomeOf(listed, row, 'changed', tell('redirect.was', { status: was.status, to: short(was.to), isOn: was.isOn })),
           )
         return { made, changed, items: judged.flatMap(({ listed }) => outcomes.get(listed.line) ?? []) }
       })
@@ -244,7 +242,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
     async carryOut(
       by: { readonly siteId: string; readonly personId: string | null; readonly stepId: string },
       { made, changed, items }: ListPlan,
-      { state, what }: { readonly state: ListState; readonly what: string },
+      { state, what }: { readonly state: ListState; readonly what: Told },
     ): Promise<readonly RedirectsBulkItem[]> {
       if (made.length + changed.length === 0) return items
       const writing = write(db, async (transaction, changes) => {
@@ -265,7 +263,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       const missed = new Map(changed.filter(({ id }) => !done.has(id)).map(({ listed }) => [listed.line, listed]))
       return items.map((item) => {
         const listed = missed.get(item.line)
-        return listed === undefined ? item : refused(listed, 'Somebody changed it meanwhile.')
+        return listed === undefined ? item : refused(listed, tell('redirect.changed-meanwhile'))
       })
     },
 
@@ -303,6 +301,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       const site = {
         tolerance: setup.tolerance ?? TOLERANCE,
         hosts: setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host),
+        say: (told: Told): string => inWords(told),
       }
       const { text } = as === 'httpd' ? writeHttpd(drafts, site) : writeNginx(drafts, site)
       return ok(new TextEncoder().encode(text)) // here, and not where it is sent: that thread answers everybody else
@@ -313,12 +312,10 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
 const short = (text: string): string => text.slice(0, SHOWN_CHARS)
 
 /** What a wide row hides, as a list tells it. */
-function hiddenWords({ rows, names, visits, isWhole, catchesRobots }: NonNullable<RedirectOutcome['hides']>): string[] {
-  const whole = isWhole ? [`It catches whatever has no page${catchesRobots ? ', /robots.txt too' : ''}.`] : []
+function hiddenWords({ rows, names, visits, isWhole, catchesRobots }: NonNullable<RedirectOutcome['hides']>): Told[] {
+  const whole = isWhole ? [catchesRobots ? tell('redirect.catches-robots') : tell('redirect.catches-all')] : []
   if (rows === 0) return whole
-  const named = `${names.map(short).join(', ')}${rows > names.length ? ' and others' : ''}`
-  const used = visits === 0 ? '' : `, which answered ${visits.toLocaleString('en')} visits in the last 30 days`
-  return [...whole, `${rows === 1 ? 'A row is' : `${rows.toLocaleString('en')} rows are`} never reached for it${used}: ${named}.`]
+  return [...whole, tell('redirect.never-reached', { rows, visits, names: names.map(short), areMore: rows > names.length })]
 }
 
 /** An address as people write it in a list: without its slash, or without its scheme. */
@@ -361,7 +358,7 @@ const draftOfRow = (row: RedirectDraft): object => Object.fromEntries(DRAFT_FIEL
 
 const isPath = ({ match }: RedirectFields): boolean => match === 'exact' || match === 'under'
 
-const refused = ({ line, draft }: ListedRedirectRow, reason: string): RedirectsBulkItem => ({
+const refused = ({ line, draft }: ListedRedirectRow, reason: Told): RedirectsBulkItem => ({
   line,
   from: short(draft.from),
   to: short(draft.to),
@@ -374,7 +371,7 @@ const outcomeOf = (
   { line }: ListedRedirectRow,
   row: RedirectFields,
   outcome: RedirectsBulkItem['outcome'],
-  reason = '',
+  reason: Said = '',
 ): RedirectsBulkItem => ({
   line,
   from: short(row.from),

@@ -1,0 +1,21 @@
+/** What visitors are told who end up where nothing is, and people whose studio cannot answer. */
+export const answers = {
+  'answer.script-read': 'This script can only be read.',
+  'answer.told-here': 'Pages tell here what was looked at.',
+  'answer.gone': 'This page has gone for good.',
+  'answer.legal': 'This page cannot be shown for legal reasons.',
+  'answer.page-read': 'This page can only be read.',
+  'answer.broken': ({ number }: { number: string }) => `Something went wrong here. Please try again in a moment. Its number is ${number}.`,
+  'answer.short-link-followed': 'A short link can only be followed.',
+  'answer.not-yet': 'This site is being set up. Please try again in a moment.',
+  'answer.door-unfit': 'The site behind this address is not set up rightly.',
+  'answer.ring': 'This address leads in a ring and ends nowhere.',
+  'answer.too-slow': 'This site is taking too long to answer. Please try again in a moment.',
+  'answer.no-answer': 'This site does not answer at the moment. Please try again soon.',
+  'answer.database-away': 'The database does not answer at the moment. Nothing is lost; try again shortly.',
+  'answer.studio-broken': 'Something went wrong on our side. Try again, or go back to the Desk.',
+  'answer.studio-broken-number': ({ number }: { number: string }) => `Something went wrong on our side. Its number is ${number}.`,
+  'answer.asks-again': 'This page asks again by itself.',
+  'answer.studio-elsewhere': 'The studio is reached at its own address, never through a front door.',
+  'answer.name-unknown': 'This name is not answered here.',
+} as const

@@ -1,0 +1,82 @@
+import { number } from '../locale.ts'
+
+/** Short links, their slugs and lists, what came of them. */
+export const shortLinks = {
+  'list.short-links-stay': ({ links }: { links: number }) => `${number(links)} short links were brought in until then, and stay.`,
+  'list.name-columns': 'Its first line is to name the columns: destination, slug, and if you like host, title, status, note, tags.',
+  'list.line-no-csv': 'This line is not CSV: a quote has no end, or it is too long.',
+  'list.same-short-link': ({ line }: { line: number }) => `Line ${line} names the same short link.`,
+  'list.slug-taken': 'Somebody took this slug meanwhile.',
+  'list.led-to': ({ destination }: { destination: string }) => `It led to ${destination}`,
+  'list.changed-meanwhile': 'Somebody changed it meanwhile.',
+  'code.at-least': ({ pixels }: { pixels: number }) => `it needs at least ${pixels} pixels`,
+  'short-link.holds-password': 'it holds a user name or password, which every visitor would be sent',
+  'short-link.leads-to-another': 'it leads to another short link; paste what that one leads to',
+  'results.nobody': 'Nobody has followed it in this time.',
+  'results.orders-tell': 'Clicks are shared out as you set them; which destination does better, only orders tell.',
+  'results.not-yet': 'It cannot be told yet which destination does better: what was counted may be chance.',
+  'results.better': ({ which }: { which: number }) =>
+    `Destination ${which} does better than the others, and that is not chance: its lowest likely share of orders lies above their highest.`,
+  'results.led-to': ({ destination }: { destination: string }) => `led to ${destination}`,
+  'results.course-changed': 'its course was changed',
+  'slug.taken': ({ destination }: { destination: string }) => `Somebody has it already: it leads to ${destination}.`,
+  'slug.hides': ({ from }: { from: string }) => `A redirect answers at ${from}, and this slug would hide it.`,
+  'short-link.no-destination': 'The address that would come of it is none a short link can lead to.',
+  'slug.one-word': 'one word, easy to say',
+  'slug.two-words': 'two words from its name',
+  'slug.says-it': 'says what it is',
+  'slug.own-address': 'the words of its own address',
+  'slug.site': 'the name of the site',
+  'slug.site-and-thing': 'the site and the thing',
+  'slug.numbered': 'numbered, as the plain word is taken',
+  'say.ough': '“ough” is said in many ways',
+  'say.gh': '“gh” is not said',
+  'say.kn': 'the K of “kn” is not said',
+  'say.wr': 'the W of “wr” is not said',
+  'say.p-first': 'the P at the front is not said',
+  'say.mb': 'the B of “mb” is not said',
+  'say.ph': '“ph” is heard as F',
+  'say.sch': '“sch” is heard as “sh”',
+  'say.rh': 'the H of “rh” is not said',
+  'say.sc': 'the C of “sc” is not said',
+  'say.x': 'X is heard as “ks”',
+  'say.q': 'Q without U is guessed at',
+  'say.zero': '0 looks like the letter O',
+  'say.one': '1 looks like the letter L',
+  'say.five': '5 looks like the letter S',
+  'say.rn': '“rn” looks like “m”',
+  'say.vv': '“vv” looks like “w”',
+  'say.cl': '“cl” looks like “d”',
+  'say.rude': ({ word, language }: { word: string; language: string }) => `it has “${word}” in it, which is rude in ${language}`,
+  'say.syllables': ({ count }: { count: number }) => `${count} syllables are many`,
+  'say.one-syllable': 'one syllable',
+  'say.letters': ({ count }: { count: number }) => `${count} letters are long to type`,
+  'say.too-short': 'so short that a slip of one key leads elsewhere',
+  'say.hyphens': ({ count }: { count: number }) => `${count} hyphens have to be said`,
+  'say.number': 'a number is heard as a word: two, to or too',
+  'say.doubled': ({ letter }: { letter: string }) => `one ${letter} is heard, and two are written`,
+  'say.no-vowel': 'without a vowel it cannot be said as a word',
+  'say.consonants': 'many consonants in a row',
+  'say.few-syllables': ({ count }: { count: number }) => `${count} syllables`,
+  'say.few-letters': ({ count }: { count: number }) => `${count} letters`,
+  'results.too-few': ({ orders }: { orders: number }) =>
+    `Clicks are shared out as you set them; which destination does better, only orders tell. ${orders === 0 ? 'None were reported yet' : `Only ${orders} ${orders === 1 ? 'was' : 'were'} reported yet`}: too few to say.`,
+  'results.made': 'made',
+  'short-link.removed': 'taken away',
+  'short-link.says': ({
+    destination,
+    status,
+    tags,
+  }: {
+    destination: string | null
+    status: number | null
+    tags: readonly string[] | null
+  }) =>
+    [
+      ...(destination === null ? [] : [destination]),
+      ...(status === null ? [] : [String(status)]),
+      ...(tags === null ? [] : [tags.length === 0 ? 'no tags' : tags.join(', ')]),
+    ].join(' · '),
+  'clicks.bots': ({ perMinute, perDay, unseenPerDay }: { perMinute: number; perDay: number; unseenPerDay: number | null }) =>
+    `more than ${perMinute} clicks within a minute, or more than ${perDay} on a day${unseenPerDay === null ? '' : `, or more than ${unseenPerDay} on a day without looking at a page`}`,
+} as const
