@@ -125,7 +125,10 @@ test('what was said in words before sentences had names is said as it was', asyn
     [owner.siteId],
   )
   assert.deepEqual(must(await services.jobs.get(owner, job?.id ?? '')).message, 'It broke off.')
-  await rows(db, `INSERT INTO redirect_steps (id, site_id, what) VALUES (gen_random_uuid(), $1, to_jsonb('A list'::text))`, [owner.siteId])
+  must(
+    await services.redirectSteps.create(owner, { what: 'x', items: [{ do: 'make', row: { from: '/old', to: 'https://tides.example/' } }] }),
+  )
+  await rows(db, `UPDATE redirect_steps SET what = to_jsonb('A list'::text)`)
   assert.deepEqual(
     must(await services.redirectSteps.list(owner)).items.map(({ what }) => what),
     ['A list'],
