@@ -38,6 +38,10 @@ export const BODY_LIMITS = {
   source: { bytes: 25 * KB * KB, values: 200_000 },
 } as const
 
+/** Whether somebody may ask for an operation: the one place where what it needs is held against what they may do, at its endpoint and in its service. */
+export const mayAsk = (asker: { can(permission: Permission): boolean }, { needs }: Pick<Operation, 'needs'>): boolean =>
+  needs === null || [needs].flat().every((each) => asker.can(each))
+
 /** Holds an operation to its shape, and keeps what it says of itself. */
 export const operation = <const O extends Operation>(o: O): O => o
 /** The answer of an operation that has none. */

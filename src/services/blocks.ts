@@ -1,4 +1,5 @@
-import type { Block, BlockNew, BlockPlaced, BlockPut, BlockUses } from '../contract/blocks.ts'
+import { type Block, type BlockNew, type BlockPlaced, type BlockPut, type BlockUses, blocks as calls } from '../contract/blocks.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { filledBlock, partMark, partMarks, placeFor } from '../core/blocks/index.ts'
 import { NO_NOTES } from '../core/content/index.ts'
 import { decodeSource, type Patch } from '../core/markup/index.ts'
@@ -40,20 +41,20 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
 
   return {
     async list(actor: Actor): Promise<Result<{ items: Block[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const { items } = await listPages(db, { siteId: actor.siteId, kind: 'block', limit: BLOCKS_MAX })
       return ok({ items: await Promise.all(items.map((page) => shown(actor, page))) })
     },
 
     async uses(actor: Actor, id: string): Promise<Result<BlockUses, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.uses)) return fail('forbidden')
       const block = await find(actor, id)
       return block === null ? fail('not-found') : ok({ items: await usesOf(actor.siteId, nameOf(block)) })
     },
 
     /** Puts a block on pages that do not show it yet; each changes as a draft with a revision of its own. */
     async put(actor: Actor, id: string, { pages: wanted, where }: BlockPut): Promise<Result<BlockPlaced, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.put)) return fail('forbidden')
       const block = await find(actor, id)
       if (block === null) return fail('not-found')
       const chosen = wanted === 'all' ? null : new Set(wanted)
@@ -78,7 +79,7 @@ export function blocksService({ db }: Context, views: SiteViews, pages: ReturnTy
       actor: Actor,
       { name, title, source, replaceSame }: BlockNew,
     ): Promise<Result<{ block: Block; replacedOn: number }, 'forbidden' | 'not-found' | 'name-taken'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const path = `block:${name}`
       const content = newContent(new TextEncoder().encode(source), title, { encoding: 'utf-8', kind: 'block', path, notes: NO_NOTES })
       const made = await write(db, async (transaction, changes) => {

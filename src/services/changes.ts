@@ -1,5 +1,6 @@
 import type { Capability } from '../contract/capabilities.ts'
-import { CHANGES_MAX, type ChangesAnswer } from '../contract/changes.ts'
+import { CHANGES_MAX, type ChangesAnswer, changes as calls } from '../contract/changes.ts'
+import { mayAsk } from '../contract/operation.ts'
 import type { Permission } from '../contract/permissions.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { changesAfter, logEnds } from '../data/changes.ts'
@@ -31,7 +32,7 @@ const TOLD_TO: Readonly<Record<Capability, Permission>> = {
 export function changesService({ db }: Context) {
   return {
     async after(actor: Actor, after: number | undefined): Promise<Result<ChangesAnswer, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.after)) return fail('forbidden')
       const { siteId } = actor
       const number = (await logEnds(db, siteId))[0]?.number ?? 0
       if (after === undefined || after === number) return ok({ number, changes: [] })

@@ -1,4 +1,13 @@
-import { BotRule, type Counting, type CountingChange, type CountingJudged, type Seen, type SeenQuery } from '../contract/counting.ts'
+import {
+  BotRule,
+  type Counting,
+  type CountingChange,
+  type CountingJudged,
+  counting as calls,
+  type Seen,
+  type SeenQuery,
+} from '../contract/counting.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { DAY_MS } from '../core/time.ts'
 import { followedLinks, seenTotals, viewsOfPages } from '../data/counted-pages.ts'
@@ -11,13 +20,13 @@ export function countingService(context: Context) {
   const { db } = context
   return {
     async look(actor: Actor): Promise<Result<Counting, 'forbidden' | 'not-found'>> {
-      if (!actor.can('hosts:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.look)) return fail('forbidden')
       const row = await readCounting(db, actor.siteId)
       return row === null ? fail('not-found') : ok(shown(row))
     },
 
     async change(actor: Actor, change: CountingChange): Promise<Result<Counting, 'forbidden' | 'not-found'>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const row = await readCounting(db, actor.siteId)
       if (row === null) return fail('not-found')
       const before = shown(row)
@@ -36,7 +45,7 @@ export function countingService(context: Context) {
 
     /** Applies the rule for bots again to every day of which single clicks are kept; a day is one transaction. */
     async judge(actor: Actor, job?: string): Promise<Result<CountingJudged, 'forbidden' | 'not-found' | 'cancelled' | 'job-not-ready'>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.judge)) return fail('forbidden')
       const row = await readCounting(db, actor.siteId)
       if (row === null) return fail('not-found')
       const days = await keptDays(db)
@@ -58,7 +67,7 @@ export function countingService(context: Context) {
     },
 
     async seen(actor: Actor, { days, to, limit }: SeenQuery, nowMs = Date.now()): Promise<Result<Seen, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.seen)) return fail('forbidden')
       const row = await readCounting(db, actor.siteId)
       if (row === null) return fail('not-found')
       const since = new Date(nowMs - days * DAY_MS)

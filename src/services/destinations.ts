@@ -1,5 +1,6 @@
 import MiniSearch from 'minisearch'
-import type { Destination, DestinationQuery } from '../contract/destinations.ts'
+import { destinations as calls, type Destination, type DestinationQuery } from '../contract/destinations.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { scanHeadings } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -105,7 +106,7 @@ export function destinationsService({ db, settings }: Context, views: SiteViews)
      * short links, partners with the link to them built; "page # words" looks for headings, "# words" for those of `page`. Best first.
      */
     async find(actor: Actor, { text, page, limit }: DestinationQuery): Promise<Result<{ items: Destination[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.find)) return fail('forbidden')
       const view = await views.of(actor)
       const shelf = await shelfOf(actor.siteId)
       const [wanted = '', sectionWords] = text.split('#')

@@ -1,11 +1,13 @@
 import { stopIfUnwanted, Turns } from '../apart/index.ts'
 import {
+  disclosure as calls,
   type DisclosedPage,
   Disclosure,
   type DisclosureChange,
   type DisclosureMended,
   type DisclosureReview,
 } from '../contract/disclosure.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { disclosureOf, mendDisclosure } from '../core/disclosure/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -47,11 +49,11 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
 
   return {
     async look(actor: Actor): Promise<Result<Disclosure, 'forbidden'>> {
-      return actor.can('partners:read') ? ok(await told(actor.siteId)) : fail('forbidden')
+      return mayAsk(actor, calls.look) ? ok(await told(actor.siteId)) : fail('forbidden')
     },
 
     async change(actor: Actor, change: DisclosureChange): Promise<Result<Disclosure, 'forbidden'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const disclosure = { ...(await told(actor.siteId)), ...defined(change) }
         await writeDisclosure(db, actor.siteId, disclosure, transaction)
@@ -63,7 +65,7 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
 
     /** Those that have to tell and do not, or too late, come first. */
     async review(actor: Actor): Promise<Result<DisclosureReview, 'forbidden'>> {
-      if (!(['pages:read', 'partners:read', 'rules:read'] as const).every((each) => actor.can(each))) return fail('forbidden')
+      if (!mayAsk(actor, calls.review)) return fail('forbidden')
       const disclosure = await told(actor.siteId)
       const paid = await paidPages(actor)
       const there = await draftVersionsOf(db, actor.siteId, [...paid.keys()])
@@ -103,7 +105,7 @@ export function disclosureService({ db }: Context, views: SiteViews, placements:
       actor: Actor,
       pageIds: readonly string[] | undefined,
     ): Promise<Result<DisclosureMended, 'forbidden' | 'moved-on' | 'disclosure-empty' | 'nothing-to-change'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.mend)) return fail('forbidden')
       const disclosure = await told(actor.siteId)
       if (disclosure.text === '') return fail('disclosure-empty')
       const paid = await paidPages(actor)

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { parse } from 'csv-parse/sync'
 import {
+  earnings as calls,
   type EARNED_BY,
   type EarningsView,
   REPORT_MAX_BYTES,
@@ -9,6 +10,7 @@ import {
   ReportLayout,
   type ReportTaken,
 } from '../contract/earnings.ts'
+import { mayAsk } from '../contract/operation.ts'
 import {
   countedCommission,
   guessReport,
@@ -122,7 +124,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
       partnerId: string,
       bytes: Uint8Array,
     ): Promise<Result<ReportGuessed, 'forbidden' | 'not-found' | 'report-unreadable' | 'report-too-large'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.guess)) return fail('forbidden')
       const partner = await findPartner(db, actor.siteId, partnerId)
       if (partner === null) return fail('not-found')
       const table = readTable(bytes)
@@ -159,7 +161,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
       }: { partnerId: string; name?: string | undefined; layout: ReportLayout; dryRun: boolean },
       bytes: Uint8Array,
     ): Promise<Result<ReportTaken, 'forbidden' | 'not-found' | 'report-unreadable' | 'report-too-large' | 'report-column-missing'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.take)) return fail('forbidden')
       if ((await findPartner(db, actor.siteId, partnerId)) === null) return fail('not-found')
       const table = readTable(bytes)
       if (!table.ok) return table
@@ -230,7 +232,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
     },
 
     async undo(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found' | 'report-built-on'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.undo)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const done = await undoReport(db, actor.siteId, id, transaction)
         if (done !== 'undone') return fail(done === 'not-found' ? 'not-found' : 'report-built-on')
@@ -241,7 +243,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
     },
 
     async reports(actor: Actor): Promise<Result<{ items: Report[] }, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.reports)) return fail('forbidden')
       return ok({ items: (await listReports(db, actor.siteId, REPORTS_SHOWN)).map((row) => ({ ...row, at: row.at.toISOString() })) })
     },
 
@@ -250,7 +252,7 @@ export function earningsService({ db }: Context, views: SiteViews, placements: R
       actor: Actor,
       query: { by: (typeof EARNED_BY)[number]; partnerId?: string | undefined; from?: string | undefined; until?: string | undefined },
     ): Promise<Result<EarningsView, 'forbidden'>> {
-      if (!(['partners:read', 'pages:read', 'short-links:read'] as const).every((each) => actor.can(each))) return fail('forbidden')
+      if (!mayAsk(actor, calls.look)) return fail('forbidden')
       const found = await sumEarnings(db, { siteId: actor.siteId, ...query }, SHOWN_MAX + 1)
       const partners = query.by === 'partner' ? (await views.of(actor)).setup.partners : []
       const uses = await usesOfPartners(db, actor.siteId, partners)

@@ -1,5 +1,7 @@
 import { Zip, ZipDeflate, ZipPassThrough } from 'fflate'
 import { type ApartFault, apart } from '../apart/index.ts'
+import { siteExports as calls } from '../contract/exports.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { deliverBytes, nameForPath, type PagePlace } from '../core/content/index.ts'
 import { articleOf, readMarkdown, redirectPage, staticNameOf } from '../core/exchange/index.ts'
 import { decodeSource, sniffEncoding } from '../core/markup/index.ts'
@@ -74,7 +76,7 @@ export function exportsService({ db, log }: Context, views: SiteViews) {
      * @param of - "draft" for the site as it stands in the studio, "live" for what visitors see
      */
     async siteZip(actor: Actor, of: 'draft' | 'live'): Promise<Result<ReadableStream<Uint8Array>, 'forbidden'>> {
-      if (!actor.can('exports:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.siteZip)) return fail('forbidden')
       const view = await views.of(actor)
       const parts = await views.allParts(actor, of)
       const waiting = await waitingByPage(db, actor.siteId)

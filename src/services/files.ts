@@ -1,7 +1,8 @@
 import { fileTypeFromBuffer } from 'file-type'
 import { lookup } from 'mrmime'
 import { type ApartFault, apart } from '../apart/index.ts'
-import { type FileHabit, type FileQuery, type FileRemoval, ONE_FILE_MAX_BYTES, type SiteFile } from '../contract/files.ts'
+import { files as calls, type FileHabit, type FileQuery, type FileRemoval, ONE_FILE_MAX_BYTES, type SiteFile } from '../contract/files.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { isPageName, pathForName } from '../core/content/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { hyphenated } from '../core/slugs/index.ts'
@@ -110,7 +111,7 @@ export function filesService({ db }: Context, views: SiteViews) {
 
   return {
     async list(actor: Actor, query: FileQuery): Promise<Result<{ items: SiteFile[]; next: string | null; total: number }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const { origin } = await views.of(actor)
       const after = readCursor(query.cursor, PathCursor)
       const { items, total } = await searchFiles(db, {
@@ -133,7 +134,7 @@ export function filesService({ db }: Context, views: SiteViews) {
      * The kind is told from the bytes, not from the name alone.
      */
     async upload(actor: Actor, { name, bytes }: { name: string; bytes: Uint8Array }): Promise<Result<SiteFile, FileFault>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.upload)) return fail('forbidden')
       const clean = fileName(name)
       const [stem, ending] = [clean.replace(/\.[^.]*$/, ''), /\.[^.]*$/.exec(clean)?.[0] ?? '']
       for (let n = 1; ; n++) {
@@ -145,7 +146,7 @@ export function filesService({ db }: Context, views: SiteViews) {
 
     /** Puts other bytes behind a file's address; they are live with the next publication. */
     async replace(actor: Actor, id: string, { name, bytes }: { name: string; bytes: Uint8Array }): Promise<Result<SiteFile, FileFault>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.replace)) return fail('forbidden')
       const file = await one(actor, id)
       if (file === null) return fail('not-found')
       const [before, after] = [endingOf(file.path), endingOf(name)]
@@ -156,7 +157,7 @@ export function filesService({ db }: Context, views: SiteViews) {
 
     /** Sets what new links to files do. Links that are there stay as they are. */
     async setHabit(actor: Actor, habit: FileHabit): Promise<Result<FileHabit, 'forbidden'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.setHabit)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         await putFileHabit(db, actor.siteId, habit.downloads, transaction)
         changes.add(actor.siteId, 'sites', actor.siteId, 'changed')
@@ -166,7 +167,7 @@ export function filesService({ db }: Context, views: SiteViews) {
     },
 
     async uses(actor: Actor, id: string): Promise<Result<{ items: Awaited<ReturnType<typeof usesOfFile>> }, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.uses)) return fail('forbidden')
       const file = await one(actor, id)
       return file === null ? fail('not-found') : ok({ items: await usesOfFile(db, actor.siteId, await spellings(actor, file.path), 500) })
     },

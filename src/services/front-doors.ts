@@ -1,4 +1,5 @@
-import type { FrontDoor, FrontDoorNew } from '../contract/front-doors.ts'
+import { frontDoors as calls, type FrontDoor, type FrontDoorNew } from '../contract/front-doors.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { originOf } from '../core/rules/index.ts'
@@ -15,7 +16,7 @@ export function frontDoorsService({ db, settings }: Context) {
   })
   return {
     async list(actor: Actor): Promise<Result<{ items: FrontDoor[] }, 'forbidden'>> {
-      if (!actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const found = (await listHosts(db, actor.siteId)).filter(({ kind }) => kind === 'door')
       return ok({ items: found.map(shown) })
     },
@@ -25,7 +26,7 @@ export function frontDoorsService({ db, settings }: Context) {
       actor: Actor,
       { host, origin }: FrontDoorNew,
     ): Promise<Result<FrontDoor, 'forbidden' | 'host-taken' | 'host-is-studio' | 'origin-out-of-bounds' | 'inside-not-allowed'>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.make)) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       const url = parseUrl(origin)
       if (url === null) return fail('origin-out-of-bounds')
@@ -42,7 +43,7 @@ export function frontDoorsService({ db, settings }: Context) {
     },
 
     async remove(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.remove)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const gone = await withdrawHost(db, actor.siteId, id, transaction)
         if (gone?.kind !== 'door') return fail('not-found')

@@ -1,4 +1,5 @@
-import type { Host, HostChange, HostList, HostNew, HostUses } from '../contract/hosts.ts'
+import { hosts as calls, type Host, type HostChange, type HostList, type HostNew, type HostUses } from '../contract/hosts.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { compileDestination } from '../core/routing/index.ts'
@@ -35,13 +36,13 @@ export function hostsService({ db, settings }: Context) {
 
   return {
     async list(actor: Actor): Promise<Result<HostList, 'forbidden'>> {
-      if (!actor.can('hosts:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       return ok({ items: (await listHosts(db, actor.siteId)).map(shown) })
     },
 
     /** What stops working when this host goes, or is called otherwise. */
     async uses(actor: Actor, id: string): Promise<Result<HostUses, HostFault>> {
-      if (!actor.can('hosts:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.uses)) return fail('forbidden')
       const host = await one(actor, id)
       if (host === null) return fail('not-found')
       return ok(await usesOfHost(db, host, [`//${host.host}`, `//${host.host}:${settings.port}`]))
@@ -49,7 +50,7 @@ export function hostsService({ db, settings }: Context) {
 
     /** One that was taken away before comes back, with the short links it had. */
     async make(actor: Actor, { kind, host, prefix = '' }: HostNew): Promise<Result<Host, HostFault>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.make)) return fail('forbidden')
       if (settings.studioHosts.includes(host)) return fail('host-is-studio')
       if (prefix !== '' && kind !== 'short') return fail('prefix-only-short')
       return write(db, async (transaction, changes) => {
@@ -68,7 +69,7 @@ export function hostsService({ db, settings }: Context) {
 
     /** Another name, another prefix, or the one that new links are written with. Stored pages stay as they are. */
     async change(actor: Actor, id: string, change: HostChange): Promise<Result<Host, HostFault>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const before = await one(actor, id)
       if (before === null) return fail('not-found')
       const host = change.host ?? before.host
@@ -99,7 +100,7 @@ export function hostsService({ db, settings }: Context) {
 
     /** Takes a host away; its short links are kept with it, and come back with it. */
     async remove(actor: Actor, id: string): Promise<Result<null, HostFault>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.remove)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const gone = await withdrawHost(db, actor.siteId, id, transaction)
         if (gone === null) return fail('not-found')
@@ -112,7 +113,7 @@ export function hostsService({ db, settings }: Context) {
     },
 
     async putBack(actor: Actor, id: string): Promise<Result<Host, HostFault>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.putBack)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const back = await returnHost(db, actor.siteId, id, transaction)
         if (back === null) return fail('not-found')

@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import { type ImportApply, type ImportFetch, ImportInput, NO_CHOICES, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { imports as calls, type ImportApply, type ImportFetch, ImportInput, NO_CHOICES, UPLOAD_MAX_BYTES } from '../contract/imports.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { siteAddress } from '../core/address/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import type { Actor, Context } from './context.ts'
@@ -23,7 +24,7 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       { name, bytes }: { readonly name: string; readonly bytes: Coming },
       said: () => ImportSaid | Promise<ImportSaid>,
     ): Promise<Result<string, 'forbidden' | UploadFault>> {
-      if (!actor.can('imports:run')) return fail('forbidden')
+      if (!mayAsk(actor, calls.start)) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
         const { dryRun, leaveOff = '' } = await said()
         return jobs.start(actor, 'import', { ...NO_CHOICES, upload, dryRun, leaveOff, name }, { name, dryRun })
@@ -35,7 +36,7 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
       actor: Actor,
       { address, dryRun }: ImportFetch,
     ): Promise<Result<string, 'forbidden' | 'address-unreadable' | 'inside-not-allowed'>> {
-      if (!actor.can('imports:run')) return fail('forbidden')
+      if (!mayAsk(actor, calls.fetch)) return fail('forbidden')
       const url = siteAddress(address)
       if (url === null) return fail('address-unreadable')
       const inside = await insideFault(db, actor, url)
@@ -46,7 +47,7 @@ export function importsService({ db }: Context, jobs: ReturnType<typeof jobsServ
 
     /** Carries out what a dry run looked at, or looks again with another folder left off. The upload is not sent again. */
     async again(actor: Actor, id: string, change: ImportApply): Promise<Result<string, 'forbidden' | 'not-found' | 'job-not-ready'>> {
-      if (!actor.can('imports:run')) return fail('forbidden')
+      if (!mayAsk(actor, calls.again)) return fail('forbidden')
       const before = await jobs.input(actor, id)
       if (before === null) return fail('not-found')
       const input = ImportInput.parse(before.input)

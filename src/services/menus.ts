@@ -1,4 +1,5 @@
-import { type Menu, MenuBody, type MenuChange, type MenuNew } from '../contract/menus.ts'
+import { menus as calls, type Menu, MenuBody, type MenuChange, type MenuNew } from '../contract/menus.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { repair } from '../core/address/index.ts'
 import { NO_NOTES } from '../core/content/index.ts'
 import { decodeSource } from '../core/markup/index.ts'
@@ -35,19 +36,19 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
 
   return {
     async list(actor: Actor): Promise<Result<{ items: Menu[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const { items } = await listPages(db, { siteId: actor.siteId, kind: 'menu', limit: MENUS_MAX })
       return ok({ items: await Promise.all(items.map((page) => shown(actor, page))) })
     },
 
     async get(actor: Actor, id: string): Promise<Result<Menu, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.get)) return fail('forbidden')
       const page = await find(actor, id)
       return page === null ? fail('not-found') : ok(await shown(actor, page))
     },
 
     async create(actor: Actor, { name, title }: MenuNew): Promise<Result<Menu, 'forbidden' | 'not-found' | 'name-taken'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const path = `menu:${name}`
       const content = newContent(bytesOf(EMPTY_MENU), title, { encoding: 'utf-8', kind: 'menu', path, notes: NO_NOTES })
       const made = await write(db, async (transaction, changes) => {
@@ -68,7 +69,7 @@ export function menusService({ db }: Context, views: SiteViews, pages: ReturnTyp
 
     /** Puts a menu on top of a version. Every address in it must be one that readers can follow. */
     async change(actor: Actor, id: string, { version, menu }: MenuChange) {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const page = await find(actor, id)
       if (page === null) return fail('not-found')
       const before = await shown(actor, page)

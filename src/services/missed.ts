@@ -1,4 +1,5 @@
-import type { MissedAddress, MissedIgnore, MissedList, MissedQuery } from '../contract/missed.ts'
+import { missed as calls, type MissedAddress, type MissedIgnore, type MissedList, type MissedQuery } from '../contract/missed.ts'
+import { mayAsk } from '../contract/operation.ts'
 import { parseUrl } from '../core/address/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { NOISE_WORDS, SCORE_WORDS } from '../core/routing/index.ts'
@@ -17,7 +18,7 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
   return {
     /** Those that people asked for most come first; what is answered by now is left out. */
     async list(actor: Actor, { search, ignored, limit, cursor }: MissedQuery): Promise<Result<MissedList, 'forbidden'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const view = await views.of(actor)
       const finder = await knowledge.finder(view)
       const answeredAmong = knowledge.answering(view)
@@ -55,7 +56,7 @@ export function missedService({ db, settings }: Context, views: SiteViews, knowl
     },
 
     async ignore(actor: Actor, { ids, isIgnored }: MissedIgnore): Promise<Result<{ set: number }, 'forbidden'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.ignore)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const set = await setMissedIgnored(db, actor.siteId, ids, isIgnored, transaction)
         changes.add(actor.siteId, 'missed', ids, 'changed')

@@ -1,4 +1,6 @@
+import { mayAsk } from '../contract/operation.ts'
 import {
+  publications as calls,
   type Difference,
   type LinkChange,
   type Plan,
@@ -110,7 +112,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
   /** What differs from the live site: the newest, of which what changes links stands first. */
   async function differing(actor: Actor, most: number): Promise<Result<Unpublished, 'forbidden'>> {
-    if (!actor.can('pages:read')) return fail('forbidden')
+    if (!mayAsk(actor, calls.unpublished)) return fail('forbidden')
     const [view, { pages, total }, files, filePaths] = await Promise.all([
       views.of(actor),
       unpublishedPages(db, actor.siteId, most),
@@ -141,7 +143,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
     /** How one draft differs from what is live: its links, and both texts. */
     async difference(actor: Actor, id: string): Promise<Result<Difference, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.difference)) return fail('forbidden')
       const page = await findUnpublished(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const view = await views.of(actor)
@@ -165,7 +167,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
     /** What a publication would take along, whose work it is, and what it would break. Nothing is published. */
     async review(actor: Actor, wanted: PublicationNew): Promise<Result<PublicationReview, 'forbidden'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.review)) return fail('forbidden')
       const view = await views.of(actor)
       const { pages: all } = await unpublishedPages(db, actor.siteId, REVIEWED_PAGES)
       const named = 'all' in wanted ? null : new Set(wanted.pages)
@@ -246,7 +248,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
     /** Makes drafts live: all of them, or those named and the files. Visitors see them at once; then the live site is asked for them. */
     async create(actor: Actor, wanted: PublicationNew): Promise<Result<Publication, 'forbidden' | 'nothing-to-publish'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const saved = await write(db, async (transaction, changes) => {
         const named = 'all' in wanted ? null : wanted.pages
         changes.add(actor.siteId, 'pages', await fillSubIds(context, views, actor, named, transaction), 'changed')
@@ -262,7 +264,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
     /** Brings the live site back to what it was after an earlier publication, as a new one. */
     async restore(actor: Actor, id: string): Promise<Result<Publication, 'forbidden' | 'not-found' | 'nothing-to-publish'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.restore)) return fail('forbidden')
       const [target] = await listPublications(db, actor.siteId, id, 1)
       if (target === undefined) return fail('not-found')
       const saved = await write(db, async (transaction, changes) => {
@@ -292,13 +294,13 @@ export function publicationsService(context: Context, views: SiteViews, placemen
     },
 
     async list(actor: Actor): Promise<Result<{ items: Publication[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       return ok({ items: (await listPublications(db, actor.siteId, null, 50)).map(shown) })
     },
 
     /** One publication with what it changed. */
     async view(actor: Actor, id: string): Promise<Result<PublicationView, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.view)) return fail('forbidden')
       const [row] = await listPublications(db, actor.siteId, id, 1)
       if (row === undefined) return fail('not-found')
       const view = await views.of(actor)
@@ -330,7 +332,7 @@ export function publicationsService(context: Context, views: SiteViews, placemen
 
     /** Publishes later, by itself. */
     async plan(actor: Actor, { at, what }: PlanNew): Promise<Result<Plan, 'forbidden' | 'time-passed'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.plan)) return fail('forbidden')
       const due = new Date(at)
       if (due.getTime() < Date.now()) return fail('time-passed', { at })
       return write(db, async (transaction) => {
@@ -342,12 +344,12 @@ export function publicationsService(context: Context, views: SiteViews, placemen
     },
 
     async plans(actor: Actor): Promise<Result<{ items: Plan[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.plans)) return fail('forbidden')
       return ok({ items: (await listPlans(db, actor.siteId, 30)).map(shownPlan) })
     },
 
     async cancelPlan(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.cancelPlan)) return fail('forbidden')
       return write(db, async (transaction) => {
         if (!(await cancelPlan(db, actor.siteId, id, transaction))) return fail('not-found')
         await writeAudit(db, actor, 'publications:unplan', id, {}, transaction)

@@ -1,5 +1,6 @@
 import { type ApartFault, apart } from '../apart/index.ts'
-import { ImpactAnswer, type RewriteAnswer, type RulesChange } from '../contract/rules.ts'
+import { mayAsk } from '../contract/operation.ts'
+import { rules as calls, ImpactAnswer, type RewriteAnswer, type RulesChange } from '../contract/rules.ts'
 import { PAGE_MAX_BYTES, type PageFault } from '../core/content/index.ts'
 import { type JudgedPlacement, shownImpact } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
@@ -17,12 +18,12 @@ const nameOf = ({ placement }: JudgedPlacement): string => `${placement.page.id}
 export function rulesService({ db }: Context, views: SiteViews, placements: ReturnType<typeof placementsService>) {
   return {
     async list(actor: Actor): Promise<Result<StoredRules, 'forbidden'>> {
-      return actor.can('rules:read') ? ok(await newestRules(db, actor.siteId)) : fail('forbidden')
+      return mayAsk(actor, calls.list) ? ok(await newestRules(db, actor.siteId)) : fail('forbidden')
     },
 
     /** Puts a new version of the whole list on top of the one it was made on. */
     async save(actor: Actor, change: RulesChange): Promise<Result<StoredRules, 'forbidden' | 'moved-on' | 'owner-decides'>> {
-      if (!actor.can('rules:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.save)) return fail('forbidden')
       const version = change.version + 1
       const saved = await write(db, async (transaction, changes) => {
         const { siteId, personId } = actor
@@ -44,7 +45,7 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       actor: Actor,
       version: number,
     ): Promise<Result<Pick<RulesTakenBack, 'back' | 'left'>, 'forbidden' | 'not-found' | 'owner-decides'>> {
-      if (!actor.can('rules:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.save)) return fail('forbidden')
       const { siteId, personId } = actor
       return write(db, async (transaction, changes) => {
         const now = await newestRules(db, siteId, transaction)
@@ -66,21 +67,21 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
     async history(
       actor: Actor,
     ): Promise<Result<{ items: { version: number; by: string | null; at: string; rules: number }[] }, 'forbidden'>> {
-      if (!actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.history)) return fail('forbidden')
       const found = await listRuleVersions(db, actor.siteId, VERSIONS_SHOWN)
       return ok({ items: found.map((each) => ({ ...each, at: new Date(each.at).toISOString() })) })
     },
 
     /** A version of the list, as it was. */
     async version(actor: Actor, version: number): Promise<Result<StoredRules, 'forbidden' | 'not-found'>> {
-      if (!actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.version)) return fail('forbidden')
       const found = await rulesOfVersion(db, actor.siteId, version)
       return found === null ? fail('not-found') : ok(found)
     },
 
     /** What a list would change against the one in force, before it is saved. */
     async impact(actor: Actor, rules: RulesDraft): Promise<Result<ImpactAnswer, 'forbidden'>> {
-      if (!actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.impact)) return fail('forbidden')
       const view = await views.of(actor)
       const draft = view.compile(rules)
       const list = await placements.listOf(actor.siteId, view)
@@ -98,7 +99,7 @@ export function rulesService({ db }: Context, views: SiteViews, placements: Retu
       actor: Actor,
       { html, host, path }: { html: string; host?: string | undefined; path?: string | undefined },
     ): Promise<Result<RewriteAnswer, 'forbidden' | 'unknown-host' | PageFault | ApartFault>> {
-      if (!actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.rewrite)) return fail('forbidden')
       const view = await views.of(actor)
       if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
         return fail('unknown-host', { host })

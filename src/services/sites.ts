@@ -1,4 +1,5 @@
-import type { SetUp, Site, SiteChange } from '../contract/sites.ts'
+import { mayAsk } from '../contract/operation.ts'
+import { sites as calls, type SetUp, type Site, type SiteChange } from '../contract/sites.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import { insertHost } from '../data/hosts.ts'
 import { insertPerson } from '../data/people.ts'
@@ -51,13 +52,13 @@ export function sitesService({ db, settings }: Context) {
     },
 
     async get(actor: Actor): Promise<Result<Site, 'forbidden' | 'not-found'>> {
-      if (!actor.can('hosts:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.get)) return fail('forbidden')
       const site = await readSite(db, actor.siteId)
       return site === null ? fail('not-found') : ok(site)
     },
 
     async change(actor: Actor, change: SiteChange): Promise<Result<Site, 'forbidden' | 'not-found' | 'moved-on'>> {
-      if (!actor.can('hosts:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const before = await readSite(db, actor.siteId)
       if (before === null) return fail('not-found')
       return write(db, async (transaction, changes) => {

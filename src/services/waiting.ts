@@ -1,4 +1,5 @@
-import { WaitingLink } from '../contract/waiting.ts'
+import { mayAsk } from '../contract/operation.ts'
+import { waiting as calls, WaitingLink } from '../contract/waiting.ts'
 import { normalise, parseUrl, siteOfHost } from '../core/address/index.ts'
 import { readMenuContent, sentenceAround } from '../core/content/index.ts'
 import {
@@ -96,7 +97,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
     },
 
     async list(actor: Actor): Promise<Result<{ items: WaitingLink[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const found = await listWaiting(db, actor.siteId, SHOWN_MAX)
       return ok({ items: found.map((row) => WaitingLink.parse({ ...row, at: new Date(row.at).toISOString() })) })
     },
@@ -111,7 +112,7 @@ export function waitingService({ db }: Context, views: SiteViews) {
       id: string,
       isAccepted: boolean,
     ): Promise<Result<{ page: ListedPage; patchSets: PatchSet[] } | null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.decide)) return fail('forbidden')
       const decided = await write(db, async (transaction, changes) => {
         const state = isAccepted ? 'accepted' : 'refused'
         const row = await decideWaiting(db, { siteId: actor.siteId, id, state, personId: actor.personId }, transaction)

@@ -180,3 +180,32 @@ test('addresses outside are asked in one place; the front door passes on what it
   })
   assert.deepEqual(askers, [])
 })
+
+/** What a service looks at besides: of which parts somebody is shown, and what one call asks for in one case and not in another. */
+const ASKED_BESIDE = new Set([
+  'changes.ts',
+  'destinations.ts',
+  'exports.ts',
+  'files.ts',
+  'inside.ts',
+  'jobs/jobs.ts',
+  'pages/moves.ts',
+  'pages/pages.ts',
+  'partners/links.ts',
+  'people/tokens.ts',
+  'placements/shown.ts',
+  'redirects/old-addresses.ts',
+  'rules.ts',
+  'short-links/results.ts',
+  'steps.ts',
+])
+
+test('what a call needs is said by its operation alone: its service asks that', () => {
+  const beside = files
+    .filter((file) => file.startsWith('services/') && /\bactor\.can\(/.test(readFileSync(path.join(src, file), 'utf8')))
+    .map((file) => file.slice('services/'.length))
+  assert.deepEqual(
+    beside.filter((file) => !ASKED_BESIDE.has(file)),
+    [],
+  )
+})

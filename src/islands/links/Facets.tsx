@@ -25,7 +25,7 @@ export function Facets({
     onNarrow({ facets: value === undefined ? rest : { ...rest, [facet]: value } })
   }
   return (
-    <div className="grid gap-4 max-lg:mt-3 max-lg:grid-cols-2">
+    <div className="grid grid-cols-[minmax(0,1fr)] gap-4 max-lg:mt-3 max-lg:grid-cols-[repeat(2,minmax(0,1fr))]">
       {FACETS.map((facet) => {
         const chosen = query.facets?.[facet]
         const counts = state.answer?.counts[facet] ?? []
@@ -46,7 +46,9 @@ export function Facets({
                     className="flex w-full items-baseline justify-between gap-2 rounded-md px-1.5 py-[3px] text-left text-[14px] hover:bg-sun aria-pressed:bg-sun aria-pressed:font-semibold"
                     onClick={() => set(facet, value === chosen ? undefined : value)}
                   >
-                    <span className="min-w-0 truncate">{valueWords(facet, value, state)}</span>
+                    <span className="min-w-0 truncate" title={valueWords(facet, value, state)}>
+                      {valueWords(facet, value, state)}
+                    </span>
                     <span className="text-[13px] text-ink-soft tabular-nums">{links}</span>
                   </button>
                 </li>

@@ -1,4 +1,5 @@
-import type { RepairAnswer } from '../../contract/addresses.ts'
+import { addresses as calls, type RepairAnswer } from '../../contract/addresses.ts'
+import { mayAsk } from '../../contract/operation.ts'
 import { type AddressFault, parseUrl, repair } from '../../core/address/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
@@ -11,7 +12,7 @@ export function addressesService({ db, settings }: Context, views: SiteViews) {
       actor: Actor,
       { text, host, path }: { text: string; host?: string | undefined; path?: string | undefined },
     ): Promise<Result<RepairAnswer, AddressFault | 'forbidden' | 'unknown-host'>> {
-      if (!actor.can('addresses:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.repair)) return fail('forbidden')
       const view = await views.of(actor)
       if (host !== undefined && !view.setup.hosts.some((each) => each.host === host.toLowerCase().replace(/:\d+$/, '')))
         return fail('unknown-host', { host })
@@ -27,7 +28,7 @@ export function addressesService({ db, settings }: Context, views: SiteViews) {
 
     /** At which of these addresses of the site's pages visitors would find nothing. What is not of the site is nobody's to say. */
     async landing(actor: Actor, addresses: readonly string[]): Promise<Result<{ nowhere: string[] }, 'forbidden'>> {
-      if (!actor.can('addresses:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.landing)) return fail('forbidden')
       const view = await views.of(actor)
       const own = new Set(view.setup.hosts.filter(({ kind }) => kind === 'site').map(({ host }) => host))
       const inside = addresses.flatMap((address) => {

@@ -1,4 +1,5 @@
-import type { Hop, Visit } from '../../contract/visits.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { visits as calls, type Hop, type Visit } from '../../contract/visits.ts'
 import { parseUrl, pathSpellings, repair, siteOfHost } from '../../core/address/index.ts'
 import {
   isBroken,
@@ -110,7 +111,7 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
 
     /** Follows a destination for somebody who asks; see {@link see}. */
     async visit(actor: Actor, typed: string): Promise<Result<Visit, 'forbidden' | 'address-unreadable'>> {
-      if (!actor.can('addresses:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.visit)) return fail('forbidden')
       const view = await views.of(actor)
       const mended = repair(typed, view.around('/'))
       const start = mended.ok ? parseUrl(mended.value.address, `${view.origin}/`) : null

@@ -6,7 +6,9 @@ import {
   type BulkItem,
   type BulkReview,
   type BulkUndone,
+  bulkChanges as calls,
 } from '../../contract/bulk-changes.ts'
+import { mayAsk } from '../../contract/operation.ts'
 import { normalise } from '../../core/address/index.ts'
 import { decodeSource, differenceOf, patchBytes, rebasePatches } from '../../core/markup/index.ts'
 import { readMenu } from '../../core/menus/index.ts'
@@ -121,7 +123,7 @@ export function bulkChangesService(
       actor: Actor,
       asked: BulkChangeNew,
     ): Promise<Result<BulkReview, 'forbidden' | 'moved-on' | 'nothing-to-change' | 'cancelled' | 'job-not-ready'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.make)) return fail('forbidden')
       const view = await views.of(actor)
       const selected = await select(actor, asked, view)
       const total = [...selected.wanted.values()].reduce((sum, links) => sum + links.size, 0)
@@ -163,7 +165,7 @@ export function bulkChangesService(
       id: string,
       job?: string,
     ): Promise<Result<BulkUndone, 'forbidden' | 'not-found' | 'moved-on' | 'already-undone' | 'cancelled' | 'job-not-ready'>> {
-      if (!actor.can('pages:publish')) return fail('forbidden')
+      if (!mayAsk(actor, calls.undo)) return fail('forbidden')
       const [known] = await listBulkChanges(db, actor.siteId, id, 1)
       if (known === undefined) return fail('not-found')
       const changed = new Map((await pagesOfBulkChange(db, id)).map((each) => [each.pageId, each]))
@@ -203,7 +205,7 @@ export function bulkChangesService(
 
     /** The newest bulk changes. */
     async list(actor: Actor): Promise<Result<{ items: BulkChange[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const found = await listBulkChanges(db, actor.siteId, null, SHOWN_MAX)
       return ok({ items: found.map((row) => ({ ...row, change: BulkChangeDone.parse(row.change), at: new Date(row.at).toISOString() })) })
     },

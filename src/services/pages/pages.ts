@@ -1,19 +1,21 @@
 import { randomUUID } from 'node:crypto'
 import type { ApartFault } from '../../apart/index.ts'
-import type {
-  Page,
-  PageChange,
-  PageNew,
-  PageQuery,
-  PageRemoval,
-  PageRestore,
-  PageSaved,
-  PageSource,
-  Presence,
-  Revision,
-  RevisionSource,
-  Section,
-  WritingDiffered,
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  pages as calls,
+  type Page,
+  type PageChange,
+  type PageNew,
+  type PageQuery,
+  type PageRemoval,
+  type PageRestore,
+  type PageSaved,
+  type PageSource,
+  type Presence,
+  type Revision,
+  type RevisionSource,
+  type Section,
+  type WritingDiffered,
 } from '../../contract/pages.ts'
 import { normalise, pathSpellings } from '../../core/address/index.ts'
 import { NO_NOTES, nameForPath, nameHeading, type PageFault, type PageNotes, scanHeadings } from '../../core/content/index.ts'
@@ -154,7 +156,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     id: string,
     version: number,
   ): Promise<Result<{ page: ListedPage; row: RevisionRow; bytes: Buffer; notes: PageNotes }, 'forbidden' | 'not-found'>> => {
-    if (!actor.can('pages:read')) return fail('forbidden')
+    if (!mayAsk(actor, calls.revision)) return fail('forbidden')
     const page = await findPage(db, actor.siteId, id)
     const [row] = page === null ? [] : await listRevisions(db, id, version, 1)
     const content = row === undefined ? null : await getContent(db, row.hash)
@@ -168,7 +170,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
     patch,
 
     async list(actor: Actor, query: PageQuery): Promise<Result<{ items: Page[]; next: string | null; total: number }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const { origin } = await views.of(actor)
       const after = readCursor(query.cursor, PathCursor)
       const { items, total } = await listPages(db, {
@@ -190,7 +192,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** The draft as text, ready to be edited. */
     async source(actor: Actor, id: string): Promise<Result<PageSource, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.source)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const { origin } = await views.of(actor)
@@ -202,7 +204,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
      * A newer version refuses with "moved-on" and the source as it now is, so that a person sees both.
      */
     async change(actor: Actor, id: string, change: PageChange): Promise<Result<PageSaved, ChangeFault>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       if (page.version !== change.version) return movedOn(actor, id)
@@ -217,7 +219,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       actor: Actor,
       { path, title, like, joinsMenus = true }: Omit<PageNew, 'joinsMenus'> & Partial<Pick<PageNew, 'joinsMenus'>>,
     ): Promise<Result<Page, 'forbidden' | 'not-found' | 'path-taken' | 'path-unreadable'>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const { origin, setup } = await views.of(actor)
       const address = normalise(path.startsWith('/') ? path : `/${path}`, origin)
       const wanted = address === null || !address.startsWith(origin) ? null : new URL(address).pathname
@@ -303,7 +305,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** Versions, newest first. */
     async history(actor: Actor, id: string): Promise<Result<{ items: Revision[] }, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.history)) return fail('forbidden')
       if ((await findPage(db, actor.siteId, id)) === null) return fail('not-found')
       return ok({ items: (await listRevisions(db, id, null, REVISIONS_SHOWN)).map(shownRevision) })
     },
@@ -316,7 +318,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** Puts an older version on top as a new one; nothing between them is lost. */
     async restore(actor: Actor, id: string, { version, revision: number }: PageRestore): Promise<Result<Page, ChangeFault>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.restore)) return fail('forbidden')
       const found = await revision(actor, id, number)
       if (!found.ok) return found
       const { page, row, bytes, notes } = found.value
@@ -330,7 +332,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
       id: string,
       sign: { tab: string; isLeaving: boolean },
     ): Promise<Result<Presence, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.presence)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const others = await signPresence(db, { pageId: id, personId: actor.personId, ...sign })
@@ -339,7 +341,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** Notes in the log that the page editor had to mend what was written. The words themselves are nobody's business here. */
     async differed(actor: Actor, id: string, how: WritingDiffered['how']): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:edit') && !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.differed)) return fail('forbidden')
       if ((await findPage(db, actor.siteId, id)) === null) return fail('not-found')
       log.error({ page: id, how }, 'what was written on a page differed from what its source would have said')
       return ok(null)
@@ -347,7 +349,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** The headings of a page that a link can lead to. */
     async sections(actor: Actor, id: string): Promise<Result<{ items: Section[] }, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.sections)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       return ok({
@@ -357,7 +359,7 @@ export function pagesService({ db, log }: Context, views: SiteViews, waiting: Re
 
     /** Gives a heading a name, so that it can be linked to. */
     async nameSection(actor: Actor, id: string, start: number): Promise<Result<{ id: string; version: number }, ChangeFault>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.nameSection)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       if (page === null) return fail('not-found')
       const { text } = await sourceOf(page)

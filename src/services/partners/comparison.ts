@@ -1,4 +1,5 @@
-import type { ComparedPartner, PartnerComparison } from '../../contract/partners.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { type ComparedPartner, partners as calls, type PartnerComparison } from '../../contract/partners.ts'
 import { daysBetween, isPaymentLate, nextPayDay } from '../../core/earnings/index.ts'
 import { tellCommission } from '../../core/partners/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -17,8 +18,7 @@ export function partnerComparisonService({ db }: Context, views: SiteViews, plac
   return {
     /** All partners in one table, with what each reminds of. */
     async compare(actor: Actor): Promise<Result<PartnerComparison, 'forbidden'>> {
-      if (!(['partners:read', 'pages:read', 'short-links:read', 'redirects:read'] as const).every((each) => actor.can(each)))
-        return fail('forbidden')
+      if (!mayAsk(actor, calls.compare)) return fail('forbidden')
       const { siteId } = actor
       const [partners, earned, facts] = await Promise.all([
         listPartners(db, siteId),

@@ -1,6 +1,8 @@
+import { mayAsk } from '../../contract/operation.ts'
 import {
   BANNERS_MAX,
   type Banner,
+  partnerLinks as calls,
   type PartnerLinkAsked,
   type PartnerLinkMade,
   type Snippet,
@@ -99,7 +101,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
         nth = 0,
       }: Omit<PartnerLinkAsked, 'shortLinkId'> & { readonly shortLinkId?: string | null | undefined },
     ): Promise<Result<PartnerLinkMade, PartnerLinkFault | AddressFault | 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const view = await views.of(actor)
       const mended = repair(address, view.around(path ?? '/'))
       if (!mended.ok) return mended
@@ -120,7 +122,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
         example,
       }: { template: string; account: string; allows: 'any page' | 'front page'; example?: string | undefined },
     ): Promise<Result<TemplateTried, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.tryTemplate)) return fail('forbidden')
       const told = (fault: string, detail: Readonly<Record<string, unknown>>): TemplateTried => ({
         ...{ address: null, fault, why: toldOf(fault, detail) },
       })
@@ -136,13 +138,13 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
     },
 
     cleanSnippet(actor: Actor, html: string): Result<Snippet, 'forbidden' | 'no-link-left' | 'snippet-too-long'> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.cleanSnippet)) return fail('forbidden')
       const clean = cleanSnippet(html)
       return clean.ok ? ok(shownSnippet(clean.value)) : clean
     },
 
     async banners(actor: Actor, partnerId: string | undefined): Promise<Result<{ items: Banner[] }, 'forbidden'>> {
-      if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.banners)) return fail('forbidden')
       const found = await listBanners(db, actor.siteId, partnerId === undefined ? {} : { partnerId }, BANNERS_MAX)
       const used = await pagesLinkingTo(
         db,
@@ -164,7 +166,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       actor: Actor,
       { partnerId, html }: { partnerId: string; html: string },
     ): Promise<Result<Banner, 'forbidden' | 'not-found' | 'no-link-left' | 'snippet-too-long' | 'banners-too-many'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.keepBanner)) return fail('forbidden')
       const clean = cleanSnippet(html)
       if (!clean.ok) return clean
       const links = (await views.of(actor)).partnerLinks
@@ -187,7 +189,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
 
     /** Fetches a banner's picture and keeps it as a file: pages that show it from now on ask nobody else. */
     async keepPicture(actor: Actor, id: string): Promise<Result<Banner, 'forbidden' | 'not-found' | 'picture-away' | FileFault>> {
-      if (!actor.can('partners:edit') || !actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.keepPicture)) return fail('forbidden')
       const [banner] = await listBanners(db, actor.siteId, { id }, 1)
       if (banner === undefined) return fail('not-found')
       const picture = banner.picture as SnippetPicture | null
@@ -215,7 +217,7 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
     },
 
     async removeBanner(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.removeBanner)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         if (!(await removeBanner(db, actor.siteId, id, transaction))) return fail('not-found')
         changes.add(actor.siteId, 'phrases', id, 'removed')

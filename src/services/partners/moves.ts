@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import type { RepointAsked, Repointed, RepointUndone } from '../../contract/partner-moves.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { partnerMoves as calls, type RepointAsked, type Repointed, type RepointUndone } from '../../contract/partner-moves.ts'
 import { toldOf } from '../../contract/problems.ts'
 import { type AddressFault, repair } from '../../core/address/index.ts'
 import { decodeSource, type Patch, scanLinks, tagPatches } from '../../core/markup/index.ts'
@@ -29,9 +30,6 @@ const SHOWN_MAX = 300
 /** Of short links and of redirects, what one step can review. */
 const MOVED_MAX = 2_000
 
-/** What it takes, since it reaches into all of these. */
-const NEEDS = ['partners:edit', 'pages:publish', 'short-links:edit', 'redirects:edit'] as const
-
 type MoveFault = AddressFault | 'forbidden' | 'not-found' | 'moved-on' | 'nothing-to-change' | 'move-too-large'
 
 interface Others {
@@ -44,7 +42,7 @@ interface Others {
 export function partnerMovesService({ db }: Context, views: SiteViews, { placements, bulkChanges, redirectSteps }: Others) {
   return {
     async make(actor: Actor, { partnerId, oldTemplate, oldAccount, to, dryRun }: RepointAsked): Promise<Result<Repointed, MoveFault>> {
-      if (!NEEDS.every((each) => actor.can(each))) return fail('forbidden')
+      if (!mayAsk(actor, calls.make)) return fail('forbidden')
       const partner = await findPartner(db, actor.siteId, partnerId)
       if (partner === null) return fail('not-found')
       const view = await views.of(actor)
@@ -131,7 +129,7 @@ export function partnerMovesService({ db }: Context, views: SiteViews, { placeme
 
     /** Takes a step back; what was changed since is left, and told. */
     async undo(actor: Actor, id: string): Promise<Result<RepointUndone, 'forbidden' | 'not-found' | 'moved-on'>> {
-      if (!NEEDS.every((each) => actor.can(each))) return fail('forbidden')
+      if (!mayAsk(actor, calls.undo)) return fail('forbidden')
       const left: Told[] = []
       const taken = await write(db, async (transaction, changes) => {
         const move = await takePartnerMove(db, actor.siteId, id, transaction)

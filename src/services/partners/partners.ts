@@ -1,6 +1,8 @@
 import { parse } from 'csv-parse/sync'
 import { stringify } from 'csv-stringify/sync'
+import { mayAsk } from '../../contract/operation.ts'
 import {
+  partners as calls,
   type LogIn,
   PARTNERS_CSV_MAX_CHARS,
   PARTNERS_MAX,
@@ -130,7 +132,7 @@ export function partnersService({ db, settings }: Context) {
   }
 
   async function save(actor: Actor, id: string | null, given: PartnerNew, version: number | null): Promise<Result<Partner, PartnerFault>> {
-    if (!actor.can('partners:edit')) return fail('forbidden')
+    if (!mayAsk(actor, id === null ? calls.create : calls.change)) return fail('forbidden')
     try {
       return await write(db, async (transaction, changes) => {
         const before = id === null ? null : await findPartner(db, actor.siteId, id, transaction)
@@ -161,7 +163,7 @@ export function partnersService({ db, settings }: Context) {
 
   return {
     async list(actor: Actor): Promise<Result<{ items: Partner[] }, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       return ok({ items: (await listPartners(db, actor.siteId)).map(shown) })
     },
 
@@ -171,7 +173,7 @@ export function partnersService({ db, settings }: Context) {
       save(actor, id, given, version),
 
     async remove(actor: Actor, id: string): Promise<Result<null, PartnerFault>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.remove)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         if (!(await removePartner(db, actor.siteId, id, transaction))) return fail('not-found')
         changes.add(actor.siteId, 'partners', id, 'removed')
@@ -182,7 +184,7 @@ export function partnersService({ db, settings }: Context) {
 
     /** Hands out a log-in. Who looked, and when, is written down before anything is shown. */
     async reveal(actor: Actor, id: string): Promise<Result<LogIn, 'forbidden' | 'not-found' | 'log-in-sealed'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.reveal)) return fail('forbidden')
       const kept = await readLogIn(db, actor.siteId, id)
       if (kept === null) return fail('not-found')
       const opened = openLogIn(settings.secret, kept.ownerId, kept.sealed)
@@ -197,7 +199,7 @@ export function partnersService({ db, settings }: Context) {
       id: string,
       { name, password, version }: LogIn & { version: number },
     ): Promise<Result<Partner, PartnerFault>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.keepLogIn)) return fail('forbidden')
       // A line end comes along when a password is copied from a mail; no password has one.
       const logIn = { name: name.replace(/[\r\n]+$/, '').trim(), password: password.replace(/[\r\n]+$/, '') }
       const sealed = logIn.name === '' && logIn.password === '' ? null : sealLogIn(settings.secret, id, logIn)
@@ -214,7 +216,7 @@ export function partnersService({ db, settings }: Context) {
     },
 
     async csv(actor: Actor): Promise<Result<string, 'forbidden'>> {
-      if (!actor.can('partners:read') || !actor.can('exports:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.csv)) return fail('forbidden')
       const all = await listPartners(db, actor.siteId)
       const names = new Map(all.map(({ id, name }) => [id, name]))
       const rows = all.map(
@@ -236,7 +238,7 @@ export function partnersService({ db, settings }: Context) {
 
     /** Partners from a table, known by their names; a bad row is told by its line and stops no other. */
     async bringIn(actor: Actor, text: string): Promise<Result<PartnersIn, 'forbidden' | 'list-unreadable' | 'list-too-long'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.bringIn)) return fail('forbidden')
       if (text.length > PARTNERS_CSV_MAX_CHARS) return fail('list-too-long')
       let records: Record<string, string>[]
       try {

@@ -1,14 +1,16 @@
 import { createHmac, randomBytes } from 'node:crypto'
 import { verify } from '@node-rs/argon2'
 import { RateLimiterMemory, RateLimiterRes } from 'rate-limiter-flexible'
-import type {
-  PasswordChange,
-  PersonChange,
-  PersonInvited,
-  PersonList,
-  PersonNew,
-  Person as PersonShown,
-  SiteList,
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  people as calls,
+  type PasswordChange,
+  type PersonChange,
+  type PersonInvited,
+  type PersonList,
+  type PersonNew,
+  type Person as PersonShown,
+  type SiteList,
 } from '../../contract/people.ts'
 import { PERMISSIONS, type Permission } from '../../contract/permissions.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -243,7 +245,7 @@ export function peopleService({ db, settings }: Context) {
     },
 
     async list(actor: Actor): Promise<Result<PersonList, 'forbidden'>> {
-      if (!actor.can('people:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       return ok({ items: (await listPeople(db, actor.siteId)).map((person) => shown(actor, person)) })
     },
 
@@ -272,7 +274,7 @@ export function peopleService({ db, settings }: Context) {
       wanted: PersonNew,
       studio: string,
     ): Promise<Result<PersonInvited, 'forbidden' | 'email-taken' | 'people-too-many' | 'person-not-in-yet'>> {
-      if (!actor.can('people:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.add)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         if ((await countPeople(db, actor.siteId, transaction)) >= PEOPLE_MAX) return fail('people-too-many', { most: PEOPLE_MAX })
         const person = await admitPerson(db, { ...wanted, siteId: actor.siteId }, transaction)
@@ -292,7 +294,7 @@ export function peopleService({ db, settings }: Context) {
 
     /** A new one-time link, for somebody who lost the first, or a password. Until it is used the old password works. */
     async link(actor: Actor, id: string, studio: string): Promise<Result<PersonInvited, 'forbidden' | 'not-found' | 'person-elsewhere'>> {
-      if (!actor.can('people:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.link)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')
@@ -308,7 +310,7 @@ export function peopleService({ db, settings }: Context) {
       id: string,
       change: PersonChange,
     ): Promise<Result<PersonShown, 'forbidden' | 'not-found' | 'moved-on' | 'last-owner' | 'person-elsewhere'>> {
-      if (!actor.can('people:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const before = await lockPerson(db, actor.siteId, id, transaction)
         if (before === null || before.endedAt !== null) return fail('not-found')
@@ -333,7 +335,7 @@ export function peopleService({ db, settings }: Context) {
 
     /** Ends somebody: signed out everywhere, tokens revoked. What they wrote, and their name in its history, stay. */
     async end(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found' | 'last-owner'>> {
-      if (!actor.can('people:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.end)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         const person = await lockPerson(db, actor.siteId, id, transaction)
         if (person === null || person.endedAt !== null) return fail('not-found')

@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto'
+import { mayAsk } from '../../contract/operation.ts'
 import { PERMISSIONS } from '../../contract/permissions.ts'
-import type { TokenList, TokenMade, TokenNew } from '../../contract/tokens.ts'
+import { tokens as calls, type TokenList, type TokenMade, type TokenNew } from '../../contract/tokens.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { findMember } from '../../data/people.ts'
 import { insertToken, listTokens, revokeToken, tokenOf } from '../../data/tokens.ts'
@@ -24,7 +25,7 @@ export function tokensService({ db }: Context) {
 
     /** One's own tokens that still work, newest first. */
     async list(actor: Actor): Promise<Result<TokenList, 'forbidden'>> {
-      if (!actor.can('tokens:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const found = await listTokens(db, actor)
       return ok({
         items: found.map(({ id, name, scopes, createdAt }) => ({ id, name, scopes, createdAt: new Date(createdAt).toISOString() })),
@@ -50,7 +51,7 @@ export function tokensService({ db }: Context) {
     },
 
     async revoke(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('tokens:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.revoke)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         if (!(await revokeToken(db, actor, id, transaction))) return fail('not-found')
         changes.add(actor.siteId, 'tokens', id, 'removed')

@@ -1,5 +1,14 @@
 import { stopIfUnwanted, Turns } from '../../apart/index.ts'
-import type { PagePhrases, PageWithPhrases, PhraseAccepted, PhraseReview, PhraseTaken, Suggested } from '../../contract/phrases.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  phrases as calls,
+  type PagePhrases,
+  type PageWithPhrases,
+  type PhraseAccepted,
+  type PhraseReview,
+  type PhraseTaken,
+  type Suggested,
+} from '../../contract/phrases.ts'
 import { normalise } from '../../core/address/index.ts'
 import { decodeSource, wrapLink } from '../../core/markup/index.ts'
 import {
@@ -64,11 +73,9 @@ export function phraseChoiceService(
   /** By site: what was looked at, and by which ground. */
   const reviewed = new Map<string, { readonly stamp: string; readonly pages: Map<string, Looked> }>()
 
-  const mayLook = (actor: Actor): boolean => actor.can('pages:read') && actor.can('partners:read')
-
   return {
     async ofPage(actor: Actor, id: string): Promise<Result<PagePhrases, 'forbidden' | 'not-found'>> {
-      if (!mayLook(actor)) return fail('forbidden')
+      if (!mayAsk(actor, calls.ofPage)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       const bytes = page === null ? null : await getBlob(db, page.draftHash)
       if (page === null || bytes === null) return fail('not-found')
@@ -78,7 +85,7 @@ export function phraseChoiceService(
 
     /** All phrases over the whole site, pages that offer most first. A page that is as it was when it was last looked at is not read again. */
     async review(actor: Actor, job?: string): Promise<Result<PhraseReview, 'forbidden' | 'cancelled' | 'job-not-ready'>> {
-      if (!mayLook(actor)) return fail('forbidden')
+      if (!mayAsk(actor, calls.review)) return fail('forbidden')
       const ground = await grounds.of(actor)
       const there = ground.phrases.length === 0 ? [] : await draftVersions(db, actor.siteId, LOOKED_MAX)
       const before = reviewed.get(actor.siteId)
@@ -134,7 +141,7 @@ export function phraseChoiceService(
 
     /** Links a phrase on a page, as a draft. */
     async accept(actor: Actor, id: string, { phraseId, version, from, to, nth = 0, words }: PhraseAccepted) {
-      if (!actor.can('pages:edit') || !mayLook(actor)) return fail('forbidden')
+      if (!mayAsk(actor, calls.accept)) return fail('forbidden')
       const page = await findPage(db, actor.siteId, id)
       const bytes = page === null ? null : await getBlob(db, page.draftHash)
       const phrase = await grounds.phrase(actor.siteId, phraseId)

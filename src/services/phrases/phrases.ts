@@ -1,4 +1,13 @@
-import { PHRASES_MAX, type Phrase, type PhraseIdeas, type PhraseList, type PhrasesMade, PhraseWeights } from '../../contract/phrases.ts'
+import { mayAsk, type Operation } from '../../contract/operation.ts'
+import {
+  phrases as calls,
+  PHRASES_MAX,
+  type Phrase,
+  type PhraseIdeas,
+  type PhraseList,
+  type PhrasesMade,
+  PhraseWeights,
+} from '../../contract/phrases.ts'
 import { type AddressFault, parseUrl, pathSpellings, repair } from '../../core/address/index.ts'
 import { saysLittle } from '../../core/content/index.ts'
 import { PHRASE_MAX_WORDS, wordsOf } from '../../core/phrases/index.ts'
@@ -33,7 +42,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       actor: Actor,
       { partnerId, limit }: { partnerId?: string | undefined; limit: number },
     ): Promise<Result<PhraseList, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const [items, total] = await Promise.all([
         listPhrases(db, actor.siteId, partnerId ?? null, limit),
         countPhrases(db, actor.siteId, partnerId ?? null),
@@ -46,7 +55,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
       actor: Actor,
       { destination, words, priority }: { destination: string; words: readonly string[]; priority: number },
     ): Promise<Result<PhrasesMade, AddressFault | 'forbidden' | 'phrases-too-many' | 'phrase-leads-nowhere'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const view = await views.of(actor)
       const mended = repair(destination, view.around('/'))
       if (!mended.ok) return mended
@@ -101,25 +110,25 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
     },
 
     change(actor: Actor, id: string, priority: number): Promise<Result<Phrase, 'forbidden' | 'not-found'>> {
-      return changed(actor, 'partners:edit', id, 'changed', (transaction) => updatePhrase(db, actor.siteId, id, priority, transaction))
+      return changed(actor, calls.change, id, 'changed', (transaction) => updatePhrase(db, actor.siteId, id, priority, transaction))
     },
 
     async remove(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      const done = await changed(actor, 'partners:edit', id, 'removed', async (transaction) =>
+      const done = await changed(actor, calls.remove, id, 'removed', async (transaction) =>
         (await removePhrase(db, actor.siteId, id, transaction)) ? GONE : null,
       )
       return done.ok ? ok(null) : done
     },
 
     async refuse(actor: Actor, id: string, pageId: string | null): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      const done = await changed(actor, 'pages:edit', id, 'changed', async (transaction) =>
+      const done = await changed(actor, calls.refuse, id, 'changed', async (transaction) =>
         (await refusePhrase(db, actor.siteId, id, pageId, transaction)) ? GONE : null,
       )
       return done.ok ? ok(null) : done
     },
 
     async allow(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      const done = await changed(actor, 'pages:edit', id, 'changed', async (transaction) =>
+      const done = await changed(actor, calls.allow, id, 'changed', async (transaction) =>
         (await allowPhrase(db, actor.siteId, id, transaction)) ? GONE : null,
       )
       return done.ok ? ok(null) : done
@@ -127,7 +136,7 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
 
     /** Words that a destination is known by already: of its title, and of the links that lead there. */
     async ideas(actor: Actor, destination: string): Promise<Result<PhraseIdeas, 'forbidden' | AddressFault>> {
-      if (!actor.can('partners:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.ideas)) return fail('forbidden')
       const view = await views.of(actor)
       const mended = repair(destination, view.around('/'))
       if (!mended.ok) return mended
@@ -150,12 +159,12 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
     },
 
     async weights(actor: Actor): Promise<Result<PhraseWeights, 'forbidden'>> {
-      if (!actor.can('partners:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.weights)) return fail('forbidden')
       return ok(PhraseWeights.parse(await readWeights(db, actor.siteId)))
     },
 
     async weigh(actor: Actor, weights: PhraseWeights): Promise<Result<PhraseWeights, 'forbidden'>> {
-      if (!actor.can('partners:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.weigh)) return fail('forbidden')
       return write(db, async (transaction, changes) => {
         await writeWeights(db, actor.siteId, weights, transaction)
         changes.add(actor.siteId, 'phrases', actor.siteId, 'changed')
@@ -167,12 +176,12 @@ export function phrasesService({ db }: Context, views: SiteViews, visits: Return
 
   function changed(
     actor: Actor,
-    needs: 'partners:edit' | 'pages:edit',
+    asked: Pick<Operation, 'needs'>,
     id: string,
     what: 'changed' | 'removed',
     work: (transaction: Parameters<typeof updatePhrase>[4]) => Promise<PhraseRow | null>,
   ): Promise<Result<PhraseRow, 'forbidden' | 'not-found'>> {
-    if (!actor.can(needs)) return Promise.resolve(fail('forbidden'))
+    if (!mayAsk(actor, asked)) return Promise.resolve(fail('forbidden'))
     return write(db, async (transaction, changes) => {
       const row = await work(transaction)
       if (row === null) return fail('not-found')

@@ -1,3 +1,5 @@
+import { mayAsk } from '../../contract/operation.ts'
+import { placements as calls } from '../../contract/placements.ts'
 import { TAG_MAX_CHARS } from '../../core/content/index.ts'
 import {
   type PlacementPage,
@@ -17,9 +19,6 @@ import type { Actor, Context, SiteViews } from '../context.ts'
 import { KnownShortLinks } from '../known-short-links.ts'
 import { hasPath, leadElsewhere, learnShortLinks, readPages, storedPlacements } from './lists.ts'
 
-/** What one must be allowed to read to judge links by oneself. */
-export const JUDGED_BY = ['pages:read', 'rules:read', 'partners:read', 'short-links:read'] as const
-
 /** More links than these no screen holds by itself; the server answers for them. */
 export const SCREEN_MAX = 100_000
 /** After more changes a screen loads everything anew. */
@@ -36,7 +35,7 @@ export async function sendPlacements(
   after: number | null,
 ): Promise<Result<AsyncGenerator<string>, 'forbidden'>> {
   // Its first line holds what links are judged by: rules, partners with their accounts, and short links.
-  if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
+  if (!mayAsk(actor, calls.send)) return fail('forbidden')
   const { siteId } = actor
   const view = await views.of(actor)
   const stamp = (await logEnds(db, siteId))[0]?.number ?? 0

@@ -1,12 +1,14 @@
 import { z } from 'zod'
-import type {
-  FineMark,
-  Placement,
-  PlacementDetails,
-  PlacementFilter,
-  PlacementName,
-  PlacementQuery,
-  PlacementView,
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  placements as calls,
+  type FineMark,
+  type Placement,
+  type PlacementDetails,
+  type PlacementFilter,
+  type PlacementName,
+  type PlacementQuery,
+  type PlacementView,
 } from '../../contract/placements.ts'
 import { readMenuContent, readPage } from '../../core/content/index.ts'
 import {
@@ -29,7 +31,7 @@ import { replacePlacements, tagsOf } from '../../data/placements.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from '../context.ts'
 import { ledAmong } from '../redirects/index.ts'
 import { type CsvPart, csvPart, type PlaceInList } from './csv.ts'
-import { JUDGED_BY, sendPlacements } from './feed.ts'
+import { sendPlacements } from './feed.ts'
 import { PlacementLists } from './lists.ts'
 import { shownPlacement } from './shown.ts'
 
@@ -64,7 +66,7 @@ export function placementsService(context: Context, views: SiteViews) {
 
     /** From which of these paths, at which no page is, redirects lead to somewhere. */
     async led(actor: Actor, paths: readonly string[]): Promise<Result<{ led: string[] }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.led)) return fail('forbidden')
       return ok({ led: await ledAmong(db, await views.of(actor), settings.port, paths) })
     },
 
@@ -74,7 +76,7 @@ export function placementsService(context: Context, views: SiteViews) {
       actor: Actor,
       query: PlacementQuery,
     ): Promise<Result<{ items: Placement[]; next: string | null; total: number }, 'forbidden'>> {
-      if (!actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const list = await listFor(actor)
       const { cursor, limit, page, unmarked, ...filter } = query
       const { found } = list.ask({ ...listQuery(filter), page, isUnmarked: unmarked })
@@ -89,7 +91,7 @@ export function placementsService(context: Context, views: SiteViews) {
     /** A part of the list for a screen; the first part of a large one costs what every other does. */
     async view(actor: Actor, { from, count, grouped, ...filter }: PlacementView): Promise<Result<ShownPlacements, 'forbidden'>> {
       // Its counts name rules and partners.
-      if (!JUDGED_BY.every((permission) => actor.can(permission))) return fail('forbidden')
+      if (!mayAsk(actor, calls.view)) return fail('forbidden')
       const { list, number } = await lists.numbered(actor.siteId, await views.of(actor))
       const query = listQuery(filter)
       await lists.sorted(list, grouped ? 'destination' : (query.sort ?? 'page'))
@@ -108,7 +110,7 @@ export function placementsService(context: Context, views: SiteViews) {
 
     /** Everything about one link. */
     async details(actor: Actor, { pageId, ordinal }: PlacementName): Promise<Result<PlacementDetails, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:read') || !actor.can('rules:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.details)) return fail('forbidden')
       const list = await listFor(actor)
       // Rows may have other numbers once somebody else was waited for.
       const i = list.rowOf(pageId, ordinal)
@@ -130,7 +132,7 @@ export function placementsService(context: Context, views: SiteViews) {
 
     /** Marks a finding of one link as fine, or takes that back. It comes back by itself once its words, destination or marks change. */
     async markFine(actor: Actor, { pageId, ordinal, finding, reason }: FineMark): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('pages:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.markFine)) return fail('forbidden')
       const list = await listFor(actor)
       const judged = list.judgedAt(list.rowOf(pageId, ordinal))
       if (judged === null) return fail('not-found')
@@ -146,7 +148,7 @@ export function placementsService(context: Context, views: SiteViews) {
 
     /** Some rows of what a filter finds, as CSV; see {@link csvPart}. */
     async csv(actor: Actor, filter: PlacementFilter, after: PlaceInList | null): Promise<Result<CsvPart, 'forbidden'>> {
-      if (!actor.can('exports:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.csv)) return fail('forbidden')
       return ok(csvPart(await listFor(actor), actor, listQuery(filter), after))
     },
 

@@ -1,4 +1,5 @@
-import type { BenchAnswer, BenchRequest, ConsideredRow } from '../../contract/redirects.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { type BenchAnswer, type BenchRequest, type ConsideredRow, redirects as calls } from '../../contract/redirects.ts'
 import { normalise, parseUrl, pathSpellings } from '../../core/address/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
@@ -59,7 +60,7 @@ export function redirectBench({ db, settings }: Context, views: SiteViews) {
     { address, language, device, at, draft = false }: BenchRequest,
     tried?: TriedRow,
   ): Promise<Result<BenchAnswer, 'forbidden' | 'address-unreadable' | 'unknown-host'>> => {
-    if (!actor.can('redirects:read') || !actor.can('pages:read') || !actor.can('short-links:read')) return fail('forbidden')
+    if (!mayAsk(actor, calls.bench)) return fail('forbidden')
     const view = await views.of(actor)
     const { siteId } = actor
     const hosts = new Map(view.setup.hosts.map((host) => [host.host, host]))

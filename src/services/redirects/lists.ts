@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
 import { stringify } from 'csv-stringify/sync'
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
+import { mayAsk } from '../../contract/operation.ts'
 import { toldOf } from '../../contract/problems.ts'
-import type { RedirectsBulkInput, RedirectsBulkItem } from '../../contract/redirect-lists.ts'
+import { redirectLists as calls, type RedirectsBulkInput, type RedirectsBulkItem } from '../../contract/redirect-lists.ts'
 import type { RedirectOutcome } from '../../contract/redirects.ts'
 import { repair } from '../../core/address/index.ts'
 import {
@@ -103,7 +104,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
         hasNot = [],
       }: Pick<RedirectsBulkInput, 'as' | 'dryRun'> & Partial<Pick<RedirectsBulkInput, 'has' | 'hasNot'>>,
     ): Promise<Result<string, 'forbidden' | UploadFault>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.bulk)) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
         jobs.start(actor, 'redirects', { upload, as, dryRun, has, hasNot }, { as, dryRun }),
       )
@@ -273,7 +274,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
       as: 'csv' | 'json',
       cursor: { readonly value: number | string; readonly id: string } | null,
     ): Promise<Result<{ text: string; next: { value: number | string; id: string } | null }, 'forbidden'>> {
-      if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.download)) return fail('forbidden')
       const { items } = await listRedirects(db, { siteId: actor.siteId, limit: EXPORTED_AT_ONCE, after: cursor ?? undefined })
       const last = items.length === EXPORTED_AT_ONCE ? items[items.length - 1] : undefined
       const next = last === undefined ? null : { value: last.value, id: last.id }
@@ -288,7 +289,7 @@ export function redirectListsService({ db, settings }: Context, views: SiteViews
 
     /** All rows as the configuration of a web server: it is put in the order of that server, for which all of them are needed. */
     async configuration(actor: Actor, as: 'httpd' | 'nginx'): Promise<Result<Uint8Array<ArrayBuffer>, 'forbidden'>> {
-      if (!actor.can('exports:read') || !actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.download)) return fail('forbidden')
       const { setup } = await views.of(actor)
       const drafts: RedirectDraft[] = []
       for (let after: { value: number | string; id: string } | undefined; ; ) {

@@ -1,4 +1,5 @@
-import type { BenchAnswer, RedirectAsked, RedirectOutcome } from '../../contract/redirects.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { type BenchAnswer, redirects as calls, type RedirectAsked, type RedirectOutcome } from '../../contract/redirects.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { encodedPath, type Redirect, samplePath } from '../../core/routing/index.ts'
 import { originOf, type SiteGround } from '../../core/rules/index.ts'
@@ -29,7 +30,7 @@ export function redirectOutcome({ db, settings }: Context, views: SiteViews, ben
     actor: Actor,
     { id, row: wanted }: RedirectAsked,
   ): Promise<Result<RedirectOutcome, 'forbidden' | 'not-found' | 'address-unreadable' | RedirectFieldFault>> => {
-    if (!actor.can('redirects:read')) return fail('forbidden')
+    if (!mayAsk(actor, calls.outcome)) return fail('forbidden')
     const view = await views.of(actor)
     const { siteId } = actor
     const kept = await asOfNow(db, async (transaction) =>

@@ -1,14 +1,16 @@
 import { randomUUID } from 'node:crypto'
 import { z } from 'zod'
-import type {
-  BenchRequest,
-  RedirectChange,
-  RedirectFacets,
-  RedirectHistory,
-  RedirectList,
-  RedirectNew,
-  RedirectQuery,
-  RedirectRow,
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  type BenchRequest,
+  redirects as calls,
+  type RedirectChange,
+  type RedirectFacets,
+  type RedirectHistory,
+  type RedirectList,
+  type RedirectNew,
+  type RedirectQuery,
+  type RedirectRow,
 } from '../../contract/redirects.ts'
 import type { RedirectDraft } from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -76,7 +78,7 @@ export function redirectsService(context: Context, views: SiteViews) {
       actor: Actor,
       { search, cursor, limit, sort = 'table', ...facets }: RedirectQuery,
     ): Promise<Result<RedirectList, 'forbidden'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const { siteId } = actor
       const after = readCursor(cursor, ListCursor)
       const found = await listRedirects(db, {
@@ -101,12 +103,12 @@ export function redirectsService(context: Context, views: SiteViews) {
 
     /** How many rows there are of each kind; not asked for again with every look at the hits. */
     async facets(actor: Actor): Promise<Result<RedirectFacets, 'forbidden'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.facets)) return fail('forbidden')
       return ok({ facets: await redirectFacets(db, actor.siteId) })
     },
 
     async get(actor: Actor, id: string): Promise<Result<RedirectRow, 'forbidden' | 'not-found'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.get)) return fail('forbidden')
       const row = await one(actor.siteId, id)
       return row === null ? fail('not-found') : ok(shownRedirect(row))
     },
@@ -116,7 +118,7 @@ export function redirectsService(context: Context, views: SiteViews) {
 
     /** Adds a row at the end of the table. Visitors are answered by it within seconds. */
     async create(actor: Actor, { host, evenSo, ...wanted }: RedirectNew): Promise<Result<RedirectRow, Fault>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const hosts = wanted.hosts ?? (host === undefined || host === '' ? [] : [host])
       const fields = fieldsOf(await views.of(actor), {
         ...PLAIN_REDIRECT,
@@ -141,7 +143,7 @@ export function redirectsService(context: Context, views: SiteViews) {
 
     /** Changes a row; what it was is in its history. */
     async change(actor: Actor, id: string, { version, when, evenSo, ...change }: RedirectChange): Promise<Result<RedirectRow, Fault>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
       return save(
@@ -156,14 +158,14 @@ export function redirectsService(context: Context, views: SiteViews) {
 
     /** What a row has said until now, newest first. */
     async history(actor: Actor, id: string): Promise<Result<RedirectHistory, 'forbidden'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.history)) return fail('forbidden')
       const found = await redirectRevisions(db, actor.siteId, id, { limit: REVISIONS_MAX })
       return ok({ items: found.map(({ fields: _, ...each }) => ({ ...each, at: each.at.toISOString() })) })
     },
 
     /** Makes a row say again what it said as of a version, as its newest one. */
     async restore(actor: Actor, id: string, { version, of }: { version: number; of: number }): Promise<Result<RedirectRow, Fault>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.restore)) return fail('forbidden')
       const before = await one(actor.siteId, id)
       const [then] = await redirectRevisions(db, actor.siteId, id, { limit: 1, version: of })
       if (before === null || then === undefined) return fail('not-found')
@@ -172,13 +174,13 @@ export function redirectsService(context: Context, views: SiteViews) {
 
     /** Takes a row away; its address then answers as if it had never been there, until it is put back. */
     async remove(actor: Actor, id: string): Promise<Result<null, 'forbidden' | 'not-found'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.remove)) return fail('forbidden')
       return setRemoved(actor, id, true)
     },
 
     /** Brings a row back that was taken away, to its place in the table. */
     async putBack(actor: Actor, id: string): Promise<Result<RedirectRow, 'forbidden' | 'not-found'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.putBack)) return fail('forbidden')
       const back = await setRemoved(actor, id, false)
       return back.ok ? now(actor, id) : back
     },

@@ -1,3 +1,4 @@
+import { mayAsk } from '../../contract/operation.ts'
 import type {
   RedirectFinding,
   RedirectMend,
@@ -6,7 +7,7 @@ import type {
   RedirectSuggestAnswer,
   RedirectSuggestRequest,
 } from '../../contract/redirect-review.ts'
-import { MENDED_MAX } from '../../contract/redirect-review.ts'
+import { redirectReview as calls, MENDED_MAX } from '../../contract/redirect-review.ts'
 import type { RedirectStepItem } from '../../contract/redirect-steps.ts'
 import { parseUrl } from '../../core/address/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
@@ -35,7 +36,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
       actor: Actor,
       { kind, cursor }: { kind?: FindingKind | undefined; cursor: number },
     ): Promise<Result<RedirectReviewAnswer, 'forbidden'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.look)) return fail('forbidden')
       const view = await views.of(actor)
       const { review, findings } = await knowledge.findings(view)
       const wanted = kind === undefined ? findings : findings.filter((each) => each.kind === kind)
@@ -59,7 +60,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
 
     /** Carries mends out together. A row that has several things wrong is mended of the first. */
     async mend(actor: Actor, { kinds, rows, dryRun = false }: RedirectMend): Promise<Result<RedirectMended, 'forbidden'>> {
-      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.mend)) return fail('forbidden')
       const { review, findings } = await knowledge.findings(await views.of(actor))
       const chosen = rows === undefined ? null : new Set(rows)
       const taken = new Map<string, { finding: Finding; row: ReviewRow; item: RedirectStepItem }>()
@@ -88,7 +89,7 @@ export function redirectReviewService(views: SiteViews, knowledge: RedirectKnowl
 
     /** Pages for addresses that nobody answers, best first. */
     async suggest(actor: Actor, { from, title }: RedirectSuggestRequest): Promise<Result<RedirectSuggestAnswer, 'forbidden'>> {
-      if (!actor.can('redirects:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.suggest)) return fail('forbidden')
       const view = await views.of(actor)
       const finder = await knowledge.finder(view)
       const items: RedirectSuggestAnswer['items'] = []

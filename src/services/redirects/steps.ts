@@ -1,6 +1,13 @@
 import { randomUUID } from 'node:crypto'
+import { mayAsk } from '../../contract/operation.ts'
 import { toldOf } from '../../contract/problems.ts'
-import type { RedirectStepDone, RedirectStepItem, RedirectStepList, RedirectStepNew } from '../../contract/redirect-steps.ts'
+import {
+  redirectSteps as calls,
+  type RedirectStepDone,
+  type RedirectStepItem,
+  type RedirectStepList,
+  type RedirectStepNew,
+} from '../../contract/redirect-steps.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../core/result.ts'
 import type { Redirect } from '../../core/routing/index.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
@@ -39,7 +46,7 @@ type Planned =
 export function redirectStepsService({ db, settings }: Context, views: SiteViews, jobs: ReturnType<typeof jobsService>) {
   return {
     async list(actor: Actor): Promise<Result<RedirectStepList, 'forbidden'>> {
-      if (!actor.can('redirects:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const found = await listSteps(db, actor.siteId, LISTED_MAX)
       return ok({ items: found.map((step) => ({ ...step, at: step.at.toISOString() })) })
     },
@@ -49,7 +56,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
       actor: Actor,
       { what, items, dryRun = false }: Omit<RedirectStepNew, 'what'> & { readonly what: Said },
     ): Promise<Result<RedirectStepDone, 'forbidden'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const view = await views.of(actor)
       const stepId = randomUUID()
       const { siteId, personId } = actor
@@ -95,7 +102,7 @@ export function redirectStepsService({ db, settings }: Context, views: SiteViews
 
     /** Starts taking a step back. */
     async undo(actor: Actor, id: string): Promise<Result<string, 'forbidden' | 'not-found'>> {
-      if (!actor.can('redirects:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.undo)) return fail('forbidden')
       if (!(await isStepBegun(db, { siteId: actor.siteId, stepId: id }))) return fail('not-found')
       return jobs.start(actor, 'redirects-undo', { step: id }, { step: id })
     },

@@ -1,5 +1,6 @@
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
-import { TriedRows } from '../../contract/redirect-trials.ts'
+import { mayAsk } from '../../contract/operation.ts'
+import { redirectTrials as calls, TriedRows } from '../../contract/redirect-trials.ts'
 import { placesOfPage, siteAddress } from '../../core/address/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
@@ -51,7 +52,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       bytes: Coming,
       said: () => ReplaySaid | Promise<ReplaySaid>,
     ): Promise<Result<string, 'forbidden' | UploadFault | 'invalid-body'>> {
-      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.replay)) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, async (upload) => {
         const { rows = '', host = '' } = await said()
         const start = (of: string | null): Promise<Result<string, 'forbidden'>> =>
@@ -66,7 +67,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       actor: Actor,
       { bytes, name }: { readonly bytes: Coming; readonly name: string },
     ): Promise<Result<string, 'forbidden' | UploadFault>> {
-      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.rehearse)) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
         jobs.start(actor, 'rehearsal', { upload, name: name.slice(0, 300) }),
       )
@@ -77,7 +78,7 @@ export function redirectTrialsService({ db }: Context, views: SiteViews, jobs: R
       actor: Actor,
       address: string,
     ): Promise<Result<string, 'forbidden' | 'address-unreadable' | 'inside-not-allowed'>> {
-      if (!actor.can('redirects:edit') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.rehearse)) return fail('forbidden')
       const url = siteAddress(address)
       if (url === null) return fail('address-unreadable')
       const inside = await insideFault(db, actor, url)

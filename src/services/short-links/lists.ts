@@ -1,7 +1,8 @@
 import { randomUUID } from 'node:crypto'
 import { UPLOAD_MAX_BYTES } from '../../contract/imports.ts'
+import { mayAsk } from '../../contract/operation.ts'
 import { toldOf } from '../../contract/problems.ts'
-import { Note, Tags } from '../../contract/short-links.ts'
+import { shortLinks as calls, Note, Tags } from '../../contract/short-links.ts'
 import type { ShortLinkListRow } from '../../core/exchange/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
@@ -66,7 +67,7 @@ export function shortLinkListsService({ db }: Context, views: SiteViews, jobs: R
   return {
     /** Keeps a list and starts going through it. @param bytes - CSV with a header, UTF-8 */
     async start(actor: Actor, bytes: Coming, dryRun: boolean): Promise<Result<string, 'forbidden' | UploadFault>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.bulk)) return fail('forbidden')
       return withUpload(db, actor, bytes, { maxBytes: UPLOAD_MAX_BYTES }, (upload) =>
         jobs.start(actor, 'short-links', { upload, dryRun }, { dryRun }),
       )

@@ -1,5 +1,6 @@
+import { mayAsk } from '../../contract/operation.ts'
 import type { ShortLinkCourse } from '../../contract/short-link-course.ts'
-import type { ShortLinkResults, ShortLinkResultsQuery } from '../../contract/short-link-results.ts'
+import { shortLinkResults as calls, type ShortLinkResults, type ShortLinkResultsQuery } from '../../contract/short-link-results.ts'
 import { shareOf, surelyBest } from '../../core/clicks/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { DAY_MS, HOUR_MS } from '../../core/time.ts'
@@ -44,7 +45,7 @@ export function shortLinkResultsService({ db }: Context, shortLinks: ReturnType<
       { days }: ShortLinkResultsQuery,
       nowMs = Date.now(),
     ): Promise<Result<ShortLinkResults, 'forbidden' | 'not-found'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.look)) return fail('forbidden')
       const link = await shortLinks.get(actor, id)
       if (!link.ok) return link
       const zone = (await readSite(db, actor.siteId))?.timeZone ?? 'UTC'

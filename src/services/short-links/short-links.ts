@@ -1,6 +1,8 @@
 import { stringify } from 'csv-stringify/sync'
 import { z } from 'zod'
+import { mayAsk } from '../../contract/operation.ts'
 import {
+  shortLinks as calls,
   type NamedShortLinks,
   type ShortLink,
   type ShortLinkChange,
@@ -166,7 +168,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       actor: Actor,
       query: ShortLinkQuery,
     ): Promise<Result<{ items: ShortLink[]; next: string | null; total: number }, 'forbidden' | 'list-too-long-to-sort'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.list)) return fail('forbidden')
       const view = await views.of(actor)
       const { sort = 'newest', limit, partner } = query
       const filter = {
@@ -194,14 +196,14 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     },
 
     async get(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.get)) return fail('forbidden')
       const found = await one(actor.siteId, id)
       return found === null ? fail('not-found') : ok(found)
     },
 
     /** Where short links lead that are named in addresses: for screens, which judge links by themselves. */
     async named(actor: Actor, links: readonly ShortLinkName[]): Promise<Result<NamedShortLinks, 'forbidden'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.named)) return fail('forbidden')
       const found = await destinationsOf(db, actor.siteId, links)
       return ok({ items: found.map(({ host, slug, destination }) => ({ host, slug, destination })) })
     },
@@ -211,7 +213,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
       actor: Actor,
       { destination, title, host }: { destination: string; title?: string | undefined; host?: string | undefined },
     ): Promise<Result<SuggestAnswer, ShortLinkFault>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.suggest)) return fail('forbidden')
       const view = await views.of(actor)
       const short = shortHost(view, host)
       if (short === null) return fail('no-short-host', { host: host ?? null })
@@ -228,7 +230,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     },
 
     async create(actor: Actor, wanted: ShortLinkNew): Promise<Result<ShortLink, ShortLinkFault>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const view = await views.of(actor)
       const short = shortHost(view, wanted.host)
       if (short === null) return fail('no-short-host', { host: wanted.host ?? null })
@@ -263,7 +265,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
 
     /** Changes where a short link leads; its slug stays, and the old destination is in its history. */
     async change(actor: Actor, id: string, change: ShortLinkChange): Promise<Result<ShortLink, ShortLinkFault>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const view = await views.of(actor)
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
@@ -291,7 +293,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
 
     /** What a short link has said until now, newest first. */
     async history(actor: Actor, id: string): Promise<Result<ShortLinkHistory, 'forbidden'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.history)) return fail('forbidden')
       const found = await shortLinkVersions(db, actor.siteId, id, VERSIONS_MAX)
       return ok({
         items: found.map(({ note: _, tags: __, at, course, ...each }) => ({ ...each, at: at.toISOString(), course: shownCourse(course) })),
@@ -299,13 +301,13 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
     },
 
     async tags(actor: Actor): Promise<Result<ShortLinkTags, 'forbidden'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.tags)) return fail('forbidden')
       return ok({ items: await shortLinkTags(db, actor.siteId, TAGS_MAX) })
     },
 
     /** A part of the list of all, as CSV. @param after - null for the first part, which has the header */
     async csv(actor: Actor, after: string | null): Promise<Result<{ text: string; next: string | null }, 'forbidden'>> {
-      if (!actor.can('short-links:read') || !actor.can('exports:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.csv)) return fail('forbidden')
       const found = await listShortLinks(db, { siteId: actor.siteId, after: readCursor(after ?? undefined, ListCursor), limit: CSV_ROWS })
       const last = found.items[found.items.length - 1]
       const next = found.items.length === CSV_ROWS && last !== undefined ? cursorOf({ at: last.madeAt, id: last.id }) : null
@@ -328,7 +330,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
 
     /** The pages that lead to a short link: they break when it goes. */
     async uses(actor: Actor, id: string): Promise<Result<ShortLinkUses, 'forbidden' | 'not-found'>> {
-      if (!actor.can('short-links:read') || !actor.can('pages:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.uses)) return fail('forbidden')
       const link = await one(actor.siteId, id)
       if (link === null) return fail('not-found')
       const hrefs = link.slugs.flatMap(({ address }) => {
@@ -340,7 +342,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
 
     /** Brings a short link back that was taken away, with its slugs, its history and its clicks. */
     async putBack(actor: Actor, id: string): Promise<Result<ShortLink, 'forbidden' | 'not-found' | 'slug-taken'>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.putBack)) return fail('forbidden')
       const saved = await write(db, async (transaction, changes) => {
         const slugs = await returnShortLink(db, actor.siteId, id, transaction)
         if (slugs === null) return fail('not-found')
@@ -357,7 +359,7 @@ export function shortLinksService({ db, settings }: Context, views: SiteViews) {
 
     /** Takes a short link away; its address then answers "not found", until it is put back. */
     async remove(actor: Actor, id: string): Promise<Result<null, ShortLinkFault>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.remove)) return fail('forbidden')
       const before = await one(actor.siteId, id)
       if (before === null) return fail('not-found')
       return write(db, async (transaction, changes) => {

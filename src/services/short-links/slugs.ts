@@ -1,5 +1,6 @@
+import { mayAsk } from '../../contract/operation.ts'
 import { toldOf } from '../../contract/problems.ts'
-import type { SlugLook, SlugsChange } from '../../contract/short-link-slugs.ts'
+import { shortLinkSlugs as calls, type SlugLook, type SlugsChange } from '../../contract/short-link-slugs.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import { neighboursOf, type SlugFault, sayabilityOf, slugFault } from '../../core/slugs/index.ts'
@@ -22,7 +23,7 @@ export function shortLinkSlugsService({ db }: Context, views: SiteViews, shortLi
       actor: Actor,
       { slug: typed, host, of }: { slug: string; host?: string | undefined; of?: string | undefined },
     ): Promise<Result<SlugLook, 'forbidden' | 'no-short-host'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.look)) return fail('forbidden')
       const view = await views.of(actor)
       const short = shortHost(view, host)
       if (short === null) return fail('no-short-host', { host: host ?? null })
@@ -68,7 +69,7 @@ export function shortLinkSlugsService({ db }: Context, views: SiteViews, shortLi
         SlugFault | 'forbidden' | 'not-found' | 'moved-on' | 'slug-taken' | 'slug-hides-redirect' | 'slug-of-two' | 'no-short-host'
       >
     > {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.change)) return fail('forbidden')
       const before = await shortLinks.get(actor, id)
       if (!before.ok) return before
       const slugs = wantedSlugs(await views.of(actor), [main, ...further])

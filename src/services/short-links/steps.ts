@@ -1,12 +1,14 @@
 import { randomUUID } from 'node:crypto'
-import type {
-  CampaignMade,
-  CampaignNew,
-  ShortLinkStepChange,
-  ShortLinkStepDone,
-  ShortLinkStepNew,
-  ShortLinkStepUndone,
-  UtmValues,
+import { mayAsk } from '../../contract/operation.ts'
+import {
+  type CampaignMade,
+  type CampaignNew,
+  shortLinkSteps as calls,
+  type ShortLinkStepChange,
+  type ShortLinkStepDone,
+  type ShortLinkStepNew,
+  type ShortLinkStepUndone,
+  type UtmValues,
 } from '../../contract/short-link-steps.ts'
 import type { ShortLink } from '../../contract/short-links.ts'
 import type { AddressFault } from '../../core/address/index.ts'
@@ -43,7 +45,7 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
   return {
     /** Changes links that were chosen. What cannot be done to one of them does not stop the others. */
     async create(actor: Actor, { ids, change, dryRun = false }: ShortLinkStepNew): Promise<Result<ShortLinkStepDone, 'forbidden'>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.create)) return fail('forbidden')
       const view = await views.of(actor)
       const { siteId, personId } = actor
       return write(db, async (transaction, changes) => {
@@ -86,7 +88,7 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
 
     /** Takes a step back: links are as they were before it, but for those that were changed again since. */
     async undo(actor: Actor, id: string): Promise<Result<ShortLinkStepUndone, 'forbidden' | 'not-found'>> {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.undo)) return fail('forbidden')
       const { siteId, personId } = actor
       return write(db, async (transaction, changes) => {
         const links = await takeShortLinkStep(db, siteId, id, transaction)
@@ -133,7 +135,7 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
         | 'slug-of-two'
       >
     > {
-      if (!actor.can('short-links:edit')) return fail('forbidden')
+      if (!mayAsk(actor, calls.campaign)) return fail('forbidden')
       const view = await views.of(actor)
       const short = shortHost(view, host)
       if (short === null) return fail('no-short-host', { host: host ?? null })
@@ -198,7 +200,7 @@ export function shortLinkStepsService({ db }: Context, views: SiteViews, shortLi
     },
 
     async utmValues(actor: Actor): Promise<Result<UtmValues, 'forbidden'>> {
-      if (!actor.can('short-links:read')) return fail('forbidden')
+      if (!mayAsk(actor, calls.utmValues)) return fail('forbidden')
       return ok({ items: await utmValues(db, actor.siteId, UTM_VALUES_MAX) })
     },
   }

@@ -1,7 +1,7 @@
 import type { APIContext, APIRoute } from 'astro'
 import type { z } from 'zod'
 import { ONE_FILE_MAX_BYTES } from '../../../contract/files.ts'
-import { BODY_LIMITS, type Operation } from '../../../contract/operation.ts'
+import { BODY_LIMITS, mayAsk, type Operation } from '../../../contract/operation.ts'
 import { isFault, problemOf } from '../../../contract/problems.ts'
 import { toldBy } from '../../../contract/shared.ts'
 import { type FaultDetail, fail, ok, type Result } from '../../../core/result.ts'
@@ -71,8 +71,6 @@ export function answer<O extends Operation>(operation: O, call: (call: Call<O>) 
     return guarded(context, () => context.locals.once.answer(who, name, work))
   }
 }
-
-const mayAsk = (actor: Actor, { needs }: Operation): boolean => needs === null || [needs].flat().every((each) => actor.can(each))
 
 /** Errors that nobody expected: told with a number, never with their inside. A database that is away is its own case. */
 export async function guarded({ locals }: Pick<APIContext, 'locals'>, work: () => Promise<Response>): Promise<Response> {
