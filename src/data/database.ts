@@ -131,6 +131,18 @@ export function inTransaction<T>(db: Database, work: (transaction: Transaction) 
   return db.sequelize.transaction(work)
 }
 
+/** Asks several things at once; within a transaction, which is one connection, one after the other. @returns the answers in the order of what was asked */
+export async function askTogether<Asks extends readonly (() => Promise<unknown>)[]>(
+  transaction: Transaction | undefined,
+  ...asks: Asks
+): Promise<{ readonly [K in keyof Asks]: Awaited<ReturnType<Asks[K]>> }>
+export async function askTogether(transaction: Transaction | undefined, ...asks: readonly (() => Promise<unknown>)[]): Promise<unknown> {
+  if (transaction === undefined) return Promise.all(asks.map((ask) => ask()))
+  const answers: unknown[] = []
+  for (const ask of asks) answers.push(await ask())
+  return answers
+}
+
 /** Text as PostgreSQL can keep it: without NUL and halves of surrogate pairs. */
 export const storable = (text: string): string =>
   text.replaceAll('\0', '\uFFFD').replace(/[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/g, '\uFFFD')

@@ -1,7 +1,7 @@
 import { Disclosure } from '../contract/disclosure.ts'
 import type { InsideAllowed } from '../core/address/index.ts'
 import type { SiteSetup } from '../core/rules/index.ts'
-import { type Database, rows, type Transaction } from './database.ts'
+import { askTogether, type Database, rows, type Transaction } from './database.ts'
 import { count, insert, NOW, only, remove, select, selectOne, update } from './plain.ts'
 import { newestRules } from './rules.ts'
 import { hosts, partners, type SiteRow, setUpCode, sites } from './tables/index.ts'
@@ -22,15 +22,18 @@ const TERMS = ['id', 'name', 'sites', 'template', 'account', 'allows', 'status',
 
 /** @returns null when there is no such site */
 export async function readSiteSetup(db: Database, siteId: string, transaction?: Transaction): Promise<SiteSetup | null> {
-  const site = await selectOne(db, sites, SET_UP, { id: siteId }, { transaction })
-  if (site === null) return null
   const mainFirst = [
     ['isMain', 'DESC'],
     ['host', 'ASC'],
   ] as const
-  const answering = await select(db, hosts, ANSWERING, { siteId, removedAt: null }, { order: mainFirst, transaction })
-  const found = await select(db, partners, TERMS, { siteId }, { order: [['name', 'ASC']], transaction })
-  const { rules, partnersArePaid } = await newestRules(db, siteId, transaction)
+  const [site, answering, found, { rules, partnersArePaid }] = await askTogether(
+    transaction,
+    () => selectOne(db, sites, SET_UP, { id: siteId }, { transaction }),
+    () => select(db, hosts, ANSWERING, { siteId, removedAt: null }, { order: mainFirst, transaction }),
+    () => select(db, partners, TERMS, { siteId }, { order: [['name', 'ASC']], transaction }),
+    () => newestRules(db, siteId, transaction),
+  )
+  if (site === null) return null
   return {
     siteId,
     name: site.name,

@@ -39,6 +39,8 @@ export interface Actor {
 /** Compiled sites, kept until what they are compiled from changes. */
 export class SiteViews {
   readonly #kept = new Map<string, { setUpNumber: number; view: SiteGround }>()
+  /** Those that are being read: who asks meanwhile gets the same. */
+  readonly #underWay = new Map<string, Promise<SiteGround>>()
   readonly #context: Context
 
   constructor(context: Context) {
@@ -46,10 +48,18 @@ export class SiteViews {
   }
 
   async of({ siteId }: Pick<Actor, 'siteId'>): Promise<SiteGround> {
-    const { db, settings } = this.#context
+    const { db } = this.#context
     const setUpNumber = (await logEnds(db, siteId))[0]?.setUpNumber ?? 0
     const kept = this.#kept.get(siteId)
     if (kept?.setUpNumber === setUpNumber) return kept.view
+    const key = `${siteId} ${setUpNumber}`
+    const underWay = this.#underWay.get(key) ?? this.#read(siteId, setUpNumber).finally(() => this.#underWay.delete(key))
+    this.#underWay.set(key, underWay)
+    return underWay
+  }
+
+  async #read(siteId: string, setUpNumber: number): Promise<SiteGround> {
+    const { db, settings } = this.#context
     const setup = await readSiteSetup(db, siteId)
     if (setup === null) throw new Error(`Site ${siteId} is gone`)
     const view = compileSite(setup, settings.port)

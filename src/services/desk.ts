@@ -88,9 +88,11 @@ export function deskService(
   return {
     /** What needs a hand today. */
     async look(actor: Actor): Promise<Result<Desk, 'forbidden'>> {
-      const view = await views.of(actor)
-      const links = lookOrTell(actor, view)
-      const [unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
+      // All at once: just after much has come in each of them waits for a database that has a lot to do.
+      const known = views.of(actor)
+      const links = known.then((view) => lookOrTell(actor, view))
+      const [{ setup }, unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
+        known,
         publications.unpublishedInShort(actor),
         links,
         redirectsBeside(actor, links),
@@ -108,8 +110,8 @@ export function deskService(
         waiting,
         setAside: aside,
         troubles: troubles.map(({ since }) => ({ since: since.toISOString() })),
-        hasPartners: view.setup.partners.length > 0,
-        hasRules: view.setup.rules.length > 0,
+        hasPartners: setup.partners.length > 0,
+        hasRules: setup.rules.length > 0,
       })
     },
   }
