@@ -14,7 +14,7 @@ const SENTENCES: ReadonlyMap<string, Sentence> = new Map(Object.entries(ENGLISH)
 
 /**
  * Puts into words what is to be said in a value, however deep it stands. What holds nothing of the kind comes back as it is.
- * A sentence that this version does not know (it was kept by another one) is said by its name.
+ * A sentence that this version does not know, or that takes other facts by now (it was kept by another one), is said by its name.
  */
 export function inWords<T>(value: T): InWords<T>
 export function inWords(value: unknown): unknown {
@@ -44,9 +44,15 @@ function isPlain(value: object): boolean {
 
 function sentenceOf({ tell, of = {} }: Told): string {
   const sentence = SENTENCES.get(tell)
-  if (sentence === undefined) return tell.replace(/^.*\./, '').replaceAll('-', ' ')
+  if (sentence === undefined) return byName(tell)
   if (typeof sentence === 'string') return sentence
   const facts: Record<string, unknown> = {}
   for (const [name, fact] of Object.entries(of)) facts[name] = inWords<unknown>(fact)
-  return sentence(facts as never) // what a name takes is held by the type of `tell`
+  try {
+    return sentence(facts as never) // what a name takes is held by the type of `tell`
+  } catch {
+    return byName(tell)
+  }
 }
+
+const byName = (name: string): string => name.replace(/^.*\./, '').replaceAll('-', ' ')

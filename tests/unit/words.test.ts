@@ -35,6 +35,7 @@ test('it comes through a column of the database as it went, and a sentence that 
   assert.ok(isTold(kept) && saysSame(kept, told))
   assert.equal(inWords(kept), '1,234 rows are never reached for it: /a, /b and others.')
   assert.equal(inWords({ tell: 'later.tide-is-out' }), 'tide is out')
+  assert.equal(inWords({ tell: 'redirect.never-reached', of: { rows: 1 } }), 'never reached', 'nor one that took other facts')
   assert.deepEqual(inWords({ tell: 'a', other: 1 }), { tell: 'a', other: 1 })
 })
 
