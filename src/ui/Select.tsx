@@ -9,6 +9,7 @@ export function Select({
   isReadOnly = false,
   isLabelHidden = false,
   className = '',
+  id: given,
 }: {
   label: string
   value: string
@@ -18,8 +19,11 @@ export function Select({
   /** Where what stands around it says what it is: the label is only heard. */
   isLabelHidden?: boolean
   className?: string
+  /** By which something else leads to it; its own where it is left out. */
+  id?: string
 }) {
-  const id = useId()
+  const own = useId()
+  const id = given ?? own
   const field = (
     <select
       id={id}

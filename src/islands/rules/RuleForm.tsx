@@ -57,7 +57,7 @@ export function RuleForm({
     value: string,
     options: readonly (readonly [string, string, ...unknown[]])[],
     pick: (value: string) => void,
-  ) => <Select key={name} label={label} value={value} options={options.map(([key, words]) => [key, words])} onChange={pick} />
+  ) => <Select id={`${id}-${name}`} label={label} value={value} options={options.map(([key, words]) => [key, words])} onChange={pick} />
   const yesNo = (label: string, key: 'noopener' | 'noreferrer' | 'mark', words: readonly [string, string, string]) =>
     choose(
       label,
