@@ -49,8 +49,14 @@ async function openEditor(path) {
   await page.waitForTimeout(300)
 }
 
+/** A copy that has just begun reads its links first. */
+async function deskThatKnows() {
+  await at('/')
+  await page.getByText(/links on \d+ pages/).waitFor({ timeout: 60_000 })
+}
+
 const views = {
-  desk: () => at('/'),
+  desk: deskThatKnows,
   pages: () => at('/pages'),
   editor,
   'editor-picture': async () => {
@@ -125,7 +131,7 @@ const views = {
   'desk-phone': async () => {
     await page.emulateMedia({ colorScheme: 'light' })
     await phone()
-    await at('/')
+    await deskThatKnows()
   },
   'links-phone': async () => {
     await at('/links')

@@ -10,7 +10,7 @@ type Whole = Date | Uint8Array | ReadonlyMap<unknown, unknown> | ReadonlySet<unk
 /** Facts are given to a sentence by name; each sentence says which it takes, and `tell` holds whoever names it to that. */
 type Sentence = string | ((facts: never) => string)
 
-const SENTENCES: ReadonlyMap<string, Sentence> = new Map(Object.entries(ENGLISH))
+const SENTENCES: Readonly<Record<string, Sentence>> = ENGLISH
 
 /**
  * Puts into words what is to be said in a value, however deep it stands. What holds nothing of the kind comes back as it is.
@@ -43,7 +43,7 @@ function isPlain(value: object): boolean {
 }
 
 function sentenceOf({ tell, of = {} }: Told): string {
-  const sentence = SENTENCES.get(tell)
+  const sentence = Object.hasOwn(SENTENCES, tell) ? SENTENCES[tell] : undefined
   if (sentence === undefined) return byName(tell)
   if (typeof sentence === 'string') return sentence
   const facts: Record<string, unknown> = {}

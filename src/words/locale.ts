@@ -4,12 +4,14 @@
  */
 const TAG = 'en-GB'
 
-const numbers = new Intl.NumberFormat(TAG)
-const both = new Intl.ListFormat(TAG, { type: 'conjunction' })
-const one = new Intl.ListFormat(TAG, { type: 'disjunction' })
-const languages = new Intl.DisplayNames(TAG, { type: 'language', fallback: 'code' })
+// Pure: a screen that writes no list makes no format for lists.
+
+const numbers = /* @__PURE__ */ new Intl.NumberFormat(TAG)
+const both = /* @__PURE__ */ new Intl.ListFormat(TAG, { type: 'conjunction' })
+const one = /* @__PURE__ */ new Intl.ListFormat(TAG, { type: 'disjunction' })
+const languages = /* @__PURE__ */ new Intl.DisplayNames(TAG, { type: 'language', fallback: 'code' })
 /** Making a format costs as much as a thousand uses of it. */
-const moneys = new Map<string, Intl.NumberFormat>()
+const moneys = /* @__PURE__ */ new Map<string, Intl.NumberFormat>()
 
 /** "1,234". */
 export const number = (value: number): string => numbers.format(value)

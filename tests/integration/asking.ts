@@ -66,6 +66,9 @@ export function sendBytes(port: number, bytes: string): Promise<Buffer> {
   })
 }
 
+/** The name of a sentence that nobody put into words, in JSON or in a cell of a table. */
+const UNSAID = /"+tell"+:"+[a-z-]+\.[a-z-]+"/
+
 /**
  * Calls the API of a copy. Text and forms go as they are, all else as JSON.
  * @param by - a token, or the cookie of somebody who is signed in
@@ -87,6 +90,7 @@ export async function callApi<T = Record<string, unknown>>(
     ...(body === undefined ? {} : { body }),
   })
   const text = await answer.text()
+  if (UNSAID.test(text)) throw new Error(`${method} ${target} answers what is still to be said: ${text.slice(0, 500)}`)
   return {
     status: answer.status,
     text,

@@ -205,6 +205,7 @@ test('what the list shows is had as CSV, with cells that no spreadsheet takes fo
     lines.every((line) => !/(?:^|,)"?=/.test(line)),
     csv,
   )
+  assert.match(csv, /,as it was written,/, 'why a link goes out as it does is told in words')
 })
 
 test('a change of many pages tells how far it is under the id that was chosen, and is stopped with nothing changed', async () => {

@@ -109,6 +109,7 @@ test('a crawl that was stopped goes on from what it has', async () => {
   await runImport(world.db, world.services.views, job, log)
   const stopped = must(await world.services.jobs.get(world.owner, job))
   assert.deepEqual([stopped.state, stopped.message], ['cancelled', 'Stopped. What was fetched is kept; it can go on from there.'])
+  assert.equal(stopped.canGoOn, true, 'what the words say and what the button does are one')
   const [kept] = await rows<{ upload: string }>(world.db, `SELECT input->>'upload' AS upload FROM jobs WHERE id = $1`, [job])
   await rows(
     world.db,

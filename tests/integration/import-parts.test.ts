@@ -85,7 +85,7 @@ test('a page that is in can be edited while the rest comes; stopped, all that ca
   must(await services.jobs.cancel(owner, job))
   await running
   const ended = must(await services.jobs.get(owner, job))
-  assert.deepEqual([ended.state, ended.message], ['cancelled', 'Stopped. What had come in is taken back.'])
+  assert.deepEqual([ended.state, ended.message, ended.canGoOn], ['cancelled', 'Stopped. What had come in is taken back.', false])
   assert.ok((await countIn(job)) < PAGES, 'it was stopped before its end')
   const [undo = ''] = await jobsToTakeUp(db)
   await runStepUndo(db, services.steps, 'imports-undo', undo, silent)

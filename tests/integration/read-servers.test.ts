@@ -72,7 +72,7 @@ async function held(
       // What no row says is told by its line; what a row says in the place of a line that is none, by that line.
       const isUnsaid = meant === '' && read.refused.length > 0
       const by = read.rows[Number(own.by)]?.line
-      const instead = new RegExp(`Here lines? .*(?:\\b${by}\\b|others).* answers? for addresses of it`)
+      const instead = new RegExp(`Here lines? .*(?:\\b${by}\\b|others?).* answers? for addresses of it`)
       if (is === meant) same += is === '' ? 0 : 1
       else if (!isUnsaid && !read.refused.some(({ reason }) => instead.test(inWords(reason))))
         wrong.push(

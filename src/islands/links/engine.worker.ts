@@ -160,7 +160,9 @@ function tellRows({ rows, paths }: PlacementList, first: number): void {
     const part: ShownRow[] = []
     for (let i = from; i < Math.min(from + SLICE, rows.length); i++) {
       const judged = rows.judgedAt(i)
-      if (judged !== null) part.push(inWords(rowOf(judged, paths)))
+      if (judged === null) continue
+      const row = rowOf(judged, paths)
+      part.push({ ...row, state: inWords(row.state) })
     }
     tell({ type: 'rows', from, rows: part })
   }

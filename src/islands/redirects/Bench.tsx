@@ -32,7 +32,7 @@ export function Bench({
   const [language, setLanguage] = useState('')
   const [day, setDay] = useState('')
   const [isDraft, setDraft] = useState(false)
-  const ids = { address: useId(), device: useId(), language: useId(), day: useId() }
+  const ids = { address: useId(), day: useId() }
   const wanted = useSettled(address.trim(), TYPED_MS)
   const { data, error, isFetching } = useAsk(
     'redirects.bench',

@@ -111,7 +111,7 @@ function Choose({
   onPasted: (pasted: string) => void
   onList: (list: Blob) => void
 }) {
-  const ids = { as: useId(), pasted: useId() }
+  const pastedId = useId()
   return (
     <form
       className="grid gap-4"
@@ -134,11 +134,11 @@ function Choose({
         <FileField label="From a file" accept=".csv,.tsv,.txt,.json,.conf,.htaccess,text/*" onFile={onList} />
       </div>
       <div>
-        <label className="field-label" htmlFor={ids.pasted}>
+        <label className="field-label" htmlFor={pastedId}>
           Or pasted here
         </label>
         <textarea
-          id={ids.pasted}
+          id={pastedId}
           className="field address min-h-[180px] whitespace-pre"
           placeholder={
             as === 'csv'

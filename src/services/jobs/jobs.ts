@@ -17,7 +17,8 @@ const maySee = (actor: Actor, kind: string): boolean => canAll(actor, kindOf(kin
 
 /** A job with its report as its kind has it. */
 function shown({ id, kind, state, done, total, input, report, message }: JobRow): Job {
-  const canGoOn = kind === 'import' && state === 'cancelled' && ImportInput.safeParse(input).data?.address !== undefined
+  // One that never began has a message no more than anything that was fetched.
+  const canGoOn = kind === 'import' && state === 'cancelled' && message !== null && ImportInput.safeParse(input).data?.address !== undefined
   const schema = isJobKind(kind) ? JOB_KINDS[kind].report : null
   return { id, kind, state, done, total, message, report: report === null || schema === null ? null : schema.parse(report), canGoOn }
 }

@@ -2,6 +2,7 @@ import { stringify } from 'csv-stringify/sync'
 import { LINKS_CSV_COLUMNS } from '../../contract/placements.ts'
 import { cellOfText } from '../../core/exchange/index.ts'
 import { isBefore, type PlacementList, type PlacementQuery } from '../../core/placements/index.ts'
+import { inWords } from '../../words/index.ts'
 import type { Actor } from '../context.ts'
 import { shownPlacement } from './shown.ts'
 
@@ -43,7 +44,7 @@ export function csvPart(list: PlacementList, actor: Actor, query: PlacementQuery
         site: shown.site ?? '',
         rel: shown.after.rel ?? '',
         target: shown.after.target ?? '',
-        because: shown.because.rel,
+        because: inWords(shown.because.rel),
         lands: shown.lands === null ? '' : shown.lands ? 'yes' : 'no',
         tags: shown.tags.join(', '),
         findings: shown.findings.join(', '),

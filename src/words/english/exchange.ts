@@ -145,13 +145,10 @@ export const exchange = {
   'file.caught-as-it-came':
     'What is caught goes out as it came in: an escape that need not be one (“%7E”), or in small letters (“%c3”), stays as it is.',
   'file.as-browsers-send':
-    'Rows that are not for one whole path do not answer addresses that no browser sends: with dots between slashes, with escapes that are',
-  'file.as-browsers-send-more':
-    'not UTF-8 or of signs that nobody sees, or with signs that have to be escaped and are not. To rows of one path the Kelvin sign is no “k”.',
+    'Rows that are not for one whole path do not answer addresses that no browser sends: with dots between slashes, with escapes that are not UTF-8 or of signs that nobody sees, or with signs that have to be escaped and are not. To rows of one path the Kelvin sign is no “k”.',
   'file.left-out': ({ from, to, why }: { from: string; to: string; why: string }) => `Left out: ${from} to ${to}. ${why}`,
   'file.httpd-differs':
-    'Whoever sends something with it (POST) gets the same status, not 307 or 308. httpd keeps a “?” that nothing follows, and drops an “&”',
-  'file.httpd-differs-more': 'at the very end of a query that goes behind another.',
+    'Whoever sends something with it (POST) gets the same status, not 307 or 308. httpd keeps a “?” that nothing follows, and drops an “&” at the very end of a query that goes behind another.',
   'file.httpd-slashes': 'Without this httpd itself answers addresses with “%2F” as missing.',
   'file.rows-with-condition': 'Rows with a condition',
   'file.rows-of-one-path': 'Rows of one path, as people read it',

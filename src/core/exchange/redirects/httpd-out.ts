@@ -1,7 +1,7 @@
 import { isTold, type Told, tell } from '../../../words/index.ts'
 import { isConditional, readyRedirect } from '../../routing/index.ts'
 import { HAS_KEPT_ESCAPE, type SentPath, spelledWell } from './expressions/index.ts'
-import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, type WrittenSite, writtenRows } from './out.ts'
+import { commentsOf, DIFFERENCES, headComments, readSource, sentSource, type WritingSite, type WrittenSite, writtenRows } from './out.ts'
 import { draftOfRemark, remarkOf } from './remark.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
 import { escapedText, languageTest, type WrittenPiece, type WrittenRow, writtenRow } from './written.ts'
@@ -24,16 +24,12 @@ export function writeHttpd(drafts: readonly RedirectDraft[], given: WritingSite)
   const site = { ...given, others: [...new Set(rows.flatMap(({ draft }) => draft.hosts))].filter((host) => !given.hosts.includes(host)) }
   const conditional = rows.filter(({ draft }) => isConditional(draft.when))
   const others = rows.filter((row) => !isRead(row) && !isConditional(row.draft.when))
-  const note = (told: Told): string => `# ${given.say(told)}`
   const section = (title: Told, unless: string, rules: readonly (readonly string[])[]): string[] =>
     rulesUnless(`# ---- ${given.say(title)}`, unless, rules)
   const text = [
-    note(tell('file.httpd')),
-    ...DIFFERENCES.map(note),
-    note(tell('file.httpd-differs')),
-    note(tell('file.httpd-differs-more')),
+    ...headComments(given.say, [tell('file.httpd'), ...DIFFERENCES, tell('file.httpd-differs')]),
     'RewriteEngine On',
-    note(tell('file.httpd-slashes')),
+    ...headComments(given.say, [tell('file.httpd-slashes')]),
     'AllowEncodedSlashes NoDecode',
     ...wholeOf(site, [
       ...section(
@@ -52,7 +48,7 @@ export function writeHttpd(drafts: readonly RedirectDraft[], given: WritingSite)
         others.map((row) => linesOf(row, site)),
       ),
     ]),
-    ...commentsOf(unsaid).map(note),
+    ...commentsOf(given.say, unsaid),
   ]
   return { text: `${text.join('\n')}\n`, unsaid }
 }

@@ -1,7 +1,7 @@
 import { type Told, tell } from '../../../words/index.ts'
 import { isConditional, pathKey } from '../../routing/index.ts'
 import { HAS_KEPT_ESCAPE, spelledWell } from './expressions/index.ts'
-import { commentsOf, DIFFERENCES, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
+import { commentsOf, DIFFERENCES, headComments, readSource, sentSource, type WritingSite, writtenRows } from './out.ts'
 import type { RedirectDraft, Unsaid } from './row.ts'
 import { escapedText, languageTest, type WrittenDestination, type WrittenPiece } from './written.ts'
 
@@ -53,15 +53,14 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     }
   }
   const longest = [...atHost, ...exact].reduce((most, { key }) => Math.max(most, key.startsWith('~') ? 0 : bytesOf(key)), 0)
-  const note = (told: Told): string => `# ${site.say(told)}`
+  const note = (...told: Told[]): string[] => headComments(site.say, told)
   const text = [
-    note(tell('file.nginx')),
-    ...DIFFERENCES.map(note),
+    ...note(tell('file.nginx'), ...DIFFERENCES),
     `map_hash_max_size ${powerAbove(2 * Math.max(exact.length, atHost.length, 1_024))};`,
     `map_hash_bucket_size ${powerAbove(longest + KEY_OVERHEAD_BYTES)};`,
-    note(tell('file.nginx-dollar')),
+    ...note(tell('file.nginx-dollar')),
     'geo $maprope_dollar { default "$"; }',
-    note(tell('file.nginx-path')),
+    ...note(tell('file.nginx-path')),
     ...mapOf('$request_uri', 'maprope_read', '$uri', [[`~^[^?]*${HAS_KEPT_ESCAPE}`, '']]),
     ...mapOf(
       '$maprope_read',
@@ -74,9 +73,9 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
           ]
         : [],
     ),
-    note(tell('file.nginx-sent')),
+    ...note(tell('file.nginx-sent')),
     ...mapOf('$request_uri', 'maprope_sent', '', [[`~^${spelledWell()}(?:\\?|$)`, '$request_uri']]),
-    note(tell('file.nginx-own')),
+    ...note(tell('file.nginx-own')),
     ...mapOf(
       '$host',
       'maprope_own',
@@ -93,7 +92,7 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     ...mapOf('$maprope_if', 'maprope_1', '$maprope_if', [['', '$maprope_2']]),
     ...mapOf('$args', 'maprope_and', '&$args', [['', '']]),
     ...mapOf('$http_host', 'maprope_host', '$http_host', [['', '$host']]),
-    note(tell('file.nginx-again')),
+    ...note(tell('file.nginx-again')),
     ...mapOf('"$request_method $maprope_1"', 'maprope_status', '', [
       ['~^(?:GET|HEAD) (\\d+) ', '$1'],
       ['~^\\S+ 301 ', '308'],
@@ -109,7 +108,7 @@ export function writeNginx(drafts: readonly RedirectDraft[], site: WritingSite):
     ...statusesOf(statuses).map(
       (status) => `#server if ($maprope_status = ${status}) { return ${status}${status < 400 ? ' $maprope_to' : ''}; }`,
     ),
-    ...commentsOf(unsaid).map(note),
+    ...commentsOf(site.say, unsaid),
   ]
   return { text: `${text.join('\n')}\n`, unsaid }
 }

@@ -38,15 +38,18 @@ const inOrder = (drafts: readonly RedirectDraft[], tolerance: Tolerance): { draf
     .sort((a, b) => compareRedirects(a.ready, b.ready))
 
 /** What differs there although the rows say the same, as comments at the head of what is written. */
-export const DIFFERENCES = [
-  tell('file.pages-unknown'),
-  tell('file.caught-as-it-came'),
-  tell('file.as-browsers-send'),
-  tell('file.as-browsers-send-more'),
-] as const
+export const DIFFERENCES = [tell('file.pages-unknown'), tell('file.caught-as-it-came'), tell('file.as-browsers-send')] as const
 
-export const commentsOf = (unsaid: readonly Unsaid[]): Told[] =>
-  unsaid.map(({ draft, reason }) => tell('file.left-out', { from: oneLine(draft.from), to: oneLine(draft.to), why: reason }))
+/** So many letters a line of a comment has at most, where its words allow. */
+const COMMENT_CHARS = 140
+
+/** What is said at the head of a file, in lines that are read without scrolling. */
+export const headComments = (say: WritingSite['say'], told: readonly Told[]): string[] =>
+  told.flatMap((each) => (say(each).match(new RegExp(`.{1,${COMMENT_CHARS}}(?:\\s+|$)`, 'g')) ?? []).map((line) => `# ${line.trimEnd()}`))
+
+/** Rows that are left out, each with its reason in one line: an address may end as a line does that goes on in the next. */
+export const commentsOf = (say: WritingSite['say'], unsaid: readonly Unsaid[]): string[] =>
+  unsaid.map(({ draft, reason }) => `# ${say(tell('file.left-out', { from: oneLine(draft.from), to: oneLine(draft.to), why: reason }))}`)
 
 const oneLine = (text: string): string => text.replace(/[\p{Cc}\p{Zl}\p{Zp}]/gu, ' ')
 
