@@ -15,8 +15,7 @@ if (files.length === 0) {
   console.error(`No tests found in ${folder}`)
   process.exit(1)
 }
-const isUnit = folder.includes('unit')
-/** Files with servers and databases of their own that run beside one another. */
+/** Files that run beside one another, those with servers and databases of their own too. Node's runner leaves one of two processors alone. */
 const AT_ONCE = 2
 /** A file or lane that takes longer hangs: it has failed, and the others go on. The longest takes a quarter of this. */
 const FILE_MAX_MS = folder.includes('browser') ? 1_200_000 : 600_000
@@ -47,7 +46,7 @@ const { status } = spawnSync(
     'tsx',
     '--test',
     `--test-timeout=${FILE_MAX_MS}`,
-    ...(isUnit ? [] : [`--test-concurrency=${AT_ONCE}`]),
+    `--test-concurrency=${AT_ONCE}`,
     '--test-reporter=tap',
     ...inLanes(files, place),
   ],

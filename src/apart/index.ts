@@ -4,7 +4,7 @@ import type { Tasks } from './tasks.ts'
 import { notWanted } from './wanted.ts'
 
 export type { DoneWith, SentSite } from './tasks.ts'
-export { Turns } from './turns.ts'
+export { goFirst, Turns } from './turns.ts'
 export { notWanted, stopIfUnwanted, whileWanted } from './wanted.ts'
 
 /** As many heavy works at once: one core stays for whoever asks for something light. */

@@ -1,6 +1,6 @@
 /** A thread in which service calls are carried out whose length is up to how much a site holds. It keeps what it judged for the next. */
 import { BroadcastChannel, workerData } from 'node:worker_threads'
-import { whileWanted } from '../apart/index.ts'
+import { goFirst, whileWanted } from '../apart/index.ts'
 import { fail, type Result } from '../core/result.ts'
 import { openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
@@ -42,7 +42,15 @@ const stopping = new BroadcastChannel(stops)
 stopping.onmessage = ({ data }) => inHand.get(String(data))?.abort()
 stopping.unref()
 
-export default async function carryOut({ id, service, call, actor, given, waitsMs }: ServiceOrder): Promise<Result<unknown>> {
+export default async function carryOut({
+  id,
+  service,
+  call,
+  actor,
+  given,
+  waitsMs,
+  goesFirst = false,
+}: ServiceOrder): Promise<Result<unknown>> {
   const calls = services[service as keyof typeof services] as unknown as Calls
   const carried = calls[call]
   if (carried === undefined) throw new Error(`There is no ${service}.${call}`)
@@ -50,7 +58,8 @@ export default async function carryOut({ id, service, call, actor, given, waitsM
   inHand.set(id, unwanted)
   const work = (): Promise<Result<unknown>> => whileWanted(unwanted.signal, () => carried(arrived(actor), ...given))
   try {
-    return await (waitsMs === undefined ? work() : withPatience(waitsMs, work))
+    const patient = () => (waitsMs === undefined ? work() : withPatience(waitsMs, work))
+    return await (goesFirst ? goFirst(patient) : patient())
   } catch (error) {
     if (!(error instanceof BeingRead)) throw error
     return fail('links-being-read', { done: error.done, retryAfterSeconds: AGAIN_SECONDS })

@@ -69,9 +69,9 @@ export function deskService(
   }
 
   /** What there is to say of links, or how far they are read. */
-  async function lookOrTell(actor: Actor, view: SiteGround): Promise<Findings> {
+  async function lookOrTell(actor: Actor, view: SiteGround, waitsMs: number): Promise<Findings> {
     try {
-      return await withLessPatience(SOON_MS, () => look(actor, view))
+      return await withLessPatience(waitsMs, () => look(actor, view))
     } catch (error) {
       if (error instanceof BeingRead) return { ...UNKNOWN, reading: error.done }
       throw error
@@ -89,8 +89,9 @@ export function deskService(
     /** What needs a hand today. */
     async look(actor: Actor): Promise<Result<Desk, 'forbidden'>> {
       // All at once: just after much has come in each of them waits for a database that has a lot to do.
+      const begunAt = performance.now()
       const known = views.of(actor)
-      const links = known.then((view) => lookOrTell(actor, view))
+      const links = known.then((view) => lookOrTell(actor, view, Math.max(1, SOON_MS - (performance.now() - begunAt))))
       const [{ setup }, unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
         known,
         publications.unpublishedInShort(actor),

@@ -15,8 +15,8 @@ import type { Actor } from './context.ts'
 const LOOK = { deadlineMs: 5 * 60_000, isLook: true, waitsMs: 700 } as const
 /** A file is waited for as long as it takes. */
 const FILE = { deadlineMs: 10 * 60_000, isLook: true } as const
-/** The Desk says what else there is at once. */
-const GLANCE = { ...LOOK, waitsMs: 120 } as const
+/** The Desk says what else there is at once: reading stands still for it. */
+const GLANCE = { ...LOOK, waitsMs: 120, goesFirst: true } as const
 const CHANGE = { deadlineMs: 10 * 60_000, isLook: false } as const
 
 /** Calls whose length is up to how much a site holds: they are carried out in threads of their own. */
@@ -72,6 +72,8 @@ export interface ServiceOrder {
   readonly given: readonly unknown[]
   /** So long somebody waits for links to be read that have to be read first; without end where it is not said. */
   readonly waitsMs?: number
+  /** Reading links stands still for it. */
+  readonly goesFirst?: boolean
 }
 
 type Call<A extends unknown[], T, F extends string> = (actor: Actor, ...given: A) => Promise<Result<T, F>>
@@ -125,6 +127,7 @@ export class ServiceThreads {
                   actor: sendable(actor),
                   given,
                   ...(this.#waits || !('waitsMs' in limits) ? {} : { waitsMs: limits.waitsMs }),
+                  goesFirst: 'goesFirst' in limits,
                 },
                 limits,
               ),

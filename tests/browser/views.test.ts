@@ -190,10 +190,10 @@ test('a folder is brought in like a zip, without its own name in the addresses; 
   assert.equal(found.total, 0)
 })
 
-test('every view comes ten times over, and no time is an error written to the console', { timeout: 400_000 }, async () => {
+test('every view comes three times over, and no time is an error written to the console', async () => {
   const { page, errors } = await studio.enter('mara')
   for (const [view, route] of VIEWS)
-    for (let time = 1; time <= 10; time++) {
+    for (let time = 1; time <= 3; time++) {
       await goTo(page, studio, route)
       assert.deepEqual(errors, [], `${view}, time ${time}`)
     }

@@ -12,7 +12,7 @@ before(async () => {
 after(() => copy.stop())
 
 /** Rounds for each operation of the contract; FUZZ_ROUNDS and FUZZ_SEED ask for more, and for others. */
-const ROUNDS = Number(process.env.FUZZ_ROUNDS ?? 12)
+const ROUNDS = Number(process.env.FUZZ_ROUNDS ?? 6)
 const SEED = Number(process.env.FUZZ_SEED ?? 7)
 
 function random(seed: number): () => number {

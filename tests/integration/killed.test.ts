@@ -27,7 +27,7 @@ after(async () => {
   rmSync(folder, { recursive: true, force: true })
 })
 
-const KILLS = 12
+const KILLS = 8
 const ROWS = 2_500
 
 const follow = (slug: string): Promise<{ status: number; location: string | undefined }> =>
@@ -118,7 +118,7 @@ async function fillFor(disk: SmallDisk): Promise<void> {
   await again(async () => assert.deepEqual(await standing(), { ready: 200, troubles: 0 }))
 }
 
-test('ended by force at any moment of bulk work, twelve times, and the disk full meanwhile, delivery answers exactly what the database says, and every answer is counted once', async (context) => {
+test('ended by force at any moment of bulk work, eight times, and the disk full meanwhile, delivery answers exactly what the database says, and every answer is counted once', async (context) => {
   const db = openDatabase(url)
   await copy.kill(copy.server)
   const disk = smallDisk(path.join(copy.folder, 'clicks'), 8 * 1024)

@@ -1,6 +1,7 @@
 import { readTags } from '../rules/index.ts'
 import { CLASS_FACETS, type ClassFacet } from './decided.ts'
 import { bitOf, FINDING_SETS, FINDINGS, type Finding, hasFinding } from './findings.ts'
+import { isFoundByPieces } from './haystack.ts'
 import { FACETS, type Facet, type PlacementAnswer, type PlacementQuery } from './query.ts'
 import type { PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
@@ -162,7 +163,7 @@ export class Narrowing {
   /** Looks through every string once, however many links have it. @returns whether a row holds all words; null where none is asked for */
   #search(): ((i: number, page: number) => boolean) | null {
     const words = (this.#query.text ?? '').toLowerCase().split(/\s+/)
-    // The longest first: the fewest links hold it, and only their strings are looked through for the others.
+    // The longest first: the fewest links hold it, and only their strings are looked through for those that are short.
     const wanted = [...new Set(words.filter((word) => word !== ''))].sort((a, b) => b.length - a.length)
     if (wanted.length === 0) return null
     const { rows } = this.#list
@@ -177,7 +178,7 @@ export class Narrowing {
       }
       const found = new Uint8Array(rows.strings.length)
       for (const [k, word] of part.entries()) {
-        const few = k === 0 || rows.strings.isHeld(word) ? null : this.#stringsOf(found, pages, 2 ** k - 1)
+        const few = k === 0 || isFoundByPieces(word) || rows.strings.isHeld(word) ? null : this.#stringsOf(found, pages, 2 ** k - 1)
         if (few === null) rows.strings.mark(word, 1 << k, found)
         else rows.strings.markAmong(word, 1 << k, found, few)
       }

@@ -136,7 +136,7 @@ export class PlacementLists {
         else list.replace(page, part)
         met.set(page.id, page)
         from = to
-        if (turns.isOver) await turns.next()
+        if (turns.isOver) await (list.total < TOLD_FROM ? turns.next() : turns.letBy())
       }
       if (this.#reading.has(siteId) || list.total >= TOLD_FROM) this.#reading.set(siteId, list.total)
     }
