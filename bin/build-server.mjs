@@ -21,6 +21,7 @@ await bundle({
     services: 'src/entries/services.ts',
     follower: 'src/entries/follower.ts',
     'click-loader': 'src/entries/click-loader.ts',
+    checker: 'src/entries/checker.ts',
     'stand-ins': 'stand-ins/server.ts',
   },
   banner: { js: "import { createRequire as requireBy } from 'node:module'; const require = requireBy(import.meta.url);" },

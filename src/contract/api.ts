@@ -2,6 +2,7 @@ import { addresses } from './addresses.ts'
 import { blocks } from './blocks.ts'
 import { bulkChanges } from './bulk-changes.ts'
 import { changes } from './changes.ts'
+import { checks } from './checks.ts'
 import { counting } from './counting.ts'
 import { desk } from './desk.ts'
 import { destinations } from './destinations.ts'
@@ -47,6 +48,7 @@ export const API = {
   ...named('blocks', blocks),
   ...named('bulk-changes', bulkChanges),
   ...named('changes', changes),
+  ...named('checks', checks),
   ...named('desk', desk),
   ...named('destinations', destinations),
   ...named('disclosure', disclosure),

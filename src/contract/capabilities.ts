@@ -1,5 +1,6 @@
 /**
- * What the log of changes tells of a site. "sites" is the site itself, "findings" what people marked as fine; blocks and menus are
+ * What the log of changes tells of a site. "sites" is the site itself, "findings" what people marked as fine, "checks" what is
+ * said of destinations; blocks and menus are
  * pages.
  */
 export const CAPABILITIES = [
@@ -18,6 +19,7 @@ export const CAPABILITIES = [
   'hosts',
   'sites',
   'findings',
+  'checks',
   'bulk-changes',
   'people',
   'tokens',

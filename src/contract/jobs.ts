@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import type { InWords } from '../words/index.ts'
+import { CheckReport } from './checks.ts'
 import { ImportInput, ImportReport } from './imports.ts'
 import { operation } from './operation.ts'
 import type { Permission } from './permissions.ts'
@@ -79,6 +80,7 @@ export const JOB_KINDS = {
   },
   phrases: { starts: ['pages:read', 'partners:read'], sees: ['pages:read'], action: 'phrases:review', input: null, report: null },
   'bulk-change': { starts: ['pages:publish'], sees: ['pages:read'], action: 'links:change', input: null, report: null },
+  checks: { starts: ['pages:edit'], sees: ['pages:read'], action: 'checks:start', input: null, report: CheckReport },
   counting: { starts: ['hosts:edit'], sees: ['hosts:read'], action: 'counting:judge', input: null, report: null },
 } as const satisfies Record<string, JobKind>
 
@@ -101,7 +103,7 @@ export const Job = z
     done: z.int(),
     total: z.int(),
     report: z
-      .union([ImportReport, RedirectsBulkReport, RedirectUndoReport, RehearsalReport, ReplayReport, ShortLinksBulkReport])
+      .union([CheckReport, ImportReport, RedirectsBulkReport, RedirectUndoReport, RehearsalReport, ReplayReport, ShortLinksBulkReport])
       .nullable(),
     message: Sentence.nullable(),
     canGoOn: z.boolean().meta({ description: 'What it had fetched until it was stopped is kept; begun again, it goes on from there' }),

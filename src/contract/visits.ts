@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { STOP_FAULTS, VERDICTS } from '../core/checks/index.ts'
 import { operation } from './operation.ts'
+import { Sentence } from './shared.ts'
 
 export const VisitRequest = z.strictObject({ address: z.string().max(8_000) })
 
@@ -31,6 +32,7 @@ export const Visit = z
     also: z.array(z.enum(VERDICTS)),
     lands: z.boolean(),
     title: z.string().nullable(),
+    says: Sentence.nullable().meta({ description: 'What there is to say of it, in words, where it does not land' }),
   })
   .meta({ id: 'Visit' })
 export type Visit = z.infer<typeof Visit>

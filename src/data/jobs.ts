@@ -18,12 +18,14 @@ export const BROKE_OFF = tell('job.broke-off')
 export async function beginJob(
   db: Database,
   job: { id: string; siteId: string; kind: string; personId: string | null; total: number },
+  transaction?: Transaction,
 ): Promise<boolean> {
   const made = await rows(
     db,
     `INSERT INTO jobs (id, site_id, kind, state, input, person_id, begun, total) VALUES ($1, $2, $3, 'running', '{}', $4, ${BEGUN_BY_A_CALL}, $5)
      ON CONFLICT DO NOTHING RETURNING id`,
     [job.id, job.siteId, job.kind, job.personId, job.total],
+    transaction,
   )
   return made.length > 0
 }
@@ -108,7 +110,8 @@ export async function jobsToTakeUp(db: Database): Promise<string[]> {
 }
 
 /**
- * Looks after jobs whose process is gone: they wait again, and one that ended its process twice has failed, since it would again.
+ * Looks after jobs whose process is gone: they wait again, and one that ended its process twice has failed, since it would again. Looks at
+ * destinations are in nobody's hands: whoever looks goes on with them.
  * @param begunMax - how often a job may be begun
  * @returns those that wait again
  */
@@ -119,7 +122,7 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
     `WITH closed AS (
        UPDATE jobs j SET state = 'failed', message = CASE WHEN kind = 'bulk-change' THEN $3::jsonb WHEN ${IS_PARTLY_IN} THEN $4::jsonb
          WHEN kind IN ('import', 'replay', 'rehearsal') THEN $5::jsonb ELSE $6::jsonb END
-       WHERE state = 'running' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1) RETURNING id, site_id, kind, state, person_id)
+       WHERE state = 'running' AND kind <> 'checks' AND begun >= $2 AND updated_at < now() - make_interval(secs => $1) RETURNING id, site_id, kind, state, person_id)
      ${TAKEN_BACK}`,
     [
       SILENCE_SECONDS,
@@ -132,7 +135,7 @@ export async function rescueJobs(db: Database, begunMax: number): Promise<string
   )
   const left = await rows<{ id: string }>(
     db,
-    `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
+    `UPDATE jobs SET state = 'waiting' WHERE state = 'running' AND kind <> 'checks' AND updated_at < now() - make_interval(secs => $1) RETURNING id`,
     [SILENCE_SECONDS],
   )
   return left.map(({ id }) => id)

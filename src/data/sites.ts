@@ -107,6 +107,11 @@ export async function insideAllowed(db: Database, siteId: string): Promise<Insid
   return (await selectOne(db, sites, ['insideAllowed'], { id: siteId }))?.insideAllowed ?? []
 }
 
+/** How a site's destinations are visited: which never are, by patterns, and who is told to ask. */
+export async function visitHabits(db: Database, siteId: string): Promise<Pick<SiteRow, 'neverAsked' | 'asksAs'>> {
+  return (await selectOne(db, sites, ['neverAsked', 'asksAs'], { id: siteId })) ?? { neverAsked: [], asksAs: '' }
+}
+
 /** Sets what new links to files do. */
 export async function putFileHabit(db: Database, siteId: string, downloads: boolean, transaction: Transaction): Promise<void> {
   await update(db, sites, { downloadsFiles: downloads }, { id: siteId }, transaction)

@@ -19,7 +19,7 @@ import { startFollower } from '../delivery/store/thread.ts'
 import { Visitors } from '../delivery/visitor.ts'
 import { drain, type EdgeRequest, hostOf, Metrics, mayRead, openEdge } from '../edge/index.ts'
 import { clickLogBytes } from '../jobs/clicks.ts'
-import { openJobQueue, startClickLoader } from '../jobs/index.ts'
+import { openJobQueue, startChecker, startClickLoader } from '../jobs/index.ts'
 import { createServices, ServiceThreads } from '../services/index.ts'
 import { readSettings } from '../settings/index.ts'
 import { openStudio } from '../studio/index.ts'
@@ -81,7 +81,10 @@ if (has('studio') || has('jobs')) {
   setTimeout(() => threads.start(), THREAD_AFTER_MS).unref()
   endings.push(() => threads.close())
   const services = threads.carry(createServices({ db: answering, settings, log, enqueue: queue.enqueue }))
-  if (has('jobs')) await queue.work(threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue })))
+  if (has('jobs')) {
+    await queue.work(threads.carry(createServices({ db, settings, log, enqueue: queue.enqueue })))
+    endings.unshift(startChecker(settings, log))
+  }
   metrics?.gauge('database_connections_used', 'Connections for queries in use', () => poolState(answering).used)
   metrics?.gauge('database_connections_waited_for', 'Queries that wait for a connection', () => poolState(answering).waiting)
   metrics?.gauges('slow_queries', 'Queries that took over a second, by the function that asked', 'name', async () =>

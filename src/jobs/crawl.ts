@@ -51,7 +51,7 @@ export async function crawl(
   { crawl: id, address, insideAllowed, progress }: CrawlOrders,
 ): Promise<Result<readonly ArchiveEntry[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
+  const ask: Asker = (url, max) => askOutside(url, insideAllowed, { maxBytes: max, totalMs: FETCH_MS })
   let listed = await listCrawled(db, id)
   const robots = await robotsOf(start, ask)
   if (listed.length === 0) {
@@ -212,7 +212,7 @@ async function findPages(
 /** What a site's own sitemaps say its pages are. @param address - of the site, or of a sitemap */
 export async function sitemapOf(address: string, insideAllowed: InsideAllowed): Promise<Result<readonly string[], 'nothing-there'>> {
   const start = new URL(address)
-  const ask: Asker = (url, max) => askOutside(url, insideAllowed, max, FETCH_MS)
+  const ask: Asker = (url, max) => askOutside(url, insideAllowed, { maxBytes: max, totalMs: FETCH_MS })
   const found = await findPages(start, ask, isList(start) ? [] : (await robotsOf(start, ask)).sitemaps)
   if (!found.ok) return found
   if ('feed' in found.value || found.value.isStart) return fail('nothing-there', { why: tell('crawl.no-sitemap') })

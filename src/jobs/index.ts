@@ -120,6 +120,17 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
 }
 
+/** Starts the thread that looks at destinations. @returns ends it, when the looks in hand are over */
+export function startChecker(settings: Settings, log: Logger): () => Promise<void> {
+  const thread = new Worker(new URL('./checker.mjs', import.meta.url), { workerData: { settings } })
+  thread.on('error', (error) => log.error({ err: error }, 'destinations are looked at no more until the next start'))
+  const ended = new Promise<void>((resolve) => thread.once('exit', () => resolve()))
+  return () => {
+    thread.postMessage('stop')
+    return ended
+  }
+}
+
 /** The thread that moves click logs to the database. */
 export interface ClickLoader {
   /** Has the Desk say whether the log of this machine can be written. */

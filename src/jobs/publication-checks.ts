@@ -114,7 +114,7 @@ export async function checkPublication(db: Database, views: SiteViews, id: strin
 
   async function look({ path, isGone, changed }: Wanted): Promise<PublicationCheck['problems']> {
     const problem = (text: string, href: string, why: Told) => ({ path, text, href, why })
-    const asked = await askOutside(new URL(path, view.origin), ALL_INSIDE, PAGE_MAX_BYTES)
+    const asked = await askOutside(new URL(path, view.origin), ALL_INSIDE, { maxBytes: PAGE_MAX_BYTES })
     if (!asked.ok) return [problem('', path, tell('check.no-answer'))]
     const answer = asked.value
     // An address that is led on, or answered as gone, has no page any more.

@@ -19,7 +19,7 @@ export async function watchShortLinks(db: Database, visits: Services['visits'], 
     const url = parseUrl(destination)
     if (url === null) return true
     const { judged } = await visits.see(siteId, url)
-    return judged.some(({ verdict }) => isBroken(verdict))
+    return judged.some(isBroken)
   }
   await Promise.all(
     links.map(async ({ id, siteId, destination }) => {

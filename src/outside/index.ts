@@ -1,2 +1,2 @@
-export { ANSWER_MS, type Answer, askOutside, READ_MAX_BYTES } from './ask.ts'
+export { ANSWER_MS, type Answer, type Asking, askOutside, READ_MAX_BYTES, type Validators } from './ask.ts'
 export { OutOfBounds, resolver } from './resolve.ts'

@@ -2,6 +2,7 @@ import { addressesService, visitsService } from './addresses/index.ts'
 import { blocksService } from './blocks.ts'
 import { bulkChangesService } from './bulk-changes/index.ts'
 import { changesService } from './changes.ts'
+import { checksService } from './checks/index.ts'
 import { type Context, SiteViews } from './context.ts'
 import { countingService } from './counting.ts'
 import { deskService } from './desk.ts'
@@ -82,6 +83,7 @@ export function createServices(context: Context) {
     draftFiles: draftFilesService(context),
     destinations: destinationsService(context, views),
     visits,
+    checks: checksService(context, views, visits),
     waiting,
     placements,
     bulkChanges,

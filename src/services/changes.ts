@@ -13,6 +13,7 @@ const TOLD_TO: Readonly<Record<Capability, Permission>> = {
   waiting: 'pages:read',
   publications: 'pages:read',
   findings: 'pages:read',
+  checks: 'pages:read',
   'bulk-changes': 'pages:read',
   missed: 'redirects:read',
   'short-links': 'short-links:read',

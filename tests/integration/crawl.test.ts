@@ -211,9 +211,9 @@ test('a site that drips is given up, and one that answers slowly but surely is h
   await once(drip, 'listening')
   const url = (path: string): URL => new URL(path, `http://127.0.0.1:${(drip.address() as AddressInfo).port}`)
   const [drips, ends, surely] = await Promise.all([
-    askOutside(url('/drip'), ALL_INSIDE, 1_000_000, 60_000),
-    askOutside(url('/drip'), ALL_INSIDE, 1_000_000, 500),
-    askOutside(url('/surely'), ALL_INSIDE, 1_000_000, 60_000),
+    askOutside(url('/drip'), ALL_INSIDE, { maxBytes: 1_000_000, totalMs: 60_000 }),
+    askOutside(url('/drip'), ALL_INSIDE, { maxBytes: 1_000_000, totalMs: 500 }),
+    askOutside(url('/surely'), ALL_INSIDE, { maxBytes: 1_000_000, totalMs: 60_000 }),
   ])
   assert.equal(drips.ok || drips.fault, 'too-slow')
   assert.equal(ends.ok || ends.fault, 'not-in-time')

@@ -28,5 +28,5 @@ export {
   TAG_MAX_CHARS,
   whyNotServed,
 } from './page.ts'
-export { type Heading, nameHeading, scanHeadings } from './sections.ts'
+export { type Heading, nameHeading, namesIn, scanHeadings } from './sections.ts'
 export { sentenceAround } from './sentence.ts'

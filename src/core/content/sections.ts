@@ -41,12 +41,15 @@ export function scanHeadings(html: string): readonly Heading[] {
 const ID_MAX_CHARS = 60
 
 /** Every name that an element of a page has. */
-function namesIn(html: string): ReadonlySet<string> {
+export function namesIn(html: string): ReadonlySet<string> {
   const names = new Set<string>()
   walkTags(html, {
-    open(_name, _start, nameEnd) {
-      const id = valueNamed(html, readAttributes(html, nameEnd), 'id')
+    open(name, _start, nameEnd) {
+      const attributes = readAttributes(html, nameEnd)
+      const id = valueNamed(html, attributes, 'id')
       if (id !== null) names.add(id)
+      const anchor = name === 'a' ? valueNamed(html, attributes, 'name') : null
+      if (anchor !== null) names.add(anchor)
     },
   })
   return names

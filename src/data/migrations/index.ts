@@ -27,6 +27,7 @@ import { presentVersions } from './026-present-versions.ts'
 import { importsInParts } from './027-imports-in-parts.ts'
 import { memberships } from './028-memberships.ts'
 import { sentences } from './029-sentences.ts'
+import { destinations } from './030-destinations.ts'
 
 /**
  * In the order they run; a landed one is never edited, only followed. The name that each has in its file is the one by which databases
@@ -62,4 +63,5 @@ export const MIGRATIONS = [
   importsInParts,
   memberships,
   sentences,
+  destinations,
 ] as const

@@ -1,4 +1,5 @@
 import * as addresses from './addresses.ts'
+import * as checks from './checks.ts'
 import * as counting from './counting.ts'
 import * as pages from './pages.ts'
 import * as partners from './partners.ts'
@@ -7,6 +8,7 @@ import type { Table } from './table.ts'
 import * as work from './work.ts'
 
 export * from './addresses.ts'
+export * from './checks.ts'
 export * from './counting.ts'
 export * from './pages.ts'
 export * from './partners.ts'
@@ -31,6 +33,6 @@ export * from './work.ts'
 const isTable = (each: unknown): each is Table => typeof each === 'object' && each !== null && 'columns' in each
 
 /** Every table that migrations make, but for the list of migrations. */
-export const TABLES: readonly Table[] = [sites, pages, addresses, partners, counting, work].flatMap((room) =>
+export const TABLES: readonly Table[] = [sites, pages, addresses, checks, partners, counting, work].flatMap((room) =>
   Object.values(room).filter(isTable),
 )

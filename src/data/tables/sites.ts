@@ -22,6 +22,10 @@ export const sites = table('sites', {
   botRule: json<unknown>().or(`'{"perDay": 200, "perMinute": 20, "unseenPerDay": 40}'::jsonb`),
   ledAway: json<LedAway>().or(`'{"rows": [], "pages": []}'::jsonb`),
   insideAllowed: texts.or("'{}'::text[]"),
+  /** Patterns of addresses that are never visited. */
+  neverAsked: none,
+  /** What sites that are visited are told of whoever asks; empty for the site's own address. */
+  asksAs: empty,
 })
 export type SiteRow = RowOf<typeof sites>
 

@@ -1,2 +1,2 @@
 export { addressesService } from './addresses.ts'
-export { visitsService } from './visits.ts'
+export { noAnswer, type OutsideStop, stopOf, type TimedHop, visitsService } from './visits.ts'

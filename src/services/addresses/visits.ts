@@ -8,15 +8,18 @@ import {
   numbersLost,
   parametersBetween,
   type SeenHop,
+  type SeenPage,
   type StopFault,
+  seenPage,
+  tellJudged,
   type Verdict,
 } from '../../core/checks/index.ts'
-import { decodeSource, pageTitle, sniffEncoding } from '../../core/markup/index.ts'
+import { decodeSource, sniffEncoding } from '../../core/markup/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
 import { isOwnPath } from '../../data/paths.ts'
 import { insideAllowed } from '../../data/sites.ts'
-import { ANSWER_MS, askOutside, READ_MAX_BYTES } from '../../outside/index.ts'
+import { ANSWER_MS, type Answer, askOutside } from '../../outside/index.ts'
 import type { Actor, Context, SiteViews } from '../context.ts'
 import type { redirectBench } from '../redirects/index.ts'
 import { shortLinkAt } from '../short-links/index.ts'
@@ -27,54 +30,75 @@ const HOPS_MAX = 10
 const VISIT_MS = 30_000
 
 /** A stop as it was seen, and how long it took. */
-interface TimedHop extends SeenHop {
+export interface TimedHop extends SeenHop {
   readonly ms: number
   readonly added: readonly string[]
   readonly dropped: readonly string[]
 }
 
-/** A visit as it was seen, and what there is to say of it. */
-export interface Seen {
+/** A visit as it was seen. */
+export interface Walk {
   readonly hops: readonly TimedHop[]
-  readonly judged: readonly [Judged, ...Judged[]]
-  readonly title: string | null
+  /** What the last stop showed. */
+  readonly page: SeenPage | null
 }
 
-/** What one stop answered, and where that sends to. */
-interface Stop {
-  readonly by: SeenHop['by']
+/** The same, and what there is to say of it. */
+export interface Seen extends Walk {
+  readonly judged: readonly [Judged, ...Judged[]]
+}
+
+/** What a stop outside answered, and where that sends to. */
+export interface OutsideStop {
   readonly status: number | null
   readonly fault: StopFault | null
   readonly next: string | null
-  readonly title: string | null
+  readonly page: SeenPage | null
+  readonly certificateEnds?: string | null
+  /** How long it took to answer, where that is not all the time that passed. */
+  readonly ms?: number
+}
+interface Stop extends OutsideStop {
+  readonly by: SeenHop['by']
+}
+
+/** How stops are asked. */
+interface Way {
+  /** A page that is not published yet is there for whoever writes; visitors find none. */
+  readonly countsDrafts?: boolean
+  /** Asks a stop outside, in the time that is left; as readers do where it is left out. */
+  readonly ask?: (url: URL, leftMs: number) => Promise<OutsideStop>
+  /** The visit with all its stops has this long. */
+  readonly visitMs?: number
 }
 
 export function visitsService({ db }: Context, views: SiteViews, bench: ReturnType<typeof redirectBench>) {
   /**
    * Follows a destination to where it lands, stop by stop, as visitors follow it. The site's own short links and pages are looked
    * up, not called: nothing is counted. Private networks are out of bounds unless the owner allows them.
-   * @param countsDrafts - a page that is not published yet is there for whoever writes; visitors find none
    */
-  async function see(siteId: string, start: URL, countsDrafts = false): Promise<Seen> {
+  async function walk(siteId: string, start: URL, { countsDrafts = false, ask, visitMs = VISIT_MS }: Way = {}): Promise<Walk> {
     const view = await views.of({ siteId })
     const allowed = await insideAllowed(db, siteId)
     const hosts = new Map(view.setup.hosts.map(({ host, kind }) => [host, kind]))
     const begunAt = performance.now()
-    const stopAt = (url: URL): Promise<Stop> => {
+    const asReader = (url: URL, leftMs: number): Promise<OutsideStop> => atSite(url, allowed, Math.min(ANSWER_MS, leftMs))
+    const stopAt = async (url: URL): Promise<Stop> => {
       const kind = hosts.get(url.hostname)
       if (kind === 'short') return atShortLink(view, url)
       if (kind === 'site') return atPage(siteId, url, countsDrafts)
-      return atSite(url, allowed, Math.min(ANSWER_MS, Math.max(1, VISIT_MS - (performance.now() - begunAt))))
+      return { by: 'outside', ...(await (ask ?? asReader)(url, Math.max(1, visitMs - (performance.now() - begunAt)))) }
     }
     const hops: TimedHop[] = []
-    const seenAs = (title: string | null): Seen => ({ hops, judged: judge(hops), title })
+    const seenAs = (page: SeenPage | null): Walk => ({ hops, page })
     for (let url = start, before: URL | null = null; ; ) {
       const startedAt = performance.now()
-      const { by, status, fault, next, title } = await stopAt(url)
+      const { by, status, fault, next, page, certificateEnds = null, ms: tookMs } = await stopAt(url)
       const lost = before === null ? [] : numbersLost(before.href, url.href, view.setup.partners)
       const { added, dropped } = before === null ? { added: [], dropped: [] } : parametersBetween(before, url)
-      hops.push({ address: url.href, by, status, fault, lost, added, dropped, ms: Math.round(performance.now() - startedAt) })
-      if (next === null) return seenAs(title)
+      const ms = Math.round(tookMs ?? performance.now() - startedAt)
+      hops.push({ address: url.href, by, status, fault, lost, certificateEnds, added, dropped, ms })
+      if (next === null) return seenAs(page)
       const target = parseUrl(next, url.href)
       const isWeb = target !== null && /^https?:$/.test(target.protocol)
       const isRound = hops.some(({ address }) => address === target?.href)
@@ -90,13 +114,13 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
 
   async function atShortLink(view: SiteGround, url: URL): Promise<Stop> {
     const match = await shortLinkAt(db, view, url)
-    const own = { by: 'short link', title: null } as const
+    const own = { by: 'short link', page: null } as const
     if (match === null) return { ...own, status: 404, fault: 'no-short-link', next: null }
     return { ...own, status: match.status, fault: match.location === null ? 'told-gone' : null, next: match.location }
   }
 
   async function atPage(siteId: string, url: URL, countsDrafts: boolean): Promise<Stop> {
-    const own = { by: 'site', title: null } as const
+    const own = { by: 'site', page: null } as const
     if (countsDrafts && (await isOwnPath(db, siteId, pathSpellings(url.pathname)))) return { ...own, status: 200, fault: null, next: null }
     // What a visitor is answered is no secret of those who may read the table.
     const asked = await bench({ siteId, can: () => true }, { address: url.href })
@@ -106,7 +130,14 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
     return { ...own, status, fault: next === null && status >= 400 ? 'told-gone' : null, next }
   }
 
+  async function see(siteId: string, start: URL, countsDrafts = false): Promise<Seen> {
+    const seen = await walk(siteId, start, { countsDrafts })
+    return { ...seen, judged: judge(seen) }
+  }
+
   return {
+    walk,
+    /** {@link walk}, and what there is to say of it. */
     see,
 
     /** Follows a destination for somebody who asks; see {@link see}. */
@@ -121,18 +152,24 @@ export function visitsService({ db }: Context, views: SiteViews, bench: ReturnTy
   }
 }
 
-async function atSite(url: URL, allowed: readonly string[], totalMs: number): Promise<Stop> {
-  const asked = await askOutside(url, allowed, READ_MAX_BYTES, totalMs)
-  if (!asked.ok) return { by: 'outside', status: null, fault: asked.fault, next: null, title: null }
-  const { status, location, type, body } = asked.value
-  const title = /html/i.test(type) ? pageTitle(decodeSource(body, sniffEncoding(body).encoding)) : null
-  return { by: 'outside', status, fault: null, next: status >= 300 && status < 400 ? location : null, title }
+async function atSite(url: URL, allowed: readonly string[], totalMs: number): Promise<OutsideStop> {
+  const asked = await askOutside(url, allowed, { totalMs })
+  return asked.ok ? stopOf(url, asked.value) : noAnswer(asked.fault)
 }
 
-function shown({ hops, judged, title }: Seen, view: SiteGround): Visit {
+/** A stop at which nobody answered. */
+export const noAnswer = (fault: StopFault): OutsideStop => ({ status: null, fault, next: null, page: null })
+
+/** What an answer shows of its stop. */
+export function stopOf(url: URL, { status, location, type, body, certificateEnds }: Answer): OutsideStop {
+  const page = /html/i.test(type) && body.length > 0 ? seenPage(decodeSource(body, sniffEncoding(body).encoding), url.href) : null
+  return { status, fault: null, next: status >= 300 && status < 400 ? location : null, page, certificateEnds }
+}
+
+function shown({ hops, judged, page }: Seen, view: SiteGround): Visit {
   const { partnerSites } = view.around('/')
   const [verdict, ...also] = judged.map((each) => each.verdict) as [Verdict, ...Verdict[]]
-  const end = judged.some((each) => isBroken(each.verdict)) ? 'fails' : also.concat(verdict).includes('refused') ? 'refused' : 'lands'
+  const end = judged.some(isBroken) ? 'fails' : also.concat(verdict).includes('refused') ? 'refused' : 'lands'
   return {
     hops: hops.map(({ address, by, status, fault, lost, added, dropped, ms }, i): Hop => {
       const passed = by === 'short link' ? by : by === 'outside' && isPartner(address, partnerSites) ? 'partner' : 'hop'
@@ -142,7 +179,8 @@ function shown({ hops, judged, title }: Seen, view: SiteGround): Visit {
     verdict,
     also,
     lands: end === 'lands',
-    title,
+    title: page?.title ?? null,
+    says: end === 'lands' ? null : tellJudged(judged.find((each) => isBroken(each) || each.verdict === 'refused') ?? judged[0]),
   }
 }
 

@@ -195,7 +195,10 @@ export function partnerLinksService(context: Context, views: SiteViews, files: R
       const picture = banner.picture as SnippetPicture | null
       const source = picture === null || picture.src.startsWith('/') ? null : parseUrl(picture.src)
       if (picture === null || source === null) return ok(shownBanner(banner, []))
-      const asked = await askOutside(source, await insideAllowed(db, actor.siteId), PICTURE_MAX_BYTES, PICTURE_MAX_MS)
+      const asked = await askOutside(source, await insideAllowed(db, actor.siteId), {
+        maxBytes: PICTURE_MAX_BYTES,
+        totalMs: PICTURE_MAX_MS,
+      })
       const answer = asked.ok ? asked.value : null
       const ending = PICTURE_ENDINGS[answer?.type.split(';', 1)[0]?.trim().toLowerCase() ?? '']
       if (answer === null || answer.status !== 200)

@@ -1,2 +1,3 @@
+export { readPages } from './lists.ts'
 export { listQuery, placementsService, withTags } from './placements.ts'
 export { shownPlacement } from './shown.ts'

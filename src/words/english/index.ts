@@ -1,5 +1,6 @@
 import { addresses } from './addresses.ts'
 import { answers } from './answers.ts'
+import { checks } from './checks.ts'
 import { exchange } from './exchange.ts'
 import { fields } from './fields.ts'
 import { jobs } from './jobs.ts'
@@ -14,6 +15,7 @@ import { shortLinks } from './short-links.ts'
 export const ENGLISH = {
   ...addresses,
   ...answers,
+  ...checks,
   ...exchange,
   ...fields,
   ...jobs,

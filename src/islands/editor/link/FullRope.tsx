@@ -11,7 +11,6 @@ import {
 } from '../../../core/rules/index.ts'
 import { wordsOf } from '../../../ui/api.ts'
 import { useAsk } from '../../../ui/query.tsx'
-import { endWords } from '../../checks/words.ts'
 
 /** How long what a visit found counts as fresh. */
 const FRESH_MS = 5 * 60_000
@@ -44,7 +43,7 @@ export function FullRope({ words, facts, decision, site }: { words: string; fact
               strand={strand}
               isFirst={i === 0 || hops[i - 1]?.kind === 'short link'}
               isLast={i === hops.length - 1}
-              end={i === hops.length - 1 && data !== undefined ? endWords(data) : null}
+              end={i === hops.length - 1 && data !== undefined ? data.says : null}
               facts={facts}
               decision={decision}
               site={site}

@@ -1,0 +1,1 @@
+export { checksService } from './checks.ts'
