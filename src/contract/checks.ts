@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { VERDICTS } from '../core/checks/index.ts'
 import { operation } from './operation.ts'
+import { Repointed } from './partner-moves.ts'
 import { Id, JobStarted, Sentence } from './shared.ts'
 
 /** What is said of a destination, with what it was told by. */
@@ -71,15 +72,26 @@ export const CheckRequest = z.union([
 ])
 export type CheckRequest = z.infer<typeof CheckRequest>
 
-export const CheckReport = z
-  .object({ looked: z.int(), verdicts: z.array(z.object({ verdict: z.enum(VERDICTS), destinations: z.int() })) })
-  .meta({ id: 'CheckReport' })
+export const CheckReport = z.object({ looked: z.int(), verdicts: z.partialRecord(z.enum(VERDICTS), z.int()) }).meta({ id: 'CheckReport' })
 export type CheckReport = z.infer<typeof CheckReport>
 
 export const CheckFine = z.strictObject({
   reason: z.string().trim().min(1).max(500).nullable().meta({ description: 'Null to take it back' }),
 })
 export type CheckFine = z.infer<typeof CheckFine>
+
+/** Everything that leads to one address is to lead to another. */
+export const MendAsked = z.strictObject({
+  address: z.string().min(1).max(8_000),
+  to: z.string().min(1).max(8_000),
+  dryRun: z.boolean().default(false),
+})
+export type MendAsked = z.infer<typeof MendAsked>
+export const Mended = Repointed.omit({ placements: true, pages: true, shortLinks: true, redirects: true }).extend({
+  links: z.int(),
+  changed: z.object({ pages: z.int(), shortLinks: z.int(), redirects: z.int() }),
+})
+export type Mended = z.infer<typeof Mended>
 
 const SHOWS = ['checks', 'pages', 'short-links', 'redirects', 'partners'] as const
 
@@ -112,6 +124,16 @@ export const checks = {
     status: 202,
     body: CheckRequest,
     answer: JobStarted,
+  }),
+  mend: operation({
+    method: 'post',
+    path: '/checks/mend',
+    summary:
+      'Lead everything that leads to an address to another one, in one step; pages as drafts. With dryRun only show what would change',
+    needs: ['pages:publish', 'short-links:edit', 'redirects:edit'],
+    status: 200,
+    body: MendAsked,
+    answer: Mended,
   }),
   fine: operation({
     method: 'put',

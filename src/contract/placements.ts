@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { VERDICTS } from '../core/checks/index.ts'
 import { FACETS, FINDINGS, SORTS } from '../core/placements/index.ts'
 import { Nothing, operation } from './operation.ts'
 import { ADDRESS_KIND, Id, Marks, Paging, Sentence } from './shared.ts'
@@ -16,10 +17,10 @@ export const Placement = z
     site: z.string().nullable(),
     isPartner: z.boolean(),
     tags: z.array(z.string()),
-    lands: z
-      .boolean()
-      .nullable()
-      .meta({ description: 'Of inside destinations: whether there is such a page or file. Null where nobody has looked' }),
+    lands: z.boolean().nullable().meta({
+      description: 'Whether a visitor lands there: of our own pages as they are now, of all else as it was seen. Null where nobody knows',
+    }),
+    verdict: z.enum(VERDICTS).nullable().meta({ description: 'What was seen there the last time; null where nobody has looked' }),
     before: Marks,
     after: Marks,
     because: z.object({ rel: Sentence, target: Sentence }),
@@ -78,6 +79,7 @@ const ShownRow = z.object({
   strand: z.enum(['vouched', 'nofollow', 'sponsored', 'ugc']),
   end: z.enum(['new tab', 'same tab', 'file']),
   lands: z.boolean().nullable(),
+  verdict: z.enum(VERDICTS).nullable(),
   isShort: z.boolean(),
   isPartner: z.boolean(),
   state: Sentence.meta({ description: 'What it is and who says so, in a few words' }),
@@ -113,6 +115,7 @@ export const PlacementDetails = z.object({
   after: z.string(),
   explained: z.array(z.object({ what: Sentence, why: Sentence })),
   tags: z.array(z.string()),
+  address: z.string().nullable().meta({ description: 'Where it leads, absolute' }),
   findings: z.array(z.enum(FINDINGS)),
   fine: z.array(z.object({ finding: z.enum(FINDINGS), reason: z.string(), by: z.string().nullable() })),
 })
@@ -147,6 +150,7 @@ export const LINKS_CSV_COLUMNS = [
   'target',
   'because',
   'lands',
+  'verdict',
   'tags',
   'findings',
 ] as const

@@ -49,6 +49,19 @@ const inside = {
     .meta({ description: 'Hosts, addresses and ranges inside one’s own network that may be asked from here' }),
 }
 
+/** A pattern of addresses: "*" stands for any stretch of it. */
+const Pattern = z
+  .string()
+  .trim()
+  .max(300)
+  .refine((pattern) => /[^*\s/:.]/.test(pattern), { error: ({ input }) => says(tell('field.every-address', { input: String(input) })) })
+const visiting = {
+  neverAsked: z.array(Pattern).max(INSIDE_MAX).meta({ description: 'Patterns of addresses that are never visited; "*" for any stretch' }),
+  asksAs: z
+    .union([z.literal(''), line(200).regex(/^https?:\/\/[^\s()]+$/, says(tell('field.full-address')))])
+    .meta({ description: 'The address that visited sites are told; empty for the site’s own' }),
+}
+
 export const Site = z
   .object({
     name: z.string(),
@@ -56,6 +69,8 @@ export const Site = z
     timeZone: z.string(),
     ...tolerance,
     insideAllowed: z.array(z.string()),
+    neverAsked: z.array(z.string()),
+    asksAs: z.string(),
     version: Version,
   })
   .meta({ id: 'Site' })
@@ -65,7 +80,7 @@ export const SiteChange = z.strictObject({
   name: SiteName.optional(),
   language: Language.optional(),
   timeZone: TimeZone.optional(),
-  ...z.strictObject({ ...tolerance, ...inside }).partial().shape,
+  ...z.strictObject({ ...tolerance, ...inside, ...visiting }).partial().shape,
 })
 export type SiteChange = z.infer<typeof SiteChange>
 

@@ -27,7 +27,16 @@ export const Step = z
       links: z.int(),
     }),
     of('redirects', { what: Sentence, rows: z.int() }),
-    of('partners', { partner: z.string(), placements: z.int(), shortLinks: z.int(), redirects: z.int() }),
+    of('partners', {
+      partner: z.string(),
+      mended: z
+        .object({ address: z.string(), to: z.string() })
+        .nullable()
+        .meta({ description: 'Where one address was led elsewhere, not a partner’s' }),
+      placements: z.int(),
+      shortLinks: z.int(),
+      redirects: z.int(),
+    }),
     of('phrases', { destination: z.string(), phrases: z.int() }),
     of('rules', { version: z.int(), rules: z.int() }),
     of('earnings', { partner: z.string(), name: z.string(), lines: z.int() }),

@@ -11,7 +11,7 @@ export const SET_UP: ReadonlySet<Capability> = new Set(['rules', 'partners', 'ho
 export interface Change {
   readonly number: number
   readonly capability: Capability
-  /** Its id; of rules the version of the list. */
+  /** Its id; of rules the version of the list, of checks when they were kept (ISO 8601). */
   readonly key: string
   readonly what: ChangeKind
 }

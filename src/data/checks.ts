@@ -2,9 +2,19 @@ import { VERDICTS, type Verdict } from '../core/checks/index.ts'
 import { type Told, tell } from '../words/index.ts'
 import { type Database, jsonOf, rows, type Transaction } from './database.ts'
 import { closeJob } from './jobs.ts'
-import { selectOne, update } from './plain.ts'
-import { type DestinationRow, destinations, type FineVerdict, selected, type UseKind } from './tables/index.ts'
+import { NOW, select, selectOne, update } from './plain.ts'
+import {
+  type DestinationRow,
+  destinations,
+  destinationVerdicts,
+  type FineVerdict,
+  type RowOf,
+  selected,
+  type UseKind,
+} from './tables/index.ts'
 
+/** Of one destination so many changes of what is said are told. */
+const PAST_SHOWN = 100
 const SHOWN = [
   'id',
   'address',
@@ -81,6 +91,37 @@ function conditions(
   return { where: where.join(' AND '), bind }
 }
 
+/** What is said of a destination, as lists are told it. */
+export interface ToldVerdictRow {
+  readonly id: string
+  readonly address: string
+  readonly verdict: Verdict | null
+  /** Visitors find nothing there, and nobody finds that fine. */
+  readonly isBroken: boolean
+  readonly toldAt: Date
+}
+const TOLD = `id, address, verdict, is_broken AND fine IS NULL AS "isBroken", told_at AS "toldAt"`
+
+/** Of which destinations something else is said since a time, in the order in which it was said. @param after - the last one seen */
+export const verdictsSince = (
+  db: Database,
+  siteId: string,
+  { since, after, limit }: { since: Date; after: ToldVerdictRow | null; limit: number },
+): Promise<ToldVerdictRow[]> =>
+  rows(
+    db,
+    `SELECT ${TOLD} FROM destinations WHERE site_id = $1 AND told_at IS NOT NULL AND (told_at, id) > ($2::timestamptz, $3::uuid) ORDER BY told_at, id LIMIT $4`,
+    [siteId, after?.toldAt ?? since, after?.id ?? '00000000-0000-0000-0000-000000000000', limit],
+  )
+
+/** What is said of some addresses, as they are compared. */
+export const verdictsOf = (db: Database, siteId: string, addresses: readonly string[]): Promise<ToldVerdictRow[]> =>
+  rows(
+    db,
+    `SELECT ${TOLD} FROM destinations WHERE site_id = $1 AND told_at IS NOT NULL AND digest = ANY(ARRAY(SELECT md5(a)::uuid FROM unnest($2::text[]) AS a))`,
+    [siteId, addresses],
+  )
+
 /** How many destinations a question finds. */
 export async function countChecks(db: Database, filter: ChecksFilter): Promise<number> {
   const { where, bind } = conditions(filter, filter.verdict)
@@ -100,10 +141,8 @@ export const findCheck = (db: Database, siteId: string, id: string): Promise<Che
 export const pastVerdicts = (
   db: Database,
   destinationId: string,
-): Promise<{ verdict: Verdict; also: Verdict[]; at: Date; until: Date | null }[]> =>
-  rows(db, 'SELECT verdict, also, at, until FROM destination_verdicts WHERE destination_id = $1 ORDER BY at DESC LIMIT 100', [
-    destinationId,
-  ])
+): Promise<Pick<RowOf<typeof destinationVerdicts>, 'verdict' | 'also' | 'at' | 'until'>[]> =>
+  select(db, destinationVerdicts, ['verdict', 'also', 'at', 'until'], { destinationId }, { order: [['at', 'DESC']], limit: PAST_SHOWN })
 
 /** What leads to a destination, by its name. @param most - of each kind */
 export const usersOf = (
@@ -124,7 +163,7 @@ export const usersOf = (
 
 /** Notes that a verdict is fine as it is; null takes that back. */
 export async function setFine(db: Database, siteId: string, id: string, fine: FineVerdict | null, transaction: Transaction): Promise<void> {
-  await update(db, destinations, { fine }, { siteId, id }, transaction)
+  await update(db, destinations, { fine, toldAt: NOW }, { siteId, id }, transaction)
 }
 
 /** Which destinations somebody wants to be looked at. */

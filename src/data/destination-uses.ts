@@ -169,3 +169,14 @@ export async function brokenDueAtOnce(db: Database, siteId: string, hosts: reado
     transaction,
   )
 }
+
+/** Other addresses may be visited now: those that were not to be are looked up again. */
+export async function neverDueAgain(db: Database, siteId: string, transaction?: Transaction): Promise<void> {
+  await rows(
+    db,
+    `WITH due AS (UPDATE destinations SET due_at = now() WHERE site_id = $1 AND due_at IS NULL RETURNING host)
+     UPDATE asked_hosts h SET due_at = now() FROM (SELECT DISTINCT host FROM due ORDER BY 1) d WHERE h.host = d.host AND h.due_at > now()`,
+    [siteId],
+    transaction,
+  )
+}

@@ -1,8 +1,8 @@
 import { type Database, rows, type Transaction } from './database.ts'
 import { leadsOut, leadsTo } from './partners.ts'
-import { insert } from './plain.ts'
+import { insert, select } from './plain.ts'
 import type { ShortLinkVersion } from './short-links.ts'
-import { partnerMoves, selected } from './tables/index.ts'
+import { partnerMoves, redirects, selected, shortLinks, type UseKind } from './tables/index.ts'
 
 /** A short link whose destination names a host. */
 export interface MovedShortLink {
@@ -40,6 +40,8 @@ export const redirectsTo = (
 
 export interface PartnerMoveRow {
   readonly id: string
+  /** Where one address was led elsewhere, not a partner's. */
+  readonly mended: { readonly address: string; readonly to: string } | null
   readonly bulkChangeId: string | null
   readonly redirectStepId: string | null
   readonly shortLinks: readonly { readonly id: string; readonly before: string; readonly after: string }[]
@@ -48,7 +50,7 @@ export interface PartnerMoveRow {
 export const insertPartnerMove = (
   db: Database,
   { siteId, personId }: { readonly siteId: string; readonly personId: string },
-  partnerId: string,
+  partnerId: string | null,
   move: PartnerMoveRow,
   transaction?: Transaction,
 ): Promise<unknown> => insert(db, partnerMoves, { siteId, personId, partnerId, ...move }, transaction)
@@ -58,11 +60,35 @@ export async function takePartnerMove(db: Database, siteId: string, id: string, 
   const [row] = await rows<PartnerMoveRow>(
     db,
     `UPDATE partner_moves SET undone_at = now() WHERE site_id = $1 AND id = $2 AND undone_at IS NULL
-     RETURNING ${selected(partnerMoves, ['id', 'bulkChangeId', 'redirectStepId', 'shortLinks'])}`,
+     RETURNING ${selected(partnerMoves, ['id', 'mended', 'bulkChangeId', 'redirectStepId', 'shortLinks'])}`,
     [siteId, id],
     transaction,
   )
   return row ?? null
+}
+
+/** What leads to a destination: pages, blocks and menus; short links; rows of redirects. */
+export async function usersToMend(
+  db: Database,
+  siteId: string,
+  destination: string,
+  limit: number,
+): Promise<{ pages: string[]; shortLinks: MovedShortLink[]; redirects: { id: string; version: number; from: string; to: string }[] }> {
+  const users = await rows<{ kind: UseKind; id: string }>(
+    db,
+    'SELECT of_kind AS kind, of_id AS id FROM destination_uses u JOIN destinations d ON d.id = u.destination_id WHERE d.site_id = $1 AND d.digest = md5($2)::uuid LIMIT $3',
+    [siteId, destination, limit],
+  )
+  const idsOf = (kind: UseKind): string[] => users.filter((each) => each.kind === kind).map(({ id }) => id)
+  return {
+    pages: idsOf('page'),
+    shortLinks: await select(db, shortLinks, ['id', 'version', 'destination', 'title', 'status', 'slug'], {
+      siteId,
+      id: idsOf('short-link'),
+      removedSlugs: null,
+    }),
+    redirects: await select(db, redirects, ['id', 'version', 'from', 'to'], { siteId, id: idsOf('redirect'), removedAt: null }),
+  }
 }
 
 export const shortLinksById = (db: Database, siteId: string, ids: readonly string[], transaction: Transaction): Promise<MovedShortLink[]> =>

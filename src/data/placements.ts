@@ -80,6 +80,19 @@ export function listPlacements(
   )
 }
 
+/** What pages lead to, each address as written once a page. */
+export const hrefsOn = (
+  db: Database,
+  siteId: string,
+  pageIds: readonly string[],
+): Promise<{ pageId: string; path: string; baseHref: string | null; href: string; links: number }[]> =>
+  rows(
+    db,
+    `SELECT l.page_id AS "pageId", p.path, l.base_href AS "baseHref", l.href, count(*)::int AS links FROM placements l JOIN pages p ON p.id = l.page_id
+     WHERE p.site_id = $1 AND p.removed_at IS NULL AND p.id = ANY($2::uuid[]) GROUP BY 1, 2, 3, 4`,
+    [siteId, pageIds],
+  )
+
 /** The start tags of some placements, by page and ordinal; those that are gone are left out. */
 export function tagsOf(
   db: Database,

@@ -83,7 +83,7 @@ export async function takeSetUpCode(db: Database, hash: string, transaction: Tra
   return (await remove(db, setUpCode, { codeHash: hash }, transaction)) === 1
 }
 
-const FACTS = ['name', 'language', 'timeZone', 'ignoresCase', 'ignoresSlash', 'insideAllowed', 'version'] as const
+const FACTS = ['name', 'language', 'timeZone', 'ignoresCase', 'ignoresSlash', 'insideAllowed', 'neverAsked', 'asksAs', 'version'] as const
 /** Holds a site until the transaction ends: of two who change what there is one of, the second sees what the first left. */
 export async function holdSite(db: Database, siteId: string, transaction: Transaction): Promise<void> {
   await selectOne(db, sites, ['id'], { id: siteId }, { holds: true, transaction })

@@ -72,7 +72,7 @@ const SOURCES: Readonly<
     at: 's.at',
     undone: 's.undone_at IS NOT NULL',
     where: 'true',
-    facts: `jsonb_build_object('partner', coalesce((SELECT name FROM partners p WHERE p.id = s.partner_id), ''), 'placements', coalesce((SELECT links FROM bulk_changes b WHERE b.id = s.bulk_change_id), 0),
+    facts: `jsonb_build_object('partner', coalesce((SELECT name FROM partners p WHERE p.id = s.partner_id), ''), 'mended', s.mended, 'placements', coalesce((SELECT links FROM bulk_changes b WHERE b.id = s.bulk_change_id), 0),
       'shortLinks', jsonb_array_length(s.short_links), 'redirects', ${counted('redirect_versions v WHERE v.step_id = s.redirect_step_id')})`,
   },
   phrases: {

@@ -1,4 +1,6 @@
 /** The thread that looks at destinations: reading what sites answer must not take time from answering. */
+import { readlinkSync } from 'node:fs'
+import { setPriority } from 'node:os'
 import { parentPort, workerData } from 'node:worker_threads'
 import { closeDatabase, openDatabase } from '../data/database.ts'
 import { openLog } from '../data/log.ts'
@@ -17,6 +19,13 @@ const services = createServices({
     throw new Error('no work is sent from here')
   },
 })
+/** Whoever is answered comes first: this thread has what they leave (Linux, setpriority(2); elsewhere it is like any other). */
+const NICE = 10
+try {
+  setPriority(Number(readlinkSync('/proc/thread-self').split('/').pop()), NICE)
+} catch {
+  log.info('looks at destinations have the same priority as all else here')
+}
 const checker = new Checker(db, services, log)
 parentPort?.on('message', () => void checker.stop())
 await checker.run()

@@ -4,11 +4,15 @@ import { followChanges, logEnds } from '../data/changes.ts'
 import { addToReports, askedJobs, closeAsked } from '../data/checks.ts'
 import type { Database } from '../data/database.ts'
 import { dropUnusedDestinations } from '../data/destination-uses.ts'
+import { isBringingIn } from '../data/jobs.ts'
 import { write } from '../services/context.ts'
 import type { Services } from '../services/index.ts'
 
 /** Destinations looked at at once; each site by one alone. */
 const LOOKS_MAX = 96
+/** While somebody brings a site in. */
+const LOOKS_BESIDE = 8
+const BUSY_MS = 2_000
 /** Nothing is due: it is looked again after this. */
 const IDLE_MS = 500
 /** What looks came to is kept together. */
@@ -29,6 +33,8 @@ export class Checker {
   readonly #kept: LookResult[] = []
   #looking = 0
   #isStopping = false
+  /** A site is being brought in: what it leads to is taken over when it is all there. */
+  #isBusy = false
   #wake: () => void = () => {}
 
   constructor(db: Database, services: Services, log: Logger) {
@@ -39,7 +45,7 @@ export class Checker {
 
   /** Until it is stopped. */
   async run(): Promise<void> {
-    await Promise.all([this.#follow(), this.#look(), this.#keep(), this.#tellJobs(), this.#clear()])
+    await Promise.all([this.#seeWhoIsAtWork(), this.#follow(), this.#look(), this.#keep(), this.#tellJobs(), this.#clear()])
   }
 
   stop(): void {
@@ -48,7 +54,7 @@ export class Checker {
   }
 
   /** Does a round again and again; one that fails is told once and tried again. */
-  async #again(round: () => Promise<number>, what: string): Promise<void> {
+  async #again(round: () => Promise<number>, onFailure: (error: unknown) => void): Promise<void> {
     let isFailing = false
     while (!this.#isStopping) {
       let pauseMs = TRIED_AGAIN_MS
@@ -56,60 +62,78 @@ export class Checker {
         pauseMs = await round()
         isFailing = false
       } catch (error) {
-        if (!isFailing) this.#log.warn({ err: error }, what)
+        if (!isFailing) onFailure(error)
         isFailing = true
       }
       if (pauseMs > 0) await new Promise<void>((resolve) => setTimeout(resolve, pauseMs))
     }
   }
 
+  async #seeWhoIsAtWork(): Promise<void> {
+    await this.#again(
+      async () => {
+        this.#isBusy = await isBringingIn(this.#db)
+        return BUSY_MS
+      },
+      (error) => this.#log.warn({ err: error }, 'whether a site is being brought in could not be read; it is tried again'),
+    )
+  }
+
   /** What sites lead to, by their logs: of several processes the first follows. */
   async #follow(): Promise<void> {
     let isNews = true
-    await this.#again(async () => {
-      const followed = await followChanges(this.#db.url, FOLLOWER, () => {
-        isNews = true
-        this.#wake()
-      })
-      if (followed === null) return TRIED_AGAIN_MS
-      let isLost = false
-      void followed.lost.then(() => {
-        isLost = true
-        this.#wake()
-      })
-      try {
-        while (!this.#isStopping && !isLost) {
-          if (isNews) {
-            isNews = false
-            for (const { siteId } of await logEnds(this.#db)) await this.#services.checks.follow(siteId)
-          } else
-            await new Promise<void>((resolve) => {
-              this.#wake = resolve
-            })
+    await this.#again(
+      async () => {
+        const followed = await followChanges(this.#db.url, FOLLOWER, () => {
+          isNews = true
+          this.#wake()
+        })
+        if (followed === null) return TRIED_AGAIN_MS
+        let isLost = false
+        void followed.lost.then(() => {
+          isLost = true
+          this.#wake()
+        })
+        try {
+          while (!this.#isStopping && !isLost) {
+            if (isNews && this.#isBusy) await new Promise((resolve) => setTimeout(resolve, BUSY_MS))
+            else if (isNews) {
+              isNews = false
+              for (const { siteId } of await logEnds(this.#db)) await this.#services.checks.follow(siteId)
+            } else
+              await new Promise<void>((resolve) => {
+                this.#wake = resolve
+              })
+          }
+        } finally {
+          await followed.end()
         }
-      } finally {
-        await followed.end()
-      }
-      isNews = true
-      return 0
-    }, 'what sites lead to was not followed; it is tried again')
+        isNews = true
+        return 0
+      },
+      (error) => this.#log.warn({ err: error }, 'what sites lead to was not followed; it is tried again'),
+    )
   }
 
   async #look(): Promise<void> {
-    await this.#again(async () => {
-      const room = LOOKS_MAX - this.#looking
-      if (room < LOOKS_MAX / 4) return 20
-      const { due, idle } = await takeDue(this.#db, room)
-      // Nobody is asked on our own hosts: they need not be held.
-      const free = new Set([...idle, ...due.filter(({ paceMs }) => paceMs === 0).map(({ host }) => host)])
-      if (free.size > 0)
-        await freeHosts(
-          this.#db,
-          [...free].map((host) => ({ host, afterMs: 0 })),
-        )
-      for (const each of due) void this.#lookAt(each)
-      return due.length === 0 ? IDLE_MS : 20
-    }, 'destinations that are due could not be read; it is tried again')
+    await this.#again(
+      async () => {
+        const most = this.#isBusy ? LOOKS_BESIDE : LOOKS_MAX
+        const room = most - this.#looking
+        if (room < most / 4) return 20
+        const { due, idle } = await takeDue(this.#db, room)
+        // Nobody is asked on our own hosts: they need not be held.
+        const free = new Set([...idle, ...due.filter(({ paceMs }) => paceMs === 0).map(({ host }) => host)])
+        if (free.size > 0)
+          await freeHosts(
+            this.#db,
+            [...free].map((host) => ({ host, afterMs: 0 })),
+          )
+        for (const each of due) void this.#lookAt(each)
+        return due.length === 0 ? IDLE_MS : 20
+      },
+      (error) => this.#log.warn({ err: error }, 'destinations that are due could not be read; it is tried again'),
+    )
   }
 
   async #lookAt(due: DueDestination): Promise<void> {
@@ -131,12 +155,13 @@ export class Checker {
       const looks = this.#kept.splice(0, KEEP_MOST)
       if (looks.length === 0) return KEEP_MS
       try {
+        const begunAt = new Date().toISOString()
         await write(this.#db, async (transaction, changes) => {
           const kept = await keepLooks(this.#db, looks, transaction)
           const asked = kept.flatMap(({ askedBy, verdict }) => (askedBy === null ? [] : [{ askedBy, verdict }]))
           await addToReports(this.#db, asked, transaction)
           for (const siteId of new Set(kept.filter(({ isNews }) => isNews).map((each) => each.siteId)))
-            changes.add(siteId, 'checks', siteId, 'changed')
+            changes.add(siteId, 'checks', begunAt, 'changed')
           return { ok: true } as const
         })
       } catch (error) {
@@ -145,26 +170,32 @@ export class Checker {
       }
       return this.#kept.length >= KEEP_MOST ? 0 : KEEP_MS
     }
-    await this.#again(round, 'what looks came to could not be kept; it is tried again')
+    await this.#again(round, (error) => this.#log.warn({ err: error }, 'what looks came to could not be kept; it is tried again'))
     while (this.#looking > 0) await new Promise((resolve) => setTimeout(resolve, 20))
     while (this.#kept.length > 0) await round()
   }
 
   /** How far looks are that somebody asked for. */
   async #tellJobs(): Promise<void> {
-    await this.#again(async () => {
-      for (const job of await askedJobs(this.#db)) if (job.isOver || job.isCancelAsked) await closeAsked(this.#db, job)
-      return JOBS_MS
-    }, 'how far looks are could not be told; it is tried again')
+    await this.#again(
+      async () => {
+        for (const job of await askedJobs(this.#db)) if (job.isOver || job.isCancelAsked) await closeAsked(this.#db, job)
+        return JOBS_MS
+      },
+      (error) => this.#log.warn({ err: error }, 'how far looks are could not be told; it is tried again'),
+    )
   }
 
   async #clear(): Promise<void> {
     let clearAt = 0
-    await this.#again(async () => {
-      if (Date.now() < clearAt) return IDLE_MS
-      clearAt = Date.now() + HOUSEKEEPING_MS
-      await dropUnusedDestinations(this.#db)
-      return IDLE_MS
-    }, 'destinations that nothing leads to were not cleared; it is tried again')
+    await this.#again(
+      async () => {
+        if (Date.now() < clearAt) return IDLE_MS
+        clearAt = Date.now() + HOUSEKEEPING_MS
+        await dropUnusedDestinations(this.#db)
+        return IDLE_MS
+      },
+      (error) => this.#log.warn({ err: error }, 'destinations that nothing leads to were not cleared; it is tried again'),
+    )
   }
 }

@@ -120,9 +120,16 @@ export async function openJobQueue(db: Database, isWorking: boolean, log: Logger
   }
 }
 
+/** What the thread that looks at destinations may hold: a quarter of a megabyte of each page that is read. */
+const CHECKER_MB = 256
+const CHECKER_YOUNG_MB = 32
+
 /** Starts the thread that looks at destinations. @returns ends it, when the looks in hand are over */
 export function startChecker(settings: Settings, log: Logger): () => Promise<void> {
-  const thread = new Worker(new URL('./checker.mjs', import.meta.url), { workerData: { settings } })
+  const thread = new Worker(new URL('./checker.mjs', import.meta.url), {
+    workerData: { settings },
+    resourceLimits: { maxOldGenerationSizeMb: CHECKER_MB, maxYoungGenerationSizeMb: CHECKER_YOUNG_MB },
+  })
   thread.on('error', (error) => log.error({ err: error }, 'destinations are looked at no more until the next start'))
   const ended = new Promise<void>((resolve) => thread.once('exit', () => resolve()))
   return () => {

@@ -32,6 +32,7 @@ import {
   redirectsService,
   redirectTrialsService,
 } from './redirects/index.ts'
+import { Repoint } from './repoint.ts'
 import { rulesService } from './rules.ts'
 import {
   shortLinkCodesService,
@@ -62,7 +63,8 @@ export function createServices(context: Context) {
   const shortLinks = shortLinksService(context, views)
   const files = filesService(context, views)
   const bulkChanges = bulkChangesService(context, views, placements, visits)
-  const partnerMoves = partnerMovesService(context, views, { placements, bulkChanges, redirectSteps })
+  const repoint = new Repoint(context, views, { bulkChanges, redirectSteps })
+  const partnerMoves = partnerMovesService(context, views, { placements, repoint })
   const shortLinkSteps = shortLinkStepsService(context, views, shortLinks)
   const rules = rulesService(context, views, placements)
   const earnings = earningsService(context, views, placements)
@@ -83,7 +85,7 @@ export function createServices(context: Context) {
     draftFiles: draftFilesService(context),
     destinations: destinationsService(context, views),
     visits,
-    checks: checksService(context, views, visits),
+    checks: checksService(context, views, { visits, placements, repoint }),
     waiting,
     placements,
     bulkChanges,

@@ -58,7 +58,7 @@ export function deskService(
     const { findings, pages, rows } = list.overview('unmarked', EXAMPLES)
     const examples = rows.flatMap((i) => {
       const judged = list.judgedAt(i)
-      return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
+      return judged === null ? [] : [shownPlacement(actor, judged, list.seenAt(i), list.findingsAt(i))]
     })
     return {
       unmarked: { total: findings.unmarked ?? 0, pages, examples },

@@ -184,6 +184,7 @@ test('addresses outside are asked in one place; the front door passes on what it
 /** What a service looks at besides: of which parts somebody is shown, and what one call asks for in one case and not in another. */
 const ASKED_BESIDE = new Set([
   'changes.ts',
+  'checks/checks.ts',
   'destinations.ts',
   'exports.ts',
   'files.ts',

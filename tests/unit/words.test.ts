@@ -45,6 +45,7 @@ const BELOW = ['core', 'data', 'jobs', 'services', 'outside', 'apart', 'edge', '
 /** Words that are looked for, compared or given out as such, not said: in pages and addresses of many languages, or as names of the API. */
 const LISTS = new Set([
   'edge/metrics.ts',
+  'core/checks/missing-words.ts',
   'core/content/advice.ts',
   'core/content/limits.ts',
   'core/earnings/dates.ts',

@@ -19,6 +19,7 @@ export { type ListKnowledge, PlacementList } from './list.ts'
 export { type DestinationGroup, FACETS, type Facet, type PlacementAnswer, type PlacementQuery, SORTS, type Sort } from './query.ts'
 export { type Row, rowOf } from './row.ts'
 export { isBefore, type KeptRows } from './rows.ts'
+export type { ToldVerdict } from './seen.ts'
 export type { PlacementsHead, PlacementsPart, ShownPlacements } from './sent.ts'
 export {
   destinationOf,

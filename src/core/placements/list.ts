@@ -1,3 +1,4 @@
+import { VERDICTS, type Verdict } from '../checks/index.ts'
 import {
   type Compared,
   type CompiledSite,
@@ -27,9 +28,12 @@ import {
 import { findingsIn, Narrowing, type STATES_BY_NUMBER } from './narrowing.ts'
 import type { DestinationGroups, PlacementAnswer, PlacementQuery, Sort } from './query.ts'
 import { type KeptRows, PlacementRows, type Stretch } from './rows.ts'
+import { landsBy, SeenDestinations, type ToldVerdict, verdictNamed, verdictNumber } from './seen.ts'
 import { isOnSite, Judge, type JudgedPlacement, type Placement, type PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
 import { Sorting } from './sorting.ts'
+
+const [LANDS, MISSING] = [VERDICTS.indexOf('lands') + 1, VERDICTS.indexOf('missing') + 1]
 
 /** Answers kept until something changes: whoever scrolls asks for the next part of the same one. */
 const ANSWERS_MAX = 6
@@ -61,6 +65,11 @@ export class PlacementList {
   readonly #classOf = new Column()
   readonly #bits = new Column()
   #state = new Uint8Array(0)
+  /** By row: the number of what is said of its destination. */
+  #verdict = new Uint8Array(0)
+  readonly #seen = new SeenDestinations()
+  /** By row: 0 does not land, 1 lands, 2 nobody knows. */
+  #ends = new Uint8Array(0)
   /** By the number of an address of our own: whether there is such a page or file; 2 where nobody has looked. */
   #lands = new Uint8Array(0)
   /** Numbers of pages whose rows nobody has looked at since they changed. */
@@ -170,6 +179,40 @@ export class PlacementList {
       else paths.delete(path)
     }
     this.know({ ...this.#knowledge, paths })
+  }
+
+  /** Takes over what is said of destinations, as far as links lead to them: of those alone the pages are looked at again. */
+  knowVerdicts(told: readonly ToldVerdict[]): void {
+    const changed = this.#seen.know(told, this.rows.strings)
+    if (changed.size === 0) return
+    const { destination, page } = this.rows.columns
+    for (const { stretch } of this.rows.inOrder())
+      for (let i = stretch.from; i < stretch.to; i++)
+        if (changed.has(destination.at(i))) {
+          this.#touch(page.at(i))
+          break
+        }
+  }
+
+  /** Destinations that links lead to, from a number of strings on: whoever adds pages asks what is said of theirs. */
+  destinationsFrom(number: number): string[] {
+    const found: string[] = []
+    for (let at = number; at < this.rows.strings.length; at++) {
+      const value = this.rows.strings.values[at] ?? ''
+      if (/^https?:\/\//i.test(value)) found.push(value.replace(/#.*$/s, ''))
+    }
+    return found
+  }
+
+  /** Whether a visitor lands where a link leads; null where nobody knows. */
+  landsAt(i: number): boolean | null {
+    this.#settle()
+    return ([false, true, null] as const)[this.#ends[i] ?? 2] ?? null
+  }
+
+  /** The same, with what is said of where it leads; null where nobody has looked. */
+  seenAt(i: number): { lands: boolean | null; verdict: Verdict | null } {
+    return { lands: this.landsAt(i), verdict: verdictNamed(this.#verdict[i] ?? 0) }
   }
 
   /** Other destinations wait for an editor. @param waitingOn - of a page, by its id */
@@ -370,6 +413,7 @@ export class PlacementList {
       decided: this.#decided,
       classOf: this.#classOf.data,
       states: this.#state,
+      verdicts: this.#verdict,
       bits: this.#bits.data,
       scratch: (length) => {
         this.#scratch = longEnough(this.#scratch, length, 0)
@@ -404,7 +448,9 @@ export class PlacementList {
   /** Looks at what has changed since somebody asked, page by page; whoever asks before its end looks at the rest. */
   *settling(): Generator<void> {
     const { rows } = this
+    const { strings } = rows
     rows.tidy()
+    if (rows.strings !== strings) this.#seen.move(strings, rows.strings)
     if (rows.generation !== this.#generation) {
       this.#generation = rows.generation
       this.#classOf.data.fill(0)
@@ -434,6 +480,8 @@ export class PlacementList {
     const { columns } = rows
     const decided = this.#decided
     this.#state = longEnough(this.#state, this.rows.length, 0)
+    this.#ends = longEnough(this.#ends, this.rows.length, 2)
+    this.#verdict = longEnough(this.#verdict, this.rows.length, 0)
     this.#lands = longEnough(this.#lands, this.rows.strings.length, 2)
     let paid: number[] | null = null
     for (let i = from; i < to; i++) {
@@ -444,7 +492,9 @@ export class PlacementList {
       }
       const known = decided.known[number]
       if (known === undefined) continue
-      const lands = this.#landsAt(i, known)
+      const { lands, verdict } = this.#landsOf(i, known)
+      this.#ends[i] = lands === null ? 2 : lands ? 1 : 0
+      this.#verdict[i] = verdict
       this.#state[i] = known.isWaiting ? 3 : lands === null ? 2 : lands ? 1 : 0
       this.#bits.set(i, givenFindings(columns.still.at(i) & ROW_BITS, known.facts, rows) | known.bits | landingFindings(lands))
       if (known.isPaid && page.kind === 'page') {
@@ -456,7 +506,17 @@ export class PlacementList {
     if (withFine.has(page.id)) for (let i = from; i < to; i++) this.#bits.set(i, this.#withoutFine(i))
   }
 
-  #landsAt(i: number, known: ClassFacts): boolean | null {
+  /** Of our own pages what is there now is known; of all else what was seen the last time. */
+  #landsOf(i: number, known: ClassFacts): { lands: boolean | null; verdict: number } {
+    const own = this.#ownLandsAt(i, known)
+    if (known.facts.kind === 'inside page' || known.facts.kind === 'file') return { lands: own, verdict: own === true ? LANDS : MISSING }
+    if (own === false || known.facts.kind === 'section') return { lands: own, verdict: own === true ? LANDS : MISSING }
+    const code = this.#seen.at(this.rows.columns.destination.at(i))
+    const seen = landsBy(code)
+    return { lands: code === 0 ? own : seen, verdict: verdictNumber(code) }
+  }
+
+  #ownLandsAt(i: number, known: ClassFacts): boolean | null {
     if (known.lands !== undefined) return known.lands
     const code = this.rows.columns.address.at(i)
     if (this.#lands[code] === 2) {

@@ -1,8 +1,10 @@
+import { VERDICTS } from '../checks/index.ts'
 import { readTags } from '../rules/index.ts'
 import { CLASS_FACETS, type ClassFacet } from './decided.ts'
 import { bitOf, FINDING_SETS, FINDINGS, type Finding, hasFinding } from './findings.ts'
 import { isFoundByPieces } from './haystack.ts'
 import { FACETS, type Facet, type PlacementAnswer, type PlacementQuery } from './query.ts'
+import { VERDICT_CODES, verdictNamed } from './seen.ts'
 import type { PlacementPage } from './set.ts'
 import type { ShownList } from './shown.ts'
 import { WORDS } from './words.ts'
@@ -19,6 +21,7 @@ class Counts {
   readonly written: Uint32Array
   readonly states = new Uint32Array(STATES_BY_NUMBER.length)
   readonly words = new Uint32Array(WORDS.length)
+  readonly verdicts = new Uint32Array(VERDICT_CODES)
 
   constructor(classes: number, pages: number, written: number) {
     this.classes = new Uint32Array(classes)
@@ -27,13 +30,17 @@ class Counts {
   }
 
   /** Counts a row, but for its page. */
-  add(known: number, written: number, state: number, words: number): void {
+  add(known: number, written: number, state: number, words: number, verdict: number): void {
     count(this.classes, known)
     count(this.written, written)
     count(this.states, state)
     count(this.words, words)
+    count(this.verdicts, verdict)
   }
 }
+
+/** A value that is no verdict is none that a row has. */
+const verdictNumberOf = (value: string): number => (VERDICTS as readonly string[]).indexOf(value) + 1 || VERDICT_CODES
 
 const count = (counts: Uint32Array, at: number): void => {
   counts[at] = (counts[at] ?? 0) + 1
@@ -56,7 +63,7 @@ export class Narrowing {
   }
 
   answer(): PlacementAnswer {
-    const { rows, classOf, decided, states, bits: bitsOf } = this.#list
+    const { rows, classOf, decided, states, verdicts, bits: bitsOf } = this.#list
     const { facets = {}, finding, destination, page: onPage, isUnmarked } = this.#query
     const { columns, stretches } = rows
     const [written, wordsOf, destinations] = [columns.written.data, columns.words.data, columns.destination.data]
@@ -70,6 +77,7 @@ export class Narrowing {
     const pageFails = this.#pageFails(asked.filter((facet) => facet === 'where' || facet === 'folder'))
     const state = facets.state === undefined ? -1 : (STATES_BY_NUMBER as readonly string[]).indexOf(facets.state)
     const words = facets.words === undefined ? -1 : (WORDS as readonly string[]).indexOf(facets.words)
+    const verdict = facets.verdict === undefined ? -1 : verdictNumberOf(facets.verdict)
     const tag = facets.tag?.toLowerCase()
     const ownTags = rows.written.values.map((_, code) => readTags(rows.writtenValues(code).tags))
     const isTaggedWritten = tag === undefined ? null : ownTags.map((tags) => tags.some((each) => each.toLowerCase() === tag))
@@ -100,6 +108,10 @@ export class Narrowing {
           fails++
           failed = 'words'
         }
+        if (verdict >= 0 && verdicts[i] !== verdict) {
+          fails++
+          failed = 'verdict'
+        }
         if (isTaggedWritten !== null && !isTaggedPage && isTaggedWritten[written[i] ?? 0] !== true) {
           fails++
           failed = 'tag'
@@ -113,11 +125,11 @@ export class Narrowing {
         if (fails === 0) {
           count(byBits, bits)
           if (bit !== 0 && (bits & bit) === 0) continue
-          all.add(known, written[i] ?? 0, states[i] ?? 0, wordsOf[i] ?? 0)
+          all.add(known, written[i] ?? 0, states[i] ?? 0, wordsOf[i] ?? 0, verdicts[i] ?? 0)
           found[length++] = i
         } else if (bit === 0 || (bits & bit) !== 0) {
           const counts = failing.get(failed ?? 'site')
-          counts?.add(known, written[i] ?? 0, states[i] ?? 0, wordsOf[i] ?? 0)
+          counts?.add(known, written[i] ?? 0, states[i] ?? 0, wordsOf[i] ?? 0, verdicts[i] ?? 0)
           if (counts !== undefined) count(counts.pages, number)
         }
       }
@@ -223,6 +235,7 @@ export class Narrowing {
     for (const counts of all) {
       if (counts === undefined) continue
       if (facet === 'state') for (const [k, value] of STATES_BY_NUMBER.entries()) add(value, counts.states[k] ?? 0)
+      else if (facet === 'verdict') for (const [number, times] of counts.verdicts.entries()) add(verdictNamed(number) ?? '', times)
       else if (facet === 'words') for (const [k, value] of WORDS.entries()) add(value, counts.words[k] ?? 0)
       else if (facet === 'where' || facet === 'folder' || facet === 'tag') {
         for (const { number, stretch } of rows.inOrder()) {

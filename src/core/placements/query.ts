@@ -1,7 +1,21 @@
 import type { Finding } from './findings.ts'
 
 /** What a list of placements can be narrowed by; each has one value a placement, but for tags. */
-export const FACETS = ['site', 'host', 'partner', 'strand', 'end', 'state', 'where', 'words', 'by', 'kind', 'folder', 'tag'] as const
+export const FACETS = [
+  'site',
+  'host',
+  'partner',
+  'strand',
+  'end',
+  'state',
+  'where',
+  'words',
+  'by',
+  'kind',
+  'folder',
+  'tag',
+  'verdict',
+] as const
 export type Facet = (typeof FACETS)[number]
 
 /** What a list can be put in the order of: page and place, or one of its columns. Within one value by page and place. */

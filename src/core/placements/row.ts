@@ -1,7 +1,8 @@
 import { type Told, tell } from '../../words/index.ts'
+import type { Verdict } from '../checks/index.ts'
 import { relTokens, type Strand, strandOf } from '../rules/index.ts'
 import { endOf } from './decided.ts'
-import { isUnmarked, type JudgedPlacement, landsOf } from './set.ts'
+import { isUnmarked, type JudgedPlacement } from './set.ts'
 
 /** A placement as a row of the list shows it. */
 export interface Row {
@@ -18,6 +19,8 @@ export interface Row {
   readonly strand: Strand
   readonly end: 'new tab' | 'same tab' | 'file'
   readonly lands: boolean | null
+  /** What is said of where it leads; null where nobody has looked. */
+  readonly verdict: Verdict | null
   readonly isShort: boolean
   readonly isPartner: boolean
   /** What it is and who says so, in a few words. */
@@ -25,11 +28,11 @@ export interface Row {
   readonly isFaulty: boolean
 }
 
-export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row {
+/** @param seen - whether a visitor lands there, and what is said of it */
+export function rowOf(judged: JudgedPlacement, { lands, verdict }: { lands: boolean | null; verdict: Verdict | null }): Row {
   const { placement, facts, decision } = judged
   const { page, ordinal, start, text, written } = placement
   const strand = strandOf(relTokens(decision.rel))
-  const lands = landsOf(facts, paths)
   const by = sayBy(judged)
   const faults = [...(isUnmarked(judged) ? [tell('row.unmarked')] : []), ...(lands === false ? [tell('row.does-not-land')] : [])]
   const isInside = facts.kind === 'inside page' || facts.kind === 'section' || facts.kind === 'file'
@@ -51,6 +54,7 @@ export function rowOf(judged: JudgedPlacement, paths: ReadonlySet<string>): Row 
     strand,
     end: endOf(judged),
     lands,
+    verdict,
     isShort: facts.kind === 'short link',
     isPartner: facts.isPartner,
     state: faults.length > 0 ? tell('row.faults', { faults }) : tell('row.is', { strand: tell(`row.${strand}`), by }),

@@ -2,6 +2,7 @@ import type { SiteSetup } from '../rules/index.ts'
 import type { Fine } from './findings.ts'
 import type { DestinationGroup, PlacementAnswer } from './query.ts'
 import type { Row } from './row.ts'
+import type { ToldVerdict } from './seen.ts'
 import type { PlacementPage, SentPlacement } from './set.ts'
 
 /** What a screen gets first of all placements: what is needed to judge them. The placements follow in steps. */
@@ -23,6 +24,8 @@ export interface PlacementsHead {
   readonly isLedElsewhere: boolean
   /** What people marked as fine, by key; null where that has not changed. */
   readonly fine: readonly (readonly [key: string, fine: Fine])[] | null
+  /** What is said of destinations; where this is what changed, of those of which something else is said now. */
+  readonly verdicts: readonly ToldVerdict[]
   /** Pages that have changed: those that do not follow have no links any more. */
   readonly changed: readonly string[]
   readonly shortLinks: readonly { readonly host: string; readonly slug: string; readonly destination: string | null }[]

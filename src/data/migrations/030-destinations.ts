@@ -29,5 +29,6 @@ CREATE TABLE asked_hosts (
   ready_at timestamptz NOT NULL GENERATED ALWAYS AS (greatest(due_at, free_at)) STORED, robots text, robots_at timestamptz);
 CREATE INDEX asked_hosts_ready ON asked_hosts (ready_at);
 CREATE TABLE destinations_followed (site_id uuid PRIMARY KEY REFERENCES sites ON DELETE CASCADE, number bigint NOT NULL);
+ALTER TABLE partner_moves ALTER COLUMN partner_id DROP NOT NULL, ADD COLUMN mended jsonb;
 ALTER TABLE sites ADD COLUMN never_asked text[] NOT NULL DEFAULT '{}', ADD COLUMN asks_as text NOT NULL DEFAULT '';`,
 }

@@ -58,7 +58,8 @@ export const partnerSubs = table('partner_subs', {
 export const partnerMoves = table('partner_moves', {
   id: uuid.key,
   siteId: uuid,
-  partnerId: uuid,
+  partnerId: uuid.orNull,
+  mended: json<{ address: string; to: string }>().orNull,
   bulkChangeId: uuid.orNull,
   redirectStepId: uuid.orNull,
   shortLinks: json<unknown>().or("'[]'::jsonb"),

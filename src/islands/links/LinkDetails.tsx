@@ -8,6 +8,7 @@ import { Dialog } from '../../ui/Dialog.tsx'
 import { Rope } from '../../ui/Rope.tsx'
 import { Tag } from '../../ui/Tag.tsx'
 import { TextField } from '../../ui/TextField.tsx'
+import { CheckNote } from '../checks/CheckNote.tsx'
 import type { Details, ShownRow } from './messages.ts'
 import { FINDING_WORDS } from './words.ts'
 
@@ -71,6 +72,9 @@ export function LinkDetails({
               <Tag tag={details.before} />
               <Tag tag={details.after} before={details.before} />
             </section>
+            {details.address !== null && /^https?:/i.test(details.address) && (
+              <CheckNote address={details.address} canEdit={canEdit} canMend={canEdit} />
+            )}
             {details.tags.length > 0 && <p className="note">Tagged {details.tags.join(', ')}</p>}
             {details.findings.map((finding) => (
               <div key={finding} className="grid gap-1.5">

@@ -12,6 +12,7 @@ import {
   readPlacement,
   rowOf,
   shownImpact,
+  type ToldVerdict,
   tagWith,
 } from '../../core/placements/index.ts'
 import {
@@ -35,6 +36,8 @@ const SLICE = 5_000
 let list: PlacementList | null = null
 const shortLinks = new Map<string, string>()
 let stamp: number | null = null
+/** What is said of destinations, also of those that no link leads to yet. */
+const verdicts = new Map<string, ToldVerdict>()
 let loading = 0
 let newestImpact = 0
 let lastAsk: Extract<ToEngine, { type: 'ask' }> | null = null
@@ -82,6 +85,8 @@ async function loadAll(head: PlacementsHead, lines: AsyncGenerator<string>, turn
   shortLinks.clear()
   const paths = new Set(head.paths.map(({ path }) => path))
   const made = new PlacementList(siteOf(head), { paths, fine: new Map(head.fine) }, { keepsTags: true })
+  verdicts.clear()
+  for (const each of head.verdicts) verdicts.set(each.address, each)
   list = made
   tell({
     type: 'started',
@@ -99,7 +104,9 @@ async function loadAll(head: PlacementsHead, lines: AsyncGenerator<string>, turn
     if (lastAsk !== null && from === 0) answerList(lastAsk)
     await breathe()
   }
+  made.knowVerdicts([...verdicts.values()])
   await learnLed(made)
+  tellRows(made, 0)
   tell({ type: 'loaded', count: made.total, ms: performance.now() - startedAt })
   if (lastAsk !== null) answerList(lastAsk)
   return true
@@ -136,9 +143,12 @@ async function takeChanges(head: PlacementsHead, lines: AsyncGenerator<string>, 
   if (head.hasAllPaths) known.know({ paths: new Set(head.paths.map(({ path }) => path)), fine: known.fine })
   else known.knowPaths(head.paths)
   if (head.fine !== null) known.know({ paths: known.ownPaths, fine: new Map(head.fine) })
+  for (const each of head.verdicts) verdicts.set(each.address, each)
+  known.knowVerdicts(parts.length > 0 ? [...verdicts.values()] : head.verdicts)
   if (head.isLedElsewhere || known.hasNewWithout) await learnLed(known)
   known.ask({})
-  const isElsewhere = generation !== known.rows.generation || isOther || head.shortLinks.length > 0 || paths !== known.paths
+  const isElsewhere =
+    generation !== known.rows.generation || isOther || head.shortLinks.length > 0 || head.verdicts.length > 0 || paths !== known.paths
   tellRows(known, isElsewhere ? 0 : from)
   tell({ type: 'loaded', count: known.total, ms: 0 })
   if (lastAsk !== null) answerList(lastAsk)
@@ -155,13 +165,14 @@ async function learnLed(list: PlacementList): Promise<void> {
 }
 
 /** Hands the screen the rows from one on. */
-function tellRows({ rows, paths }: PlacementList, first: number): void {
+function tellRows(list: PlacementList, first: number): void {
+  const { rows } = list
   for (let from = first; from < rows.length; from += SLICE) {
     const part: ShownRow[] = []
     for (let i = from; i < Math.min(from + SLICE, rows.length); i++) {
       const judged = rows.judgedAt(i)
       if (judged === null) continue
-      const row = rowOf(judged, paths)
+      const row = rowOf(judged, list.seenAt(i))
       part.push({ ...row, state: inWords(row.state) })
     }
     tell({ type: 'rows', from, rows: part })
@@ -200,6 +211,7 @@ function tellDetails(id: number, index: number): void {
       after: tagWith(judged, judged.decision),
       explained: explain(judged.decision).map(({ what, reason }) => ({ what: inWords(what), why: inWords(tellReason(reason)) })),
       tags: judged.facts.tags,
+      address: judged.facts.address,
       findings: list.findingsAt(index),
       fine: list.fineAt(index),
     },

@@ -11,6 +11,8 @@ export interface Details {
   readonly after: string
   readonly explained: readonly { readonly what: string; readonly why: string }[]
   readonly tags: readonly string[]
+  /** Where it leads, absolute; null where it is no address. */
+  readonly address: string | null
   readonly findings: readonly Finding[]
   /** Findings that somebody marked as fine. */
   readonly fine: readonly (Fine & { readonly finding: Finding })[]

@@ -1,5 +1,7 @@
 import type { BulkChangeBody, BulkChangeDone } from '../../contract/bulk-changes.ts'
+import type { Verdict } from '../../core/checks/index.ts'
 import type { Facet, Finding, Sort } from '../../core/placements/index.ts'
+import { VERDICT_WORDS } from '../checks/words.ts'
 
 /** What a finding is called, in the singular and plural, what is wrong with it, and the change that mends it. */
 export interface FindingWords {
@@ -21,7 +23,7 @@ export const FINDING_WORDS: Readonly<Record<Finding, FindingWords>> = {
   'does not land': {
     one: 'does not land',
     many: 'do not land',
-    why: 'There is no page or file of this site at their address, or it is no address at all.',
+    why: 'There is no page or file of this site at their address, it is no address at all, or nothing was found where they lead.',
     mend: { words: 'Lead them elsewhere', change: { do: 'lead to', address: '' } },
     isGrave: true,
   },
@@ -105,6 +107,7 @@ export const FACET_WORDS: Readonly<Partial<Record<Facet, string>>> = {
   words: 'Its words',
   by: 'Decided by',
   tag: 'Tagged',
+  verdict: 'Seen there',
 }
 
 const VALUE_WORDS: Readonly<Record<string, string>> = {
@@ -125,6 +128,8 @@ const VALUE_WORDS: Readonly<Record<string, string>> = {
   'words bare address': 'a bare address',
 }
 
+const isVerdict = (value: string): value is Verdict => Object.hasOwn(VERDICT_WORDS, value)
+
 /** A facet's value as people read it. @param names - of partners and rules by their ids */
 export function valueWords(
   facet: Facet,
@@ -132,6 +137,7 @@ export function valueWords(
   names: { partners: Readonly<Record<string, string>>; rules: Readonly<Record<string, string>> },
 ): string {
   if (facet === 'partner') return names.partners[value] ?? value
+  if (facet === 'verdict') return isVerdict(value) ? VERDICT_WORDS[value] : value
   if (facet === 'by' && value.startsWith('rule ')) return names.rules[value.slice('rule '.length)] ?? value
   return VALUE_WORDS[`${facet} ${value}`] ?? value
 }

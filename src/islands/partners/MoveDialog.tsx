@@ -5,6 +5,7 @@ import type { Partner } from '../../contract/partners.ts'
 import { call } from '../../ui/api.ts'
 import { Dialog } from '../../ui/Dialog.tsx'
 import { Form } from '../../ui/Form.tsx'
+import { MovedItems, movedWords } from '../../ui/MovedItems.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
 import type { InWords } from '../../words/index.ts'
@@ -35,7 +36,7 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
       }),
     onSuccess: (moved, dryRun) => {
       if (dryRun) return setSeen(moved)
-      toldStep(`${countsOf(moved)} lead elsewhere now; pages as drafts.`, stepOf('partners', moved.id))
+      toldStep(`${movedWords(moved)} lead elsewhere now; pages as drafts.`, stepOf('partners', moved.id))
       onClose()
     },
   })
@@ -81,34 +82,11 @@ export function MoveDialog({ partner, onClose }: { partner: Partner; onClose: ()
         )}
         {seen !== null && (
           <section aria-label="What would change" aria-live="polite">
-            <p className="mb-2 font-semibold">{total === 0 ? 'Nothing leads there in this way.' : `${countsOf(seen)} would change.`}</p>
-            <ul className="divide-y">
-              {seen.items.map(({ where, before, after }, i) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: the same link may stand twice on a page
-                <li key={i} className="py-1.5 text-[14px]">
-                  <span className="text-ink-soft">{where}</span>
-                  <span className="address block">
-                    <del>{before}</del>
-                  </span>
-                  <span className="address block">
-                    <ins>{after}</ins>
-                  </span>
-                </li>
-              ))}
-            </ul>
-            {seen.more > 0 && <p className="note">and {seen.more} more</p>}
+            <p className="mb-2 font-semibold">{total === 0 ? 'Nothing leads there in this way.' : `${movedWords(seen)} would change.`}</p>
+            <MovedItems items={seen.items} more={seen.more} />
           </section>
         )}
       </Form>
     </Dialog>
   )
 }
-
-const countsOf = ({ placements, pages, shortLinks, redirects }: Repointed): string =>
-  [
-    placements === 0 ? '' : `${placements} ${placements === 1 ? 'link' : 'links'} on ${pages} ${pages === 1 ? 'page' : 'pages'}`,
-    shortLinks === 0 ? '' : `${shortLinks} short ${shortLinks === 1 ? 'link' : 'links'}`,
-    redirects === 0 ? '' : `${redirects} ${redirects === 1 ? 'redirect' : 'redirects'}`,
-  ]
-    .filter((part) => part !== '')
-    .join(', ')

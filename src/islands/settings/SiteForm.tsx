@@ -9,10 +9,12 @@ import { useAsk } from '../../ui/query.tsx'
 import { TextField } from '../../ui/TextField.tsx'
 import { useUnsaved } from '../../ui/unsaved.ts'
 
+const linesOf = (typed: readonly string[]): string[] => typed.map((each) => each.trim()).filter(Boolean)
 const fieldsOf = ({ version, ...value }: Site) => ({ value, version })
 const FIELD_WORDS = {
   ...{ name: 'Name of the site', language: 'Language of its pages', timeZone: 'Time zone' },
   ...{ insideAllowed: 'Addresses inside your own network' },
+  ...{ neverAsked: 'Addresses that are never visited', asksAs: 'What visited sites are told' },
   ...{ ignoresCase: 'Capitals and small letters are one', ignoresSlash: 'With a slash at the end and without are one' },
 } as const
 
@@ -30,15 +32,15 @@ export function SiteForm({
 }) {
   const { data } = useAsk('sites.get', {}, { initialData: site })
   const edited = useEdited(fieldsOf(data), { key: 'site', isView: true })
-  const { name, language, timeZone, ignoresCase, ignoresSlash, insideAllowed } = edited.value
-  const lists = { languages: useId(), zones: useId(), inside: useId() }
+  const { name, language, timeZone, ignoresCase, ignoresSlash, insideAllowed, neverAsked, asksAs } = edited.value
+  const lists = { languages: useId(), zones: useId(), inside: useId(), never: useId() }
   useUnsaved(edited.isChanged)
   const save = useMutation({
     mutationFn: () =>
       edited.save(
         (value, version) =>
           call('sites.change', {
-            body: { ...value, insideAllowed: value.insideAllowed.map((each) => each.trim()).filter(Boolean), version },
+            body: { ...value, insideAllowed: linesOf(value.insideAllowed), neverAsked: linesOf(value.neverAsked), version },
           }),
         (current) => fieldsOf(Site.parse(current)),
       ),
@@ -120,6 +122,33 @@ export function SiteForm({
           whoever writes here could look around in it. What stands here may be.
         </p>
       </div>
+      <div>
+        <label className="field-label" htmlFor={lists.never}>
+          Addresses that are never visited
+        </label>
+        <textarea
+          id={lists.never}
+          aria-describedby={`${lists.never}-note`}
+          className="field address min-h-[76px]"
+          rows={3}
+          readOnly={!canEdit}
+          placeholder={'*.shop.example/once/*\nhttps://tickets.example/*'}
+          value={neverAsked.join('\n')}
+          onChange={({ target }) => edited.set({ neverAsked: target.value.split('\n') })}
+        />
+        <p id={`${lists.never}-note`} className="note mt-1">
+          Where links lead is looked at from time to time. What works once, or costs something, is not: a pattern a line, with * for any
+          stretch.
+        </p>
+      </div>
+      <TextField
+        label="Address that visited sites are told"
+        readOnly={!canEdit}
+        isAddress
+        value={asksAs}
+        placeholder="this site’s own"
+        onChange={(to) => edited.set({ asksAs: to })}
+      />
       <datalist id={lists.languages}>
         {languages.map(([tag, words]) => (
           <option key={tag} value={tag}>

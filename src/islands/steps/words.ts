@@ -43,6 +43,7 @@ export function stepWords(step: InWords<Step>): string {
         ...(step.shortLinks === 0 ? [] : [counted(step.shortLinks, 'short link')]),
         ...(step.redirects === 0 ? [] : [counted(step.redirects, 'redirect')]),
       ]
+      if (step.mended !== null) return `What led to ${step.mended.address} leads to ${step.mended.to}: ${parts.join(', ')}`
       return `Links to ${step.partner === '' ? 'a partner who is gone' : step.partner} pointed elsewhere: ${parts.join(', ')}`
     }
     case 'phrases':

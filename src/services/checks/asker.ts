@@ -90,6 +90,8 @@ export class PoliteAsker {
     if (known === null && host.paceMs <= ONE_REQUEST_MS) {
       const head = await this.#ask(host.host, url, { method: 'HEAD' })
       const isPage = head.ok && head.value.status === 200 && /html/i.test(head.value.type)
+      // Whoever breaks a HEAD off may answer readers; whoever cannot be reached does not.
+      if (!head.ok && head.fault !== 'broke-off') return noAnswer(head.fault)
       if (head.ok && !isPage && !HEAD_LIES.has(head.value.status) && head.value.status < 500) return this.#seen(url, head.value)
     }
     const got = await this.#ask(host.host, url, known === null ? {} : { known })

@@ -8,8 +8,11 @@ import {
   type ChecksList,
   type ChecksQuery,
   checks as calls,
+  type MendAsked,
+  type Mended,
 } from '../../contract/checks.ts'
 import { mayAsk } from '../../contract/operation.ts'
+import { type AddressFault, parseUrl, repair } from '../../core/address/index.ts'
 import { leadsTo, tellJudged, VERDICTS } from '../../core/checks/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
@@ -26,15 +29,27 @@ import {
   usersOf,
 } from '../../data/checks.ts'
 import { beginJob } from '../../data/jobs.ts'
+import { usersToMend } from '../../data/partner-moves.ts'
+import { tell } from '../../words/index.ts'
 import type { visitsService } from '../addresses/index.ts'
 import { type Actor, type Context, cursorOf, readCursor, type SiteViews, write, writeAudit } from '../context.ts'
+import type { placementsService } from '../placements/index.ts'
+import type { Repoint } from '../repoint.ts'
 import { destinationLooks } from './look.ts'
 import { DestinationUses } from './uses.ts'
 
 const Place = z.object({ verdict: z.enum(VERDICTS).nullable(), id: z.uuid() })
 const USERS_SHOWN = 200
+/** Pages, short links and rows that one step can mend. */
+const MENDED_MAX = 5_000
 
-export function checksService(context: Context, views: SiteViews, visits: ReturnType<typeof visitsService>) {
+interface Others {
+  readonly visits: ReturnType<typeof visitsService>
+  readonly placements: ReturnType<typeof placementsService>
+  readonly repoint: Repoint
+}
+
+export function checksService(context: Context, views: SiteViews, { visits, placements, repoint }: Others) {
   const { db, settings } = context
   const uses = new DestinationUses(db, views, settings.port)
 
@@ -85,7 +100,12 @@ export function checksService(context: Context, views: SiteViews, visits: Return
       }
       return ok({
         ...shown(row),
-        past: past.map(({ verdict, also, at, until }) => ({ verdict, also, from: at.toISOString(), until: until?.toISOString() ?? null })),
+        past: past.map(({ verdict, also, at, until }) => ({
+          verdict,
+          also: also as Checked['also'],
+          from: at.toISOString(),
+          until: until?.toISOString() ?? null,
+        })),
         usedBy: users.filter(({ kind }) => may[kind]),
       })
     },
@@ -105,6 +125,61 @@ export function checksService(context: Context, views: SiteViews, visits: Return
       })
     },
 
+    /** Leads everything that leads to an address to another one. */
+    async mend(
+      actor: Actor,
+      { address: typed, to: typedTo, dryRun }: MendAsked,
+    ): Promise<Result<Mended, AddressFault | 'forbidden' | 'address-unreadable' | 'moved-on' | 'nothing-to-change' | 'move-too-large'>> {
+      if (!mayAsk(actor, calls.mend)) return fail('forbidden')
+      const view = await views.of(actor)
+      const base = `${view.origin}/`
+      const from = leadsTo(typed, base)
+      if (from === null) return fail('address-unreadable', { typed })
+      const mended = repair(typedTo, view.around('/'))
+      if (!mended.ok) return mended
+      const to = mended.value.address
+      const users = await usersToMend(db, actor.siteId, from.address, MENDED_MAX + 1)
+      if (users.pages.length + users.shortLinks.length + users.redirects.length > MENDED_MAX) return fail('move-too-large')
+      /** Where an address is to lead, with the section that it names; null where it is another one. */
+      const next = (written: string): string | null => {
+        const led = leadsTo(written, base)
+        if (led?.address !== from.address) return null
+        const hash = /#.*$/s.exec(written)?.[0] ?? ''
+        return to.includes('#') ? to : `${to}${hash}`
+      }
+      // A short link leads away from the site: what is a path for a page is an address there.
+      const whole = parseUrl(to, base)?.href ?? to
+      const list = await placements.listOf(actor.siteId, view)
+      const links = new Map(
+        users.pages.map((id) => [
+          id,
+          new Map(
+            list
+              .judgedOn(id)
+              .filter(({ facts }) => facts.address !== null && leadsTo(facts.address, base)?.address === from.address)
+              .map((judged) => [judged.placement.ordinal, judged.placement.written.href] as const),
+          ),
+        ]),
+      )
+      const done = await repoint.make(
+        actor,
+        view,
+        {
+          ...{ partnerId: null, mended: { address: from.address, to }, links },
+          shortLinks: users.shortLinks.flatMap((link) => (next(link.destination) === null ? [] : [{ link, after: whole }])),
+          redirects: users.redirects.flatMap((row) => (next(row.to) === null ? [] : [{ row, after: to }])),
+          // Links are found by where they lead; how they are written is their own business.
+          next: (written) => `${to}${to.includes('#') ? '' : (/#.*$/s.exec(written)?.[0] ?? '')}`,
+          what: tell('move.mended', { address: from.address.slice(0, 200) }),
+          audit: { action: 'checks:mend', subject: null },
+        },
+        dryRun,
+      )
+      if (!done.ok) return done
+      const { placements: count, pages, shortLinks, redirects, ...rest } = done.value
+      return ok({ ...rest, links: count, changed: { pages, shortLinks, redirects } })
+    },
+
     /** Notes that somebody finds fine what is said of a destination; that counts until something else is said. */
     async fine(actor: Actor, id: string, { reason }: CheckFine): Promise<Result<Checked, 'forbidden' | 'not-found'>> {
       if (!mayAsk(actor, calls.fine)) return fail('forbidden')
@@ -114,7 +189,7 @@ export function checksService(context: Context, views: SiteViews, visits: Return
         const fine = reason === null ? null : { verdict: row.verdict, reason, personId: actor.personId, at: new Date().toISOString() }
         await setFine(db, actor.siteId, id, fine, transaction)
         await writeAudit(db, actor, 'checks:fine', id, { address: row.address, reason }, transaction)
-        changes.add(actor.siteId, 'checks', id, 'changed')
+        changes.add(actor.siteId, 'checks', new Date().toISOString(), 'changed')
         return ok(shown({ ...row, fine }))
       })
     },

@@ -1,7 +1,7 @@
+import { parseUrl } from '../../core/address/index.ts'
 import { leadsTo } from '../../core/checks/index.ts'
-import { Judge } from '../../core/placements/index.ts'
 import { destinationsIn, PLAIN_COURSE, type ShortLinkCourse } from '../../core/routing/index.ts'
-import { originOf, type SiteGround, withShortLinks } from '../../core/rules/index.ts'
+import { originOf, type SiteGround } from '../../core/rules/index.ts'
 import { type Change, changesAfter, logEnds } from '../../data/changes.ts'
 import { type Database, inTransaction } from '../../data/database.ts'
 import {
@@ -10,6 +10,7 @@ import {
   dueAtOnce,
   forgetUses,
   idsOfKind,
+  neverDueAgain,
   noteUsesFollowed,
   putUses,
   redirectsLeading,
@@ -18,15 +19,18 @@ import {
   usesFollowedTo,
 } from '../../data/destination-uses.ts'
 import { pathsOf } from '../../data/paths.ts'
+import { hrefsOn } from '../../data/placements.ts'
 import { namesOf } from '../../data/short-link-slugs.ts'
 import type { UseKind } from '../../data/tables/index.ts'
 import type { SiteViews } from '../context.ts'
-import { readPages } from '../placements/index.ts'
 
 /** Changes taken at once, and things read at once. */
 const SLICE = 1_000
-const PAGES_AT_ONCE = 50
+const PAGES_AT_ONCE = 20
 const OTHERS_AT_ONCE = 1_000
+
+/** Where there is much to take over, most of the time is left to others: just after a bring-in all want the database. */
+const PAUSE_PER_WORK = 3
 
 const KINDS = ['page', 'short-link', 'redirect', 'partner'] as const satisfies readonly UseKind[]
 const CAPABILITY: Readonly<Record<UseKind, Change['capability']>> = {
@@ -71,9 +75,11 @@ export class DestinationUses {
       const limit = kind === 'page' ? PAGES_AT_ONCE : OTHERS_AT_ONCE
       for (let after: string | null = null; ; ) {
         const ids = await idsOfKind(this.#db, siteId, kind, after, limit)
+        const startedAt = performance.now()
         if (ids.length > 0) await this.#put(siteId, kind, ids)
         if (ids.length < limit) break
         after = ids[ids.length - 1] ?? null
+        await pauseAfter(startedAt)
       }
     }
     await noteUsesFollowed(this.#db, siteId, number)
@@ -85,7 +91,11 @@ export class DestinationUses {
       const changed = changes.filter(({ capability, what }) => capability === CAPABILITY[kind] && what !== 'published')
       const ids = [...new Set(changed.map(({ key }) => key))].filter(isId)
       const limit = kind === 'page' ? PAGES_AT_ONCE : OTHERS_AT_ONCE
-      for (let from = 0; from < ids.length; from += limit) await this.#put(siteId, kind, ids.slice(from, from + limit))
+      for (let from = 0; from < ids.length; from += limit) {
+        const startedAt = performance.now()
+        await this.#put(siteId, kind, ids.slice(from, from + limit))
+        if (from + limit < ids.length) await pauseAfter(startedAt)
+      }
     }
     await this.#lookAgain(siteId, changes)
   }
@@ -108,6 +118,7 @@ export class DestinationUses {
       ),
     ]
     if (addresses.length > 0) await dueAtOnce(this.#db, siteId, addresses)
+    if (changes.some(({ capability }) => capability === 'sites')) await neverDueAgain(this.#db, siteId)
     if (changes.some(({ capability }) => capability === 'redirects'))
       await brokenDueAtOnce(
         this.#db,
@@ -126,12 +137,12 @@ export class DestinationUses {
   }
 
   async #pages(siteId: string, view: SiteGround, ids: readonly string[]): Promise<Map<string, Uses>> {
-    const judge = new Judge(withShortLinks(view, () => null))
     const found = new Map<string, Uses>()
-    for (const { page, placements } of await readPages(this.#db, siteId, ids)) {
-      const uses = new Uses()
-      for (const placement of placements) uses.add(judge.facts(placement).address ?? '', view.origin)
-      found.set(page.id, uses)
+    for (const { pageId, path, baseHref, href, links } of await hrefsOn(this.#db, siteId, ids)) {
+      const uses = found.get(pageId) ?? new Uses()
+      const page = parseUrl(path, `${view.origin}/`)?.href ?? `${view.origin}/`
+      uses.add(href, baseHref === null ? page : (parseUrl(baseHref, page)?.href ?? page), links)
+      found.set(pageId, uses)
     }
     return found
   }
@@ -160,11 +171,11 @@ export class DestinationUses {
 class Uses {
   readonly #by = new Map<string, { host: string; links: number; sections: Set<string> }>()
 
-  add(address: string, base: string): void {
+  add(address: string, base: string, links = 1): void {
     const to = address === '' ? null : leadsTo(address, base)
     if (to === null) return
     const known = this.#by.get(to.address) ?? { host: to.host, links: 0, sections: new Set<string>() }
-    known.links++
+    known.links += links
     if (to.section !== null) known.sections.add(to.section)
     this.#by.set(to.address, known)
   }
@@ -173,6 +184,9 @@ class Uses {
     return [...this.#by].map(([address, { host, links, sections }]) => ({ address, host, links, sections: [...sections] }))
   }
 }
+
+const pauseAfter = (startedAt: number): Promise<void> =>
+  new Promise((resolve) => setTimeout(resolve, PAUSE_PER_WORK * (performance.now() - startedAt)))
 
 const isId = (key: string): boolean => /^[0-9a-f]{8}-/.test(key)
 

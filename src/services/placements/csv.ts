@@ -33,7 +33,7 @@ export function csvPart(list: PlacementList, actor: Actor, query: PlacementQuery
   const rows = part.flatMap((i) => {
     const judged = list.judgedAt(i)
     if (judged === null) return []
-    const shown = shownPlacement(actor, judged, list.paths, list.findingsAt(i))
+    const shown = shownPlacement(actor, judged, list.seenAt(i), list.findingsAt(i))
     return [
       {
         page: shown.page,
@@ -46,6 +46,7 @@ export function csvPart(list: PlacementList, actor: Actor, query: PlacementQuery
         target: shown.after.target ?? '',
         because: inWords(shown.because.rel),
         lands: shown.lands === null ? '' : shown.lands ? 'yes' : 'no',
+        verdict: shown.verdict ?? '',
         tags: shown.tags.join(', '),
         findings: shown.findings.join(', '),
       },

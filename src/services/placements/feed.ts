@@ -7,10 +7,12 @@ import {
   type PlacementsPart,
   type Placement as StoredPlacement,
   sendPlacement,
+  type ToldVerdict,
 } from '../../core/placements/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import type { SiteGround } from '../../core/rules/index.ts'
 import { type Change, changesAfter, logEnds } from '../../data/changes.ts'
+import { verdictsSince } from '../../data/checks.ts'
 import { listFine } from '../../data/fine-findings.ts'
 import { ownPaths, pathsOf } from '../../data/paths.ts'
 import { countPlacements } from '../../data/placements.ts'
@@ -21,6 +23,8 @@ import { hasPath, leadElsewhere, learnShortLinks, readPages, storedPlacements } 
 
 /** More links than these no screen holds by itself; the server answers for them. */
 export const SCREEN_MAX = 100_000
+/** Keeping what looks came to takes no longer. */
+const KEEPING_MS = 30_000
 /** After more changes a screen loads everything anew. */
 const FOLLOWED_MAX = 300
 
@@ -61,6 +65,7 @@ export async function sendPlacements(
       isLedElsewhere: leadElsewhere(seen),
       paths: hasAllPaths ? await allPaths() : known,
       fine: keysOf('findings').length > 0 ? [...(await listFine(db, siteId))] : null,
+      verdicts: await verdictsFor(seen),
       changed,
       shortLinks: await namesOf(db, siteId, keysOf('short-links')),
     }
@@ -69,10 +74,25 @@ export async function sendPlacements(
 
   async function everything(): Promise<AsyncGenerator<string>> {
     const total = await countPlacements(db, siteId, SCREEN_MAX + 1)
-    const none = { ...head, total, after: null, paths: [], hasAllPaths: true, fine: [], changed: [], shortLinks: [] }
+    const none = { ...head, total, after: null, paths: [], hasAllPaths: true, fine: [], verdicts: [], changed: [], shortLinks: [] }
     if (total > SCREEN_MAX) return lines({ ...none, isLarge: true }, nothing())
-    const whole = { ...none, paths: await allPaths(), fine: [...(await listFine(db, siteId))] }
+    const whole = { ...none, paths: await allPaths(), fine: [...(await listFine(db, siteId))], verdicts: await told(new Date(0)) }
     return lines(whole, parts(short, view, storedPlacements(db, siteId, { withTags: true })))
+  }
+
+  /** What is said of destinations since a time. */
+  async function told(since: Date): Promise<ToldVerdict[]> {
+    return (await verdictsSince(db, siteId, { since, after: null, limit: SCREEN_MAX })).map(({ address, verdict, isBroken }) => ({
+      address,
+      verdict,
+      isBroken,
+    }))
+  }
+
+  /** What is said since the first of these changes: each names when it was kept. */
+  async function verdictsFor(seen: readonly Change[]): Promise<ToldVerdict[]> {
+    const times = seen.filter(({ capability }) => capability === 'checks').map(({ key }) => Date.parse(key) || 0)
+    return times.length === 0 ? [] : told(new Date(Math.min(...times) - KEEPING_MS))
   }
 
   async function allPaths() {

@@ -1,3 +1,2 @@
-export { readPages } from './lists.ts'
 export { listQuery, placementsService, withTags } from './placements.ts'
 export { shownPlacement } from './shown.ts'

@@ -9,6 +9,7 @@ import {
 } from '../../core/placements/index.ts'
 import { type SiteGround, withShortLinks } from '../../core/rules/index.ts'
 import { type Change, changesAfter, logEnds } from '../../data/changes.ts'
+import { type ToldVerdictRow, verdictsOf, verdictsSince } from '../../data/checks.ts'
 import type { Database } from '../../data/database.ts'
 import { listFine } from '../../data/fine-findings.ts'
 import { ownPaths, pathsOf } from '../../data/paths.ts'
@@ -28,8 +29,13 @@ interface KeptList {
   readonly list: PlacementList
   /** Pages read since it was written down. */
   readonly sinceKept: number
+  /** What was said of destinations until then is in it. */
+  readonly toldAt: Date
 }
 
+/** Verdicts read at once, and how long keeping some may take. */
+const VERDICTS_AT_ONCE = 5_000
+const TOLD_OVERLAP_MS = 30_000
 /** Changes taken at once, and pages read at once. */
 const SLICE = 2_000
 const PAGES_AT_ONCE = 200
@@ -113,7 +119,7 @@ export class PlacementLists {
     const short = new KnownShortLinks(this.#db, siteId)
     const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId))
     await this.#read({ list, short, view }, siteId)
-    return { number, view, short, list, sinceKept: list.total }
+    return { number, view, short, list, sinceKept: list.total, toldAt: await this.#learnVerdicts(siteId, list, new Date(0)) }
   }
 
   /** Reads pages into a list, turn by turn. @param pageIds - these alone. @returns those that were there, by their ids */
@@ -150,7 +156,7 @@ export class PlacementLists {
     const short = new KnownShortLinks(this.#db, siteId)
     const list = new PlacementList(withShortLinks(view, short.find), await this.#knowledge(siteId), { kept: kept.rows })
     await learnShortLinks(short, view, list.rows.ofKind('short link'))
-    return { number: kept.head.number, view, short, list, sinceKept: 0 }
+    return { number: kept.head.number, view, short, list, sinceKept: 0, toldAt: await this.#learnVerdicts(siteId, list, new Date(0)) }
   }
 
   async #knowledge(siteId: string): Promise<ListKnowledge> {
@@ -175,7 +181,9 @@ export class PlacementLists {
       if (last === undefined) return kept
       if (kept.list.total >= TOLD_FROM || changes.length > PAGES_AT_ONCE) this.#reading.set(siteId, kept.list.total)
       const read = await this.#take(siteId, kept, changes)
-      kept = { ...kept, number: last.number, sinceKept: kept.sinceKept + read }
+      const isToldNews = changes.some(({ capability }) => capability === 'checks')
+      const toldAt = isToldNews ? await this.#learnVerdicts(siteId, kept.list, kept.toldAt) : kept.toldAt
+      kept = { ...kept, number: last.number, sinceKept: kept.sinceKept + read, toldAt }
     }
   }
 
@@ -193,6 +201,19 @@ export class PlacementLists {
     await learnShortLinks(short, view, list.rows.ofKind('short link'))
     list.judgeShortLinks()
     return true
+  }
+
+  /** Takes over what is said of destinations since a time. @returns until when it was said */
+  async #learnVerdicts(siteId: string, list: PlacementList, since: Date): Promise<Date> {
+    const turns = new Turns()
+    // Whoever was at keeping looks then may have kept them since.
+    for (let [after, from]: [ToldVerdictRow | null, Date] = [null, new Date(since.getTime() - TOLD_OVERLAP_MS)]; ; ) {
+      const told = await verdictsSince(this.#db, siteId, { since: from, after, limit: VERDICTS_AT_ONCE })
+      list.knowVerdicts(told)
+      after = told[told.length - 1] ?? after
+      if (told.length < VERDICTS_AT_ONCE) return after === null || after.toldAt < since ? since : after.toldAt
+      if (turns.isOver) await turns.next()
+    }
   }
 
   /** @returns how many pages were read */
@@ -213,7 +234,10 @@ export class PlacementLists {
     let isSharedWaiting = false
     for (let from = 0; from < pages.length; from += PAGES_AT_ONCE) {
       const ids = pages.slice(from, from + PAGES_AT_ONCE)
+      const known = list.rows.strings.length
       const met = await this.#read({ list, short, view }, siteId, ids)
+      const led = list.destinationsFrom(known)
+      if (led.length > 0) list.knowVerdicts(await verdictsOf(this.#db, siteId, led))
       for (const id of ids) if (!met.has(id)) list.remove(id)
       for (const { id, kind } of met.values()) if (kind !== 'page' && waiting.has(id)) isSharedWaiting = true
     }

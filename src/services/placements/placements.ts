@@ -83,7 +83,7 @@ export function placementsService(context: Context, views: SiteViews) {
       const from = readCursor(cursor, z.int().positive()) ?? 0
       const items = [...found.subarray(from, from + limit)].flatMap((i) => {
         const judged = list.judgedAt(i)
-        return judged === null ? [] : [shownPlacement(actor, judged, list.paths, list.findingsAt(i))]
+        return judged === null ? [] : [shownPlacement(actor, judged, list.seenAt(i), list.findingsAt(i))]
       })
       return ok({ items, next: from + limit < found.length ? cursorOf(from + limit) : null, total: found.length })
     },
@@ -97,12 +97,15 @@ export function placementsService(context: Context, views: SiteViews) {
       await lists.sorted(list, grouped ? 'destination' : (query.sort ?? 'page'))
       const { found, ...numbers } = list.ask(query)
       const groups = grouped ? list.group(query) : null
-      const rows = grouped ? [] : [...found.subarray(from, from + count)].flatMap((i) => list.judgedAt(i) ?? [])
+      const rows = grouped ? [] : [...found.subarray(from, from + count)]
       return ok({
         stamp: number,
         total: list.total,
         found: groups?.length ?? found.length,
-        rows: rows.map((judged) => rowOf(judged, list.paths)),
+        rows: rows.flatMap((i) => {
+          const judged = list.judgedAt(i)
+          return judged === null ? [] : [rowOf(judged, list.seenAt(i))]
+        }),
         groups: groups?.slice(from, from + count) ?? null,
         numbers: from === 0 ? { ...numbers, links: found.length } : null,
       })
@@ -122,6 +125,7 @@ export function placementsService(context: Context, views: SiteViews) {
         after: tagWith(judged, judged.decision),
         explained: explain(judged.decision).map(({ what, reason }) => ({ what, why: tellReason(reason) })),
         tags: [...judged.facts.tags],
+        address: judged.facts.address,
         findings: [...findings],
         fine: [...fine],
       })

@@ -25,6 +25,8 @@ export const fields = {
   'field.two-hosts': 'Pages and short links need a host each, such as s.slow-ferry.example for short links',
   'field.password-short': ({ least }: { least: number }) => `A password has ${least} characters or more; a few words in a row do well`,
   'field.not-inside': ({ input }: { input: string }) => `“${input}” is no host, no address and no range such as 10.0.0.0/8`,
+  'field.every-address': ({ input }: { input: string }) => `“${input}” would be every address: name a host or a path in it`,
+  'field.full-address': 'Write the whole address, with https:// in front',
   'field.wrong': ({ where, why }: { where: string; why: string }) => (where === '' ? why : `${where}: ${why}`),
   'field.all-wrong': ({ issues }: { issues: readonly string[] }) => issues.join('; '),
   'field.nul-in-query': 'the query holds the character NUL, which nobody can see',

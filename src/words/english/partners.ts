@@ -31,6 +31,7 @@ export const partners = {
   'move.short-link-leads-elsewhere': ({ destination }: { destination: string }) => `A short link leads elsewhere since: ${destination}`,
   'move.redirects-changed': ({ count }: { count: number }) => `${count} of the redirects were changed since, and stay as they are.`,
   'move.pages-stay': ({ why }: { why: string }) => `The pages stay as they are; they can be taken back in Links. ${why}`,
+  'move.mended': ({ address }: { address: string }) => `What led to ${address} leads elsewhere`,
   'move.elsewhere': ({ partner }: { partner: string }) => `Links to ${partner} point elsewhere`,
   'move.redirects-stay': ({ why }: { why: string }) => `The redirects stay as they are: ${why}`,
   'partner.no-number': 'your number with them is not set',
