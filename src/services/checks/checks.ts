@@ -183,10 +183,10 @@ export function checksService(context: Context, views: SiteViews, { visits, plac
     /** Notes that somebody finds fine what is said of a destination; that counts until something else is said. */
     async fine(actor: Actor, id: string, { reason }: CheckFine): Promise<Result<Checked, 'forbidden' | 'not-found'>> {
       if (!mayAsk(actor, calls.fine)) return fail('forbidden')
+      const row = await findCheck(db, actor.siteId, id)
+      if (row === null || row.verdict === null) return fail('not-found')
+      const fine = reason === null ? null : { verdict: row.verdict, reason, personId: actor.personId, at: new Date().toISOString() }
       return write(db, async (transaction, changes) => {
-        const row = await findCheck(db, actor.siteId, id)
-        if (row === null || row.verdict === null) return fail('not-found')
-        const fine = reason === null ? null : { verdict: row.verdict, reason, personId: actor.personId, at: new Date().toISOString() }
         await setFine(db, actor.siteId, id, fine, transaction)
         await writeAudit(db, actor, 'checks:fine', id, { address: row.address, reason }, transaction)
         changes.add(actor.siteId, 'checks', new Date().toISOString(), 'changed')
