@@ -1,4 +1,5 @@
 import { bringingIn, bringingInRedirects } from './bring-in.ts'
+import { checks } from './checks.ts'
 import { clickLog, linkView, slugLook } from './clicks.ts'
 import { editor } from './editor.ts'
 import { frontDoor } from './front-door.ts'
@@ -41,6 +42,7 @@ const BENCHMARKS: Readonly<Record<string, () => Promise<Row>>> = {
   'list-large': listLarge,
   'list-real': listReal,
   'large-site': largeSite,
+  checks,
   weather,
   'bring-in': bringingIn,
   'bring-in-redirects': bringingInRedirects,

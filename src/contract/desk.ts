@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { VERDICTS } from '../core/checks/index.ts'
 import { FINDINGS } from '../core/placements/index.ts'
 import { operation } from './operation.ts'
 import { Placement } from './placements.ts'
@@ -10,6 +11,9 @@ export const Desk = z.object({
   unpublished: Unpublished,
   unmarked: z.object({ total: z.int(), pages: z.int(), examples: z.array(Placement) }),
   findings: z.array(z.object({ finding: z.enum(FINDINGS), links: z.int() })),
+  seen: z
+    .array(z.object({ verdict: z.enum(VERDICTS), destinations: z.int() }))
+    .meta({ description: 'What was seen where links lead, the worst first; what lands and what somebody finds fine is left out' }),
   waiting: z.int().meta({ description: 'Links of contributors that wait for an editor' }),
   redirects: z
     .object({
@@ -43,6 +47,6 @@ export const desk = {
     needs: 'pages:read',
     status: 200,
     answer: Desk,
-    shows: ['pages', 'files', 'waiting', 'publications', 'rules', 'partners', 'findings', 'redirects'],
+    shows: ['pages', 'files', 'waiting', 'publications', 'rules', 'partners', 'findings', 'checks', 'redirects'],
   }),
 } as const

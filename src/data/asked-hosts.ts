@@ -93,7 +93,7 @@ export async function takeDue(
 export async function takeHost(db: Database, host: string): Promise<HeldHost | { readonly waitMs: number }> {
   const [held] = await rows<HeldHost>(
     db,
-    `INSERT INTO asked_hosts AS h (host, free_at) VALUES ($1, now() + interval '${HELD_SECONDS} seconds')
+    `INSERT INTO asked_hosts AS h (host, free_at, due_at) VALUES ($1, now() + interval '${HELD_SECONDS} seconds', 'infinity')
      ON CONFLICT (host) DO UPDATE SET free_at = excluded.free_at WHERE h.free_at <= now()
      RETURNING host, pace_ms AS "paceMs", robots, robots_at AS "robotsAt"`,
     [host],

@@ -8,6 +8,7 @@ import {
   destinations,
   destinationVerdicts,
   type FineVerdict,
+  jobs,
   type RowOf,
   selected,
   type UseKind,
@@ -129,6 +130,18 @@ export async function countChecks(db: Database, filter: ChecksFilter): Promise<n
   return found?.total ?? 0
 }
 
+/** Of how many destinations each of some verdicts is said that nobody finds fine. */
+export const countPointedOut = (
+  db: Database,
+  siteId: string,
+  verdicts: readonly Verdict[],
+): Promise<{ verdict: Verdict; destinations: number }[]> =>
+  rows(
+    db,
+    `SELECT verdict, count(*)::int AS destinations FROM destinations WHERE site_id = $1 AND verdict = ANY($2::text[]) AND fine IS NULL AND uses > 0 GROUP BY verdict`,
+    [siteId, verdicts],
+  )
+
 /** Of how many destinations of a site each is said. */
 export const countVerdicts = (db: Database, siteId: string): Promise<{ verdict: Verdict | null; destinations: number }[]> =>
   rows(db, 'SELECT verdict, count(*)::int AS destinations FROM destinations WHERE site_id = $1 GROUP BY verdict', [siteId])
@@ -171,7 +184,6 @@ export type AskedFor =
   | { readonly digestsOf: readonly { readonly address: string; readonly host: string }[] }
   | { readonly page: string }
   | { readonly partner: readonly string[] }
-  | 'all'
 
 /** Before all that is due by itself. */
 const FIRST = `now() - interval '10 years'`
@@ -183,8 +195,8 @@ const FIRST = `now() - interval '10 years'`
  */
 export async function askForLooks(db: Database, siteId: string, job: string, asked: AskedFor, transaction: Transaction): Promise<number> {
   const bind: unknown[] = [siteId, job]
-  let which = 'true'
-  if (asked !== 'all' && 'digestsOf' in asked) {
+  let which: string
+  if ('digestsOf' in asked) {
     const given = `$${bind.push(jsonOf(asked.digestsOf))}::jsonb`
     await rows(
       db,
@@ -194,9 +206,9 @@ export async function askForLooks(db: Database, siteId: string, job: string, ask
       transaction,
     )
     which = `d.digest IN (SELECT md5(x.address)::uuid FROM jsonb_to_recordset(${given}) AS x(address text))`
-  } else if (asked !== 'all' && 'page' in asked)
+  } else if ('page' in asked)
     which = `d.id IN (SELECT u.destination_id FROM destination_uses u WHERE u.of_kind = 'page' AND u.of_id = $${bind.push(asked.page)}::uuid)`
-  else if (asked !== 'all' && 'partner' in asked) which = `d.host ~* $${bind.push(hostsUnder(asked.partner))}`
+  else which = `d.host ~* $${bind.push(hostsUnder(asked.partner))}`
   const [found] = await rows<{ count: number }>(
     db,
     `WITH asked AS (UPDATE destinations d SET due_at = ${FIRST}, asked_by = $2::uuid WHERE d.site_id = $1::uuid AND ${which} RETURNING d.host),
@@ -218,18 +230,49 @@ export interface AskedJob {
   readonly id: string
   readonly isCancelAsked: boolean
   readonly isOver: boolean
+  /** Not all that are asked for are taken up yet. */
+  readonly hasMore: boolean
+}
+
+/** Notes that every destination of a site is asked for; they are taken up by {@link askForNext}. */
+export async function askForAll(db: Database, job: string, transaction: Transaction): Promise<void> {
+  await update(db, jobs, { input: { all: true } }, { id: job }, transaction)
+}
+
+/** Destinations asked for in one statement. */
+const ALL_AT_ONCE = 2_000
+
+/** Has the next destinations looked at, of a job that asks for all. @returns whether there are more */
+export async function askForNext(db: Database, job: string): Promise<boolean> {
+  const [found] = await rows<{ count: number }>(
+    db,
+    `WITH job AS (SELECT site_id, input FROM jobs WHERE id = $1 FOR UPDATE),
+       next AS MATERIALIZED (SELECT d.id, d.digest FROM destinations d JOIN job ON d.site_id = job.site_id
+         WHERE d.digest > coalesce((job.input->>'after')::uuid, '00000000-0000-0000-0000-000000000000') ORDER BY d.digest LIMIT ${ALL_AT_ONCE}),
+       asked AS (UPDATE destinations d SET due_at = ${FIRST}, asked_by = $1 FROM next WHERE d.id = next.id RETURNING d.host),
+       due AS (INSERT INTO asked_hosts AS h (host, due_at) SELECT DISTINCT host, ${FIRST} FROM asked ORDER BY 1
+         ON CONFLICT (host) DO UPDATE SET due_at = least(h.due_at, excluded.due_at)),
+       noted AS (UPDATE jobs SET input = CASE WHEN (SELECT count(*) FROM next) < ${ALL_AT_ONCE} THEN '{}'::jsonb
+         ELSE jsonb_build_object('all', true, 'after', (SELECT digest FROM next ORDER BY digest DESC LIMIT 1)) END WHERE id = $1)
+     SELECT count(*)::int AS count FROM next`,
+    [job],
+  )
+  return (found?.count ?? 0) === ALL_AT_ONCE
 }
 
 /** Says of jobs in hand that somebody is at them. */
 export const askedJobs = (db: Database): Promise<AskedJob[]> =>
   rows(
     db,
-    `UPDATE jobs j SET updated_at = now() WHERE kind = 'checks' AND state = 'running' RETURNING id, is_cancel_asked AS "isCancelAsked",
-       NOT EXISTS (SELECT 1 FROM destinations d WHERE d.asked_by = j.id) AS "isOver"`,
+    `UPDATE jobs j SET updated_at = now() WHERE kind = 'checks' AND state = 'running' RETURNING id, is_cancel_asked AS "isCancelAsked", input ? 'all' AS "hasMore",
+       NOT input ? 'all' AND NOT EXISTS (SELECT 1 FROM destinations d WHERE d.asked_by = j.id) AS "isOver"`,
   )
 
 /** Closes a job of looks: what is still to be looked at for one that is stopped is due when it would have been. */
-export async function closeAsked(db: Database, { id, isCancelAsked, isOver }: AskedJob): Promise<void> {
+export async function closeAsked(
+  db: Database,
+  { id, isCancelAsked, isOver }: Pick<AskedJob, 'id' | 'isCancelAsked' | 'isOver'>,
+): Promise<void> {
   if (!isOver)
     await rows(db, `UPDATE destinations SET asked_by = NULL, due_at = coalesce(seen_at, now()) + interval '1 day' WHERE asked_by = $1`, [
       id,

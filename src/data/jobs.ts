@@ -148,9 +148,12 @@ const TAKEN_BACK = `INSERT INTO jobs (site_id, kind, state, input, person_id)
   SELECT j.site_id, 'imports-undo', 'waiting', jsonb_build_object('kind', 'imports', 'step', j.id), j.person_id FROM closed j
   WHERE j.state <> 'done' AND ${IS_PARTLY_IN}`
 
-/** Whether a site is being brought in. */
+/** Work that brings in much at once. */
+const BRINGS_IN = ['import', 'redirects', 'short-links']
+
+/** Whether a site or a list is being brought in. */
 export async function isBringingIn(db: Database): Promise<boolean> {
-  return (await count(db, jobs, { kind: 'import', state: 'running' })) > 0
+  return (await count(db, jobs, { kind: BRINGS_IN, state: 'running' })) > 0
 }
 
 /** Whether somebody asked a job to stop. */

@@ -28,6 +28,6 @@ try {
 }
 const checker = new Checker(db, services, log)
 parentPort?.on('message', () => void checker.stop())
-await checker.run()
+await checker.run().catch((error: unknown) => log.warn({ err: error }, 'the last looks at destinations were not kept; they are made again'))
 await closeDatabase(db)
-parentPort?.close()
+process.exit(0) // this thread alone: sites that have not answered yet are not waited for

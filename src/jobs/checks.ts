@@ -1,7 +1,7 @@
 import type { Logger } from 'pino'
 import { type DueDestination, dueLater, freeHosts, keepLooks, type LookResult, neverDue, takeDue } from '../data/asked-hosts.ts'
 import { followChanges, logEnds } from '../data/changes.ts'
-import { addToReports, askedJobs, closeAsked } from '../data/checks.ts'
+import { addToReports, askedJobs, askForNext, closeAsked } from '../data/checks.ts'
 import type { Database } from '../data/database.ts'
 import { dropUnusedDestinations } from '../data/destination-uses.ts'
 import { isBringingIn } from '../data/jobs.ts'
@@ -18,9 +18,14 @@ const IDLE_MS = 500
 /** What looks came to is kept together. */
 const KEEP_MS = 400
 const KEEP_MOST = 200
+const KEPT_MAX = 2_000
+/** How long looks in hand are waited for at the end. */
+const STOP_MS = 1_500
 /** Its site was asked by others all the time. */
 const LATER_SECONDS = 60
 const JOBS_MS = 500
+/** Between two stretches of a look at everything. */
+const MORE_MS = 100
 const TRIED_AGAIN_MS = 2_000
 const HOUSEKEEPING_MS = 60 * 60_000
 const FOLLOWER = 'destinations'
@@ -106,9 +111,9 @@ export class Checker {
               })
           }
         } finally {
+          isNews = true // what was not taken over is taken over by whoever follows next
           await followed.end()
         }
-        isNews = true
         return 0
       },
       (error) => this.#log.warn({ err: error }, 'what sites lead to was not followed; it is tried again'),
@@ -120,7 +125,8 @@ export class Checker {
       async () => {
         const most = this.#isBusy ? LOOKS_BESIDE : LOOKS_MAX
         const room = most - this.#looking
-        if (room < most / 4) return 20
+        // What cannot be kept is not looked at on and on.
+        if (room < most / 4 || this.#kept.length > KEPT_MAX) return 20
         const { due, idle } = await takeDue(this.#db, room)
         // Nobody is asked on our own hosts: they need not be held.
         const free = new Set([...idle, ...due.filter(({ paceMs }) => paceMs === 0).map(({ host }) => host)])
@@ -171,7 +177,9 @@ export class Checker {
       return this.#kept.length >= KEEP_MOST ? 0 : KEEP_MS
     }
     await this.#again(round, (error) => this.#log.warn({ err: error }, 'what looks came to could not be kept; it is tried again'))
-    while (this.#looking > 0) await new Promise((resolve) => setTimeout(resolve, 20))
+    // Whoever is still being asked then is looked at by whoever comes next.
+    for (const endsAt = Date.now() + STOP_MS; this.#looking > 0 && Date.now() < endsAt; )
+      await new Promise((resolve) => setTimeout(resolve, 20))
     while (this.#kept.length > 0) await round()
   }
 
@@ -179,8 +187,12 @@ export class Checker {
   async #tellJobs(): Promise<void> {
     await this.#again(
       async () => {
-        for (const job of await askedJobs(this.#db)) if (job.isOver || job.isCancelAsked) await closeAsked(this.#db, job)
-        return JOBS_MS
+        let hasMore = false
+        for (const job of await askedJobs(this.#db)) {
+          if (job.isOver || job.isCancelAsked) await closeAsked(this.#db, job)
+          else if (job.hasMore) hasMore = (await askForNext(this.#db, job.id)) || hasMore
+        }
+        return hasMore ? MORE_MS : JOBS_MS
       },
       (error) => this.#log.warn({ err: error }, 'how far looks are could not be told; it is tried again'),
     )

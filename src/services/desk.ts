@@ -1,8 +1,10 @@
 import type { Desk } from '../contract/desk.ts'
 import { MissedQuery } from '../contract/missed.ts'
+import { VERDICTS } from '../core/checks/index.ts'
 import type { Finding } from '../core/placements/index.ts'
 import { fail, ok, type Result } from '../core/result.ts'
 import type { SiteGround } from '../core/rules/index.ts'
+import { countPointedOut } from '../data/checks.ts'
 import { countPages } from '../data/pages.ts'
 import { countRedirects } from '../data/redirects.ts'
 import { setAsideOfLate } from '../data/set-aside.ts'
@@ -25,6 +27,9 @@ const REDIRECTS_MAX = 50_000
 
 /** What takes longer the first time is there at a later look: its own screen waits for it, the Desk does not. */
 const SOON_MS = 150
+
+/** Verdicts that somebody may want to do something about. */
+const POINTED_OUT = VERDICTS.filter((verdict) => verdict !== 'lands' && verdict !== 'moved-for-now' && verdict !== 'refused')
 
 type Findings = Pick<Desk, 'unmarked' | 'findings' | 'links' | 'reading'>
 const UNKNOWN: Omit<Findings, 'reading'> = { unmarked: { total: 0, pages: 0, examples: [] }, findings: [], links: 0 }
@@ -92,12 +97,13 @@ export function deskService(
       const begunAt = performance.now()
       const known = views.of(actor)
       const links = known.then((view) => lookOrTell(actor, view, Math.max(1, SOON_MS - (performance.now() - begunAt))))
-      const [{ setup }, unpublished, found, redirectsNow, pages, waiting, aside, troubles] = await Promise.all([
+      const [{ setup }, unpublished, found, redirectsNow, pages, seen, waiting, aside, troubles] = await Promise.all([
         known,
         publications.unpublishedInShort(actor),
         links,
         redirectsBeside(actor, links),
         countPages(db, actor.siteId),
+        countPointedOut(db, actor.siteId, POINTED_OUT),
         countWaiting(db, actor.siteId),
         setAsideOfLate(db),
         listTroubles(db),
@@ -108,6 +114,7 @@ export function deskService(
         ...found,
         pages,
         redirects: redirectsNow,
+        seen: POINTED_OUT.flatMap((verdict) => seen.filter((each) => each.verdict === verdict)),
         waiting,
         setAside: aside,
         troubles: troubles.map(({ since }) => ({ since: since.toISOString() })),

@@ -25,7 +25,7 @@ CREATE TABLE destination_verdicts (
   until timestamptz, PRIMARY KEY (destination_id, at));
 CREATE INDEX destination_verdicts_until ON destination_verdicts (until) WHERE until IS NOT NULL;
 CREATE TABLE asked_hosts (
-  host text PRIMARY KEY, pace_ms integer NOT NULL DEFAULT 2000, free_at timestamptz NOT NULL DEFAULT now(), due_at timestamptz NOT NULL DEFAULT 'infinity',
+  host text PRIMARY KEY, pace_ms integer NOT NULL DEFAULT 2000, free_at timestamptz NOT NULL DEFAULT now(), due_at timestamptz NOT NULL,
   ready_at timestamptz NOT NULL GENERATED ALWAYS AS (greatest(due_at, free_at)) STORED, robots text, robots_at timestamptz);
 CREATE INDEX asked_hosts_ready ON asked_hosts (ready_at);
 CREATE TABLE destinations_followed (site_id uuid PRIMARY KEY REFERENCES sites ON DELETE CASCADE, number bigint NOT NULL);

@@ -80,8 +80,8 @@ export const askedHosts = table('asked_hosts', {
   paceMs: integer.or('2000'),
   /** When it may be asked; whoever asks holds it until then. */
   freeAt: now,
-  /** When the first of its destinations is due. */
-  dueAt: time.or("'infinity'::timestamp with time zone"),
+  /** When the first of its destinations is due; “infinity” where none is. */
+  dueAt: time,
   /** Made by the database. */
   readyAt: time.or('GREATEST(due_at, free_at)'),
   robots: text.orNull,

@@ -1,11 +1,13 @@
 import type { ReactNode } from 'react'
 import type { Desk as DeskData } from '../../contract/desk.ts'
 import { readableAddress } from '../../core/address/index.ts'
+import type { Verdict } from '../../core/checks/index.ts'
 import { PlacementRow } from '../../ui/PlacementRow.tsx'
 import { Queries, useAsk } from '../../ui/query.tsx'
 import { RopeLegend } from '../../ui/Rope.tsx'
 import { When } from '../../ui/When.tsx'
 import { type InWords, number } from '../../words/index.ts'
+import { VERDICT_WORDS } from '../checks/words.ts'
 import { FINDING_WORDS } from '../links/words.ts'
 import { findingChip, HURTS } from '../redirects/words.ts'
 
@@ -14,6 +16,18 @@ interface DeskProps {
   canEditRules: boolean
   canImport: boolean
 }
+
+/** What costs visitors or earnings. */
+const IS_GRAVE: ReadonlySet<Verdict> = new Set<Verdict>([
+  'unreachable',
+  'certificate',
+  'goes-round',
+  'missing',
+  'soft-missing',
+  'parked',
+  'failing',
+  'number-lost',
+])
 
 /** How often it is looked how far the links are read. */
 const READING_MS = 1_500
@@ -107,6 +121,19 @@ function DeskList({ initial, canEditRules, canImport }: DeskProps) {
         >
           Contributors linked outside. Until somebody accepts it, readers’ browsers get {data.waiting === 1 ? 'it' : 'each'} as a visitor’s
           link (<code>ugc nofollow</code>).
+        </Matter>
+      )}
+      {data.seen.length > 0 && (
+        <Matter title="Where links lead, something is amiss" action={{ words: 'See all links', href: '/links' }}>
+          <ul className="mt-1 flex flex-wrap gap-2">
+            {data.seen.map(({ verdict, destinations }) => (
+              <li key={verdict}>
+                <a href={`/links?verdict=${verdict}`} className={`chip no-underline ${IS_GRAVE.has(verdict) ? 'chip-red' : ''}`}>
+                  <b className="font-semibold">{destinations}</b> {VERDICT_WORDS[verdict]}
+                </a>
+              </li>
+            ))}
+          </ul>
         </Matter>
       )}
       {others.length > 0 && (

@@ -17,6 +17,7 @@ import { leadsTo, tellJudged, VERDICTS } from '../../core/checks/index.ts'
 import { fail, ok, type Result } from '../../core/result.ts'
 import {
   type AskedFor,
+  askForAll,
   askForLooks,
   type CheckedRow,
   type ChecksFilter,
@@ -117,9 +118,12 @@ export function checksService(context: Context, views: SiteViews, { visits, plac
       const asked = askedFor(request, `${view.origin}/`, (id) => view.setup.partners.find((each) => each.id === id)?.sites)
       if (!asked.ok) return asked
       const job = randomUUID()
+      const known = asked.value === 'all' ? await countChecks(db, { siteId: actor.siteId }) : 0
       return write(db, async (transaction) => {
-        const total = await askForLooks(db, actor.siteId, job, asked.value, transaction)
+        const isAll = asked.value === 'all'
+        const total = asked.value === 'all' ? known : await askForLooks(db, actor.siteId, job, asked.value, transaction)
         await beginJob(db, { id: job, siteId: actor.siteId, kind: 'checks', personId: actor.personId, total }, transaction)
+        if (isAll) await askForAll(db, job, transaction)
         await writeAudit(db, actor, 'checks:start', job, { destinations: total }, transaction)
         return ok({ job })
       })
@@ -202,7 +206,7 @@ function askedFor(
   request: CheckRequest,
   base: string,
   sitesOf: (partner: string) => readonly string[] | undefined,
-): Result<AskedFor, 'address-unreadable' | 'not-found'> {
+): Result<AskedFor | 'all', 'address-unreadable' | 'not-found'> {
   if ('all' in request) return ok('all')
   if ('page' in request) return ok({ page: request.page })
   if ('partner' in request) {

@@ -4,6 +4,7 @@ import {
   betterOf,
   isAlike,
   isBroken,
+  type Judged,
   judge,
   leadsTo,
   type MadeUp,
@@ -45,7 +46,8 @@ export function destinationLooks({ db }: Context, views: SiteViews, visits: Retu
       held: due,
       allowed: await insideAllowed(db, due.siteId),
       agent: agentOf(habits.asksAs, view),
-      known: due.seen === null ? null : { ...due, page: due.seen.page },
+      // The page that is kept is the one that was well: “as the last time” says nothing of another one.
+      known: due.seen === null || due.seen.judged.some(isAmiss) ? null : { ...due, page: due.seen.page },
     })
     try {
       if (start === null || habits.neverAsked.some((pattern) => wildcard(pattern)(due.address))) return 'never'
@@ -74,7 +76,6 @@ export function destinationLooks({ db }: Context, views: SiteViews, visits: Retu
       })
       const standing = standingAfter(before, { judged, ms, at })
       const isPartners = view.around('/').partnerSites.has(siteOfHost(start.hostname))
-      const isOther = judged.some(({ verdict }) => verdict === 'changed') || judged.some(isBroken)
       return {
         ...standing,
         id: due.id,
@@ -90,7 +91,7 @@ export function destinationLooks({ db }: Context, views: SiteViews, visits: Retu
             certificateEnds: certificateEnds ?? null,
             ms: took,
           })),
-          page: isOther ? (was ?? page) : page,
+          page: judged.some(isAmiss) ? (was ?? page) : (page ?? was),
           judged,
         },
         better: betterOf(judged),
@@ -145,6 +146,9 @@ class KnownStops {
     return { status, fault, ms, certificateEnds, next, page: next === null ? (this.#look?.page ?? null) : null }
   }
 }
+
+/** Whether what a look saw is not what should be there. */
+const isAmiss = (judged: Judged): boolean => judged.verdict === 'changed' || isBroken(judged)
 
 /** Who asks, as sites are told it: with an address at which they find whose links are looked at. */
 const agentOf = (asksAs: string, { origin }: SiteGround): string =>
