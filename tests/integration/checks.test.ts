@@ -73,6 +73,7 @@ const SITES: Readonly<Record<string, Site>> = {
   'large-robots': (_, response, path) =>
     path === '/robots.txt' ? void response.writeHead(200).end('Disallow: /y\n'.repeat(4_000_000)) : plain(_, response, '/there'),
   breaks: (_, response) => void response.destroy(),
+  network: (_, response) => void response.writeHead(301, { Location: `http://well.localhost:${port}/there` }).end(),
   'sends-mail': (_, response) => void response.writeHead(302, { Location: 'mailto:a@b.example' }).end(),
 }
 const BOMB = gzipSync(Buffer.alloc(40_000_000, '<p>tide '))
@@ -144,6 +145,7 @@ const EXPECTED: Readonly<Record<string, readonly [verdict: string, ...also: stri
   'turning/x': ['lands'],
   'known/x': ['lands'],
   'lossy/x?account=id-4471': ['number-lost', 'moved', 'lands'],
+  'network/x': ['lands'],
   'endless/x': ['lands'],
   'many-heads/x': ['unreachable'],
   'large-head/x': ['unreachable'],
@@ -160,6 +162,7 @@ test('every destination that something leads to is known, looked at politely, an
 }, async () => {
   const { services, owner } = world
   must(await services.partners.create(owner, { name: 'Lossy Lane', sites: [`lossy.localhost`], account: 'id-4471' }))
+  must(await services.partners.create(owner, { name: 'A network', sites: ['network.localhost'] }))
   const links = Object.keys(EXPECTED).map(
     (place) => `<p><a href="${at(place.slice(0, place.indexOf('/')), place.slice(place.indexOf('/')))}">x</a>`,
   )

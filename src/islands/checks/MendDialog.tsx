@@ -7,7 +7,7 @@ import { Form } from '../../ui/Form.tsx'
 import { MovedItems, movedWords } from '../../ui/MovedItems.tsx'
 import { stepOf, toldStep } from '../../ui/steps.ts'
 import { TextField } from '../../ui/TextField.tsx'
-import { counted, type InWords } from '../../words/index.ts'
+import type { InWords } from '../../words/index.ts'
 
 /** Everything that leads to an address, led to another one: looked at first, then done, and taken back as one. */
 export function MendDialog({ address, better, onClose }: { address: string; better: string | null; onClose: () => void }) {
@@ -52,7 +52,7 @@ export function MendDialog({ address, better, onClose }: { address: string; bett
                 ? 'Nothing leads there that can be changed here.'
                 : `${movedWords({ ...seen.changed, placements: seen.links })} would change.`}
               {seen.changed.pages > 0 &&
-                ` ${counted(seen.changed.pages, 'page')} as ${seen.changed.pages === 1 ? 'a draft' : 'drafts'}; the rest at once.`}
+                ` ${seen.changed.pages === 1 ? 'The page as a draft' : 'Pages as drafts'}${total > seen.links ? ', the rest at once' : ''}.`}
             </p>
             <MovedItems items={seen.items} more={seen.more} />
           </section>

@@ -64,7 +64,8 @@ export function destinationLooks({ db }: Context, views: SiteViews, visits: Retu
       const ms = asker.askedMs
       // What was there when it was well, until somebody finds fine what is there now.
       const was = due.fine?.verdict === 'changed' ? null : (due.seen?.page ?? null)
-      const judged = judge({
+      const isPartners = view.around('/').partnerSites.has(siteOfHost(start.hostname))
+      const found = judge({
         ...seen,
         madeUp,
         twin,
@@ -74,8 +75,8 @@ export function destinationLooks({ db }: Context, views: SiteViews, visits: Retu
           asker.names === null ? keptSections(due, asker.isUnchanged) : due.sections.filter((name) => asker.names?.has(name) === false),
         at: new Date(at).toISOString(),
       })
+      const judged = isPartners ? withoutPassing(found, start) : found
       const standing = standingAfter(before, { judged, ms, at })
-      const isPartners = view.around('/').partnerSites.has(siteOfHost(start.hostname))
       return {
         ...standing,
         id: due.id,
@@ -145,6 +146,14 @@ class KnownStops {
     const next = hops[at + 1]?.address ?? null
     return { status, fault, ms, certificateEnds, next, page: next === null ? (this.#look?.page ?? null) : null }
   }
+}
+
+/** Partners' links go by way of their networks: to be passed on to another site is what they are for, and no address to take instead. */
+function withoutPassing(judged: readonly [Judged, ...Judged[]], { hostname }: URL): readonly [Judged, ...Judged[]] {
+  const passes = (each: Judged): boolean =>
+    (each.verdict === 'moved' || each.verdict === 'moved-for-now') && siteOfHost(parseUrl(each.to)?.hostname ?? '') !== siteOfHost(hostname)
+  const [first = judged[0], ...rest] = judged.filter((each) => !passes(each))
+  return [first, ...rest]
 }
 
 /** Whether what a look saw is not what should be there. */
