@@ -8,8 +8,8 @@ import { isBringingIn } from '../data/jobs.ts'
 import { write } from '../services/context.ts'
 import type { Services } from '../services/index.ts'
 
-/** Destinations looked at at once; each site by one alone. */
-const LOOKS_MAX = 96
+/** Destinations looked at at once, most of which wait for their site; each site by one alone. */
+const LOOKS_MAX = 256
 /** While somebody brings a site in. */
 const LOOKS_BESIDE = 8
 const BUSY_MS = 2_000
